@@ -1,0 +1,235 @@
+"""From the raw samples of a sweep to a curve on a 100 rpm grid: cut, add inertia, average, smooth lightly.
+
+Everything works on whole arrays: the sweep is monotonic once its ends are cut, so each bin is one run of
+samples and all channels are averaged in one call.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+from functools import lru_cache
+from math import ceil, floor, pi
+
+import numpy as np
+
+from torvix_core.checked import Array
+from torvix_core.trace import SPEED, THROTTLE, TORQUE, Finding, Trace, check
+
+MINIMUM_BINS = 3  # fewer do not make a curve
+
+
+class StandInertia(StrEnum):
+    """Whether the stand already adds the torque that speeds up the rotating parts."""
+
+    INCLUDED = "included"
+    NOT_INCLUDED = "not_included"
+    UNKNOWN = "unknown"
+
+
+@dataclass(frozen=True)
+class Options:
+    """How a pull is reduced; kept with every result. Defaults are common practice, no source [prac]."""
+
+    bin_width_rpm: float = 100.0
+    minimum_samples: int = 3  # a bin with fewer is empty
+    steady_within: float = 0.25  # of the usual sweep rate
+    settle_s: float = 0.4  # torque still rings after the rate is steady
+    throttle_open: float = 0.95  # of the widest opening of the pull
+    smooth_bins: int = 5  # odd; 1 switches smoothing off
+    smooth_degree: int = 2
+    stand_inertia: StandInertia = StandInertia.UNKNOWN
+    inertia: float = 0.0  # kg·m², of everything that the brake speeds up
+
+
+@dataclass(frozen=True)
+class Cut:
+    """The part of the pull that was used, and the sweep rate found there."""
+
+    start_s: float
+    end_s: float
+    start_rpm: float
+    end_rpm: float
+    sweep_rate_rpm_s: float
+
+
+@dataclass(frozen=True)
+class Reduction:
+    """An observed curve: every array is (bins,), `means` is (channels, bins). Bins without samples are not there."""
+
+    speed_rpm: Array
+    torque: Array  # N·m, with inertia where the stand leaves it out
+    torque_scatter: Array  # N·m, standard deviation of the samples in the bin about the local slope
+    inertia_torque: Array  # N·m, the part that was added
+    acceleration_rpm_s: Array
+    samples: np.ndarray
+    names: tuple[str, ...]
+    means: Array
+    cut: Cut
+    findings: tuple[Finding, ...]
+
+
+class NotASweep(ValueError):
+    """The trace holds no stretch in which the speed rises steadily under open throttle."""
+
+
+def reduce_sweep(trace: Trace, options: Options) -> Reduction:
+    """Reduce one sweep to bins centred on multiples of the bin width.
+
+    Shapes: a trace of n samples; arrays of one length, a value for each bin that has samples.
+    Units:  SI and rpm.
+    Errors: NotASweep if no steady upward sweep of at least three bins is found; ValueError if speed or torque
+            is not among the channels.
+    Source: T = T_brake + I·dω/dt [phys]; binning and cutting are common practice [prac].
+    >>> t = np.arange(0, 10, 0.02)
+    >>> sweep = Trace(t, ("rpm", "torque"), np.stack([2000 + 400 * t, np.full(len(t), 200.0)]))
+    >>> reduced = reduce_sweep(sweep, Options(stand_inertia=StandInertia.NOT_INCLUDED, inertia=0.6))
+    >>> round(float(reduced.torque[10]), 1), round(float(reduced.inertia_torque[10]), 1)
+    (225.1, 25.1)
+    """
+    findings = check(trace)
+    time, values = _complete(trace)
+    speed, torque = values[trace.rows[SPEED]], values[trace.rows[TORQUE]]
+    begins, ends, centres = _bins(speed, options)
+    samples = ends - begins
+    means = _sums(values, begins, ends) / samples
+    mean_square = _sums((torque * torque)[np.newaxis], begins, ends)[0] / samples
+    mean_speed, mean_torque = means[trace.rows[SPEED]], means[trace.rows[TORQUE]]
+    begins_s, ends_s = time[begins], time[ends - 1]
+
+    acceleration = _slope((begins_s + ends_s) / 2, mean_speed)
+    throttle = means[trace.rows[THROTTLE]] if THROTTLE in trace.rows else None
+    used, rate = _steady(acceleration, begins_s, throttle, options)
+    centres, mean_speed, mean_torque, acceleration = centres[used], mean_speed[used], mean_torque[used], acceleration[used]
+    added = np.zeros(len(centres))
+    if options.stand_inertia is StandInertia.NOT_INCLUDED:
+        added = acceleration * (options.inertia * pi / 30)
+    slope = _slope(mean_speed, mean_torque)
+    # A bin cut short has its mean off centre; the local slope brings it there.
+    at_centre = mean_torque + slope * (centres - mean_speed) + added
+    # The speed runs evenly through a bin, so the slope alone spreads the torque like a uniform distribution.
+    rise = slope * acceleration * (ends_s[used] - begins_s[used])
+    variance = mean_square[used] - mean_torque * mean_torque - rise * rise / 12
+    return Reduction(
+        speed_rpm=centres,
+        torque=_smooth(centres, at_centre, options),
+        torque_scatter=np.sqrt(np.maximum(variance, 0.0)),
+        inertia_torque=added,
+        acceleration_rpm_s=acceleration,
+        samples=samples[used],
+        names=trace.names,
+        means=means[:, used],
+        cut=Cut(float(begins_s[used][0]), float(ends_s[used][-1]), float(mean_speed[0]), float(mean_speed[-1]), rate),
+        findings=findings,
+    )
+
+
+def _complete(trace: Trace) -> tuple[Array, Array]:
+    """Samples with speed and torque both there; gaps in other channels are bridged so that bin means stay finite."""
+    speed, torque = trace.channel(SPEED), trace.channel(TORQUE)
+    if len(trace.time) < 2:
+        raise NotASweep("the recording is empty")
+    if np.isfinite(trace.extremes[0]).all():
+        return trace.time, trace.values
+    read = ~(np.isnan(speed) | np.isnan(torque))
+    if np.count_nonzero(read) < 2:
+        raise NotASweep("speed and torque were never read together")
+    time, values = trace.time[read], trace.values[:, read]
+    # A channel that is silent throughout has no mean; it becomes zero here and is named in the findings.
+    for row in np.flatnonzero(np.isnan(values).any(axis=1)):
+        there = ~np.isnan(values[row])
+        values[row] = np.interp(time, time[there], values[row][there]) if there.any() else 0.0
+    return time, values
+
+
+def _bins(speed: Array, options: Options) -> tuple[np.ndarray, np.ndarray, Array]:
+    """First sample, sample after the last, and centre of each bin that has enough samples.
+
+    While the speed rises a bin is one run of samples. The highest speed so far always rises, also where the
+    reading trembles; what comes after the highest of all is roll-off.
+    """
+    width = options.bin_width_rpm
+    rising = np.maximum.accumulate(speed)
+    top = rising[-1]
+    numbers = np.arange(ceil(rising[0] / width), floor(top / width) + 1)
+    bounds = rising.searchsorted((np.append(numbers, numbers[-1:] + 1) - 0.5) * width)
+    bounds[-1:] = min(bounds[-1:], rising.searchsorted(top) + 1)
+    begins, ends = bounds[:-1], bounds[1:]
+    enough = ends - begins >= max(options.minimum_samples, 1)
+    if np.count_nonzero(enough) < MINIMUM_BINS:
+        raise NotASweep("fewer than three bins have samples: the speed hardly rises, or the sweep is too fast")
+    if enough.all():
+        return begins, ends, numbers * width
+    return begins[enough], ends[enough], numbers[enough] * width
+
+
+def _sums(values: Array, begins: np.ndarray, ends: np.ndarray) -> Array:
+    """Sums over the columns [begin, end) of each bin, all rows in one call."""
+    values = values[:, : ends[-1]]
+    if np.array_equal(begins[1:], ends[:-1]):
+        return np.add.reduceat(values, begins, axis=1)
+    # A left-out bin lies between: sum it too, and drop it. The last end is the end of the values.
+    return np.add.reduceat(values, np.stack([begins, ends], axis=1).ravel()[:-1], axis=1)[:, ::2]
+
+
+def _steady(acceleration: Array, begins_s: Array, throttle: Array | None, options: Options) -> tuple[slice, float]:
+    """The bins from the first to the last in which the sweep is steady, and its rate in rpm/s.
+
+    Load-in shows as a rate still changing, and torque rings a little longer; roll-off as a rate that falls or a
+    throttle that closes.
+    """
+    ordered = np.sort(acceleration)
+    brisk = ordered[int(0.9 * (len(ordered) - 1))]  # 90th percentile: what the sweep does while it sweeps
+    usual = float(ordered[(int(ordered.searchsorted(0.5 * brisk)) + len(ordered)) // 2])
+    steady = np.abs(acceleration - usual) <= options.steady_within * usual
+    if throttle is not None:
+        steady &= throttle >= options.throttle_open * throttle.max()
+    first, last = int(steady.argmax()), len(steady) - int(steady[::-1].argmax())
+    first = int(begins_s.searchsorted(begins_s[first] + options.settle_s)) if first or begins_s[0] > 0 else first
+    if last - first < MINIMUM_BINS or not steady[min(first, len(steady) - 1)]:
+        raise NotASweep("the sweep rate is never steady: too short, or the brake hunts")
+    return slice(first, last), usual
+
+
+def _slope(x: Array, y: Array) -> Array:
+    """dy/dx by central differences, one-sided at the ends."""
+    slope = np.empty(len(y))
+    slope[1:-1] = (y[2:] - y[:-2]) / (x[2:] - x[:-2])
+    slope[0] = (y[1] - y[0]) / (x[1] - x[0])
+    slope[-1] = (y[-1] - y[-2]) / (x[-1] - x[-2])
+    return slope
+
+
+def _smooth(speed_rpm: Array, torque: Array, options: Options) -> Array:
+    """Local polynomial over neighbouring bins; a gap in the bins is not smoothed across."""
+    if options.smooth_bins <= 1:
+        return torque
+    window, degree = options.smooth_bins, options.smooth_degree
+    if speed_rpm[-1] - speed_rpm[0] < (len(speed_rpm) - 0.5) * options.bin_width_rpm:
+        return smoothing_matrix(len(torque), window, degree) @ torque
+    breaks = np.flatnonzero(speed_rpm[1:] - speed_rpm[:-1] > 1.5 * options.bin_width_rpm) + 1
+    return np.concatenate([smoothing_matrix(len(part), window, degree) @ part for part in np.split(torque, breaks)])
+
+
+@lru_cache(maxsize=256)
+def smoothing_matrix(length: int, window: int, degree: int) -> Array:
+    """The matrix that smooths `length` equally spaced values by local polynomials (Savitzky and Golay, 1964).
+
+    Computed once for each length: solving for the coefficients costs far more than applying them.
+
+    Shapes: (length, length).
+    Units:  [-].
+    Errors: ValueError if the window is even or not larger than the degree.
+    Source: Savitzky and Golay, Anal. Chem. 36 (1964) 1627; the ends take the polynomial of the first and last window.
+    >>> bool(np.allclose(smoothing_matrix(9, 5, 2) @ np.arange(9.0) ** 2, np.arange(9.0) ** 2))
+    True
+    """
+    if window % 2 == 0 or window <= degree:
+        raise ValueError("window must be odd and larger than degree")
+    width = min(window, length)
+    matrix = np.zeros((length, length))
+    for row in range(length):
+        begin = min(max(row - width // 2, 0), length - width)
+        powers = np.vander(np.arange(begin - row, begin - row + width, dtype=float), min(degree, width - 1) + 1)
+        matrix[row, begin : begin + width] = np.linalg.pinv(powers)[-1]
+    return matrix

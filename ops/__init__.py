@@ -1,0 +1,1 @@
+"""What ./torvix does with the machine: install, start, check, measure. Standard library only."""

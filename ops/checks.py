@@ -1,0 +1,79 @@
+"""One command checks all. Each check is a line here, so that a newcomer sees what is asked of the code."""
+
+from __future__ import annotations
+
+import subprocess
+import time
+from collections.abc import Sequence
+from pathlib import Path
+
+from ops.machine import PYTHON, ROOT, VENV, WEB, say
+
+MANAGE = [str(PYTHON), "server/manage.py"]
+SCHEMA = WEB / "openapi.json"
+TYPES = WEB / "src/api/schema.d.ts"
+TEST_LABELS = ["core/tests", "server", "standin", "ops", "browser_tests"]
+EXPORT = [*MANAGE, "export_openapi_schema", "--api", "config.api.api", "--indent", "2", "--sorted", "--output"]
+OPENAPI_TYPESCRIPT = "node_modules/.bin/openapi-typescript"
+
+CHECKS: list[tuple[str, Sequence[str], Path]] = [
+    ("ruff, lint", [str(VENV / "bin/ruff"), "check", "--quiet", "."], ROOT),
+    ("ruff, format", [str(VENV / "bin/ruff"), "format", "--check", "--quiet", "."], ROOT),
+    ("mypy", [str(PYTHON), "-m", "mypy"], ROOT),
+    ("import-linter", [str(VENV / "bin/lint-imports"), "--no-cache"], ROOT),
+    ("missing migrations", [*MANAGE, "makemigrations", "--check", "--dry-run", "--verbosity", "1"], ROOT),
+    ("front end, types", ["npm", "run", "--silent", "typecheck"], WEB),
+    ("front end, lint", ["npm", "run", "--silent", "lint"], WEB),
+    ("front end, format", ["npm", "run", "--silent", "format:check"], WEB),
+    ("front end, tests", ["npm", "run", "--silent", "test"], WEB),
+]
+
+
+def run_checks(env: dict[str, str]) -> int:
+    """All checks, also after one has failed; 0 if every one is green."""
+    failed = [name for name, command, folder in CHECKS if not _green(name, command, folder, env)]
+    if not _types_are_fresh(env):
+        failed.append("API types")
+    if failed:
+        say(f"not green: {', '.join(failed)}")
+    return 1 if failed else 0
+
+
+def run_everything(env: dict[str, str], labels: Sequence[str]) -> int:
+    """Checks, then every test; with labels only the tests named."""
+    code = 0 if labels else run_checks(env)
+    started = time.monotonic()
+    done = subprocess.run([*MANAGE, "test", "--timing", *(labels or TEST_LABELS)], cwd=ROOT, env=env)
+    say(f"tests took {time.monotonic() - started:.0f} s")
+    return code or done.returncode
+
+
+def _green(name: str, command: Sequence[str], folder: Path, env: dict[str, str]) -> bool:
+    started = time.monotonic()
+    done = subprocess.run(command, cwd=folder, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+    say(f"{'ok    ' if done.returncode == 0 else 'FAILED'} {name} ({time.monotonic() - started:.0f} s)")
+    if done.returncode:
+        print(done.stdout)
+    return done.returncode == 0
+
+
+def _types_are_fresh(env: dict[str, str]) -> bool:
+    before = [file.read_text() if file.exists() else "" for file in (SCHEMA, TYPES)]
+    code = write_types(env)
+    fresh = code == 0 and before == [file.read_text() for file in (SCHEMA, TYPES)]
+    say("ok     API types" if fresh else "FAILED API types: they were stale and are written anew, commit them")
+    return fresh
+
+
+def write_types(env: dict[str, str]) -> int:
+    """The API's schema from the server, the front end's types from the schema."""
+    TYPES.parent.mkdir(parents=True, exist_ok=True)
+    for command, folder in (
+        ([*EXPORT, str(SCHEMA)], ROOT),
+        ([OPENAPI_TYPESCRIPT, str(SCHEMA), "-o", str(TYPES)], WEB),
+    ):
+        done = subprocess.run(command, cwd=folder, env=env, stdout=subprocess.PIPE, stderr=subprocess.STDOUT, text=True)
+        if done.returncode:
+            print(done.stdout)
+            return done.returncode
+    return 0

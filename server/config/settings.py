@@ -1,0 +1,115 @@
+"""Settings. What differs between machines comes from the environment, which ./torvix fills."""
+
+import os
+from pathlib import Path
+
+from csp.constants import NONE, SELF
+
+ROOT = Path(__file__).resolve().parents[2]
+WEB_BUILD = Path(os.environ.get("TORVIX_WEB", ROOT / "web" / "dist"))
+
+SECRET_KEY = os.environ.get("TORVIX_SECRET_KEY", "")
+DEBUG = False
+ALLOWED_HOSTS = os.environ.get("TORVIX_HOSTS", "127.0.0.1,localhost").split(",")
+TESTING = os.environ.get("TORVIX_TESTING") == "1"
+
+INSTALLED_APPS = [
+    "django.contrib.auth",
+    "django.contrib.contenttypes",
+    "django.contrib.postgres",
+    "django.contrib.sessions",
+    "django.contrib.staticfiles",
+    "axes",
+    "csp",
+    "ninja",
+    "shop",
+    "engines",
+    "programmes",
+    "stand",
+    "curves",
+    "verdicts",
+]
+MIDDLEWARE = [
+    "django.middleware.security.SecurityMiddleware",
+    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "csp.middleware.CSPMiddleware",
+    "django.contrib.sessions.middleware.SessionMiddleware",
+    "django.middleware.common.CommonMiddleware",
+    "django.middleware.csrf.CsrfViewMiddleware",
+    "django.contrib.auth.middleware.AuthenticationMiddleware",
+    "django.middleware.clickjacking.XFrameOptionsMiddleware",
+    "axes.middleware.AxesMiddleware",
+]
+ROOT_URLCONF = "config.urls"
+ASGI_APPLICATION = "config.asgi.application"
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_BUILD], "APP_DIRS": False}]
+
+DATABASES = {
+    "default": {
+        "ENGINE": "django.db.backends.postgresql",
+        "NAME": os.environ.get("TORVIX_DB_NAME", "torvix"),
+        "USER": os.environ.get("TORVIX_DB_USER", "torvix"),
+        "PASSWORD": os.environ.get("TORVIX_DB_PASSWORD", ""),
+        "HOST": os.environ.get("TORVIX_DB_HOST", "127.0.0.1"),
+        "PORT": os.environ.get("TORVIX_DB_PORT", "54390"),
+        "CONN_MAX_AGE": 60,
+        "CONN_HEALTH_CHECKS": True,
+    }
+}
+DEFAULT_AUTO_FIELD = "django.db.models.BigAutoField"
+
+AUTH_USER_MODEL = "shop.Person"
+AUTHENTICATION_BACKENDS = ["axes.backends.AxesStandaloneBackend", "django.contrib.auth.backends.ModelBackend"]
+PASSWORD_HASHERS = ["django.contrib.auth.hashers.Argon2PasswordHasher"]
+if TESTING:
+    # Hashing slowly on purpose has no place in tests that sign in by the hundred.
+    PASSWORD_HASHERS = ["django.contrib.auth.hashers.MD5PasswordHasher"]
+AUTH_PASSWORD_VALIDATORS = [
+    {"NAME": "django.contrib.auth.password_validation.MinimumLengthValidator", "OPTIONS": {"min_length": 10}},
+    {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
+]
+AXES_FAILURE_LIMIT = 5
+AXES_COOLOFF_TIME = 0.25  # hours
+AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_RESET_ON_SUCCESS = True
+AXES_VERBOSE = False
+
+SESSION_COOKIE_AGE = 14 * 24 * 3600
+SESSION_COOKIE_SAMESITE = "Lax"
+SESSION_COOKIE_SECURE = CSRF_COOKIE_SECURE = os.environ.get("TORVIX_HTTPS") == "1"
+X_FRAME_OPTIONS = "DENY"
+SECURE_REFERRER_POLICY = "same-origin"
+CONTENT_SECURITY_POLICY = {
+    "DIRECTIVES": {
+        "default-src": [SELF],
+        "script-src": [SELF],
+        # The component library sets sizes and colours through style attributes and one style element.
+        "style-src": [SELF, "'unsafe-inline'"],
+        "img-src": [SELF, "data:"],
+        "font-src": [SELF],
+        "connect-src": [SELF],
+        "object-src": [NONE],
+        "base-uri": [NONE],
+        "form-action": [SELF],
+        "frame-ancestors": [NONE],
+    }
+}
+
+LANGUAGE_CODE = "en"
+TIME_ZONE = os.environ.get("TORVIX_TIME_ZONE", "UTC")
+USE_TZ = True
+
+STATIC_URL = "/static/"
+STATIC_ROOT = ROOT / "var" / "static"
+STATICFILES_DIRS = [WEB_BUILD] if WEB_BUILD.is_dir() else []
+# Vite's hashes stand in the file names already; ./torvix serves the build straight from its folder.
+WHITENOISE_USE_FINDERS = True
+WHITENOISE_IMMUTABLE_FILE_TEST = r"-[A-Za-z0-9_-]{8}\.\w+$"
+
+LOGGING = {
+    "version": 1,
+    "disable_existing_loggers": False,
+    "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s %(message)s"}},
+    "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line"}},
+    "root": {"handlers": ["console"], "level": os.environ.get("TORVIX_LOG_LEVEL", "WARNING")},
+}

@@ -1,0 +1,148 @@
+"""The log of pulls with their figures, and single curves."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+from torvix_core import quantities
+from torvix_core.standards import Standard
+
+from curves import services
+from programmes.models import Programme
+from shop.refusals import Invalid, Refusal
+from shop.services import is_person, units_of
+from stand.models import Pull
+
+router = Router(tags=["curves"])
+
+
+class PeakOut(Schema):
+    value: float
+    speed_rpm: float
+    still_climbing: bool
+
+
+class PullRow(Schema):
+    """A line of the log. Without a curve, `no_curve` says why."""
+
+    id: int
+    number: int
+    setup_id: int
+    started_at: datetime | None
+    operator: str
+    state: str
+    state_label: str
+    standing: str
+    standing_label: str
+    excluded_reason: str
+    ended_why: str
+    override_reason: str
+    judged_by: str
+    first_after_change: bool
+    samples_lost: int
+    factor: float | None
+    factor_inside: bool
+    peak_torque: PeakOut | None
+    peak_power: PeakOut | None
+    no_curve: str
+    findings: list[str]
+
+
+class PullLog(Schema):
+    torque_unit: str
+    power_unit: str
+    standard: str
+    rows: list[PullRow]
+
+
+class CurveOut(Schema):
+    pull_id: int
+    number: int
+    setup_id: int
+    torque_unit: str
+    speed_rpm: list[float]
+    torque: list[float]
+
+
+def standard_asked(programme: Programme, asked: str) -> Standard:
+    """The standard to look at: the one asked for, else the programme's."""
+    from programmes.models import STANDARDS
+
+    try:
+        standard = Standard(asked or programme.standard)
+        if standard not in STANDARDS:
+            raise ValueError
+    except ValueError as error:
+        raise Invalid(f"There is no standard {asked!r}.", fields={"standard": ", ".join(STANDARDS)}) from error
+    return standard
+
+
+def _row(pull: Pull, standard: Standard, torque_unit: str, power_unit: str) -> PullRow:
+    peaks: list[PeakOut | None] = [None, None]
+    factor, inside, why = None, True, ""
+    try:
+        found = services.corrected(pull, standard)
+        factor, inside = found.factor, found.inside
+        peaks = [
+            PeakOut(value=float(quantities.from_si(top.value, unit)), speed_rpm=top.speed_rpm,
+                    still_climbing=top.still_climbing)
+            for top, unit in zip(found.peaks(), (torque_unit, power_unit), strict=True)
+        ]  # fmt: skip
+    except Refusal as refusal:
+        why = str(refusal)
+    reduced = getattr(pull, "reduced", None)
+    return PullRow(
+        id=pull.pk,
+        number=pull.number,
+        setup_id=pull.setup_id,
+        started_at=pull.started_at,
+        operator=str(pull.operator),
+        state=pull.state,
+        state_label=pull.get_state_display(),
+        standing=pull.standing,
+        standing_label=pull.get_standing_display(),
+        excluded_reason=pull.excluded_reason,
+        ended_why=pull.ended_why,
+        override_reason=pull.override_reason,
+        judged_by=str(pull.judged_by or ""),
+        first_after_change=pull.first_after_change,
+        samples_lost=pull.samples_lost,
+        factor=factor,
+        factor_inside=inside,
+        peak_torque=peaks[0],
+        peak_power=peaks[1],
+        no_curve=why,
+        findings=[services.finding_words(finding) for finding in reduced.findings] if reduced else [],
+    )
+
+
+@router.get("/programmes/{programme_id}/pulls", response=PullLog, operation_id="pull_log")
+def pull_log(request: HttpRequest, programme_id: int, standard: str = ""):
+    assert is_person(request.user)
+    programme = get_object_or_404(Programme, pk=programme_id)
+    chosen, units = standard_asked(programme, standard), units_of(request.user)
+    return PullLog(
+        torque_unit=units["torque"],
+        power_unit=units["power"],
+        standard=chosen,
+        rows=[_row(pull, chosen, units["torque"], units["power"]) for pull in services.pulls_of(programme)],
+    )
+
+
+@router.get("/pulls/{pull_id}/curve", response=CurveOut, operation_id="observed_curve")
+def observed_curve(request: HttpRequest, pull_id: int):
+    """The observed curve of one pull, for laying under a live one."""
+    assert is_person(request.user)
+    pull = get_object_or_404(Pull.objects.select_related("reduced"), pk=pull_id)
+    found, unit = services.corrected(pull, Standard.OBSERVED), units_of(request.user)["torque"]
+    return CurveOut(
+        pull_id=pull.pk,
+        number=pull.number,
+        setup_id=pull.setup_id,
+        torque_unit=unit,
+        speed_rpm=found.speed_rpm.tolist(),
+        torque=quantities.from_si(found.torque, unit).tolist(),
+    )

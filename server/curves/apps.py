@@ -1,0 +1,17 @@
+from typing import Any
+
+from django.apps import AppConfig
+
+
+class CurvesConfig(AppConfig):
+    name = "curves"
+    default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        from curves.services import reduce_pull
+        from stand.signals import pull_ended
+
+        def reduce_at_end(pull: Any, **_: Any) -> None:
+            reduce_pull(pull)
+
+        pull_ended.connect(reduce_at_end, dispatch_uid="curves.reduce_at_end", weak=False)

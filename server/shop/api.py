@@ -1,0 +1,94 @@
+"""Signing in and out, and what a person sets."""
+
+from __future__ import annotations
+
+from django.contrib.auth import authenticate, login, logout
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from ninja import Router, Schema
+
+from shop import services
+from shop.models import UNIT_CHOICES, Person
+from shop.refusals import Refusal
+
+router = Router(tags=["shop"])
+
+
+class SignIn(Schema):
+    username: str
+    password: str
+
+
+class UnitChoices(Schema):
+    torque: str | None = None
+    power: str | None = None
+    temperature: str | None = None
+    air_pressure: str | None = None
+    oil_pressure: str | None = None
+    mass_flow: str | None = None
+
+
+class Me(Schema):
+    username: str
+    name: str
+    role: str
+    may_operate: bool
+    units: dict[str, str]
+    unit_choices: dict[str, list[str]]
+
+
+def me(person: Person) -> Me:
+    return Me(
+        username=person.username,
+        name=str(person),
+        role=person.get_role_display(),
+        may_operate=person.role != "viewer",
+        units=services.units_of(person),
+        unit_choices={kind: list(choices) for kind, choices in UNIT_CHOICES.items()},
+    )
+
+
+class WrongPassword(Refusal):
+    code = "wrong_password"
+    status = 401
+
+
+class NotFromHere(Refusal):
+    code = "csrf"
+    status = 403
+
+
+@router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")
+def sign_in(request: HttpRequest, given: SignIn):
+    from django.middleware.csrf import CsrfViewMiddleware
+
+    # Endpoints without a session check the token themselves, or a foreign page could sign its visitor in.
+    if CsrfViewMiddleware(lambda _: None).process_view(request, None, (), {}):  # type: ignore[arg-type, return-value]
+        raise NotFromHere("This page is out of date. Reload it and sign in again.")
+    person = authenticate(request, username=given.username, password=given.password)
+    if person is None:
+        if getattr(request, "axes_locked_out", False):
+            raise WrongPassword("Too many wrong passwords. Wait 15 minutes, or ask the owner.", code="locked_out")
+        raise WrongPassword("Name and password do not belong together. Check both and try again.")
+    assert services.is_person(person)
+    login(request, person)
+    get_token(request)
+    return me(person)
+
+
+@router.post("/sign-out", response={204: None}, operation_id="sign_out")
+def sign_out(request: HttpRequest):
+    logout(request)
+    return 204, None
+
+
+@router.get("/me", response=Me, operation_id="me")
+def read_me(request: HttpRequest):
+    assert services.is_person(request.user)
+    return me(request.user)
+
+
+@router.patch("/me/units", response=Me, operation_id="choose_units")
+def choose_units(request: HttpRequest, chosen: UnitChoices):
+    assert services.is_person(request.user)
+    return me(services.choose_units(request.user, chosen.model_dump(exclude_none=True)))

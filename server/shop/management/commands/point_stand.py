@@ -1,0 +1,25 @@
+"""manage.py point_stand: tell where the line of a stand is found."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from django.core.management.base import BaseCommand, CommandError, CommandParser
+
+from shop.models import Stand
+
+
+class Command(BaseCommand):
+    help = "Set host and port of a stand; without a number, of the first one."
+
+    def add_arguments(self, parser: CommandParser) -> None:
+        parser.add_argument("--stand", type=int)
+        parser.add_argument("--host", default="127.0.0.1")
+        parser.add_argument("--port", type=int, required=True)
+
+    def handle(self, *args: Any, **options: Any) -> None:
+        stand = (Stand.objects.filter(pk=options["stand"]) if options["stand"] else Stand.objects.order_by("pk")).first()
+        if stand is None:
+            raise CommandError("There is no such stand.")
+        stand.host, stand.port = options["host"], options["port"]
+        stand.save(update_fields=["host", "port"])

@@ -1,0 +1,39 @@
+"""Who may do what, and what people set for themselves."""
+
+from __future__ import annotations
+
+from typing import TypeGuard
+
+from django.contrib.auth.models import AnonymousUser
+
+from shop.models import UNIT_CHOICES, Person, Role
+from shop.refusals import Invalid, NotAllowed
+
+
+def is_person(user: object) -> TypeGuard[Person]:
+    return isinstance(user, Person) and not isinstance(user, AnonymousUser)
+
+
+def require_operator(person: Person) -> None:
+    """Refuse unless the person may plan, run and judge."""
+    if person.role not in (Role.OWNER, Role.OPERATOR):
+        raise NotAllowed(f"{person} may read here. Ask the owner for the operator role to plan, run or judge.")
+
+
+def choose_units(person: Person, chosen: dict[str, str]) -> Person:
+    """Set a person's units; what is not named stays."""
+    wrong = {
+        kind: f"choose one of {', '.join(UNIT_CHOICES[kind])}" if kind in UNIT_CHOICES else "there is no such figure"
+        for kind, unit in chosen.items()
+        if unit not in UNIT_CHOICES.get(kind, ())
+    }
+    if wrong:
+        raise Invalid("Some units cannot be used here.", fields=wrong)
+    person.units = units_of(person) | chosen
+    person.save(update_fields=["units"])
+    return person
+
+
+def units_of(person: Person) -> dict[str, str]:
+    """A unit for every kind of figure, also for people saved before a kind was added."""
+    return {kind: person.units.get(kind, choices[0]) for kind, choices in UNIT_CHOICES.items()}

@@ -1,0 +1,277 @@
+"""The day at the stand: sessions, pulls as they stand in the ribbon, and what is asked of the stand."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+from torvix_core import quantities
+from torvix_core.air import air_from_relative_humidity
+
+from programmes.models import Programme, Setup
+from shop.models import Person, Stand
+from shop.services import is_person, units_of
+from stand import services
+from stand.display import Display, channel_name
+from stand.gates import gates
+from stand.models import Link, Pull, Session
+
+router = Router(tags=["stand"])
+
+
+class PullMark(Schema):
+    """A pull as the ribbon shows it."""
+
+    id: int
+    number: int
+    setup_id: int
+    state: str
+    state_label: str
+    standing: str
+    standing_label: str
+    ended_why: str
+    excluded_reason: str
+    override_reason: str
+    changed: bool
+    first_after_change: bool
+    started_at: datetime | None
+    samples_lost: int
+
+
+class Planned(Schema):
+    setup_id: int
+    pulls: int
+
+
+class StandOut(Schema):
+    id: int
+    name: str
+
+
+class SessionOut(Schema):
+    id: int
+    stand: StandOut
+    opened_at: datetime
+    closed_at: datetime | None
+
+
+class AirOut(Schema):
+    pressure: float
+    pressure_unit: str
+    temperature: float
+    temperature_unit: str
+    relative_humidity_percent: float
+    density_altitude_ft: float
+
+
+class Day(Schema):
+    """All that the frame of every screen shows about the stand."""
+
+    pulls: list[PullMark]
+    planned: list[Planned]
+    session: SessionOut | None
+    stands: list[StandOut]
+    air: AirOut | None
+
+
+class GateOut(Schema):
+    channel: str
+    name: str
+    unit: str
+    low: float
+    high: float
+    value: float | None
+    side: str
+
+
+class ChannelOut(Schema):
+    name: str
+    label: str
+    unit: str
+
+
+class StandNow(Schema):
+    """The stand as a screen that opens in the middle needs it; frames go on from there."""
+
+    connected: bool
+    why: str
+    state: str
+    simulated: bool
+    rate_hz: float | None
+    channels: list[ChannelOut]
+    values: dict[str, float]
+    faulty: list[str]
+    gates: list[GateOut]
+    pull: PullMark | None
+
+
+class SessionIn(Schema):
+    stand_id: int
+
+
+class ArmIn(Schema):
+    setup_id: int
+
+
+class StartIn(Schema):
+    override_reason: str = ""
+
+
+class ExcludeIn(Schema):
+    reason: str
+
+
+class CommandOut(Schema):
+    id: int
+    name: str
+    state: str
+    answer: str
+
+
+def _person(request: HttpRequest) -> Person:
+    assert is_person(request.user)  # the router's authentication has seen to it
+    return request.user
+
+
+def pull_mark(pull: Pull, before: Pull | None = None) -> PullMark:
+    return PullMark(
+        id=pull.pk,
+        number=pull.number,
+        setup_id=pull.setup_id,
+        state=pull.state,
+        state_label=pull.get_state_display(),
+        standing=pull.standing,
+        standing_label=pull.get_standing_display(),
+        ended_why=pull.ended_why,
+        excluded_reason=pull.excluded_reason,
+        override_reason=pull.override_reason,
+        changed=before is not None and before.setup_id != pull.setup_id,
+        first_after_change=pull.first_after_change,
+        started_at=pull.started_at,
+        samples_lost=pull.samples_lost,
+    )
+
+
+def air_out(barometer: float, temperature: float, relative_humidity: float, units: dict[str, str]) -> AirOut | None:
+    """None where the readings cannot be weather."""
+    try:
+        air = air_from_relative_humidity(barometer, temperature, relative_humidity)
+    except ValueError:
+        return None
+    return AirOut(
+        pressure=float(quantities.from_si(barometer, units["air_pressure"])),
+        pressure_unit=units["air_pressure"],
+        temperature=float(quantities.from_si(temperature, units["temperature"])),
+        temperature_unit=units["temperature"],
+        relative_humidity_percent=relative_humidity * 100,
+        density_altitude_ft=float(quantities.from_si(air.density_altitude, "ft")),
+    )
+
+
+def _day_air(session: Session | None, pulls: list[Pull], units: dict[str, str]) -> AirOut | None:
+    """The air now while a session is open, else that of the last pull."""
+    if session and session.closed_at is None:
+        link = Link.objects.filter(stand=session.stand).first()
+        if link and link.connected and link.weather:
+            return air_out(**link.weather, units=units)
+    for pull in reversed(pulls):
+        if None not in (pull.barometer, pull.air_temperature, pull.relative_humidity):
+            return air_out(pull.barometer, pull.air_temperature, pull.relative_humidity, units)  # type: ignore[arg-type]
+    return None
+
+
+@router.get("/programmes/{programme_id}/day", response=Day, operation_id="day")
+def read_day(request: HttpRequest, programme_id: int):
+    programme = get_object_or_404(Programme, pk=programme_id)
+    pulls = list(Pull.objects.filter(session__programme=programme).order_by("number"))
+    session = programme.sessions.select_related("stand").order_by("-opened_at").first()
+    left = services.steps_left(list(programme.steps.all()), pulls)
+    return Day(
+        pulls=[pull_mark(pull, before) for pull, before in zip(pulls, [None, *pulls], strict=False)],
+        planned=[Planned(setup_id=step.setup_id, pulls=count) for step, count in left],
+        session=_session_out(session) if session else None,
+        stands=[StandOut(id=stand.pk, name=stand.name) for stand in Stand.objects.order_by("name")],
+        air=_day_air(session, pulls, units_of(_person(request))),
+    )
+
+
+def _session_out(session: Session) -> SessionOut:
+    return SessionOut(
+        id=session.pk,
+        stand=StandOut(id=session.stand.pk, name=session.stand.name),
+        opened_at=session.opened_at,
+        closed_at=session.closed_at,
+    )
+
+
+@router.get("/programmes/{programme_id}/stand", response=StandNow, operation_id="stand_now")
+def stand_now(request: HttpRequest, programme_id: int):
+    programme = get_object_or_404(Programme, pk=programme_id)
+    session = programme.sessions.filter(closed_at=None).select_related("stand").first()
+    link = Link.objects.filter(stand=session.stand).first() if session else None
+    display = Display(units_of(_person(request)))
+    hello: dict[str, Any] = link.hello if link else {}
+    channels = [(name, display.unit(name)) for name, _ in hello.get("channels", [])]
+    values = {name: display.value(name, value) for name, value in (link.values if link else {}).items()}
+    open_pull = session.pulls.filter(state__in=("armed", "running")).first() if session else None
+    why = "" if link and link.connected else link.why if link else "The bench worker has not reported yet."
+    return StandNow(
+        connected=bool(link and link.connected),
+        why=why if session else "No session is open.",
+        state=link.state if link else "",
+        simulated=bool(hello.get("simulated")),
+        rate_hz=hello.get("rate_hz"),
+        channels=[ChannelOut(name=name, label=channel_name(name), unit=unit) for name, unit in channels if unit],
+        values={name: value for name, value in values.items() if value is not None},
+        faulty=link.faulty if link else [],
+        gates=[GateOut(**display.gate(gate)) for gate in gates(programme, link)],
+        pull=pull_mark(open_pull) if open_pull else None,
+    )
+
+
+@router.post("/programmes/{programme_id}/sessions", response=SessionOut, operation_id="open_session")
+def open_session(request: HttpRequest, programme_id: int, given: SessionIn):
+    programme = get_object_or_404(Programme, pk=programme_id)
+    stand = get_object_or_404(Stand, pk=given.stand_id)
+    return _session_out(services.open_session(_person(request), programme, stand, timezone.now()))
+
+
+@router.post("/sessions/{session_id}/close", response=SessionOut, operation_id="close_session")
+def close_session(request: HttpRequest, session_id: int):
+    session = get_object_or_404(Session.objects.select_related("stand"), pk=session_id)
+    return _session_out(services.close_session(_person(request), session, timezone.now()))
+
+
+@router.post("/sessions/{session_id}/arm", response=PullMark, operation_id="arm")
+def arm(request: HttpRequest, session_id: int, given: ArmIn):
+    session = get_object_or_404(Session.objects.select_related("programme", "stand"), pk=session_id)
+    setup = get_object_or_404(Setup, pk=given.setup_id)
+    return pull_mark(services.arm(_person(request), session, setup, timezone.now()))
+
+
+def _pull(pull_id: int) -> Pull:
+    return get_object_or_404(Pull.objects.select_related("session__stand", "session__programme"), pk=pull_id)
+
+
+@router.post("/pulls/{pull_id}/start", response=CommandOut, operation_id="start_pull")
+def start(request: HttpRequest, pull_id: int, given: StartIn):
+    return services.start(_person(request), _pull(pull_id), given.override_reason)
+
+
+@router.post("/pulls/{pull_id}/abort", response=CommandOut, operation_id="abort_pull")
+def abort(request: HttpRequest, pull_id: int):
+    return services.abort(_person(request), _pull(pull_id))
+
+
+@router.post("/pulls/{pull_id}/keep", response=PullMark, operation_id="keep_pull")
+def keep(request: HttpRequest, pull_id: int):
+    return pull_mark(services.keep(_person(request), _pull(pull_id), timezone.now()))
+
+
+@router.post("/pulls/{pull_id}/exclude", response=PullMark, operation_id="exclude_pull")
+def exclude(request: HttpRequest, pull_id: int, given: ExcludeIn):
+    return pull_mark(services.exclude(_person(request), _pull(pull_id), timezone.now(), given.reason))

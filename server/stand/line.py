@@ -1,0 +1,170 @@
+"""The application's end of the line protocol (docs/line-protocol.md): bytes from the stand to checked messages."""
+
+from __future__ import annotations
+
+import json
+import math
+import socket
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from typing import Any
+
+PROTOCOL = 1
+LONGEST_LINE = 1_000_000  # bytes
+CONNECT_TIMEOUT_S = 2.0
+
+
+class LineLost(Exception):
+    """The stand is not there, went away, or does not speak the protocol."""
+
+
+@dataclass(frozen=True)
+class Hello:
+    stand: str
+    rate_hz: float
+    names: tuple[str, ...]
+    units: tuple[str, ...]
+    weather: tuple[tuple[str, str], ...]  # name, unit
+    can: frozenset[str]
+    inertia_in_torque: str  # included, not_included, unknown
+    inertia: float  # kg·m²
+    simulated: bool
+
+
+@dataclass(frozen=True)
+class Samples:
+    first: int
+    times: list[float]
+    rows: list[list[float]]  # NaN where the stand sent nothing usable
+
+
+@dataclass(frozen=True)
+class StateChange:
+    state: str
+
+
+@dataclass(frozen=True)
+class WeatherReading:
+    values: list[float]
+
+
+@dataclass(frozen=True)
+class Reply:
+    id: int
+    ok: bool
+    why: str
+
+
+@dataclass(frozen=True)
+class NotUnderstood:
+    """A line that is not the protocol: noted, and otherwise passed over."""
+
+    why: str
+
+
+Message = Hello | Samples | StateChange | WeatherReading | Reply | NotUnderstood
+
+
+@dataclass
+class Line:
+    """One open connection to a stand."""
+
+    socket: socket.socket
+    pending: bytearray = field(default_factory=bytearray)
+    columns: int = 0
+
+    @classmethod
+    def connect(cls, host: str, port: int) -> Line:
+        try:
+            opened = socket.create_connection((host, port), timeout=CONNECT_TIMEOUT_S)
+        except OSError as error:
+            raise LineLost(f"nothing answers at {host}:{port} ({error.strerror or error})") from error
+        opened.setsockopt(socket.IPPROTO_TCP, socket.TCP_NODELAY, 1)
+        opened.setblocking(False)
+        return cls(opened)
+
+    def fileno(self) -> int:
+        return self.socket.fileno()
+
+    def close(self) -> None:
+        self.socket.close()
+
+    def send(self, identity: int, name: str, arguments: dict[str, Any]) -> None:
+        message = {"type": "command", "id": identity, "name": name, "arguments": arguments}
+        try:
+            self.socket.sendall(json.dumps(message, ensure_ascii=False).encode() + b"\n")
+        except OSError as error:
+            raise LineLost(f"the line to the stand broke ({error.strerror or error})") from error
+
+    def read(self) -> Iterator[Message]:
+        """Every whole message that has come. LineLost when the stand has gone."""
+        try:
+            while part := self.socket.recv(262_144):
+                self.pending += part
+                if len(part) < 262_144:
+                    break
+            else:
+                raise LineLost("the stand closed the line")
+        except BlockingIOError:
+            pass
+        except OSError as error:
+            raise LineLost(f"the line to the stand broke ({error.strerror or error})") from error
+        if len(self.pending) > LONGEST_LINE and b"\n" not in self.pending:
+            raise LineLost("what answers there does not speak the line protocol")
+        *lines, rest = self.pending.split(b"\n")
+        self.pending = bytearray(rest)
+        for line in lines:
+            message = self._parse(bytes(line))
+            if isinstance(message, Hello):
+                self.columns = len(message.names)
+            yield message
+
+    def _parse(self, line: bytes) -> Message:
+        try:
+            message = json.loads(line)
+            match message["type"]:
+                case "samples":
+                    return self._samples(message)
+                case "state":
+                    return StateChange(str(message["state"]))
+                case "weather":
+                    return WeatherReading([_number(value) for value in message["v"]])
+                case "reply":
+                    return Reply(int(message["id"] or 0), bool(message["ok"]), str(message.get("why", "")))
+                case "hello":
+                    return _hello(message)
+                case other:
+                    return NotUnderstood(f"message type {other!r}")
+        except (ValueError, KeyError, TypeError) as error:
+            return NotUnderstood(f"{type(error).__name__} {error} in {line[:80]!r}")
+
+    def _samples(self, message: dict[str, Any]) -> Message:
+        rows = [[_number(value) for value in row] for row in message["v"]]
+        times = [float(time) for time in message["t"]]
+        if len(rows) != len(times) or any(len(row) != self.columns for row in rows):
+            return NotUnderstood(f"samples {message['n']}: not {self.columns} channels for each time")
+        return Samples(int(message["n"]), times, rows)
+
+
+def _number(value: object) -> float:
+    """A finite number, or NaN for whatever else a broken sensor sends."""
+    if isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value):
+        return float(value)
+    return math.nan
+
+
+def _hello(message: dict[str, Any]) -> Hello:
+    if message["protocol"] != PROTOCOL:
+        raise ValueError(f"the stand speaks protocol {message['protocol']}, this is {PROTOCOL}")
+    inertia = message.get("inertia", {})
+    return Hello(
+        stand=str(message["stand"]),
+        rate_hz=float(message["rate_hz"]),
+        names=tuple(str(channel["name"]) for channel in message["channels"]),
+        units=tuple(str(channel["unit"]) for channel in message["channels"]),
+        weather=tuple((str(channel["name"]), str(channel["unit"])) for channel in message.get("weather", [])),
+        can=frozenset(str(name) for name in message.get("can", [])),
+        inertia_in_torque=str(inertia.get("torque", "unknown")),
+        inertia=float(inertia.get("kg_m2") or 0.0),
+        simulated=bool(message.get("simulated", False)),
+    )

@@ -1,0 +1,99 @@
+"""What browsers see while it happens: notifications of the database, fanned out to every open stream.
+
+One LISTEN connection a process. A slow browser loses its oldest frames; the server does not grow.
+"""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from collections.abc import AsyncIterator
+from typing import Any
+
+import psycopg
+from django.db import connection
+
+FRAMES = "torvix_live"  # from the bench worker to browsers
+ASKED = "torvix_asked"  # from browsers to the bench worker
+MOST_WAITING = 64  # frames, a few seconds
+MOST_BYTES = 7_900  # PostgreSQL carries 8000 in a notification
+HEARTBEAT_S = 5.0
+
+
+def notify(channel: str, message: dict[str, Any]) -> None:
+    """Tell everyone who listens, when the transaction commits."""
+    payload = json.dumps(message, separators=(",", ":"), ensure_ascii=False)
+    if len(payload.encode()) > MOST_BYTES:
+        raise ValueError(f"a notification of {len(payload)} bytes is too long")
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_notify(%s, %s)", [channel, payload])
+
+
+def connection_arguments() -> dict[str, Any]:
+    """For a connection of one's own to the database that Django uses, also in tests."""
+    told = connection.settings_dict
+    return {
+        "dbname": told["NAME"],
+        "user": told["USER"],
+        "password": told["PASSWORD"],
+        "host": told["HOST"],
+        "port": told["PORT"],
+    }
+
+
+class Hub:
+    """Joins queues to the one LISTEN connection; opened by the first, closed by the last."""
+
+    def __init__(self) -> None:
+        self.queues: set[asyncio.Queue[str]] = set()
+        self.task: asyncio.Task[None] | None = None
+
+    def join(self) -> asyncio.Queue[str]:
+        queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
+        self.queues.add(queue)
+        if self.task is None or self.task.done():
+            self.task = asyncio.get_running_loop().create_task(self._run())
+        return queue
+
+    def leave(self, queue: asyncio.Queue[str]) -> None:
+        self.queues.discard(queue)
+        if not self.queues and self.task is not None:
+            self.task.cancel()
+            self.task = None
+
+    async def _run(self) -> None:
+        while True:
+            try:
+                async with await psycopg.AsyncConnection.connect(**connection_arguments(), autocommit=True) as listening:
+                    await listening.execute(f"LISTEN {FRAMES}".encode())
+                    async for heard in listening.notifies():
+                        self._hand_out(heard.payload)
+            except psycopg.OperationalError:
+                self._hand_out('{"type":"database_lost"}')
+                await asyncio.sleep(1)
+
+    def _hand_out(self, payload: str) -> None:
+        for queue in tuple(self.queues):
+            if queue.full():
+                queue.get_nowait()
+            queue.put_nowait(payload)
+
+
+hub = Hub()
+
+
+async def frames(stand_id: int) -> AsyncIterator[dict[str, Any] | None]:
+    """Frames of one stand as they come; None now and then, so that a dead connection is noticed."""
+    queue = hub.join()
+    try:
+        yield None
+        while True:
+            try:
+                message = json.loads(await asyncio.wait_for(queue.get(), HEARTBEAT_S))
+            except TimeoutError:
+                yield None
+                continue
+            if message.get("stand") in (None, stand_id):
+                yield message
+    finally:
+        hub.leave(queue)

@@ -1,0 +1,291 @@
+"""Curves of the setups over each other, and the verdict over a range."""
+
+from __future__ import annotations
+
+import numpy as np
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+from torvix_core import quantities, verdict
+from torvix_core.checked import Array
+from torvix_core.curve import peak
+from torvix_core.effects import Difference
+from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core.verdict import WASH, Wording
+
+from curves.api import PeakOut, standard_asked
+from programmes.models import Programme
+from shop.services import is_person, units_of
+from verdicts import services
+from verdicts.services import Comparison
+
+router = Router(tags=["verdicts"])
+
+
+class PullCurve(Schema):
+    id: int
+    number: int
+    factor: float
+    factor_inside: bool
+    torque: list[float]
+    power: list[float]
+
+
+class DifferenceCurve(Schema):
+    """To the baseline, in the torque unit, with its 95 % interval."""
+
+    value: list[float]
+    low: list[float]
+    high: list[float]
+    wash: list[bool]
+
+
+class SetupCurves(Schema):
+    setup_id: int
+    torque: list[float]
+    power: list[float]
+    torque_half_width: list[float] | None
+    peak_torque: PeakOut
+    peak_power: PeakOut
+    difference: DifferenceCurve | None
+    pulls: list[PullCurve]
+
+
+class LeadOut(Schema):
+    """`setup_id` is null where the leaders are a wash."""
+
+    low_rpm: float
+    high_rpm: float
+    setup_id: int | None
+    runner_up_id: int | None
+    gain: float
+    half_width: float
+
+
+class CrossoverOut(Schema):
+    speed_rpm: float
+    half_width_rpm: float
+    before_id: int
+    after_id: int
+
+
+class Curves(Schema):
+    standard: str
+    standard_label: str
+    torque_unit: str
+    power_unit: str
+    baseline_id: int
+    speed_rpm: list[float]
+    setups: list[SetupCurves]
+    leads: list[LeadOut]
+    crossovers: list[CrossoverOut]
+    sentences: list[str]
+    notes: list[str]
+
+
+class DifferenceOut(Schema):
+    value: float
+    low: float
+    high: float
+    percent: float
+    wash: bool
+
+
+class PlacingOut(Schema):
+    setup_id: int
+    pulls: int
+    torque: float
+    power: float
+    to_baseline: DifferenceOut | None
+    to_best: DifferenceOut | None
+    with_the_best: bool
+
+
+class Verdict(Schema):
+    standard: str
+    standard_label: str
+    torque_unit: str
+    power_unit: str
+    baseline_id: int
+    low_rpm: float
+    high_rpm: float
+    run_low_rpm: float
+    run_high_rpm: float
+    sentence: str
+    stretches: list[str]
+    placings: list[PlacingOut]
+    repeatability_percent: float
+    degrees_of_freedom: int
+    drift_percent: float | None
+    smallest_difference_percent: float
+    method: str
+    notes: list[str]
+
+
+def _programme(programme_id: int) -> Programme:
+    return get_object_or_404(Programme.objects.prefetch_related("setups"), pk=programme_id)
+
+
+def _wording(comparison: Comparison, unit: str) -> Wording:
+    return Wording(tuple(setup.letter for setup in comparison.setups), unit, quantities.to_si_rule(unit).scale)
+
+
+def _peak(speed_rpm: Array, values: Array, unit: str) -> PeakOut:
+    top = peak(speed_rpm, values)
+    return PeakOut(
+        value=float(quantities.from_si(top.value, unit)), speed_rpm=top.speed_rpm, still_climbing=top.still_climbing
+    )
+
+
+def _difference_curve(comparison: Comparison, index: int, torque_unit: str) -> DifferenceCurve | None:
+    effects, baseline = comparison.torque_effects, comparison.baseline
+    if effects is None or index == baseline:
+        return None
+    found, base = effects.difference(index, baseline), effects.mean[baseline]
+
+    def shown(share: Array) -> list[float]:
+        return quantities.from_si(share * base, torque_unit).tolist()
+
+    return DifferenceCurve(
+        value=shown(found.change),
+        low=shown(found.low),
+        high=shown(found.high),
+        wash=found.is_wash(comparison.programme.smallest_difference).tolist(),
+    )
+
+
+def _setup_curves(comparison: Comparison, index: int, units: dict[str, str]) -> SetupCurves:
+    torque_unit, power_unit = units["torque"], units["power"]
+    torque, power = comparison.means(comparison.torque)[index], comparison.means(comparison.power)[index]
+    effects, half = comparison.torque_effects, None
+    if effects is not None:
+        # Half the interval of this setup's own mean: as if against a reference known exactly.
+        share = effects.half_width(index, index) / np.sqrt(2)
+        half = quantities.from_si(share * torque, torque_unit).tolist()
+    pulls = [
+        PullCurve(
+            id=found.pull.pk,
+            number=found.pull.number,
+            factor=found.factor,
+            factor_inside=found.inside,
+            torque=quantities.from_si(comparison.torque[row], torque_unit).tolist(),
+            power=quantities.from_si(comparison.power[row], power_unit).tolist(),
+        )
+        for row, found in enumerate(comparison.kept)
+        if comparison.setup_of[row] == index
+    ]
+    return SetupCurves(
+        setup_id=comparison.setups[index].pk,
+        torque=quantities.from_si(torque, torque_unit).tolist(),
+        power=quantities.from_si(power, power_unit).tolist(),
+        torque_half_width=half,
+        peak_torque=_peak(comparison.speed_rpm, torque, torque_unit),
+        peak_power=_peak(comparison.speed_rpm, power, power_unit),
+        difference=_difference_curve(comparison, index, torque_unit),
+        pulls=pulls,
+    )
+
+
+def _lead(comparison: Comparison, lead: verdict.Lead, unit: str) -> LeadOut:
+    def named(index: int) -> int | None:
+        return None if index == WASH else comparison.setups[index].pk
+
+    return LeadOut(
+        low_rpm=lead.low_rpm,
+        high_rpm=lead.high_rpm,
+        setup_id=named(lead.leader),
+        runner_up_id=named(lead.runner_up),
+        gain=float(quantities.difference_from_si(lead.gain, unit)),
+        half_width=float(quantities.difference_from_si(lead.half_width, unit)),
+    )
+
+
+@router.get("/programmes/{programme_id}/curves", response=Curves, operation_id="curves")
+def read_curves(request: HttpRequest, programme_id: int, standard: str = ""):
+    assert is_person(request.user)
+    programme = _programme(programme_id)
+    chosen, units = standard_asked(programme, standard), units_of(request.user)
+    comparison = services.compare(programme, chosen)
+    leads, crossovers = services.strip(comparison)
+    return Curves(
+        standard=chosen,
+        standard_label=DEFINITIONS[chosen].label,
+        torque_unit=units["torque"],
+        power_unit=units["power"],
+        baseline_id=comparison.setups[comparison.baseline].pk,
+        speed_rpm=comparison.speed_rpm.tolist(),
+        setups=[_setup_curves(comparison, index, units) for index in range(len(comparison.setups))],
+        leads=[_lead(comparison, lead, units["torque"]) for lead in leads],
+        crossovers=[
+            CrossoverOut(
+                speed_rpm=cross.speed_rpm,
+                half_width_rpm=cross.half_width_rpm,
+                before_id=comparison.setups[cross.before].pk,
+                after_id=comparison.setups[cross.after].pk,
+            )
+            for cross in crossovers
+        ],
+        sentences=list(verdict.strip_sentences(leads, _wording(comparison, units["torque"]))),
+        notes=list(comparison.notes),
+    )
+
+
+def _difference(found: Difference | None, base: float, unit: str, smallest: float) -> DifferenceOut | None:
+    if found is None:
+        return None
+    value, low, high = (
+        float(quantities.difference_from_si(share * base, unit)) for share in (found.change, found.low, found.high)
+    )
+    return DifferenceOut(
+        value=value, low=low, high=high, percent=float(found.change) * 100, wash=bool(found.is_wash(smallest))
+    )
+
+
+@router.get("/programmes/{programme_id}/verdict", response=Verdict, operation_id="verdict")
+def read_verdict(
+    request: HttpRequest, programme_id: int, standard: str = "", low: float | None = None, high: float | None = None
+):
+    assert is_person(request.user)
+    programme = _programme(programme_id)
+    chosen, units = standard_asked(programme, standard), units_of(request.user)
+    unit, smallest = units["torque"], programme.smallest_difference
+    comparison = services.compare(programme, chosen)
+    found = services.judge(comparison, low, high)
+    leads, _ = services.strip(comparison)
+    wording, label = _wording(comparison, unit), DEFINITIONS[Standard(chosen)].label
+    scores = {placing.setup: placing.score for placing in found.placings}
+    return Verdict(
+        standard=chosen,
+        standard_label=label,
+        torque_unit=unit,
+        power_unit=units["power"],
+        baseline_id=comparison.setups[comparison.baseline].pk,
+        low_rpm=found.low_rpm,
+        high_rpm=found.high_rpm,
+        run_low_rpm=float(comparison.speed_rpm[0]),
+        run_high_rpm=float(comparison.speed_rpm[-1]),
+        sentence=verdict.range_sentence(
+            found.placings, comparison.baseline, found.low_rpm, found.high_rpm, wording
+        ),
+        stretches=list(verdict.strip_sentences(leads, wording)),
+        placings=[
+            PlacingOut(
+                setup_id=comparison.setups[placing.setup].pk,
+                pulls=int(found.counts[placing.setup]),
+                torque=float(quantities.from_si(placing.score, unit)),
+                power=float(quantities.from_si(found.power[placing.setup], units["power"])),
+                to_baseline=_difference(placing.to_baseline, scores[comparison.baseline], unit, smallest),
+                to_best=_difference(placing.to_best, found.placings[0].score, unit, smallest),
+                with_the_best=placing.with_the_best,
+            )
+            for placing in found.placings
+        ],
+        repeatability_percent=found.repeatability * 100,
+        degrees_of_freedom=found.degrees_of_freedom,
+        drift_percent=None if found.drift is None else found.drift * 100,
+        smallest_difference_percent=smallest * 100,
+        method=f"Mean of the kept pulls, {label}, average torque of the 100 rpm table over the range; scatter pooled "
+        "over setups; 95 % intervals from Student's t. Drift through the day is shown, not taken out. Refitting a "
+        "part is not covered by these intervals.",
+        notes=list(found.notes),
+    )

@@ -1,0 +1,146 @@
+"""The stand's side of the line protocol (docs/line-protocol.md): newline-delimited JSON over TCP."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from dataclasses import dataclass, field
+from typing import Any
+
+from standin.engine import INERTIA
+from standin.stand import CHANNELS, Refused, Stand, State
+
+WEATHER_CHANNELS = (("barometer", "kPa"), ("temperature", "°C"), ("humidity", "%"))
+WEATHER_EVERY_S = 2.0
+LONGEST_LINE = 65_536  # bytes; a longer one is not the protocol
+
+
+@dataclass
+class Server:
+    """Runs one stand in real time, faster, or stepped: then time moves only in a pull or by `skip`."""
+
+    stand: Stand
+    rate_hz: float = 50.0
+    speed: float = 1.0
+    stepped: bool = False
+    clients: set[asyncio.StreamWriter] = field(default_factory=set)
+    sent: int = 0
+
+    async def serve(self, host: str, port: int) -> asyncio.Server:
+        server = await asyncio.start_server(self._client, host, port, limit=LONGEST_LINE)
+        self.task = asyncio.get_running_loop().create_task(self._run())
+        return server
+
+    async def _client(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        self.clients.add(writer)
+        try:
+            await self._say(writer, self._hello())
+            await self._say(writer, self._state_message())
+            await self._say(writer, self._weather_message())
+            while line := await reader.readline():
+                await self._hear(writer, line)
+        except (ConnectionError, ValueError):
+            pass  # the client went away, or sent a line longer than the protocol allows
+        finally:
+            self.clients.discard(writer)
+            writer.close()
+
+    async def _hear(self, writer: asyncio.StreamWriter, line: bytes) -> None:
+        reply: dict[str, Any] = {"type": "reply", "id": None, "ok": True, "why": ""}
+        before = self.stand.state
+        try:
+            message = json.loads(line)
+            reply["id"] = message["id"]
+            await self._obey(message["name"], message.get("arguments", {}))
+        except Refused as refusal:
+            reply |= {"ok": False, "why": str(refusal)}
+        except (ValueError, KeyError, TypeError) as error:
+            reply |= {"ok": False, "why": f"not understood: {error}"}
+        await self._say(writer, reply)
+        if self.stand.state is not before:
+            await self._tell(self._state_message())
+
+    async def _obey(self, name: str, arguments: dict[str, Any]) -> None:
+        if name == "skip":
+            if not self.stepped:
+                raise Refused("this stand runs by its own clock")
+            self.stand.skip(float(arguments["seconds"]))
+            await self._tell(self._weather_message())
+            await self._samples(1)
+        elif name == "vanish":
+            for client in tuple(self.clients):
+                client.transport.abort()
+        else:
+            self.stand.command(name, arguments)
+
+    async def _run(self) -> None:
+        loop = asyncio.get_running_loop()
+        started, weather_at = loop.time(), self.stand.seconds
+        done = 0
+        while True:
+            pulling = self.stand.state in (State.SWEEPING, State.ROLLING_OFF)
+            if self.stepped:
+                await (self._samples(25) if pulling else asyncio.sleep(0.005))
+                continue
+            due = int((loop.time() - started) * self.rate_hz * self.speed) - done
+            if due <= 0:
+                await asyncio.sleep((done + 1) / (self.rate_hz * self.speed) - (loop.time() - started))
+                continue
+            due = min(due, int(self.rate_hz * self.speed) + 1)
+            await self._samples(due)
+            done += due
+            if self.stand.seconds - weather_at >= WEATHER_EVERY_S:
+                weather_at = self.stand.seconds
+                await self._tell(self._weather_message())
+
+    async def _samples(self, count: int) -> None:
+        """Step and send; a message ends where the state changes, so that a client sees the change in its place."""
+        rows: list[list[float | None]] = []
+        times: list[float] = []
+        first = self.sent
+        for _ in range(count):
+            before = self.stand.state
+            rows.append(self.stand.step(1 / self.rate_hz))
+            times.append(round(self.stand.seconds, 6))
+            self.sent += 1
+            if self.stand.state is not before:
+                await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
+                await self._tell(self._state_message())
+                rows, times, first = [], [], self.sent
+                if self.stepped and self.stand.state is State.IDLE:
+                    return
+        if rows:
+            await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
+
+    def _hello(self) -> dict[str, Any]:
+        can = ["arm", "start", "abort", "fit", "fault", "vanish"] + (["skip"] if self.stepped else [])
+        return {
+            "type": "hello",
+            "protocol": 1,
+            "stand": "Simulated stand",
+            "simulated": True,
+            "rate_hz": self.rate_hz,
+            "channels": [{"name": name, "unit": unit} for name, unit, _ in CHANNELS],
+            "weather": [{"name": name, "unit": unit} for name, unit in WEATHER_CHANNELS],
+            "can": can,
+            "inertia": {"torque": "not_included", "kg_m2": INERTIA},
+        }
+
+    def _state_message(self) -> dict[str, Any]:
+        return {"type": "state", "state": self.stand.state.value, "t": round(self.stand.seconds, 6)}
+
+    def _weather_message(self) -> dict[str, Any]:
+        air = self.stand.weather()
+        values = [round(air.barometer, 3), round(air.temperature, 2), round(air.humidity, 1)]
+        return {"type": "weather", "t": round(self.stand.seconds, 6), "v": values}
+
+    async def _tell(self, message: dict[str, Any]) -> None:
+        for client in tuple(self.clients):
+            try:
+                await self._say(client, message)
+            except ConnectionError:
+                self.clients.discard(client)
+
+    async def _say(self, writer: asyncio.StreamWriter, message: dict[str, Any]) -> None:
+        writer.write(json.dumps(message, separators=(",", ":"), ensure_ascii=False).encode() + b"\n")
+        await writer.drain()

@@ -1,0 +1,64 @@
+import createClient from 'openapi-fetch'
+
+import type { components, paths } from './schema'
+
+export type Schema = components['schemas']
+
+/** What the server refused, or that it could not be reached (status 0): a sentence, a code, messages by field. */
+export class Problem extends Error {
+  constructor(
+    readonly status: number,
+    readonly code: string,
+    detail: string,
+    readonly fields: Record<string, string> = {},
+  ) {
+    super(detail)
+  }
+}
+
+const UNREACHABLE = 'The server does not answer. Pulls go on being recorded; this page tries again.'
+
+function csrfToken(): string {
+  return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''
+}
+
+async function reach(request: Request): Promise<Response> {
+  try {
+    return await fetch(request)
+  } catch {
+    throw new Problem(0, 'unreachable', UNREACHABLE)
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: '', fetch: reach })
+api.use({
+  onRequest({ request }) {
+    if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrfToken())
+    return request
+  },
+})
+
+interface Outcome<T> {
+  data?: T
+  error?: unknown
+  response: Response
+}
+
+/** The one shape of every error (server: config/api.py). */
+interface ProblemBody {
+  code: string
+  detail: string
+  fields: Record<string, string>
+}
+
+function isProblem(body: unknown): body is ProblemBody {
+  return typeof body === 'object' && body !== null && 'code' in body && 'detail' in body
+}
+
+/** The data of an answer, or a Problem thrown. */
+export function answer<T>(outcome: Outcome<T>): T {
+  if (outcome.response.ok) return outcome.data as T
+  const { error, response } = outcome
+  if (isProblem(error)) throw new Problem(response.status, error.code, error.detail, error.fields)
+  throw new Problem(response.status, 'server', `The server failed (${response.status}). Try again.`)
+}

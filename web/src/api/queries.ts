@@ -1,0 +1,108 @@
+import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, type MaybeRefOrGetter, toValue } from 'vue'
+
+import { answer, api } from './client'
+
+/** Who is signed in. Fails with code signed_out where nobody is. */
+export function useMe() {
+  return useQuery({
+    queryKey: ['me'],
+    queryFn: async () => answer(await api.GET('/api/me')),
+    staleTime: 60_000,
+  })
+}
+
+export function useProgrammes() {
+  return useQuery({ queryKey: ['programmes'], queryFn: async () => answer(await api.GET('/api/programmes')) })
+}
+
+export function useProgramme(id: MaybeRefOrGetter<number>) {
+  return useQuery({
+    queryKey: computed(() => ['programme', toValue(id)] as const),
+    queryFn: async ({ queryKey: [, programme_id] }) =>
+      answer(await api.GET('/api/programmes/{programme_id}', { params: { path: { programme_id } } })),
+  })
+}
+
+/** Ribbon, session and air: what the frame shows on every screen. */
+export function useDay(id: MaybeRefOrGetter<number>) {
+  return useQuery({
+    queryKey: computed(() => ['day', toValue(id)] as const),
+    queryFn: async ({ queryKey: [, programme_id] }) =>
+      answer(await api.GET('/api/programmes/{programme_id}/day', { params: { path: { programme_id } } })),
+    refetchInterval: 30_000,
+  })
+}
+
+export function useStandNow(id: MaybeRefOrGetter<number>) {
+  return useQuery({
+    queryKey: computed(() => ['stand', toValue(id)] as const),
+    queryFn: async ({ queryKey: [, programme_id] }) =>
+      answer(await api.GET('/api/programmes/{programme_id}/stand', { params: { path: { programme_id } } })),
+    refetchInterval: 5_000,
+  })
+}
+
+export function usePullLog(id: MaybeRefOrGetter<number>, standard: MaybeRefOrGetter<string>) {
+  return useQuery({
+    queryKey: computed(() => ['pulls', toValue(id), toValue(standard)] as const),
+    queryFn: async ({ queryKey: [, programme_id, standard] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/pulls', {
+          params: { path: { programme_id }, query: { standard } },
+        }),
+      ),
+  })
+}
+
+export function useCurves(id: MaybeRefOrGetter<number>, standard: MaybeRefOrGetter<string>) {
+  return useQuery({
+    queryKey: computed(() => ['curves', toValue(id), toValue(standard)] as const),
+    queryFn: async ({ queryKey: [, programme_id, standard] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/curves', {
+          params: { path: { programme_id }, query: { standard } },
+        }),
+      ),
+    placeholderData: (before) => before,
+  })
+}
+
+export interface Range {
+  low: number
+  high: number
+}
+
+export function useVerdict(
+  id: MaybeRefOrGetter<number>,
+  standard: MaybeRefOrGetter<string>,
+  range: MaybeRefOrGetter<Range | null>,
+) {
+  return useQuery({
+    queryKey: computed(() => ['verdict', toValue(id), toValue(standard), toValue(range)] as const),
+    queryFn: async ({ queryKey: [, programme_id, standard, range] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/verdict', {
+          params: { path: { programme_id }, query: { standard, ...range } },
+        }),
+      ),
+    placeholderData: (before) => before,
+  })
+}
+
+/** The observed curve of one pull; nothing is asked while there is no pull. */
+export function useObservedCurve(pull: MaybeRefOrGetter<number | null>) {
+  return useQuery({
+    queryKey: computed(() => ['observed', toValue(pull)] as const),
+    queryFn: async ({ queryKey: [, pull_id] }) =>
+      answer(await api.GET('/api/pulls/{pull_id}/curve', { params: { path: { pull_id: pull_id! } } })),
+    enabled: () => toValue(pull) !== null,
+    staleTime: Infinity,
+  })
+}
+
+/** An action on the server; afterwards everything shown is asked anew. */
+export function useAction<Given, Result>(act: (given: Given) => Promise<Result>) {
+  const queries = useQueryClient()
+  return useMutation({ mutationFn: act, onSettled: () => queries.invalidateQueries() })
+}

@@ -1,0 +1,305 @@
+/** The chart of the Curves screen: torque, power, difference and lead strip on one rpm axis. */
+import type { Schema } from '../api/client'
+import { figure } from '../figures'
+import { type Ground, markOf, shapePath } from '../setups/marks'
+import { FONT, type Ink } from './echarts'
+
+type Curves = Schema['Curves']
+type SetupCurves = Schema['SetupCurves']
+
+export interface SetupsOptionInput {
+  curves: Curves
+  positionOf: (setupId: number) => number
+  hidden: ReadonlySet<number>
+  showPulls: boolean
+  ground: Ground
+  ink: Ink
+}
+
+interface RenderApi {
+  coord: (point: [number, number]) => [number, number]
+}
+interface RenderParams {
+  coordSys: { x: number; y: number; width: number; height: number }
+}
+
+const LEFT = 58
+const RIGHT = 26
+// Shares of the height: torque, power, difference; the strip has a fixed height below.
+export const PANELS = [
+  { top: 5, height: 31 },
+  { top: 41, height: 21 },
+  { top: 67, height: 15 },
+]
+const STRIP_TOP = 86.5
+const STRIP_HEIGHT = 26
+
+/** Polygon between two curves, for a 95 % band. */
+function band(panel: number, speeds: number[], low: number[], high: number[], colour: string, z: number) {
+  return {
+    type: 'custom',
+    xAxisIndex: panel,
+    yAxisIndex: panel,
+    silent: true,
+    clip: true,
+    z,
+    data: [[speeds[0], low[0]]],
+    renderItem: (_: RenderParams, api: RenderApi) => ({
+      type: 'polygon',
+      shape: {
+        points: [
+          ...speeds.map((speed, index) => api.coord([speed, high[index]!])),
+          ...speeds.map((speed, index) => api.coord([speed, low[index]!])).reverse(),
+        ],
+      },
+      style: { fill: colour, opacity: 0.14 },
+    }),
+  }
+}
+
+function line(panel: number, speeds: number[], values: number[], colour: string, dash: number[], width = 2) {
+  return {
+    type: 'line',
+    xAxisIndex: panel,
+    yAxisIndex: panel,
+    data: speeds.map((speed, index) => [speed, values[index]]),
+    showSymbol: false,
+    silent: true,
+    animation: false,
+    lineStyle: { color: colour, width, type: dash.length ? dash : 'solid', cap: 'butt' },
+    z: width > 1 ? 4 : 3,
+  }
+}
+
+/** The setup's mark at the end of its line, in place of a legend. */
+function endMark(
+  panel: number,
+  speeds: number[],
+  values: number[],
+  position: number,
+  ground: Ground,
+  ink: Ink,
+) {
+  const mark = markOf(position, ground)
+  return {
+    type: 'scatter',
+    xAxisIndex: panel,
+    yAxisIndex: panel,
+    data: [[speeds.at(-1), values.at(-1)]],
+    symbol: `path://${shapePath(mark.shape)}`,
+    symbolSize: 18,
+    symbolOffset: [9, 0],
+    silent: true,
+    clip: false,
+    itemStyle: { color: mark.colour },
+    label: {
+      show: true,
+      formatter: mark.letter,
+      color: ink.panel,
+      fontFamily: FONT,
+      fontWeight: 700,
+      fontSize: 10,
+    },
+    z: 6,
+  }
+}
+
+function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
+  const { curves, ground, ink } = input
+  const position = input.positionOf(setup.setup_id)
+  const mark = markOf(position, ground)
+  const speeds = curves.speed_rpm
+  const series: object[] = [
+    line(0, speeds, setup.torque, mark.colour, mark.dash),
+    line(1, speeds, setup.power, mark.colour, mark.dash),
+    endMark(0, speeds, setup.torque, position, ground, ink),
+    endMark(1, speeds, setup.power, position, ground, ink),
+  ]
+  const half = setup.torque_half_width
+  if (half) {
+    const low = setup.torque.map((torque, index) => torque - half[index]!)
+    const high = setup.torque.map((torque, index) => torque + half[index]!)
+    series.push(band(0, speeds, low, high, mark.colour, 2))
+  }
+  if (setup.difference) {
+    series.push(line(2, speeds, setup.difference.value, mark.colour, mark.dash))
+    series.push(band(2, speeds, setup.difference.low, setup.difference.high, mark.colour, 2))
+  }
+  if (input.showPulls) {
+    for (const pull of setup.pulls) {
+      series.push(
+        line(0, speeds, pull.torque, mark.colour, [], 0.8),
+        line(1, speeds, pull.power, mark.colour, [], 0.8),
+      )
+    }
+  }
+  return series
+}
+
+function hatch(x: number, y: number, width: number, height: number, colour: string) {
+  const children = []
+  for (let at = x - height; at < x + width; at += 7) {
+    children.push({
+      type: 'line',
+      shape: { x1: at, y1: y + height, x2: at + height, y2: y },
+      style: { stroke: colour, lineWidth: 1 },
+    })
+  }
+  return { type: 'group', children, clipPath: { type: 'rect', shape: { x, y, width, height } } }
+}
+
+/** Who leads where: the leader's colour, hatched where it is a wash. */
+function leadStrip(input: SetupsOptionInput) {
+  const { curves, ground, ink } = input
+  return {
+    type: 'custom',
+    xAxisIndex: 3,
+    yAxisIndex: 3,
+    silent: true,
+    data: curves.leads.map((lead) => [lead.low_rpm, 0]),
+    renderItem: (params: RenderParams & { dataIndex: number }, api: RenderApi) => {
+      const lead = curves.leads[params.dataIndex]!
+      const [left] = api.coord([lead.low_rpm, 0])
+      const [right] = api.coord([lead.high_rpm, 0])
+      const { y, height } = params.coordSys
+      const width = right - left
+      const text = (content: string, fill: string, background?: string) => ({
+        type: 'text',
+        style: {
+          text: content,
+          x: left + width / 2,
+          y: y + height / 2,
+          align: 'center',
+          verticalAlign: 'middle',
+          font: `11px ${FONT}`,
+          fill,
+          backgroundColor: background,
+          padding: background ? [2, 5] : 0,
+        },
+      })
+      if (lead.setup_id === null) {
+        const box = {
+          type: 'rect',
+          shape: { x: left, y, width, height },
+          style: { fill: 'none', stroke: ink.line },
+        }
+        const label = width > 46 ? [text('wash', ink.ink, ink.ground)] : []
+        return { type: 'group', children: [hatch(left, y, width, height, ink.hatch), box, ...label] }
+      }
+      const mark = markOf(input.positionOf(lead.setup_id), ground)
+      const gain = `${mark.letter}  +${figure(lead.gain)} ± ${figure(lead.half_width)}`
+      return {
+        type: 'group',
+        children: [
+          { type: 'rect', shape: { x: left, y, width, height }, style: { fill: mark.colour } },
+          text(width > 120 ? gain : width > 16 ? mark.letter : '', ink.panel),
+        ],
+      }
+    },
+  }
+}
+
+function crossoverLabels(input: SetupsOptionInput) {
+  const { curves, ink } = input
+  return {
+    type: 'custom',
+    xAxisIndex: 3,
+    yAxisIndex: 3,
+    silent: true,
+    clip: false,
+    data: curves.crossovers.map((cross) => [cross.speed_rpm, 0]),
+    renderItem: (params: RenderParams & { dataIndex: number }, api: RenderApi) => {
+      const cross = curves.crossovers[params.dataIndex]!
+      const [x] = api.coord([cross.speed_rpm, 0])
+      const bottom = params.coordSys.y + params.coordSys.height
+      const letters = [cross.before_id, cross.after_id].map((id) => markOf(input.positionOf(id)).letter)
+      return {
+        type: 'group',
+        children: [
+          { type: 'line', shape: { x1: x, y1: bottom, x2: x, y2: bottom + 6 }, style: { stroke: ink.ink } },
+          {
+            type: 'text',
+            style: {
+              text: `${letters.join('×')} ${figure(cross.speed_rpm, 0)} ± ${figure(cross.half_width_rpm, 0)}`,
+              x,
+              y: bottom + 8,
+              align: 'center',
+              font: `11px ${FONT}`,
+              fill: ink.ink,
+            },
+          },
+        ],
+      }
+    },
+  }
+}
+
+export function setupsOption(input: SetupsOptionInput) {
+  const { curves, ink } = input
+  const speeds = curves.speed_rpm
+  const shown = curves.setups.filter((setup) => !input.hidden.has(setup.setup_id))
+  const range = { min: speeds[0], max: speeds.at(-1) }
+  const baseline = markOf(input.positionOf(curves.baseline_id)).letter
+  const names = [
+    `Torque, ${curves.torque_unit}`,
+    `Power, ${curves.power_unit}`,
+    `Difference to ${baseline}, ${curves.torque_unit}, with 95 % band`,
+    curves.leads.length ? 'Who leads in torque' : '',
+  ]
+  const grids = [
+    ...PANELS.map((panel) => ({
+      left: LEFT,
+      right: RIGHT,
+      top: `${panel.top}%`,
+      height: `${panel.height}%`,
+    })),
+    { left: LEFT, right: RIGHT, top: `${STRIP_TOP}%`, height: STRIP_HEIGHT },
+  ]
+  return {
+    animation: false,
+    textStyle: { fontFamily: FONT },
+    grid: grids.map((grid) => ({ ...grid, outerBoundsMode: 'none' })),
+    xAxis: grids.map((_, index) => ({
+      type: 'value',
+      gridIndex: index,
+      ...range,
+      interval: 500,
+      axisLine: { show: false },
+      axisTick: { show: false },
+      splitLine: { show: false },
+      axisLabel: {
+        show: index === 3,
+        color: ink.quiet,
+        fontSize: 11,
+        margin: 26,
+        showMinLabel: false,
+        showMaxLabel: false,
+        formatter: (value: number) => String(value),
+      },
+    })),
+    yAxis: grids.map((_, index) => ({
+      type: 'value',
+      gridIndex: index,
+      name: names[index],
+      nameLocation: 'end',
+      nameGap: 8,
+      nameTextStyle: { align: 'left', color: ink.quiet, fontSize: 11, padding: [0, 0, 0, 2] },
+      scale: index < 2,
+      show: true,
+      min: index === 3 ? 0 : undefined,
+      max: index === 3 ? 1 : undefined,
+      splitNumber: index === 2 ? 2 : 3,
+      axisLine: { show: false },
+      axisTick: { show: false },
+      axisLabel: {
+        show: index < 3,
+        color: ink.quiet,
+        fontSize: 11,
+        formatter: (value: number) =>
+          index === 2 && value > 0 ? `+${value}` : String(value).replace('-', '−'),
+      },
+      splitLine: { show: index < 3, lineStyle: { color: ink.line, width: 1 } },
+    })),
+    series: [...shown.flatMap((setup) => seriesOf(input, setup)), leadStrip(input), crossoverLabels(input)],
+  }
+}

@@ -1,0 +1,43 @@
+/** Numbers come converted; here they only get their digits. */
+
+const formats = new Map<number, Intl.NumberFormat>()
+
+export function figure(value: number | null | undefined, digits = 1): string {
+  if (value === null || value === undefined || !Number.isFinite(value)) return '–'
+  let format = formats.get(digits)
+  if (!format) {
+    format = new Intl.NumberFormat('en', {
+      minimumFractionDigits: digits,
+      maximumFractionDigits: digits,
+      useGrouping: false,
+    })
+    formats.set(digits, format)
+  }
+  return format
+    .format(value)
+    .replace('-', '−')
+    .replace(/^−(0(\.0+)?)$/, '$1')
+}
+
+/** With its sign, for differences. */
+export function signed(value: number | null | undefined, digits = 1): string {
+  const text = figure(value, digits)
+  return value !== null && value !== undefined && value > 0 && /[1-9]/.test(text) ? `+${text}` : text
+}
+
+const CHANNEL_DIGITS: Record<string, number> = { rpm: 0, lambda: 2, oil_pressure: 1, torque: 0 }
+
+/** Digits that can be read from two metres. */
+export function channelFigure(channel: string, value: number | null | undefined): string {
+  return figure(value, CHANNEL_DIGITS[channel] ?? 0)
+}
+
+export function clock(iso: string | null | undefined): string {
+  return iso ? new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' }) : '–'
+}
+
+export function day(iso: string | null | undefined): string {
+  return iso
+    ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+    : '–'
+}

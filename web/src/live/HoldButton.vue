@@ -1,0 +1,75 @@
+<script setup lang="ts">
+/** Starts only when held: a touch or a slip must not start an engine. */
+import { onScopeDispose, ref } from 'vue'
+
+const props = withDefaults(defineProps<{ disabled?: boolean; seconds?: number }>(), {
+  disabled: false,
+  seconds: 0.8,
+})
+const emit = defineEmits<{ held: [] }>()
+const share = ref(0)
+let startedAt = 0
+let request = 0
+
+function grow(now: number) {
+  share.value = Math.min((now - startedAt) / (props.seconds * 1000), 1)
+  if (share.value < 1) {
+    request = requestAnimationFrame(grow)
+  } else {
+    share.value = 0
+    emit('held')
+  }
+}
+function press() {
+  if (props.disabled || request) return
+  startedAt = performance.now()
+  request = requestAnimationFrame(grow)
+}
+function release() {
+  cancelAnimationFrame(request)
+  request = 0
+  share.value = 0
+}
+onScopeDispose(release)
+defineExpose({ press, release })
+</script>
+
+<template>
+  <button
+    type="button"
+    class="hold"
+    :aria-disabled="disabled"
+    @pointerdown="press"
+    @pointerup="release"
+    @pointerleave="release"
+    @contextmenu.prevent
+  >
+    <span class="fill" :style="{ width: `${share * 100}%` }" />
+    <span class="label"><slot /></span>
+  </button>
+</template>
+
+<style scoped>
+.hold {
+  position: relative;
+  width: 100%;
+  min-height: 58px;
+  border: 2px solid var(--hand);
+  font-size: 22px;
+  touch-action: none;
+  user-select: none;
+}
+.hold[aria-disabled='true'] {
+  border-color: var(--quiet);
+  color: var(--quiet);
+}
+.fill {
+  position: absolute;
+  inset: 0 auto 0 0;
+  background: var(--hand);
+}
+.label {
+  position: relative;
+  mix-blend-mode: normal;
+}
+</style>

@@ -1,0 +1,26 @@
+import '@fontsource/b612/400.css'
+import '@fontsource/b612/700.css'
+import '@fontsource/b612-mono/400.css'
+import '@fontsource-variable/source-sans-3'
+import 'vuetify/styles'
+import './styles.css'
+
+import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
+import { createApp } from 'vue'
+
+import { Problem } from './api/client'
+import App from './App.vue'
+import { router } from './router'
+import { vuetify } from './theme'
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 5_000,
+      // A refusal is an answer; only a server that cannot be reached is asked again.
+      retry: (count, error) => count < 2 && !(error instanceof Problem && error.status > 0),
+    },
+  },
+})
+
+createApp(App).use(router).use(vuetify).use(VueQueryPlugin, { queryClient: queries }).mount('#app')

@@ -1,0 +1,230 @@
+<script setup lang="ts">
+import { computed, ref, useTemplateRef, watch } from 'vue'
+
+import { useCurves } from '../api/queries'
+import SetupsChart from '../charts/SetupsChart.vue'
+import ProblemNote from '../components/ProblemNote.vue'
+import { figure, signed } from '../figures'
+import { useKeys } from '../keys'
+import SetupMark from '../setups/SetupMark.vue'
+import { useFrame } from './frame'
+
+const { programme, setup, standard, lookAt } = useFrame()
+const { data: curves, error } = useCurves(() => programme.value.id, standard)
+
+const cursor = ref(0)
+const hidden = ref<Set<number>>(new Set())
+const showPulls = ref(false)
+const chart = useTemplateRef<{ step: (bins: number) => void }>('chart')
+
+watch(
+  curves,
+  (found) => {
+    if (found && !found.speed_rpm.includes(cursor.value)) {
+      cursor.value = found.speed_rpm[Math.floor(found.speed_rpm.length / 2)] ?? 0
+    }
+  },
+  { immediate: true },
+)
+const bin = computed(() => curves.value?.speed_rpm.indexOf(cursor.value) ?? -1)
+const observed = computed(() => standard.value === 'observed')
+const positionOf = (id: number) => setup(id).position
+
+function toggle(id: number) {
+  const next = new Set(hidden.value)
+  if (!next.delete(id)) next.add(id)
+  hidden.value = next
+}
+useKeys([
+  { key: 'ArrowLeft', label: '←', does: 'Cursor 100 rpm down', press: () => chart.value?.step(-1) },
+  { key: 'ArrowRight', label: '→', does: 'Cursor 100 rpm up', press: () => chart.value?.step(1) },
+  { key: 'PageDown', label: 'Page down', does: 'Cursor 500 rpm down', press: () => chart.value?.step(-5) },
+  { key: 'PageUp', label: 'Page up', does: 'Cursor 500 rpm up', press: () => chart.value?.step(5) },
+  {
+    key: 'p',
+    label: 'P',
+    does: 'Single pulls or means alone',
+    press: () => (showPulls.value = !showPulls.value),
+  },
+])
+</script>
+
+<template>
+  <div class="curves">
+    <template v-if="curves && !error">
+      <section class="plot" aria-label="Curves of the setups">
+        <SetupsChart
+          ref="chart"
+          v-model:cursor="cursor"
+          :curves="curves"
+          :position-of="positionOf"
+          :hidden="hidden"
+          :show-pulls="showPulls"
+        />
+      </section>
+      <aside>
+        <div class="sentence" data-test="sentences">
+          <p v-for="sentence in curves.sentences" :key="sentence">{{ sentence }}</p>
+          <p v-if="!curves.sentences.length">No lead can be called yet.</p>
+        </div>
+        <div class="switches">
+          <button type="button" :aria-pressed="!observed" @click="lookAt(programme.standard.id)">
+            Corrected
+          </button>
+          <button type="button" :aria-pressed="observed" @click="lookAt('observed')">Observed</button>
+          <button type="button" class="apart" :aria-pressed="showPulls" @click="showPulls = !showPulls">
+            Single pulls
+          </button>
+        </div>
+        <h2>At the cursor, {{ cursor }} rpm, {{ curves.standard_label }}</h2>
+        <table class="figures" data-test="cursor-table">
+          <thead>
+            <tr>
+              <th class="words"><span class="visually-hidden">Setup</span></th>
+              <th>{{ curves.torque_unit }}</th>
+              <th>{{ curves.power_unit }}</th>
+              <th>to {{ setup(curves.baseline_id).letter }}</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="row in curves.setups" :key="row.setup_id" :class="{ off: hidden.has(row.setup_id) }">
+              <td class="words">
+                <button
+                  type="button"
+                  :aria-pressed="!hidden.has(row.setup_id)"
+                  :aria-label="`Show ${setup(row.setup_id).letter} ${setup(row.setup_id).name}`"
+                  :title="setup(row.setup_id).name"
+                  @click="toggle(row.setup_id)"
+                >
+                  <SetupMark :position="setup(row.setup_id).position" />
+                </button>
+              </td>
+              <td>{{ figure(row.torque[bin]) }}</td>
+              <td>{{ figure(row.power[bin]) }}</td>
+              <td>
+                <template v-if="row.difference">
+                  {{ signed(row.difference.value[bin]) }} ±
+                  {{ figure((row.difference.high[bin]! - row.difference.low[bin]!) / 2) }}
+                  <span v-if="row.difference.wash[bin]" class="wash">wash</span>
+                </template>
+                <template v-else>–</template>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <h2 class="next">Peaks of the mean curves</h2>
+        <table class="figures">
+          <thead>
+            <tr>
+              <th class="words"><span class="visually-hidden">Setup</span></th>
+              <th>{{ curves.torque_unit }}</th>
+              <th>at rpm</th>
+              <th>{{ curves.power_unit }}</th>
+              <th>at rpm</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="row in curves.setups" :key="row.setup_id">
+              <td class="words"><SetupMark :position="setup(row.setup_id).position" :size="18" /></td>
+              <td>{{ figure(row.peak_torque.value) }}</td>
+              <td>{{ row.peak_torque.speed_rpm }}</td>
+              <td>{{ figure(row.peak_power.value) }}</td>
+              <td>
+                {{ row.peak_power.speed_rpm }}<template v-if="row.peak_power.still_climbing"> ↗</template>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+        <ul v-if="curves.notes.length" class="notes">
+          <li v-for="note in curves.notes" :key="note">{{ note }}</li>
+        </ul>
+      </aside>
+    </template>
+    <div v-else class="empty">
+      <ProblemNote :error="error" />
+      <p v-if="!error" class="text quiet">Fetching the curves…</p>
+      <v-btn v-else :to="{ name: 'stand' }">To the stand</v-btn>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.curves {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 306px;
+  gap: 0 18px;
+  padding: 10px 18px 14px;
+}
+.plot {
+  height: calc(100vh - 108px);
+  min-height: 560px;
+}
+.sentence {
+  background: var(--panel);
+  border: 1px solid var(--line);
+  padding: 10px 14px;
+  font-family: var(--text);
+  font-size: 15px;
+  line-height: 1.4;
+  margin-bottom: 12px;
+}
+.sentence p {
+  margin: 0 0 3px;
+}
+.switches {
+  display: flex;
+  margin-bottom: 14px;
+}
+.switches button {
+  border: 1px solid var(--quiet);
+  padding: 4px 10px;
+}
+.switches button + button {
+  border-left: 0;
+}
+.switches .apart {
+  margin-left: auto;
+  border-left: 1px solid var(--quiet) !important;
+}
+.switches button[aria-pressed='true'] {
+  background: var(--ink);
+  color: var(--panel);
+}
+td.words button {
+  line-height: 0;
+}
+.off td:not(.words) {
+  opacity: 0.35;
+}
+.off td.words svg {
+  opacity: 0.35;
+}
+.wash {
+  color: var(--quiet);
+  font-size: 11px;
+}
+.next {
+  margin-top: 16px;
+}
+.notes {
+  font-family: var(--text);
+  font-size: 14px;
+  color: var(--quiet);
+  padding-left: 16px;
+  margin-top: 14px;
+}
+.empty {
+  max-width: 520px;
+  margin-top: 12vh;
+  grid-column: 1 / -1;
+  justify-self: center;
+  display: grid;
+  gap: 12px;
+  justify-items: start;
+}
+@media (max-width: 1000px) {
+  .curves {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

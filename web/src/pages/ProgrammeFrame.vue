@@ -1,0 +1,36 @@
+<script setup lang="ts">
+import { computed } from 'vue'
+
+import { useDay, useMe, useProgramme } from '../api/queries'
+import KeyHelp from '../components/KeyHelp.vue'
+import ProblemNote from '../components/ProblemNote.vue'
+import ProgrammeShell from './ProgrammeShell.vue'
+
+const props = defineProps<{ id: number }>()
+const { data: programme, error: programmeError } = useProgramme(() => props.id)
+const { data: day, error: dayError } = useDay(() => props.id)
+const { data: me } = useMe()
+const error = computed(() => programmeError.value ?? dayError.value)
+</script>
+
+<template>
+  <ProgrammeShell v-if="programme && day && me" :programme="programme" :day="day" :me="me" />
+  <v-main v-else>
+    <div class="waiting">
+      <template v-if="error">
+        <ProblemNote :error="error" />
+        <v-btn to="/">To the programmes</v-btn>
+      </template>
+      <p v-else class="text quiet">Fetching the programme…</p>
+    </div>
+  </v-main>
+  <KeyHelp />
+</template>
+
+<style scoped>
+.waiting {
+  max-width: 480px;
+  margin: 16vh auto 0;
+  padding: 0 20px;
+}
+</style>

@@ -1,0 +1,155 @@
+<script setup lang="ts">
+/** Rail, top line and running ribbon round every screen of a programme. */
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import type { Schema } from '../api/client'
+import PersonMenu from '../components/PersonMenu.vue'
+import RunningRibbon from '../components/RunningRibbon.vue'
+import StandardMenu from '../components/StandardMenu.vue'
+import { figure } from '../figures'
+import { useKeys } from '../keys'
+import { type Day, type Programme, provideFrame } from './frame'
+
+const props = defineProps<{ programme: Programme; day: Day; me: Schema['Me'] }>()
+const route = useRoute()
+const router = useRouter()
+provideFrame(
+  computed(() => props.programme),
+  computed(() => props.day),
+  computed(() => props.me.may_operate),
+)
+
+const kept = computed(() => props.day.pulls.filter((pull) => pull.standing === 'accepted').length)
+const session = computed(() =>
+  props.day.session && !props.day.session.closed_at ? 'session open' : 'no session',
+)
+const stages = computed(() => [
+  { name: 'stand', label: 'Stand', state: session.value },
+  { name: 'pulls', label: 'Pulls', state: String(props.day.pulls.length) },
+  { name: 'curves', label: 'Curves', state: `${kept.value} kept` },
+  { name: 'verdict', label: 'Verdict', state: `${props.programme.setups.length} setups` },
+])
+useKeys(
+  ['stand', 'pulls', 'curves', 'verdict'].map((name, index) => ({
+    key: String(index + 1),
+    label: String(index + 1),
+    does: `Go to ${name}`,
+    press: () => void router.push({ name, query: route.query }),
+  })),
+)
+</script>
+
+<template>
+  <div class="frame">
+    <nav class="rail" aria-label="Stages">
+      <router-link to="/" class="home" aria-label="All programmes">Tx</router-link>
+      <router-link
+        v-for="stage in stages"
+        :key="stage.name"
+        :to="{ name: stage.name, query: $route.query }"
+        class="stage"
+      >
+        {{ stage.label }}<small>{{ stage.state }}</small>
+      </router-link>
+    </nav>
+    <div class="body">
+      <header class="top">
+        <h1>{{ programme.question }}</h1>
+        <span class="quiet engine">{{ programme.engine }}, {{ programme.build }}</span>
+        <StandardMenu />
+        <span v-if="day.air" class="air">
+          <span class="quiet">Air</span>
+          {{ figure(day.air.pressure, day.air.pressure_unit === 'inHg' ? 2 : 1) }}
+          {{ day.air.pressure_unit }} · {{ figure(day.air.temperature) }} {{ day.air.temperature_unit }} ·
+          {{ figure(day.air.relative_humidity_percent, 0) }} %
+        </span>
+        <PersonMenu class="me" />
+      </header>
+      <RunningRibbon />
+      <main><router-view /></main>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.frame {
+  display: grid;
+  grid-template-columns: 76px 1fr;
+  min-height: 100vh;
+  background: var(--ground);
+  color: var(--ink);
+}
+.rail {
+  background: var(--rail);
+  border-right: 1px solid var(--line);
+  position: sticky;
+  top: 0;
+  height: 100vh;
+}
+.home {
+  display: block;
+  padding: 12px 0 12px 28px;
+  font-size: 16px;
+  font-weight: 700;
+  color: var(--ink);
+  text-decoration: none;
+}
+.stage {
+  display: block;
+  padding: 6px 6px 6px 12px;
+  border-left: 4px solid transparent;
+  color: var(--ink);
+  text-decoration: none;
+}
+.stage small {
+  display: block;
+  color: var(--quiet);
+  font-size: 11px;
+  line-height: 1.3;
+}
+.stage.router-link-active {
+  border-left-color: var(--ink);
+  background: var(--ground);
+  font-weight: 700;
+}
+.v-theme--stand .stage.router-link-active {
+  border-left-color: var(--hand);
+}
+.stage.router-link-active small {
+  font-weight: 400;
+}
+.body {
+  min-width: 0;
+}
+.top {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: center;
+  gap: 2px 22px;
+  padding: 4px 18px;
+  min-height: 40px;
+  border-bottom: 1px solid var(--line);
+}
+.me {
+  margin-left: auto;
+}
+@media (max-width: 700px) {
+  .frame {
+    display: block;
+  }
+  .rail {
+    position: static;
+    height: auto;
+    display: flex;
+    align-items: stretch;
+  }
+  .home {
+    padding: 10px 12px;
+  }
+  .engine,
+  .air {
+    display: none;
+  }
+}
+</style>

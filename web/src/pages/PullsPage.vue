@@ -1,0 +1,147 @@
+<script setup lang="ts">
+import { computed, ref, watch } from 'vue'
+import { useRoute } from 'vue-router'
+
+import { answer, api, type Schema } from '../api/client'
+import { useAction, usePullLog } from '../api/queries'
+import ExcludeDialog from '../components/ExcludeDialog.vue'
+import ProblemNote from '../components/ProblemNote.vue'
+import { clock, day, figure } from '../figures'
+import SetupMark from '../setups/SetupMark.vue'
+import { useFrame } from './frame'
+
+type Row = Schema['PullRow']
+const { programme, setup, standard, mayOperate } = useFrame()
+const { data: log, error } = usePullLog(() => programme.value.id, standard)
+const route = useRoute()
+const excluding = ref<Row | null>(null)
+const label = computed(
+  () => programme.value.standards.find((known) => known.id === standard.value)?.label ?? '',
+)
+const keep = useAction(async (id: number) =>
+  answer(await api.POST('/api/pulls/{pull_id}/keep', { params: { path: { pull_id: id } } })),
+)
+
+watch(
+  [log, () => route.hash],
+  () =>
+    requestAnimationFrame(() =>
+      document.querySelector(route.hash || '#none')?.scrollIntoView({ block: 'center' }),
+    ),
+  { immediate: true },
+)
+
+function told(row: Row): string[] {
+  return [
+    row.excluded_reason && `Left out by ${row.judged_by}: ${row.excluded_reason}`,
+    row.ended_why,
+    row.override_reason && `Started outside a window: ${row.override_reason}`,
+    row.first_after_change && 'First after a change',
+    row.samples_lost ? `${row.samples_lost} samples lost on the line` : '',
+    ...row.findings,
+    row.state === 'complete' ? row.no_curve : '',
+  ].filter((text): text is string => Boolean(text))
+}
+</script>
+
+<template>
+  <div class="pulls">
+    <ProblemNote :error="error ?? keep.error.value" />
+    <p v-if="log && !log.rows.length" class="text">
+      No pull yet. Open a session at the stand and make the first one.
+      <router-link :to="{ name: 'stand' }">To the stand</router-link>
+    </p>
+    <table v-else-if="log" class="figures">
+      <thead>
+        <tr>
+          <th>Pull</th>
+          <th class="words">Setup</th>
+          <th class="words">Started</th>
+          <th>Factor<br />{{ label }}</th>
+          <th>Peak torque<br />{{ log.torque_unit }} at rpm</th>
+          <th>Peak power<br />{{ log.power_unit }} at rpm</th>
+          <th class="words">Standing</th>
+          <th class="words">What is known of it</th>
+          <th v-if="mayOperate" class="words"><span class="visually-hidden">Judge</span></th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="row in log.rows"
+          :id="`pull-${row.number}`"
+          :key="row.id"
+          :class="{ here: route.hash === `#pull-${row.number}` }"
+        >
+          <td>{{ row.number }}</td>
+          <td class="words mark">
+            <SetupMark :position="setup(row.setup_id).position" :struck="row.standing === 'excluded'" />
+            {{ setup(row.setup_id).name }}
+          </td>
+          <td class="words">
+            {{ clock(row.started_at) }} <span class="quiet small">{{ day(row.started_at) }}</span>
+          </td>
+          <td>
+            {{ figure(row.factor, 4) }}
+            <span v-if="!row.factor_inside" class="hand-note small">outside the standard</span>
+          </td>
+          <td>
+            {{ figure(row.peak_torque?.value) }} <span class="quiet">{{ row.peak_torque?.speed_rpm }}</span>
+          </td>
+          <td>
+            {{ figure(row.peak_power?.value) }} <span class="quiet">{{ row.peak_power?.speed_rpm }}</span>
+          </td>
+          <td class="words">{{ row.state === 'complete' ? row.standing_label : row.state_label }}</td>
+          <td class="words why">
+            <div v-for="text in told(row)" :key="text">{{ text }}</div>
+          </td>
+          <td v-if="mayOperate" class="words">
+            <v-btn
+              v-if="row.state === 'complete' && row.standing !== 'accepted'"
+              size="small"
+              :aria-label="`Keep pull ${row.number}`"
+              @click="keep.mutate(row.id)"
+            >
+              Keep
+            </v-btn>
+            <v-btn
+              v-if="row.state === 'complete' && row.standing !== 'excluded'"
+              size="small"
+              :aria-label="`Leave out pull ${row.number}`"
+              @click="excluding = row"
+            >
+              Leave out
+            </v-btn>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <ExcludeDialog v-if="excluding" :pull="excluding" @done="excluding = null" />
+  </div>
+</template>
+
+<style scoped>
+.pulls {
+  padding: 14px 18px;
+  max-width: 1240px;
+  overflow-x: auto;
+}
+.mark {
+  white-space: nowrap !important;
+}
+.mark svg {
+  vertical-align: middle;
+  margin-right: 4px;
+}
+.why {
+  font-family: var(--text);
+  font-size: 14px;
+  min-width: 180px;
+}
+.here td {
+  background: var(--panel);
+  border-bottom-color: var(--ink);
+}
+td .v-btn + .v-btn {
+  margin-left: 6px;
+}
+</style>

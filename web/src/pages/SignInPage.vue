@@ -1,0 +1,62 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+
+import { answer, api, Problem } from '../api/client'
+import ProblemNote from '../components/ProblemNote.vue'
+
+const route = useRoute()
+const router = useRouter()
+const queries = useQueryClient()
+const username = ref('')
+const password = ref('')
+const problem = ref<Problem | null>(null)
+const waiting = ref(false)
+
+async function signIn() {
+  waiting.value = true
+  problem.value = null
+  try {
+    const body = { username: username.value, password: password.value }
+    const me = answer(await api.POST('/api/sign-in', { body }))
+    queries.clear()
+    queries.setQueryData(['me'], me)
+    const next = route.query.next
+    // Only addresses of our own: never follow a link to somewhere else after signing in.
+    const ours = typeof next === 'string' && next.startsWith('/') && !next.startsWith('//')
+    await router.replace(ours ? next : '/')
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    problem.value = error
+  } finally {
+    waiting.value = false
+  }
+}
+</script>
+
+<template>
+  <v-main class="page">
+    <form @submit.prevent="signIn">
+      <h1>Torvix</h1>
+      <p class="text quiet">Back-to-back engine tests: plan, pull, compare, decide.</p>
+      <v-text-field v-model="username" label="Name" autocomplete="username" autofocus />
+      <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
+      <ProblemNote :error="problem" />
+      <v-btn type="submit" class="hand" block :disabled="waiting || !username || !password">Sign in</v-btn>
+    </form>
+  </v-main>
+</template>
+
+<style scoped>
+form {
+  width: min(360px, 90vw);
+  margin: 16vh auto 0;
+  display: flex;
+  flex-direction: column;
+  gap: 14px;
+}
+h1 {
+  font-size: 22px;
+}
+</style>
