@@ -66,7 +66,12 @@ def _person(told: dict[str, str], password: str) -> Person:
 
 
 def _programme(
-    told: dict[str, Any], windows: dict[str, list[float]], build: Build, parts: dict[str, Part], person: Person, at: datetime
+    told: dict[str, Any],
+    windows: dict[str, list[float]],
+    build: Build,
+    parts: dict[str, Part],
+    person: Person,
+    at: datetime,
 ) -> Programme:
     return plan_programme(
         person,

@@ -22,7 +22,10 @@ WEB_PORT, STAND_PORT, DATABASE_PORT, TEST_DATABASE_PORT = 8420, 7420, 54390, 544
 def main(arguments: list[str]) -> int:
     parser = argparse.ArgumentParser(prog="./torvix", description="Back-to-back engine testing on the dynamometer.")
     commands = parser.add_subparsers(dest="command", required=True)
-    for name, what in (("demo", "serve with the demonstration and a simulated stand"), ("serve", "serve your own data")):
+    for name, what in (
+        ("demo", "serve with the demonstration and a simulated stand"),
+        ("serve", "serve your own data"),
+    ):
         command = commands.add_parser(name, help=what)
         command.add_argument("--port", type=int, default=WEB_PORT, help="of the web server; the next free one is taken")
     for name, what in (("test", "everything: checks, then all tests"), ("check", "the checks alone, without tests")):
@@ -107,7 +110,9 @@ def _start(family: Family, *, demo: bool, port: int) -> None:
     if demo:
         stand_port = free_port(STAND_PORT)
         run([python, manage, "point_stand", "--port", str(stand_port)], what="pointing the stand", env=family.env)
-        family.start("simulated stand", [python, "-m", "standin", "--port", str(stand_port), "--warm"], logs / "stand.log")
+        family.start(
+            "simulated stand", [python, "-m", "standin", "--port", str(stand_port), "--warm"], logs / "stand.log"
+        )
     port = free_port(port)
     address = f"http://127.0.0.1:{port}/"
     uvicorn = [python, "-m", "uvicorn", "config.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
@@ -137,7 +142,7 @@ def development(options: argparse.Namespace) -> int:
         cluster = Cluster("pg-test", TEST_DATABASE_PORT, throwaway=True)
         try:
             cluster.start()
-            env = environment(**cluster.settings("postgres"), TORVIX_SECRET_KEY="only for tests", TORVIX_TESTING="1")
+            env = environment(**cluster.settings("postgres"), TORVIX_SECRET_KEY=secret("tests"), TORVIX_TESTING="1")
             if options.command == "types":
                 return checks.write_types(env)
             if options.command == "perf":

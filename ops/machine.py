@@ -29,9 +29,11 @@ def say(text: str) -> None:
     print(f"torvix: {text}", flush=True)
 
 
-def run(command: Sequence[str | Path], *, what: str, **options: object) -> None:
+def run(
+    command: Sequence[str | Path], *, what: str, cwd: Path | None = None, env: dict[str, str] | None = None
+) -> None:
     """Run a command, its output to ours; CannotGoOn names `what` failed."""
-    done = subprocess.run([str(part) for part in command], **options)  # type: ignore[call-overload]
+    done = subprocess.run([str(part) for part in command], cwd=cwd, env=env)
     if done.returncode:
         raise CannotGoOn(f"{what} failed (exit code {done.returncode}); what it printed stands above")
 
@@ -39,8 +41,10 @@ def run(command: Sequence[str | Path], *, what: str, **options: object) -> None:
 def environment(**more: str) -> dict[str, str]:
     """The environment of our own processes: core, server and repository on Python's path, Node on the shell's."""
     path = [str(VENV / "bin"), *([str(found.parent)] if (found := _wheel_node()) else []), os.environ.get("PATH", "")]
+    # Without compiled files on disk every start compiles Django and SciPy anew, which takes longer than all the rest.
+    inherited = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
     return {
-        **os.environ,
+        **inherited,
         "PATH": ":".join(path),
         "PYTHONPATH": ":".join(str(ROOT / part) for part in ("server", "core", ".")),
         "DJANGO_SETTINGS_MODULE": "config.settings",
@@ -107,9 +111,9 @@ def _python_packages(which: str) -> None:
     say(f"installing Python packages ({which})")
     if not PYTHON.exists():
         run([sys.executable, "-m", "venv", VENV], what="making the virtual environment")
-    pip = [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
+    pip: list[str | Path] = [PYTHON, "-m", "pip", "install", "--quiet", "--disable-pip-version-check"]
     run([*pip, "--require-hashes", "-r", LOCKS / "installer.lock"], what="installing uv")
-    sync = [VENV / "bin" / "uv", "pip", "sync", "--quiet", "--python", PYTHON, "--require-hashes"]
+    sync: list[str | Path] = [VENV / "bin" / "uv", "pip", "sync", "--quiet", "--python", PYTHON, "--require-hashes"]
     run([*sync, LOCKS / f"{which}.lock"], what="installing Python packages")
     for other in (VAR / "stamps").glob("python-*"):
         other.unlink()
@@ -134,7 +138,7 @@ def _node() -> None:
     if node_version() >= NODE_AT_LEAST and shutil.which("npm", path=environment()["PATH"]):
         return
     say("installing Node from a wheel")
-    uv = [VENV / "bin" / "uv", "pip", "install", "--quiet", "--python", PYTHON, "--require-hashes"]
+    uv: list[str | Path] = [VENV / "bin" / "uv", "pip", "install", "--quiet", "--python", PYTHON, "--require-hashes"]
     run([*uv, "-r", LOCKS / "node.lock"], what="installing Node")
     if node_version() < NODE_AT_LEAST:
         raise CannotGoOn(f"Node {'.'.join(map(str, NODE_AT_LEAST))} or newer is needed and could not be installed")

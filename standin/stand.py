@@ -116,8 +116,8 @@ class Stand:
             raise Refused("runner_length_m must lie between 0.05 and 1.0")
         if label != self.fitted:
             self.skin = self.weather().temperature  # the new part comes cold from the bench
-            self.oil -= 0.25 * (self.oil - self.weather().temperature)
-            self.coolant -= 0.30 * (self.coolant - self.weather().temperature)
+            self.oil -= 0.10 * (self.oil - self.weather().temperature)
+            self.coolant -= 0.10 * (self.coolant - self.weather().temperature)
         self.fitted, self.manifold = label, Manifold(runner_length)
 
     def _arm(self, sweep: Sweep) -> None:

@@ -10,7 +10,7 @@ export default defineConfig({
       output: {
         codeSplitting: {
           groups: [
-            { name: 'charts', test: /node_modules\/(echarts|zrender|vue-echarts)/ },
+            { name: 'charts', test: /node_modules\/(echarts|zrender)/ },
             { name: 'vendor', test: /node_modules/ },
           ],
         },

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import ArrayLike
-
 from torvix_core.checked import Array, finite, positive
 
 ZERO_CELSIUS = 273.15  # K
@@ -119,7 +118,11 @@ def air_from_wet_bulb(pressure: ArrayLike, temperature: ArrayLike, wet_bulb: Arr
     >>> round(float(air_from_wet_bulb(101_325.0, 298.15, 291.15).vapour_pressure))
     1606
     """
-    total, dry_bulb, wet = positive("pressure", pressure), finite("temperature", temperature), finite("wet_bulb", wet_bulb)
+    total, dry_bulb, wet = (
+        positive("pressure", pressure),
+        finite("temperature", temperature),
+        finite("wet_bulb", wet_bulb),
+    )
     if (wet > dry_bulb).any():
         raise ValueError("wet_bulb must not be above temperature")
     if (wet < FREEZING).any():

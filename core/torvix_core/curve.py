@@ -6,7 +6,6 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-
 from torvix_core.checked import Array, finite, same_length
 
 GRID_RPM = 100.0
@@ -99,6 +98,4 @@ def shared_grid(speeds_rpm: Sequence[Array], curves: Sequence[Array]) -> tuple[A
     shared = speeds_rpm[0]
     for speeds in speeds_rpm[1:]:
         shared = shared[np.isin(shared, speeds)]
-    return shared, np.stack(
-        [curve[np.isin(speeds, shared)] for speeds, curve in zip(speeds_rpm, curves, strict=True)]
-    )
+    return shared, np.stack([curve[np.isin(speeds, shared)] for speeds, curve in zip(speeds_rpm, curves, strict=True)])

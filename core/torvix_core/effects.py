@@ -12,7 +12,6 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from scipy import stats
-
 from torvix_core.checked import Array, finite, positive
 
 CONFIDENCE = 0.95

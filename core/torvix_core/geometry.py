@@ -1,4 +1,4 @@
-"""Numbers that follow from the dimensions of the engine: displacement, power from torque, mean pressure, piston speed."""
+"""What follows from the dimensions of the engine: displacement, power from torque, mean pressure, piston speed."""
 
 from __future__ import annotations
 
@@ -6,7 +6,6 @@ from enum import IntEnum
 
 import numpy as np
 from numpy.typing import ArrayLike
-
 from torvix_core.checked import Array, finite, positive
 
 

@@ -11,7 +11,6 @@ from functools import cache
 import numpy as np
 import pint
 from numpy.typing import ArrayLike
-
 from torvix_core.checked import Array
 
 # label as shown and as stands name it -> (what it measures, expression that pint understands)

@@ -12,7 +12,6 @@ from functools import lru_cache
 from math import ceil, floor, pi
 
 import numpy as np
-
 from torvix_core.checked import Array
 from torvix_core.trace import SPEED, THROTTLE, TORQUE, Finding, Trace, check
 
@@ -35,6 +34,7 @@ class Options:
     minimum_samples: int = 3  # a bin with fewer is empty
     steady_within: float = 0.25  # of the usual sweep rate
     settle_s: float = 0.4  # torque still rings after the rate is steady
+    roll_off_s: float = 0.1  # before the highest speed: torque collapses before the speed shows it
     throttle_open: float = 0.95  # of the widest opening of the pull
     smooth_bins: int = 5  # odd; 1 switches smoothing off
     smooth_degree: int = 2
@@ -90,7 +90,7 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     findings = check(trace)
     time, values = _complete(trace)
     speed, torque = values[trace.rows[SPEED]], values[trace.rows[TORQUE]]
-    begins, ends, centres = _bins(speed, options)
+    begins, ends, centres = _bins(time, speed, options)
     samples = ends - begins
     means = _sums(values, begins, ends) / samples
     mean_square = _sums((torque * torque)[np.newaxis], begins, ends)[0] / samples
@@ -100,7 +100,12 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     acceleration = _slope((begins_s + ends_s) / 2, mean_speed)
     throttle = means[trace.rows[THROTTLE]] if THROTTLE in trace.rows else None
     used, rate = _steady(acceleration, begins_s, throttle, options)
-    centres, mean_speed, mean_torque, acceleration = centres[used], mean_speed[used], mean_torque[used], acceleration[used]
+    centres, mean_speed, mean_torque, acceleration = (
+        centres[used],
+        mean_speed[used],
+        mean_torque[used],
+        acceleration[used],
+    )
     added = np.zeros(len(centres))
     if options.stand_inertia is StandInertia.NOT_INCLUDED:
         added = acceleration * (options.inertia * pi / 30)
@@ -142,18 +147,19 @@ def _complete(trace: Trace) -> tuple[Array, Array]:
     return time, values
 
 
-def _bins(speed: Array, options: Options) -> tuple[np.ndarray, np.ndarray, Array]:
+def _bins(time: Array, speed: Array, options: Options) -> tuple[np.ndarray, np.ndarray, Array]:
     """First sample, sample after the last, and centre of each bin that has enough samples.
 
     While the speed rises a bin is one run of samples. The highest speed so far always rises, also where the
-    reading trembles; what comes after the highest of all is roll-off.
+    reading trembles; what comes after the highest of all, and just before, is roll-off.
     """
     width = options.bin_width_rpm
     rising = np.maximum.accumulate(speed)
     top = rising[-1]
     numbers = np.arange(ceil(rising[0] / width), floor(top / width) + 1)
     bounds = rising.searchsorted((np.append(numbers, numbers[-1:] + 1) - 0.5) * width)
-    bounds[-1:] = min(bounds[-1:], rising.searchsorted(top) + 1)
+    stop = time.searchsorted(time[rising.searchsorted(top)] - options.roll_off_s)
+    bounds = np.minimum(bounds, stop)
     begins, ends = bounds[:-1], bounds[1:]
     enough = ends - begins >= max(options.minimum_samples, 1)
     if np.count_nonzero(enough) < MINIMUM_BINS:

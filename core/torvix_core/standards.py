@@ -8,7 +8,6 @@ from enum import StrEnum
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-
 from torvix_core.air import Air
 from torvix_core.checked import Array, finite, positive
 

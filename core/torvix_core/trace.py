@@ -7,7 +7,6 @@ from enum import StrEnum
 from functools import cached_property, lru_cache
 
 import numpy as np
-
 from torvix_core.checked import Array
 
 SPEED, TORQUE, THROTTLE = "rpm", "torque", "throttle"  # channel names that the computation itself asks for
@@ -87,7 +86,8 @@ class Trace:
         """The samples of one channel, or a ValueError that names those there are."""
         if name not in self.rows:
             raise ValueError(f"the trace has no channel {name!r}; it has {', '.join(self.names)}")
-        return self.values[self.rows[name]]
+        samples: Array = self.values[self.rows[name]]
+        return samples
 
 
 def check(trace: Trace) -> tuple[Finding, ...]:

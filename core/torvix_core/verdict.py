@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
+from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-
 from torvix_core.checked import Array
 from torvix_core.curve import GRID_RPM, crossovers
 from torvix_core.effects import SMALLEST_DIFFERENCE, Difference, Effects, fit, pool_neighbours
@@ -123,7 +123,7 @@ def lead_crossovers(speed_rpm: Array, effects: Effects, strip: Sequence[Lead]) -
     """
     called = [lead for lead in strip if lead.leader != WASH]
     found = []
-    for before, after in zip(called, called[1:], strict=False):
+    for before, after in pairwise(called):
         if before.leader == after.leader:
             continue
         first, second = effects.log_mean[before.leader], effects.log_mean[after.leader]
@@ -170,7 +170,7 @@ def rank(effects: Effects, baseline: int, smallest: float = SMALLEST_DIFFERENCE)
 def _runs(values: NDArray[np.int_]) -> list[tuple[int, int]]:
     """Begin and end of each stretch of equal values."""
     cuts = [0, *(np.flatnonzero(values[1:] != values[:-1]) + 1).tolist(), len(values)]
-    return list(zip(cuts, cuts[1:], strict=False)) if len(values) else []
+    return list(pairwise(cuts)) if len(values) else []
 
 
 @dataclass(frozen=True)
@@ -214,8 +214,8 @@ def range_sentence(
         return f"{span} {names} are a wash: choose on cost, height or fit, or pull them again.{rest}"
     second, told = placings[1], []
     if second.setup != baseline and second.to_best is not None:
-        behind = second.to_best
-        told.append(wording.change(-float(behind.change), float(behind.half_width), best.score, second.setup))
+        lag = second.to_best
+        told.append(wording.change(-float(lag.change), float(lag.half_width), best.score, second.setup))
     if best.to_baseline is not None:
         base = next(placing.score for placing in placings if placing.setup == baseline)
         gain = best.to_baseline

@@ -45,7 +45,9 @@ def _denied(request: HttpRequest, error: PermissionDenied) -> HttpResponse:
 
 @api.exception_handler(Http404)
 def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
-    return _problem(request, 404, "not_found", "There is nothing here. It may have been moved or the address is wrong.", {})
+    return _problem(
+        request, 404, "not_found", "There is nothing here. It may have been moved or the address is wrong.", {}
+    )
 
 
 @api.exception_handler(ValidationError)

@@ -17,7 +17,9 @@ class Reduced(models.Model):
     options = models.JSONField()
     refused = models.CharField(max_length=300, blank=True, help_text="why the pull gave no curve")
     speed_rpm = ArrayField(models.FloatField(), default=list)
-    torque = ArrayField(models.FloatField(), default=list, help_text="N·m, observed, inertia added where it was missing")
+    torque = ArrayField(
+        models.FloatField(), default=list, help_text="N·m, observed, inertia added where it was missing"
+    )
     torque_scatter = ArrayField(models.FloatField(), default=list, help_text="N·m")
     samples = ArrayField(models.IntegerField(), default=list)
     means = models.JSONField(default=dict, help_text="mean of every other channel in each bin, SI")

@@ -68,7 +68,7 @@ def reduce_pull(pull: Pull) -> Reduced | None:
         fields["refused"] = str(error)[:300]
     else:
         names = [name for name in reduction.names if name not in (SPEED, TORQUE)]
-        rows = {name: row for name, row in zip(reduction.names, reduction.means, strict=True)}
+        rows = dict(zip(reduction.names, reduction.means, strict=True))
         fields |= {
             "speed_rpm": reduction.speed_rpm.tolist(),
             "torque": reduction.torque.tolist(),
@@ -86,7 +86,9 @@ def corrected(pull: Pull, standard: Standard) -> CorrectedPull:
     """The pull's curve under a standard. NoAir if it needs weather the pull has not; Refusal if there is no curve."""
     reduced: Reduced | None = getattr(pull, "reduced", None)
     if reduced is None or not reduced.speed_rpm:
-        raise Refusal(f"{pull} gave no curve: {reduced.refused if reduced else 'it did not complete'}.", code="no_curve")
+        raise Refusal(
+            f"{pull} gave no curve: {reduced.refused if reduced else 'it did not complete'}.", code="no_curve"
+        )
     factor, inside = correction_of(pull, standard)
     speed, torque = np.array(reduced.speed_rpm), np.array(reduced.torque) * factor
     return CorrectedPull(pull, speed, torque, geometry.power(torque, speed), factor, inside)

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 
+from django.db.models import QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
@@ -76,11 +78,15 @@ def _standard(standard: str) -> StandardOut:
     found = next(known for known in STANDARDS if known == standard)
     told = DEFINITIONS[found]
     return StandardOut(
-        id=standard, label=told.label, note=told.note, source=told.source, valid=list(told.valid) if told.valid else None
+        id=standard,
+        label=told.label,
+        note=told.note,
+        source=told.source,
+        valid=list(told.valid) if told.valid else None,
     )
 
 
-def _row(programme: Programme) -> dict[str, object]:
+def _row(programme: Programme) -> dict[str, Any]:
     return {
         "id": programme.pk,
         "question": programme.question,
@@ -91,13 +97,13 @@ def _row(programme: Programme) -> dict[str, object]:
     }
 
 
-def _readable():  # type: ignore[no-untyped-def]  # a queryset of this app's own rows
+def _readable() -> QuerySet[Programme]:
     return Programme.objects.select_related("build__engine", "created_by").prefetch_related("setups__parts")
 
 
 def programme_out(programme: Programme) -> ProgrammeOut:
     return ProgrammeOut(
-        **_row(programme),  # type: ignore[arg-type]  # keyed by the fields of ProgrammeRow
+        **_row(programme),
         build=f"rev {programme.build.revision}",
         displacement_l=displacement(programme.build) * 1000,
         standard=_standard(programme.standard),

@@ -233,9 +233,7 @@ class Bench:
         self.recording = Recording(pull)
         self.air = self.air[-1:]
         hello, now = self.hello, self.clock()
-        facts = services.StandFacts(
-            hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia
-        )
+        facts = services.StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia)
         self.write(lambda: services.begin_pull(pull, facts, now))
 
     def _flush_chunk(self) -> None:

@@ -64,7 +64,9 @@ class Hub:
     async def _run(self) -> None:
         while True:
             try:
-                async with await psycopg.AsyncConnection.connect(**connection_arguments(), autocommit=True) as listening:
+                async with await psycopg.AsyncConnection.connect(
+                    **connection_arguments(), autocommit=True
+                ) as listening:
                     await listening.execute(f"LISTEN {FRAMES}".encode())
                     async for heard in listening.notifies():
                         self._hand_out(heard.payload)

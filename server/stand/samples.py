@@ -10,9 +10,9 @@ from numpy.typing import NDArray
 from torvix_core import quantities
 from torvix_core.trace import Trace
 
+from shop.refusals import Refusal
 from stand.codec import pack, unpack
 from stand.models import Channel, Chunk, Pull
-from shop.refusals import Refusal
 
 TIME = "time"
 

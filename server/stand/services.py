@@ -131,7 +131,9 @@ def keep(person: Person, pull: Pull, at: datetime) -> Pull:
     """Let the pull count."""
     require_operator(person)
     if pull.state != PullState.COMPLETE:
-        raise Refusal(f"{pull} is {pull.get_state_display().lower()}: only a complete pull can be kept.", code="not_complete")
+        raise Refusal(
+            f"{pull} is {pull.get_state_display().lower()}: only a complete pull can be kept.", code="not_complete"
+        )
     return _judge(person, pull, at, Standing.ACCEPTED, "")
 
 
@@ -200,13 +202,13 @@ def begin_pull(pull: Pull, facts: StandFacts, at: datetime) -> None:
     pull.rate_hz, pull.inertia_in_torque, pull.inertia = facts.rate_hz, facts.inertia_in_torque, facts.inertia
     pull.channel_list = [[name, unit] for name, unit in zip(facts.names, facts.units, strict=True)]
     with transaction.atomic():
-        pull.save(
-            update_fields=["state", "started_at", "rate_hz", "inertia_in_torque", "inertia", "channel_list"]
-        )
+        pull.save(update_fields=["state", "started_at", "rate_hz", "inertia_in_torque", "inertia", "channel_list"])
         _tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
 
 
-def end_pull(pull: Pull, state: PullState, why: str, at: datetime, *, lost: int = 0, air: MeanAir | None = None) -> None:
+def end_pull(
+    pull: Pull, state: PullState, why: str, at: datetime, *, lost: int = 0, air: MeanAir | None = None
+) -> None:
     """Close the record of a pull: pack its samples, note its air, and let the apps above know."""
     with transaction.atomic():
         kept = samples.pack_chunks(pull, *zip(*pull.channel_list, strict=True)) if pull.channel_list else 0

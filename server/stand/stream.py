@@ -6,9 +6,9 @@ import json
 from collections.abc import AsyncIterator
 
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
-from shop.services import is_person, units_of
 
 from programmes.models import Programme
+from shop.services import is_person, units_of
 from stand import live
 from stand.display import Display
 from stand.gates import gates
@@ -21,9 +21,7 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
     if not is_person(person):
         return JsonResponse({"code": "signed_out", "detail": "You are signed out. Sign in to go on.", "fields": {}},
                             status=401)  # fmt: skip
-    session = (
-        await Session.objects.filter(programme_id=programme_id, closed_at=None).select_related("stand").afirst()
-    )
+    session = await Session.objects.filter(programme_id=programme_id, closed_at=None).select_related("stand").afirst()
     programme = await Programme.objects.prefetch_related("windows").filter(pk=programme_id).afirst()
     if session is None or programme is None:
         return JsonResponse({"code": "no_session", "detail": "No session is open. Open one to see the stand.",

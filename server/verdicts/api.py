@@ -144,7 +144,8 @@ def _difference_curve(comparison: Comparison, index: int, torque_unit: str) -> D
     found, base = effects.difference(index, baseline), effects.mean[baseline]
 
     def shown(share: Array) -> list[float]:
-        return quantities.from_si(share * base, torque_unit).tolist()
+        values: list[float] = quantities.from_si(share * base, torque_unit).tolist()
+        return values
 
     return DifferenceCurve(
         value=shown(found.change),
@@ -264,9 +265,7 @@ def read_verdict(
         high_rpm=found.high_rpm,
         run_low_rpm=float(comparison.speed_rpm[0]),
         run_high_rpm=float(comparison.speed_rpm[-1]),
-        sentence=verdict.range_sentence(
-            found.placings, comparison.baseline, found.low_rpm, found.high_rpm, wording
-        ),
+        sentence=verdict.range_sentence(found.placings, comparison.baseline, found.low_rpm, found.high_rpm, wording),
         stretches=list(verdict.strip_sentences(leads, wording)),
         placings=[
             PlacingOut(

@@ -100,7 +100,11 @@ def compare(programme: Programme, standard: Standard) -> Comparison:
 
 
 def _notes(
-    pulls: Sequence[Pull], kept: Sequence[CorrectedPull], programme: Programme, setups: Sequence[Setup], standard: Standard
+    pulls: Sequence[Pull],
+    kept: Sequence[CorrectedPull],
+    programme: Programme,
+    setups: Sequence[Setup],
+    standard: Standard,
 ) -> list[str]:
     """What a reader of the result must know of the pulls behind it."""
     notes = []
@@ -115,7 +119,9 @@ def _notes(
         notes.append(f"Left out with a reason: {_numbers(out)}.")
     outside = [found.pull for found in kept if not found.inside]
     if outside:
-        notes.append(f"Weather outside the range of the standard: {_numbers(outside)}. The factor is shown, not vouched for.")
+        notes.append(
+            f"Weather outside the range of the standard: {_numbers(outside)}. The factor is shown, not vouched for."
+        )
     factors = np.array([found.factor for found in kept])
     if not outside and standard is not Standard.OBSERVED and (np.abs(factors - 1) > LARGE_CORRECTION).any():
         notes.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
@@ -141,7 +147,7 @@ def _numbers(pulls: Sequence[Pull]) -> str:
 
 
 def judge(comparison: Comparison, low_rpm: float | None = None, high_rpm: float | None = None) -> RangeVerdict:
-    """Rank the setups by average torque over a range; the programme's range, as far as all were run, if none is given."""
+    """Rank the setups by average torque over a range; without one, the programme's as far as all ran."""
     programme, speed = comparison.programme, comparison.speed_rpm
     low = max(programme.low_rpm, speed[0]) if low_rpm is None else low_rpm
     high = min(programme.high_rpm, speed[-1]) if high_rpm is None else high_rpm
@@ -195,5 +201,3 @@ def strip(comparison: Comparison) -> tuple[tuple[verdict.Lead, ...], tuple[verdi
         comparison.programme.smallest_difference,
     )  # fmt: skip
     return leads, verdict.lead_crossovers(comparison.speed_rpm, comparison.torque_effects, leads)
-
-

@@ -71,49 +71,78 @@ function line(panel: number, speeds: number[], values: number[], colour: string,
   }
 }
 
-/** The setup's mark at the end of its line, in place of a legend. */
-function endMark(
-  panel: number,
-  speeds: number[],
-  values: number[],
-  position: number,
-  ground: Ground,
-  ink: Ink,
-) {
-  const mark = markOf(position, ground)
+const MARK = 18
+
+/** The setups' marks at the ends of their lines, in place of a legend; pushed apart where lines end together. */
+function endMarks(panel: number, input: SetupsOptionInput, ends: { setupId: number; value: number }[]) {
+  const { curves, ground, ink } = input
+  const last = curves.speed_rpm.at(-1)!
   return {
-    type: 'scatter',
+    type: 'custom',
     xAxisIndex: panel,
     yAxisIndex: panel,
-    data: [[speeds.at(-1), values.at(-1)]],
-    symbol: `path://${shapePath(mark.shape)}`,
-    symbolSize: 18,
-    symbolOffset: [9, 0],
     silent: true,
     clip: false,
-    itemStyle: { color: mark.colour },
-    label: {
-      show: true,
-      formatter: mark.letter,
-      color: ink.panel,
-      fontFamily: FONT,
-      fontWeight: 700,
-      fontSize: 10,
-    },
     z: 6,
+    data: ends.map((end) => [last, end.value]),
+    renderItem: (params: { dataIndex: number }, api: RenderApi) => {
+      const heights = spread(
+        ends.map((end) => api.coord([last, end.value])[1]),
+        MARK + 1,
+      )
+      const mark = markOf(input.positionOf(ends[params.dataIndex]!.setupId), ground)
+      const x = api.coord([last, 0])[0] + 3
+      const y = heights[params.dataIndex]! - MARK / 2
+      return {
+        type: 'group',
+        children: [
+          {
+            type: 'path',
+            shape: { pathData: shapePath(mark.shape), x, y, width: MARK, height: MARK },
+            style: { fill: mark.colour },
+          },
+          {
+            type: 'text',
+            style: {
+              text: mark.letter,
+              x: x + MARK / 2,
+              y: y + MARK / 2 + (mark.shape === 'triangle' ? 2 : 0.5),
+              align: 'center',
+              verticalAlign: 'middle',
+              font: `bold 10px ${FONT}`,
+              fill: ink.panel,
+            },
+          },
+        ],
+      }
+    },
   }
 }
 
+/** Values moved apart as little as needed to lie at least `gap` from each other; their order stays. */
+export function spread(values: number[], gap: number): number[] {
+  const order = values.map((_, index) => index).sort((a, b) => values[a]! - values[b]!)
+  const moved = [...values]
+  for (let round = 0; round < 20; round++) {
+    for (let place = 1; place < order.length; place++) {
+      const [upper, lower] = [order[place - 1]!, order[place]!]
+      const lack = gap - (moved[lower]! - moved[upper]!)
+      if (lack > 0) {
+        moved[upper]! -= lack / 2
+        moved[lower]! += lack / 2
+      }
+    }
+  }
+  return moved
+}
+
 function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
-  const { curves, ground, ink } = input
-  const position = input.positionOf(setup.setup_id)
-  const mark = markOf(position, ground)
+  const { curves, ground } = input
+  const mark = markOf(input.positionOf(setup.setup_id), ground)
   const speeds = curves.speed_rpm
   const series: object[] = [
     line(0, speeds, setup.torque, mark.colour, mark.dash),
     line(1, speeds, setup.power, mark.colour, mark.dash),
-    endMark(0, speeds, setup.torque, position, ground, ink),
-    endMark(1, speeds, setup.power, position, ground, ink),
   ]
   const half = setup.torque_half_width
   if (half) {
@@ -243,7 +272,9 @@ export function setupsOption(input: SetupsOptionInput) {
   const names = [
     `Torque, ${curves.torque_unit}`,
     `Power, ${curves.power_unit}`,
-    `Difference to ${baseline}, ${curves.torque_unit}, with 95 % band`,
+    curves.setups.some((setup) => setup.difference)
+      ? `Difference to ${baseline}, ${curves.torque_unit}, with 95 % band`
+      : '',
     curves.leads.length ? 'Who leads in torque' : '',
   ]
   const grids = [
@@ -263,7 +294,6 @@ export function setupsOption(input: SetupsOptionInput) {
       type: 'value',
       gridIndex: index,
       ...range,
-      interval: 500,
       axisLine: { show: false },
       axisTick: { show: false },
       splitLine: { show: false },
@@ -272,8 +302,7 @@ export function setupsOption(input: SetupsOptionInput) {
         color: ink.quiet,
         fontSize: 11,
         margin: 26,
-        showMinLabel: false,
-        showMaxLabel: false,
+        customValues: speeds.filter((speed) => speed % 500 === 0),
         formatter: (value: number) => String(value),
       },
     })),
@@ -300,6 +329,20 @@ export function setupsOption(input: SetupsOptionInput) {
       },
       splitLine: { show: index < 3, lineStyle: { color: ink.line, width: 1 } },
     })),
-    series: [...shown.flatMap((setup) => seriesOf(input, setup)), leadStrip(input), crossoverLabels(input)],
+    series: [
+      ...shown.flatMap((setup) => seriesOf(input, setup)),
+      endMarks(
+        0,
+        input,
+        shown.map((setup) => ({ setupId: setup.setup_id, value: setup.torque.at(-1)! })),
+      ),
+      endMarks(
+        1,
+        input,
+        shown.map((setup) => ({ setupId: setup.setup_id, value: setup.power.at(-1)! })),
+      ),
+      leadStrip(input),
+      crossoverLabels(input),
+    ],
   }
 }

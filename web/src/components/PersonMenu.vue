@@ -30,29 +30,31 @@ async function signOut() {
 </script>
 
 <template>
-  <v-menu v-if="me" :close-on-content-click="false" location="bottom end">
-    <template #activator="{ props: activator }">
-      <button v-bind="activator" type="button" class="person" aria-label="Units and sign-out">
-        {{ summary }} <span class="quiet">{{ me.name }}</span>
-      </button>
-    </template>
-    <v-card class="pa-4" width="300">
-      <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
-      <fieldset v-for="(choices, kind) in me.unit_choices" :key="kind">
-        <legend class="quiet">{{ KINDS[kind] ?? kind }}</legend>
-        <button
-          v-for="unit in choices"
-          :key="unit"
-          type="button"
-          :aria-pressed="me.units[kind] === unit"
-          @click="units.mutate({ [kind]: unit })"
-        >
-          {{ unit }}
+  <div v-if="me">
+    <v-menu :close-on-content-click="false" location="bottom end">
+      <template #activator="{ props: activator }">
+        <button v-bind="activator" type="button" class="person" aria-label="Units and sign-out">
+          {{ summary }} <span class="quiet">{{ me.name }}</span>
         </button>
-      </fieldset>
-      <v-btn block class="mt-4" @click="signOut">Sign out</v-btn>
-    </v-card>
-  </v-menu>
+      </template>
+      <v-card class="pa-4" width="300">
+        <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
+        <fieldset v-for="(choices, kind) in me.unit_choices" :key="kind">
+          <legend class="quiet">{{ KINDS[kind] ?? kind }}</legend>
+          <button
+            v-for="unit in choices"
+            :key="unit"
+            type="button"
+            :aria-pressed="me.units[kind] === unit"
+            @click="units.mutate({ [kind]: unit })"
+          >
+            {{ unit }}
+          </button>
+        </fieldset>
+        <v-btn block class="mt-4" @click="signOut">Sign out</v-btn>
+      </v-card>
+    </v-menu>
+  </div>
 </template>
 
 <style scoped>

@@ -40,6 +40,7 @@ function told(pull: (typeof day.value.pulls)[number]): string {
         <span class="visually-hidden">{{ told(pull) }}</span>
         <SetupMark
           :position="setup(pull.setup_id).position"
+          :size="28"
           :struck="pull.standing === 'excluded' || pull.state === 'aborted' || pull.state === 'incomplete'"
           :class="{ undecided: pull.standing === 'undecided' }"
         />
@@ -48,7 +49,7 @@ function told(pull: (typeof day.value.pulls)[number]): string {
     <template v-for="pull in planned" :key="pull.key">
       <i v-if="pull.changed" class="notch" />
       <span :title="`Planned: ${setup(pull.setup_id).letter} ${setup(pull.setup_id).name}`">
-        <SetupMark :position="setup(pull.setup_id).position" hollow />
+        <SetupMark :position="setup(pull.setup_id).position" :size="28" hollow />
       </span>
     </template>
     <span class="quiet count">
@@ -64,8 +65,8 @@ function told(pull: (typeof day.value.pulls)[number]): string {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
-  gap: 4px 8px;
-  padding: 8px 18px;
+  gap: 4px 5px;
+  padding: 6px 18px;
   min-height: 42px;
   border-bottom: 1px solid var(--line);
 }

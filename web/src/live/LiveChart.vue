@@ -52,7 +52,9 @@ const { chart } = useChart(element, () => {
       min: ceiling.value ? Math.floor((floor.value * 0.85) / 10) * 10 : undefined,
       max: ceiling.value ? Math.ceil((ceiling.value * 1.06) / 10) * 10 : undefined,
       splitNumber: 4,
-      axisLabel: { color: ink.quiet },
+      axisLine: { show: false },
+      axisTick: { show: false },
+      axisLabel: { color: ink.quiet, showMinLabel: false },
       splitLine: { lineStyle: { color: ink.line } },
     },
     series: [

@@ -21,9 +21,7 @@ provideFrame(
 )
 
 const kept = computed(() => props.day.pulls.filter((pull) => pull.standing === 'accepted').length)
-const session = computed(() =>
-  props.day.session && !props.day.session.closed_at ? 'session open' : 'no session',
-)
+const session = computed(() => (props.day.session && !props.day.session.closed_at ? 'open' : 'closed'))
 const stages = computed(() => [
   { name: 'stand', label: 'Stand', state: session.value },
   { name: 'pulls', label: 'Pulls', state: String(props.day.pulls.length) },

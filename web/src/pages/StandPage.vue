@@ -100,6 +100,11 @@ const faulty = computed(() =>
   (frame.value?.faulty ?? stand.value?.faulty ?? []).map((name) => name.replaceAll('_', ' ')),
 )
 const unit = (channel: string) => stand.value?.channels.find((known) => known.name === channel)?.unit ?? ''
+/** Channels that have no place of their own above. */
+const others = computed(() => {
+  const shown = ['rpm', 'torque', 'lambda', ...gates.value.map((tape) => tape.gate.channel)]
+  return (stand.value?.channels ?? []).filter((channel) => !shown.includes(channel.name))
+})
 const value = (channel: string) => (frame.value ? frame.value.values[channel] : stand.value?.values[channel])
 
 const open = useAction(async (stand_id: number) =>
@@ -316,7 +321,7 @@ const holdLabel = computed(() => {
       </section>
       <section class="right">
         <h2>
-          Torque, {{ me?.units.torque }}, observed.
+          Torque, {{ me?.units.torque }}, observed, inertia added where the stand leaves it out.
           <template v-if="earlier.length"
             >Last kept: {{ earlier.map((curve) => curve.label).join('; ') }}</template
           >
@@ -332,14 +337,12 @@ const holdLabel = computed(() => {
           :high-rpm="programme.sweep_end_rpm"
         />
         <dl class="others">
-          <template v-for="channel in stand?.channels ?? []" :key="channel.name">
-            <div v-if="!['rpm', 'torque', 'lambda'].includes(channel.name)">
-              <dt>{{ channel.label }}</dt>
-              <dd>
-                {{ channelFigure(channel.name, value(channel.name)) }} <small>{{ channel.unit }}</small>
-              </dd>
-            </div>
-          </template>
+          <div v-for="channel in others" :key="channel.name">
+            <dt>{{ channel.label }}</dt>
+            <dd>
+              {{ channelFigure(channel.name, value(channel.name)) }} <small>{{ channel.unit }}</small>
+            </dd>
+          </div>
         </dl>
       </section>
     </template>
@@ -446,7 +449,7 @@ const holdLabel = computed(() => {
   min-width: 0;
 }
 .chart {
-  height: calc(100vh - 260px);
+  height: calc(100vh - 250px);
 }
 .others {
   display: grid;
@@ -463,6 +466,7 @@ const holdLabel = computed(() => {
   font-size: 11px;
 }
 .others dd {
+  margin: 0;
   font-size: 16px;
 }
 .others small {

@@ -18,7 +18,9 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, required=True)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        stand = (Stand.objects.filter(pk=options["stand"]) if options["stand"] else Stand.objects.order_by("pk")).first()
+        stand = (
+            Stand.objects.filter(pk=options["stand"]) if options["stand"] else Stand.objects.order_by("pk")
+        ).first()
         if stand is None:
             raise CommandError("There is no such stand.")
         stand.host, stand.port = options["host"], options["port"]
