@@ -116,8 +116,8 @@ def _start(family: Family, *, demo: bool, port: int) -> None:
     port = free_port(port)
     address = f"http://127.0.0.1:{port}/"
     uvicorn = [python, "-m", "uvicorn", "config.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
-    family.start("web server", [*uvicorn, "--lifespan", "off", "--timeout-graceful-shutdown", "2", "--log-level", "warning"],
-                 logs / "web.log")  # fmt: skip
+    uvicorn += ["--lifespan", "off", "--timeout-graceful-shutdown", "2", "--log-level", "warning"]
+    family.start("web server", uvicorn, logs / "web.log")
     wait_for(address, family.children[-1])
     if demo or has_stand(family.env):
         family.start("bench worker", [python, manage, "bench"], logs / "bench.log")

@@ -16,6 +16,7 @@ from torvix_core.checked import Array
 from torvix_core.trace import SPEED, THROTTLE, TORQUE, Finding, Trace, check
 
 MINIMUM_BINS = 3  # fewer do not make a curve
+TOO_FEW_BINS = "fewer than three bins have samples: the speed hardly rises, or the sweep is too fast"
 
 
 class StandInertia(StrEnum):
@@ -31,7 +32,7 @@ class Options:
     """How a pull is reduced; kept with every result. Defaults are common practice, no source [prac]."""
 
     bin_width_rpm: float = 100.0
-    minimum_samples: int = 3  # a bin with fewer is empty
+    minimum_samples: int = 3  # a bin with fewer is empty; at least 2
     steady_within: float = 0.25  # of the usual sweep rate
     settle_s: float = 0.4  # torque still rings after the rate is steady
     roll_off_s: float = 0.1  # before the highest speed: torque collapses before the speed shows it
@@ -112,16 +113,16 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     slope = _slope(mean_speed, mean_torque)
     # A bin cut short has its mean off centre; the local slope brings it there.
     at_centre = mean_torque + slope * (centres - mean_speed) + added
-    # The speed runs evenly through a bin, so the slope alone spreads the torque like a uniform distribution.
-    rise = slope * acceleration * (ends_s[used] - begins_s[used])
-    variance = mean_square[used] - mean_torque * mean_torque - rise * rise / 12
+    # The speed runs evenly through a bin, so the slope alone spreads the torque like n points at equal distances.
+    rise, count = slope * acceleration * (ends_s[used] - begins_s[used]), samples[used]
+    variance = mean_square[used] - mean_torque * mean_torque - rise * rise * (count + 1) / (12 * (count - 1))
     return Reduction(
         speed_rpm=centres,
         torque=_smooth(centres, at_centre, options),
         torque_scatter=np.sqrt(np.maximum(variance, 0.0)),
         inertia_torque=added,
         acceleration_rpm_s=acceleration,
-        samples=samples[used],
+        samples=count,
         names=trace.names,
         means=means[:, used],
         cut=Cut(float(begins_s[used][0]), float(ends_s[used][-1]), float(mean_speed[0]), float(mean_speed[-1]), rate),
@@ -155,15 +156,17 @@ def _bins(time: Array, speed: Array, options: Options) -> tuple[np.ndarray, np.n
     """
     width = options.bin_width_rpm
     rising = np.maximum.accumulate(speed)
-    top = rising[-1]
-    numbers = np.arange(ceil(rising[0] / width), floor(top / width) + 1)
+    stop = int(time.searchsorted(time[rising.searchsorted(rising[-1])] - options.roll_off_s))
+    if stop < 2:
+        raise NotASweep(TOO_FEW_BINS)
+    # Only bins whose centre was passed: a mean is brought to the centre, never beyond the samples.
+    numbers = np.arange(ceil(rising[0] / width), floor(rising[stop - 1] / width) + 1)
     bounds = rising.searchsorted((np.append(numbers, numbers[-1:] + 1) - 0.5) * width)
-    stop = time.searchsorted(time[rising.searchsorted(top)] - options.roll_off_s)
     bounds = np.minimum(bounds, stop)
     begins, ends = bounds[:-1], bounds[1:]
-    enough = ends - begins >= max(options.minimum_samples, 1)
+    enough = ends - begins >= max(options.minimum_samples, 2)
     if np.count_nonzero(enough) < MINIMUM_BINS:
-        raise NotASweep("fewer than three bins have samples: the speed hardly rises, or the sweep is too fast")
+        raise NotASweep(TOO_FEW_BINS)
     if enough.all():
         return begins, ends, numbers * width
     return begins[enough], ends[enough], numbers[enough] * width

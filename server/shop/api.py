@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.contrib.auth import authenticate, login, logout
-from django.http import HttpRequest
+from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
 from ninja import Router, Schema
 
@@ -48,6 +48,12 @@ def me(person: Person) -> Me:
     )
 
 
+def locked_out(request: HttpRequest, response: HttpResponse | None, credentials: object) -> JsonResponse:
+    """The answer that the lock-out gives in place of ours (settings: AXES_LOCKOUT_CALLABLE)."""
+    told = "Too many wrong passwords. Wait 15 minutes, or ask the owner."
+    return JsonResponse({"code": "locked_out", "detail": told, "fields": {}}, status=401)
+
+
 class WrongPassword(Refusal):
     code = "wrong_password"
     status = 401
@@ -67,8 +73,6 @@ def sign_in(request: HttpRequest, given: SignIn):
         raise NotFromHere("This page is out of date. Reload it and sign in again.")
     person = authenticate(request, username=given.username, password=given.password)
     if person is None:
-        if getattr(request, "axes_locked_out", False):
-            raise WrongPassword("Too many wrong passwords. Wait 15 minutes, or ask the owner.", code="locked_out")
         raise WrongPassword("Name and password do not belong together. Check both and try again.")
     assert services.is_person(person)
     login(request, person)

@@ -82,7 +82,8 @@ def _expect(found: int, wanted: int) -> None:
 
 def _whole(samples: Array, decimals: int) -> NDArray[np.int64] | None:
     """The samples as whole numbers of 10**-decimals, or None unless they come back bit for bit."""
-    scaled = np.round(samples * 10.0**decimals)
+    with np.errstate(over="ignore", invalid="ignore"):  # what overflows is refused just below
+        scaled = np.round(samples * 10.0**decimals)
     if not (np.abs(scaled) < 2.0**53).all():  # also false where a sample is missing
         return None
     whole = scaled.astype(np.int64)

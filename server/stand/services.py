@@ -52,6 +52,8 @@ def open_session(person: Person, programme: Programme, stand: Stand, at: datetim
 
 def close_session(person: Person, session: Session, at: datetime) -> Session:
     require_operator(person)
+    if session.closed_at is not None:
+        raise Refusal("This session is closed already.", code="session_closed")
     if session.pulls.exclude(state__in=ENDED).exists():
         raise Refusal("A pull is armed or running. Abort it, then close the session.", code="pull_running")
     session.closed_at = at

@@ -1,0 +1,80 @@
+import scenes
+from django.db import IntegrityError, transaction
+from django.test import TestCase
+
+from programmes import services
+from programmes.models import Programme, Setup
+from programmes.services import PlannedSetup, Sweep
+from shop.models import Role
+from shop.refusals import Invalid, NotAllowed
+
+
+class Planning(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+
+    def test_the_first_setup_is_the_baseline_and_letters_follow_the_order(self):
+        told = [(setup.letter, setup.is_baseline) for setup in self.programme.setups.all()]
+        self.assertEqual(told, [("A", True), ("B", False), ("C", False)])
+
+    def test_a_sweep_beyond_the_redline_is_refused_at_its_field(self):
+        with self.assertRaises(Invalid) as refused:
+            services.plan_programme(
+                self.operator,
+                scenes.DAY,
+                question="Too fast?",
+                build=self.programme.build,
+                setups=[PlannedSetup("one", [])],
+                order=[(0, 1)],
+                sweep=Sweep(2000, 7500, 350),
+                range_rpm=(3000, 6000),
+                windows={},
+            )
+        self.assertIn("above the redline of 7200", str(refused.exception))
+        self.assertIn("sweep_end_rpm", refused.exception.fields)
+
+    def test_a_viewer_may_not_plan_nor_change_the_standard(self):
+        viewer = scenes.person(Role.VIEWER)
+        with self.assertRaises(NotAllowed):
+            services.choose_standard(viewer, self.programme, "sae_j607")
+        self.programme.refresh_from_db()
+        self.assertEqual(self.programme.standard, "iso_1585_si")
+
+    def test_an_unknown_standard_is_refused_with_those_there_are(self):
+        with self.assertRaises(Invalid) as refused:
+            services.choose_standard(self.operator, self.programme, "made_up")
+        self.assertIn("sae_j1349", refused.exception.fields["standard"])
+
+    def test_the_database_refuses_what_cannot_be(self):
+        programmes = Programme.objects.filter(pk=self.programme.pk)
+        for constraint, fields in (
+            ("programme_standard_is_known", {"standard": "made_up"}),
+            ("programme_range_rises", {"low_rpm": 7000}),
+            ("programme_sweep_rises", {"sweep_rate_rpm_s": 0}),
+            ("programme_smallest_difference_is_small", {"smallest_difference": 0.9}),
+        ):
+            refused = self.assertRaisesMessage(IntegrityError, constraint)
+            with self.subTest(constraint=constraint), refused, transaction.atomic():
+                programmes.update(**fields)
+
+    def test_there_is_one_baseline(self):
+        with self.assertRaisesMessage(IntegrityError, "setup_one_baseline_per_programme"), transaction.atomic():
+            Setup.objects.filter(programme=self.programme, position=1).update(is_baseline=True)
+
+
+class Listing(TestCase):
+    def test_the_number_of_queries_does_not_grow_with_programmes_or_setups(self):
+        operator = scenes.person(Role.OPERATOR)
+        first = scenes.programme(operator)
+        self.client.force_login(operator)
+        with self.assertNumQueries(5):
+            self.client.get("/api/programmes")
+        for number in range(5):
+            programme = Programme.objects.create(
+                question=f"Number {number}", build=first.build, low_rpm=3000, high_rpm=6000, sweep_start_rpm=2000,
+                sweep_end_rpm=6900, sweep_rate_rpm_s=350, created_at=scenes.DAY, created_by=operator,
+            )  # fmt: skip
+            Setup.objects.create(programme=programme, position=0, name="one", is_baseline=True)
+        with self.assertNumQueries(5):
+            self.assertEqual(len(self.client.get("/api/programmes").json()), 6)

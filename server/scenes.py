@@ -1,0 +1,116 @@
+"""Scenes for tests: people, a programme, pulls made of known curves. Made by the services that the application uses."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+
+from engines.models import Slot
+from engines.services import add_part, describe_engine
+from programmes.models import Programme, Setup
+from programmes.services import PlannedSetup, Sweep, plan_programme
+from shop.models import Person, Role, Stand
+from stand import services
+from stand.models import Link, Pull, PullState, Session
+from stand.samples import append_chunk
+
+DAY = datetime(2026, 11, 2, 9, 0, tzinfo=UTC)
+PASSWORD = "only for a scene"
+CHANNELS = (("rpm", "rpm"), ("torque", "N·m"), ("throttle", "%"), ("oil_temperature", "°C"))
+AIR = services.MeanAir(98_205.0, 302.59, 0.5)
+RATE_HZ, SWEEP_RATE = 50.0, 350.0
+
+
+def person(role: Role) -> Person:
+    return Person.objects.create_user(username=role.value, password=PASSWORD, role=role, first_name=role.label)
+
+
+def programme(planner: Person, setups: int = 3) -> Programme:
+    build = describe_engine("2.9 six", bore=0.0866, stroke=0.0824, cylinders=6, redline_rpm=7200)
+    parts = [
+        add_part(f"manifold {number}", Slot.INTAKE_MANIFOLD, runner_length=0.42 - 0.09 * number)
+        for number in range(setups)
+    ]
+    return plan_programme(
+        planner,
+        DAY,
+        question="Which manifold?",
+        build=build,
+        setups=[PlannedSetup(part.name, [part]) for part in parts],
+        order=[*((number, 2) for number in range(setups)), (0, 1)],
+        sweep=Sweep(2000, 6900, SWEEP_RATE),
+        range_rpm=(3000, 6000),
+        windows={"oil_temperature": (353.15, 373.15)},
+    )
+
+
+def session(planned: Programme, operator: Person, stand: Stand | None = None, at: datetime = DAY) -> Session:
+    return services.open_session(operator, planned, stand or Stand.objects.create(name="Stand 1"), at)
+
+
+def link(stand: Stand, oil_celsius: float = 90.0) -> Link:
+    """What the bench worker would have written of a linked stand."""
+    found, _ = Link.objects.update_or_create(
+        stand=stand,
+        defaults={
+            "connected": True,
+            "state": "idle",
+            "values": {"oil_temperature": oil_celsius + 273.15, "rpm": 1100.0, "torque": 8.0},
+            "hello": {"channels": [list(channel) for channel in CHANNELS], "rate_hz": RATE_HZ, "simulated": True},
+        },
+    )
+    return found
+
+
+def torque_curve(speed_rpm: np.ndarray, level: float = 1.0, tilt: float = 0.0) -> np.ndarray:
+    """A made-up curve, N·m: `level` scales it, `tilt` turns it about 4500 rpm (share over 1000 rpm)."""
+    return level * (280 - 15 * ((speed_rpm - 4200) / 1500) ** 2) * (1 + tilt * (speed_rpm - 4500) / 1000)
+
+
+def samples(level: float, tilt: float = 0.0) -> list[list[float]]:
+    """Rows of time and CHANNELS as a stand sends them: a sweep with its roll-off."""
+    time = np.arange(0, 16.0, 1 / RATE_HZ)
+    speed = np.minimum(2000 + SWEEP_RATE * np.maximum(0, time - 0.6), 6950)
+    closed = time > 14.6
+    torque = np.where(closed, -20, torque_curve(speed, level, tilt))
+    speed = np.where(closed, 3000, speed)
+    return np.column_stack([time, speed.round(1), torque.round(2), np.where(closed, 5, 100), 90 + 0 * time]).tolist()
+
+
+def pull(
+    of: Session,
+    setup: Setup,
+    operator: Person,
+    *,
+    level: float = 1.0,
+    tilt: float = 0.0,
+    keep: bool = True,
+    air: services.MeanAir | None = AIR,
+    inertia_in_torque: str = "included",
+    rows: Sequence[Sequence[float]] | None = None,
+) -> Pull:
+    """A complete pull of a known curve, kept unless told otherwise."""
+    number = Pull.objects.filter(session__programme=of.programme).count() + 1
+    at = of.opened_at + timedelta(minutes=4 * number)
+    made = Pull.objects.create(
+        session=of, number=number, setup=setup, armed_at=at, operator=operator,
+        sweep_start_rpm=2000, sweep_end_rpm=6900, sweep_rate_rpm_s=SWEEP_RATE,
+    )  # fmt: skip
+    names, units = zip(*CHANNELS, strict=True)
+    services.begin_pull(made, services.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
+    append_chunk(made.pk, 0, samples(level, tilt) if rows is None else rows)
+    services.end_pull(made, PullState.COMPLETE, "", at, air=air)
+    if keep:
+        services.keep(operator, made, at)
+    return Pull.objects.select_related("reduced", "session").get(pk=made.pk)
+
+
+def day_of_pulls(planned: Programme, operator: Person, levels: Sequence[Sequence[float]]) -> Session:
+    """Kept pulls: for each setup its levels in turn; then nothing. Scatter comes from the levels given."""
+    opened = session(planned, operator)
+    for setup, of_setup in zip(planned.setups.all(), levels, strict=True):
+        for level in of_setup:
+            pull(opened, setup, operator, level=level)
+    return opened

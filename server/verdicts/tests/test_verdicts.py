@@ -1,0 +1,161 @@
+import numpy as np
+import scenes
+from django.test import TestCase
+from torvix_core import effects, quantities
+from torvix_core.standards import Standard
+
+from shop.models import Role
+from shop.refusals import Invalid
+from stand import services as stand_services
+from stand.models import Pull
+from verdicts import services
+from verdicts.services import NothingKept
+
+CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
+EQUAL = ((1.000, 1.004, 0.997), (1.001, 0.998, 1.003), (1.000, 1.003, 0.998))
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.client.force_login(self.operator)
+
+    def read(self, what: str, **query: object):
+        return self.client.get(f"/api/programmes/{self.programme.pk}/{what}", query)
+
+
+class Judging(Scene):
+    def test_the_ratios_put_into_the_pulls_come_back_as_differences(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        answer = self.read("verdict").json()
+        told = {placing["setup_id"]: placing for placing in answer["placings"]}
+        a, b, c = (setup.pk for setup in self.programme.setups.all())
+        self.assertEqual([placing["setup_id"] for placing in answer["placings"]], [b, a, c])
+        self.assertAlmostEqual(told[b]["to_baseline"]["percent"], 100 * (1.03 / 1.00033 - 1), delta=0.02)
+        self.assertFalse(told[b]["to_baseline"]["wash"])
+        self.assertIsNone(told[a]["to_baseline"])
+        self.assertIn("B makes", answer["sentence"])
+
+    def test_the_interval_is_that_of_the_core(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        comparison = services.compare(self.programme, Standard.ISO_1585_SI)
+        within = (comparison.speed_rpm >= 3000) & (comparison.speed_rpm <= 6000)
+        fitted = effects.fit(comparison.torque[:, within].mean(axis=1), comparison.setup_of, 3)
+        wanted = quantities.from_si(fitted.difference(1, 0).low * fitted.mean[0], "lb-ft")
+        b = self.programme.setups.get(position=1).pk
+        found = next(p for p in self.read("verdict").json()["placings"] if p["setup_id"] == b)
+        self.assertAlmostEqual(found["to_baseline"]["low"], float(wanted), places=9)
+
+    def test_equal_setups_are_a_wash_and_nobody_leads(self):
+        scenes.day_of_pulls(self.programme, self.operator, EQUAL)
+        answer = self.read("verdict").json()
+        self.assertTrue(all(placing["with_the_best"] for placing in answer["placings"]))
+        self.assertIn("are a wash: choose on cost, height or fit", answer["sentence"])
+        self.assertEqual([lead["setup_id"] for lead in self.read("curves").json()["leads"]], [None])
+
+    def test_the_standard_scales_both_sides_alike(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        corrected, observed = (self.read("verdict", standard=standard).json() for standard in ("", "observed"))
+        first, second = (answer["placings"][0] for answer in (corrected, observed))
+        self.assertAlmostEqual(first["torque"] / second["torque"], 1.0449, delta=0.0005)
+        self.assertAlmostEqual(first["to_baseline"]["percent"], second["to_baseline"]["percent"], places=6)
+
+    def test_a_range_beyond_the_pulls_is_refused_at_its_fields(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        answer = self.read("verdict", low=1000, high=6000)
+        self.assertEqual(answer.status_code, 422)
+        self.assertRegex(
+            answer.json()["detail"], r"All setups were run from \d+ to 6800 rpm. Choose a range inside it."
+        )
+        self.assertEqual(
+            self.read("verdict", low=6000, high=3000).json()["fields"]["low"], "must be below the upper end"
+        )
+
+    def test_a_return_to_the_baseline_shows_the_drift(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        self.assertIsNone(self.read("verdict").json()["drift_percent"])
+        scenes.pull(opened, self.programme.setups.first(), self.operator, level=0.995)
+        self.assertAlmostEqual(self.read("verdict").json()["drift_percent"], 100 * (0.995 / 1.00033 - 1), delta=0.02)
+
+
+class NotYet(Scene):
+    def test_no_kept_pull_says_what_to_do(self):
+        answer = self.read("curves")
+        self.assertEqual((answer.status_code, answer.json()["code"]), (409, "nothing_kept"))
+        self.assertIn("Make a pull at the stand, and keep it.", answer.json()["detail"])
+
+    def test_one_pull_each_gives_curves_without_intervals_and_no_verdict(self):
+        scenes.day_of_pulls(self.programme, self.operator, ((1.0,), (1.01,), (1.02,)))
+        curves = self.read("curves").json()
+        self.assertEqual((curves["leads"], curves["setups"][1]["difference"]), ([], None))
+        self.assertIn("No intervals: no setup has two accepted pulls", curves["notes"][0])
+        verdict = self.read("verdict")
+        self.assertEqual((verdict.status_code, verdict.json()["code"]), (409, "not_enough_pulls"))
+
+    def test_pulls_without_weather_can_be_read_observed(self):
+        opened = scenes.session(self.programme, self.operator)
+        for level in (1.0, 1.002):
+            scenes.pull(opened, self.programme.setups.first(), self.operator, level=level, air=None)
+        self.assertIn("has no weather", self.read("curves").json()["detail"])
+        self.assertEqual(self.read("curves", standard="observed").status_code, 200)
+
+
+class Notes(Scene):
+    def notes(self) -> str:
+        return " ".join(services.compare(self.programme, Standard.ISO_1585_SI).notes)
+
+    def test_what_a_reader_must_know_is_told(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        setup = self.programme.setups.first()
+        out = scenes.pull(opened, setup, self.operator, keep=False)
+        stand_services.exclude(self.operator, out, scenes.DAY, "hose off")
+        scenes.pull(opened, setup, self.operator, keep=False)
+        scenes.pull(opened, setup, self.operator, inertia_in_torque="unknown")
+        scenes.pull(opened, setup, self.operator, air=stand_services.MeanAir(83_000.0, 306.15, 0.2))
+        Pull.objects.filter(number=1).update(samples_lost=4, override_reason="in a hurry")
+        told = self.notes()
+        for words in (
+            "Left out with a reason: pull 10.",
+            "Not judged yet, so not counted: pull 11.",
+            "does not say whether inertia is in its torque",
+            "Weather outside the range of the standard: pull 13.",
+            "Samples were lost on the line: pull 1.",
+            "Started outside a temperature window: pull 1.",
+        ):
+            self.assertIn(words, told)
+
+    def test_pulls_of_two_sessions_carry_a_warning(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        stand_services.close_session(self.operator, opened, scenes.DAY)
+        again = scenes.session(self.programme, self.operator, opened.stand, scenes.DAY)
+        scenes.pull(again, self.programme.setups.first(), self.operator)
+        self.assertIn("come from 2 sessions", self.notes())
+
+    def test_an_excluded_pull_does_not_count(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        before = services.compare(self.programme, Standard.OBSERVED).means(np.array([[1.0]] * 9)).shape
+        self.assertEqual(before, (3, 1))
+        for pull in Pull.objects.filter(session=opened):
+            stand_services.exclude(self.operator, pull, scenes.DAY, "all of them")
+        with self.assertRaises(NothingKept):
+            services.compare(self.programme, Standard.OBSERVED)
+
+    def test_a_range_needs_its_lower_end_below_its_upper(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        with self.assertRaises(Invalid):
+            services.judge(services.compare(self.programme, Standard.OBSERVED), 5000.0, 4000.0)
+
+
+class Queries(Scene):
+    def test_sixty_curves_cost_as_many_queries_as_nine(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        for what in ("curves", "verdict"):
+            with self.assertNumQueries(5):
+                self.read(what)
+        rows = scenes.samples(1.001)
+        for _ in range(12):
+            scenes.pull(opened, self.programme.setups.first(), self.operator, rows=rows)
+        for what in ("curves", "verdict"):
+            with self.assertNumQueries(5):
+                self.read(what)
