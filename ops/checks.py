@@ -43,7 +43,7 @@ def run_everything(env: dict[str, str], labels: Sequence[str]) -> int:
     """Checks, then every test; with labels only the tests named."""
     code = 0 if labels else run_checks(env)
     started = time.monotonic()
-    done = subprocess.run([*MANAGE, "test", "--timing", *(labels or TEST_LABELS)], cwd=ROOT, env=env)
+    done = subprocess.run([*MANAGE, "test", "--noinput", "--timing", *(labels or TEST_LABELS)], cwd=ROOT, env=env)
     say(f"tests took {time.monotonic() - started:.0f} s")
     return code or done.returncode
 

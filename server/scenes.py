@@ -76,7 +76,9 @@ def samples(level: float, tilt: float = 0.0) -> list[list[float]]:
     closed = time > 14.6
     torque = np.where(closed, -20, torque_curve(speed, level, tilt))
     speed = np.where(closed, 3000, speed)
-    return np.column_stack([time, speed.round(1), torque.round(2), np.where(closed, 5, 100), 90 + 0 * time]).tolist()
+    columns = [time, speed.round(1), torque.round(2), np.where(closed, 5, 100), 90 + 0 * time]
+    rows: list[list[float]] = np.column_stack(columns).tolist()
+    return rows
 
 
 def pull(

@@ -95,6 +95,8 @@ class Bench:
             self.turn(0.02)
         self._lose("the bench worker was stopped")
         self.flush_writes()
+        if self.listening:
+            self.listening.close()
 
     def turn(self, wait: float) -> None:
         """One round: hear the stand, hear the browsers, write, show."""

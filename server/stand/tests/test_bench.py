@@ -49,8 +49,6 @@ class BenchCase(TransactionTestCase):
     def stop_bench(self):
         self.bench.stopping = True
         self.bench.run()
-        if self.bench.listening:
-            self.bench.listening.close()
 
     def arm(self) -> Pull:
         pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
@@ -188,4 +186,3 @@ class NoStand(TransactionTestCase):
             StepBy(bench).until(lambda: Link.objects.get().connected, "the link")
             bench.stopping = True
             bench.run()
-        bench.listening.close()

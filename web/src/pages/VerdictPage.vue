@@ -13,15 +13,15 @@ const { programme, setup, standard } = useFrame()
 const range = ref<Range | null>(null)
 const { data: verdict, error } = useVerdict(() => programme.value.id, standard, range)
 
+// The ends stand in the fields once they are known, and are the reader's from then on.
 const low = ref('')
 const high = ref('')
 watch(
   verdict,
   (found) => {
-    if (found && !error.value) {
-      low.value = String(found.low_rpm)
-      high.value = String(found.high_rpm)
-    }
+    if (!found) return
+    low.value ||= String(found.low_rpm)
+    high.value ||= String(found.high_rpm)
   },
   { immediate: true },
 )

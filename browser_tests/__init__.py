@@ -1,0 +1,1 @@
+"""The real interface in headless Chromium, with web server, bench worker, simulated stand and PostgreSQL behind it."""
