@@ -33,7 +33,6 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-SPEED = 5  # the stand runs faster than real
 expect.set_options(timeout=10_000)
 
 
@@ -46,6 +45,8 @@ def free_port() -> int:
 
 class BrowserCase(TransactionTestCase):
     """The demonstration loaded, everything started, one page open. The ORM is for before and after the page."""
+
+    speed = 5  # how many times faster than real the stand runs
 
     def setUp(self) -> None:
         load()
@@ -68,7 +69,7 @@ class BrowserCase(TransactionTestCase):
 
     def start_stand(self, *options: str) -> None:
         self.stand = self.start(
-            "-m", "standin", "--port", str(self.stand_port), "--warm", "--speed", str(SPEED), *options
+            "-m", "standin", "--port", str(self.stand_port), "--warm", "--speed", str(self.speed), *options
         )
 
     @staticmethod

@@ -84,6 +84,8 @@ def serve(*, demo: bool, port: int) -> None:
             run([PYTHON, ROOT / "server/manage.py", "migrate", "--verbosity", "0"], what="the migration", env=env)
             if demo:
                 _load_demo(cluster, env, fresh)
+            else:
+                run([PYTHON, ROOT / "server/manage.py", "first_owner"], what="making the owner", env=env)
             _start(family, demo=demo, port=port)
             family.watch()
         except Stopped:

@@ -1,0 +1,80 @@
+"""From a sample leaving the stand to its point painted in the browser; and how soon the first screen can be used."""
+
+from __future__ import annotations
+
+import gzip
+import json
+import re
+import socket
+import threading
+import time
+
+import numpy as np
+from django.conf import settings
+from playwright.sync_api import expect
+
+from browser_tests.case import BrowserCase, sign_in
+from programmes.models import Programme
+
+WATCH = """() => {
+  window.painted = []
+  const chart = document.querySelector('.live-chart')
+  new MutationObserver(() => window.painted.push([Number(chart.dataset.painted), Date.now()]))
+    .observe(chart, { attributes: true, attributeFilter: ['data-painted'] })
+}"""
+
+
+class Listener(threading.Thread):
+    """A second client of the stand: when did each sample leave it? Same machine, same clock."""
+
+    def __init__(self, port: int) -> None:
+        super().__init__(daemon=True)
+        self.line = socket.create_connection(("127.0.0.1", port))
+        self.sent: dict[int, float] = {}
+
+    def run(self) -> None:
+        for line in self.line.makefile("rb"):
+            now = time.time() * 1000
+            message = json.loads(line)
+            if message["type"] == "samples":
+                self.sent.update({message["n"] + offset: now for offset in range(len(message["t"]))})
+
+
+class Latency(BrowserCase):
+    """Run by `./torvix perf`, not by the tests: it prints and asserts nothing."""
+
+    speed = 1  # as in life
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        programme = Programme.objects.order_by("created_at").last()
+        assert programme is not None
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{programme.pk}/stand", wait_until="domcontentloaded")
+            page.get_by_role("button", name=re.compile("Cautions read")).click()
+            page.get_by_role("button", name=re.compile("It is bolted on")).click()
+            expect(page.get_by_role("button", name="Hold to start")).to_be_visible(timeout=120_000)
+            listener = Listener(self.stand_port)
+            listener.start()
+            page.evaluate(WATCH)
+            page.keyboard.down("Space")
+            expect(page.get_by_test_id("headline")).to_contain_text("Keep it?", timeout=60_000)
+            painted = page.evaluate("window.painted")
+            late = np.array([at - listener.sent[number] for number, at in painted if number in listener.sent])
+            print(
+                f"sample sent to point painted: median {np.median(late):.0f} ms, 95th percentile "
+                f"{np.percentile(late, 95):.0f} ms, {len(late)} frames; wanted under 200 ms",
+                flush=True,
+            )
+            page.goto("/", wait_until="domcontentloaded")
+            times = []
+            for _ in range(7):
+                started = time.perf_counter()
+                page.goto("/", wait_until="commit")
+                page.get_by_role("link", name=programme.question).wait_for()
+                times.append(time.perf_counter() - started)
+            print(f"first screen usable from a warm server: median {np.median(times):.2f} s; wanted under 2 s")
+        first_page = (settings.WEB_BUILD / "index.html").read_text()
+        scripts = re.findall(r'(?:src|href)="/static/(assets/[^"]+\.js)"', first_page)
+        size = sum(len(gzip.compress((settings.WEB_BUILD / script).read_bytes())) for script in scripts)
+        print(f"initial JavaScript: {size / 1000:.0f} kB gzipped in {len(scripts)} files; wanted under 350 kB")
