@@ -37,7 +37,8 @@ SILENT_S = 3.0  # without a word the stand counts as lost
 RECONNECT_S = 1.0
 ANSWER_S = 4.0  # for a command
 DATABASE_RETRY_S = 1.0
-SWEEP_WINDOW_S = 0.3  # over which the live sweep rate is fitted
+SWEEP_WINDOW_S = 0.3  # over which the live sweep rate is taken
+POINT_WINDOW_S = 0.1  # over which a live point is averaged
 DATABASE_LOST = (OperationalError, InterfaceError, psycopg.OperationalError)
 
 
@@ -78,7 +79,7 @@ class Bench:
         self.values: dict[str, float] = {}
         self.stand_s = 0.0  # the stand's own time of its last sample
         self.faulty: list[str] = []
-        self.recent: deque[tuple[float, float]] = deque()
+        self.recent: deque[tuple[float, float, float]] = deque()  # time, rpm, torque of the last moments
         self.points: list[tuple[float, float]] = []
         self.waiting: dict[int, tuple[Command, float]] = {}
         self.writes: deque[Callable[[], None]] = deque()
@@ -307,16 +308,22 @@ class Bench:
                 faulty.append(name)
         self.values, self.faulty, self.stand_s = values, faulty, at
         if self.recording and "rpm" in values and "torque" in values:
-            self.recent.append((at, values["rpm"]))
+            self.recent.append((at, values["rpm"], values["torque"]))
             while self.recent[0][0] < at - SWEEP_WINDOW_S:
                 self.recent.popleft()
-            self.points.append((values["rpm"], values["torque"] + self._inertia_torque()))
+            self.points.append(self._live_point(at))
+
+    def _live_point(self, at: float) -> tuple[float, float]:
+        """Speed and torque over the last moment, so that the eye sees the curve and not the sensor's noise."""
+        last = [(rpm, torque) for time_s, rpm, torque in self.recent if time_s > at - POINT_WINDOW_S]
+        rpm, torque = (sum(column) / len(last) for column in zip(*last, strict=True))
+        return rpm, torque + self._inertia_torque()
 
     def _inertia_torque(self) -> float:
         """As the reduction will add it, from the sweep rate of the last moments, so that live and kept curves agree."""
         if self.hello is None or self.hello.inertia_in_torque != "not_included" or len(self.recent) < 3:
             return 0.0
-        (first_s, first_rpm), (last_s, last_rpm) = self.recent[0], self.recent[-1]
+        (first_s, first_rpm, _), (last_s, last_rpm, _) = self.recent[0], self.recent[-1]
         if last_s <= first_s:
             return 0.0
         return self.hello.inertia * math.pi / 30 * (last_rpm - first_rpm) / (last_s - first_s)

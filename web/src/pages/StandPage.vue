@@ -410,6 +410,7 @@ const holdLabel = computed(() => {
 .judge,
 .under {
   display: flex;
+  flex-wrap: wrap;
   gap: 10px;
   margin-top: 12px;
   align-items: center;
@@ -479,6 +480,9 @@ const holdLabel = computed(() => {
   }
   .chart {
     height: 320px;
+  }
+  .numerals b {
+    font-size: 44px;
   }
 }
 </style>
