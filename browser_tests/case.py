@@ -98,7 +98,10 @@ class BrowserCase(TransactionTestCase):
             line.sendall(
                 json.dumps({"type": "command", "id": 1, "name": name, "arguments": arguments}).encode() + b"\n"
             )
-            line.recv(4096)
+            # Until the reply: a client that leaves earlier may not have been heard.
+            for heard in line.makefile("rb"):
+                if json.loads(heard)["type"] == "reply":
+                    return
 
     def browser(self) -> Browsing:
         return Browsing(self)

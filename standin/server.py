@@ -39,8 +39,8 @@ class Server:
             await self._say(writer, self._weather_message())
             while line := await reader.readline():
                 await self._hear(writer, line)
-        except (ConnectionError, ValueError):
-            pass  # the client went away, or sent a line longer than the protocol allows
+        except (ConnectionError, ValueError, asyncio.CancelledError):
+            pass  # the client went away, sent a line longer than the protocol allows, or the stand is stopped
         finally:
             self.clients.discard(writer)
             writer.close()

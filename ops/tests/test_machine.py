@@ -52,16 +52,12 @@ class MissingThings(TestCase):
 class Clusters(TestCase):
     def test_a_folder_the_server_cannot_reach_is_left_for_one_it_can(self):
         with tempfile.TemporaryDirectory() as closed:  # made with mode 0700
-            with (
-                mock.patch.object(cluster, "VAR", Path(closed) / "var"),
-                mock.patch.object(os, "geteuid", return_value=0),
-            ):
-                self.assertTrue(str(Cluster("pg", 1).home).startswith("/var/lib/postgresql/torvix-"))
-            with (
-                mock.patch.object(cluster, "VAR", Path(closed) / "var"),
-                mock.patch.object(os, "geteuid", return_value=7),
-            ):
-                self.assertEqual(Cluster("pg", 1).home, Path(closed) / "var" / "pg")
+            here = Path(closed) / "var"
+            here.mkdir()
+            for user, home in ((0, "/var/lib/postgresql/torvix-"), (1000, str(here / "pg"))):
+                as_user = mock.patch.object(os, "geteuid", return_value=user)
+                with mock.patch.object(cluster, "VAR", here), as_user:
+                    self.assertTrue(str(Cluster("pg", 1).home).startswith(home))
 
     def test_a_secret_is_made_once_and_only_its_owner_reads_it(self):
         with tempfile.TemporaryDirectory() as here, mock.patch.object(cluster, "VAR", Path(here)):

@@ -218,10 +218,10 @@ def stand_now(request: HttpRequest, programme_id: int):
     channels = [(name, display.unit(name)) for name, _ in hello.get("channels", [])]
     values = {name: display.value(name, value) for name, value in (link.values if link else {}).items()}
     open_pull = session.pulls.filter(state__in=("armed", "running")).first() if session else None
-    why = "" if link and link.connected else link.why if link else "The bench worker has not reported yet."
+    why = link.lost(timezone.now()) if link else "the bench worker has not reported yet"
     return StandNow(
-        connected=bool(link and link.connected),
-        why=why if session else "No session is open.",
+        connected=session is not None and not why,
+        why=f"{why}." if session else "No session is open.",
         state=link.state if link else "",
         simulated=bool(hello.get("simulated")),
         rate_hz=hello.get("rate_hz"),

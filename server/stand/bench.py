@@ -20,12 +20,13 @@ import psycopg
 from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 from torvix_core import quantities
-from torvix_core.trace import PLAUSIBLE
+from torvix_core.trace import SPEED
 
 from shop.models import Stand
 from stand import live, services
 from stand.line import Hello, Line, LineLost, Message, NotUnderstood, Reply, Samples, StateChange, WeatherReading
 from stand.models import Command, CommandState, Link, Pull, PullState
+from stand.picture import Picture
 from stand.samples import append_chunk, is_known
 
 log = logging.getLogger("torvix.bench")
@@ -37,8 +38,6 @@ SILENT_S = 3.0  # without a word the stand counts as lost
 RECONNECT_S = 1.0
 ANSWER_S = 4.0  # for a command
 DATABASE_RETRY_S = 1.0
-SWEEP_WINDOW_S = 0.3  # over which the live sweep rate is taken
-POINT_WINDOW_S = 0.1  # over which a live point is averaged
 DATABASE_LOST = (OperationalError, InterfaceError, psycopg.OperationalError)
 
 
@@ -70,17 +69,13 @@ class Bench:
         self.stopping = False
         self.line: Line | None = None
         self.hello: Hello | None = None
-        self.rules: list[quantities.Linear | None] = []
+        self.picture: Picture | None = None
         self.state = ""
         self.recording: Recording | None = None
         self.armed: Pull | None = None
         self.aborting = False
         self.air: list[services.MeanAir] = []
-        self.values: dict[str, float] = {}
         self.stand_s = 0.0  # the stand's own time of its last sample
-        self.faulty: list[str] = []
-        self.recent: deque[tuple[float, float, float]] = deque()  # time, rpm, torque of the last moments
-        self.points: list[tuple[float, float]] = []
         self.waiting: dict[int, tuple[Command, float]] = {}
         self.writes: deque[Callable[[], None]] = deque()
         self.write_again_at = 0.0
@@ -171,9 +166,7 @@ class Bench:
             self.write(lambda: services.end_pull(pull, PullState.ABORTED, told, now))
         if self.line:
             self.line.close()
-        self.line, self.hello, self.state = None, None, ""
-        self.values, self.faulty = {}, []
-        self.recent.clear()
+        self.line, self.hello, self.picture, self.state = None, None, None, ""
         self._note_lost(why)
 
     def _note_lost(self, why: str) -> None:
@@ -198,7 +191,7 @@ class Bench:
 
     def _take_hello(self, hello: Hello) -> None:
         self.hello = hello
-        self.rules = [quantities.to_si_rule(unit) if is_known(unit) else None for unit in hello.units]
+        self.picture = Picture(hello)
         self.write(lambda: self._save_link(connected=True, why="", hello=self._hello_json(hello)))
         self.write(lambda: live.notify(live.FRAMES, {"stand": self.stand.pk, "type": "link", "connected": True,
                                                      "why": ""}))  # fmt: skip
@@ -281,69 +274,26 @@ class Bench:
                 self.air = self.air[-1:]
 
     def _take_samples(self, samples: Samples) -> None:
-        if self.hello is None:
+        if self.picture is None:
             return
-        recording, names = self.recording, self.hello.names
+        recording, sweeping = self.recording, self.state == "sweeping"
         for offset, (at, row) in enumerate(zip(samples.times, samples.rows, strict=True)):
             if recording:
                 recording.add(samples.first + offset, at, row)
-            self._take_live(at, row, names)
+            self.picture.add(at, row, sweeping=sweeping)
+        self.stand_s = samples.times[-1] if samples.times else self.stand_s
         if recording:
-            recording.last_rpm = self.values.get("rpm", math.nan)
+            recording.last_rpm = self.picture.values.get(SPEED, math.nan)
         if time.monotonic() >= self.frame_at:
             self._show(samples.first + len(samples.rows) - 1)
 
     # What browsers see
 
-    def _take_live(self, at: float, row: list[float], names: tuple[str, ...]) -> None:
-        values, faulty = {}, []
-        for name, value, rule in zip(names, row, self.rules, strict=True):
-            if rule is None:
-                continue
-            low, high = PLAUSIBLE.get(name, (-math.inf, math.inf))
-            read = value * rule.scale + rule.offset
-            if low <= read <= high:
-                values[name] = read
-            else:  # also where nothing came
-                faulty.append(name)
-        self.values, self.faulty, self.stand_s = values, faulty, at
-        if self.recording and "rpm" in values and "torque" in values:
-            self.recent.append((at, values["rpm"], values["torque"]))
-            while self.recent[0][0] < at - SWEEP_WINDOW_S:
-                self.recent.popleft()
-            self.points.append(self._live_point(at))
-
-    def _live_point(self, at: float) -> tuple[float, float]:
-        """Speed and torque over the last moment, so that the eye sees the curve and not the sensor's noise."""
-        last = [(rpm, torque) for time_s, rpm, torque in self.recent if time_s > at - POINT_WINDOW_S]
-        rpm, torque = (sum(column) / len(last) for column in zip(*last, strict=True))
-        return rpm, torque + self._inertia_torque()
-
-    def _inertia_torque(self) -> float:
-        """As the reduction will add it, from the sweep rate of the last moments, so that live and kept curves agree."""
-        if self.hello is None or self.hello.inertia_in_torque != "not_included" or len(self.recent) < 3:
-            return 0.0
-        (first_s, first_rpm, _), (last_s, last_rpm, _) = self.recent[0], self.recent[-1]
-        if last_s <= first_s:
-            return 0.0
-        return self.hello.inertia * math.pi / 30 * (last_rpm - first_rpm) / (last_s - first_s)
-
     def _show(self, number: int) -> None:
+        assert self.picture is not None  # only called for samples, which need a hello
         self.frame_at = time.monotonic() + FRAME_S
-        points, self.points = self.points, []
-        frame = {
-            "type": "frame",
-            "stand": self.stand.pk,
-            "n": number,
-            "state": self.state,
-            "pull": self.recording.pull.pk if self.recording else None,
-            "values": {name: round(value, 5) for name, value in self.values.items()},
-            "faulty": self.faulty,
-            # At high sample rates every so many points are enough for the eye.
-            "points": [[round(rpm, 1), round(torque, 2)] for rpm, torque in points[:: 1 + len(points) // 40]]
-            if self.state == "sweeping"
-            else [],
-        }
+        pull = self.recording.pull.pk if self.recording else None
+        frame = self.picture.frame(number, self.stand.pk, self.state, pull)
         try:
             live.notify(live.FRAMES, frame)
         except DATABASE_LOST:
@@ -351,13 +301,13 @@ class Bench:
 
     def write_link(self) -> None:
         self.link_at = time.monotonic() + LINK_S
-        if self.hello is None:
+        if self.picture is None:
             return
         fields: dict[str, Any] = {
             "connected": True,
             "state": self.state,
-            "values": {name: round(value, 5) for name, value in self.values.items()},
-            "faulty": self.faulty,
+            "values": self.picture.rounded(),
+            "faulty": self.picture.faulty,
         }
         if self.air:
             last = self.air[-1]

@@ -47,6 +47,7 @@ class Hub:
     def __init__(self) -> None:
         self.queues: set[asyncio.Queue[str]] = set()
         self.task: asyncio.Task[None] | None = None
+        self.listening = asyncio.Event()
 
     def join(self) -> asyncio.Queue[str]:
         queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
@@ -60,6 +61,7 @@ class Hub:
         if not self.queues and self.task is not None:
             self.task.cancel()
             self.task = None
+            self.listening.clear()
 
     async def _run(self) -> None:
         while True:
@@ -68,9 +70,11 @@ class Hub:
                     **connection_arguments(), autocommit=True
                 ) as listening:
                     await listening.execute(f"LISTEN {FRAMES}".encode())
+                    self.listening.set()
                     async for heard in listening.notifies():
                         self._hand_out(heard.payload)
             except psycopg.OperationalError:
+                self.listening.clear()
                 self._hand_out('{"type":"database_lost"}')
                 await asyncio.sleep(1)
 

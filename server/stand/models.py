@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from django.conf import settings
@@ -180,6 +181,9 @@ class Command(models.Model):
         ordering = ["pk"]
 
 
+SILENT_WORKER = timedelta(seconds=10)  # it writes every second
+
+
 class Link(models.Model):
     """What the bench worker knows of its stand right now, for screens that open in the middle."""
 
@@ -192,3 +196,9 @@ class Link(models.Model):
     values = models.JSONField(default=dict, help_text="last value of each channel, as sent")
     weather = models.JSONField(default=dict, help_text="Pa, K, 0 to 1")
     faulty = ArrayField(models.CharField(max_length=40), default=list, help_text="silent or impossible channels")
+
+    def lost(self, at: datetime) -> str:
+        """Why the stand cannot be used at this moment; "" if it can. A worker that no longer writes knows nothing."""
+        if self.beat_at is not None and at - self.beat_at > SILENT_WORKER:
+            return "the bench worker does not report; it may have been stopped"
+        return "" if self.connected else self.why or "not linked yet"

@@ -71,9 +71,8 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime) -> Pull:
     if setup.programme_id != programme.pk:
         raise Invalid("This setup belongs to another programme.", fields={"setup_id": "choose one of this programme"})
     link = Link.objects.filter(stand=session.stand).first()
-    if link is None or not link.connected:
-        raise Refusal(f"{session.stand} is not linked: {link.why if link else 'the bench worker does not run'}.",
-                      code="stand_lost")  # fmt: skip
+    if lost := link.lost(at) if link else "the bench worker does not run":
+        raise Refusal(f"{session.stand} is not linked: {lost}.", code="stand_lost")
     made = Pull.objects.filter(session__programme=programme)
     before = made.filter(session=session, state=PullState.COMPLETE).order_by("number").last()
     try:

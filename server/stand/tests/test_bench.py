@@ -42,7 +42,7 @@ class BenchCase(TransactionTestCase):
         """Time on the stand; the link holds its values afterwards."""
         if "skip" in self.bench.hello.can:
             self.by.skip(seconds)
-        self.by.until(lambda: bool(self.bench.values), "samples")
+        self.by.until(lambda: bool(self.bench.picture and self.bench.picture.values), "samples")
         self.bench.write_link()
         self.bench.flush_writes()
 
@@ -89,7 +89,7 @@ class AsItRuns(BenchCase):
 
     def test_abort_ends_the_sweep_early_and_keeps_its_samples(self):
         def abort() -> None:
-            self.by.until(lambda: self.bench.values.get("rpm", 0) > 3000, "3000 rpm")
+            self.by.until(lambda: self.bench.picture.values.get("rpm", 0) > 3000, "3000 rpm")
             services.abort(self.operator, Pull.objects.get(state=PullState.RUNNING))
 
         pull = self.run_pull(during=abort)
@@ -109,7 +109,7 @@ class AsItRuns(BenchCase):
 
     def test_a_stand_that_vanishes_in_the_pull_leaves_it_incomplete_and_is_linked_again(self):
         def vanish() -> None:
-            self.by.until(lambda: self.bench.values.get("rpm", 0) > 2600, "2600 rpm")
+            self.by.until(lambda: self.bench.picture.values.get("rpm", 0) > 2600, "2600 rpm")
             self.bench.line.send(0, "vanish", {})
 
         pull = self.run_pull(during=vanish)

@@ -73,6 +73,15 @@ class Arming(Scene):
         with self.assertRaisesMessage(Refusal, "Stand 1 is not linked: nothing answers at 127.0.0.1:7420."):
             services.arm(self.operator, self.session, self.setup_a, self.now)
 
+    def test_a_worker_that_no_longer_reports_counts_as_lost(self):
+        self.link.beat_at = self.now - timedelta(seconds=11)
+        self.link.save()
+        with self.assertRaisesMessage(Refusal, "the bench worker does not report; it may have been stopped."):
+            services.arm(self.operator, self.session, self.setup_a, self.now)
+        self.link.beat_at = self.now - timedelta(seconds=2)
+        self.link.save()
+        services.arm(self.operator, self.session, self.setup_a, self.now)
+
     def test_a_setup_of_another_programme_is_refused_at_its_field(self):
         foreign = self.programme.setups.get(position=0)
         foreign.programme_id = -1

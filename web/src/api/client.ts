@@ -30,7 +30,7 @@ async function reach(request: Request): Promise<Response> {
   }
 }
 
-export const api = createClient<paths>({ baseUrl: '', fetch: reach })
+export const api = createClient<paths>({ baseUrl: window.location.origin, fetch: reach })
 api.use({
   onRequest({ request }) {
     if (request.method !== 'GET') request.headers.set('X-CSRFToken', csrfToken())

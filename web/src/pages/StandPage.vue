@@ -1,9 +1,8 @@
 <script setup lang="ts">
 /** Read from two metres: what comes next, large figures, window tapes, live torque, hold to start, one key to abort. */
-import { computed, ref, useTemplateRef, watch } from 'vue'
+import { computed, ref, useTemplateRef } from 'vue'
 
-import { answer, api } from '../api/client'
-import { useAction, useMe, useObservedCurve, useStandNow } from '../api/queries'
+import { useMe, useObservedCurve, useStandNow } from '../api/queries'
 import ExcludeDialog from '../components/ExcludeDialog.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { channelFigure } from '../figures'
@@ -11,15 +10,20 @@ import { useKeys } from '../keys'
 import HoldButton from '../live/HoldButton.vue'
 import LiveChart, { type Earlier } from '../live/LiveChart.vue'
 import { useLive } from '../live/useLive'
+import { usePullFlow } from '../live/usePullFlow'
 import WindowTape from '../live/WindowTape.vue'
 import SetupMark from '../setups/SetupMark.vue'
 import StandCautions from './StandCautions.vue'
 import { useFrame } from './frame'
 
-const { programme, day, setup, mayOperate } = useFrame()
+const frameOfProgramme = useFrame()
+const { programme, day, setup, mayOperate } = frameOfProgramme
 const id = computed(() => programme.value.id)
-const session = computed(() => (day.value.session && !day.value.session.closed_at ? day.value.session : null))
 const { data: stand, error: standError } = useStandNow(id)
+const connected = computed(() => Boolean(stand.value?.connected))
+const flow = usePullFlow(frameOfProgramme, connected)
+const { session, current, last, unjudged, chosenSetup, nextSetup, shownSetup, mounted, override } = flow
+const { open, close, arm, start, abort, keep } = flow
 const { data: me } = useMe()
 const chart = useTemplateRef<InstanceType<typeof LiveChart>>('chart')
 const hold = useTemplateRef<InstanceType<typeof HoldButton>>('hold')
@@ -36,34 +40,6 @@ const { frame, streaming, refused } = useLive(
     chart.value?.add(fresh.points, fresh.n)
   },
 )
-
-// What comes next: the pull that is armed or running, else the last one if it is not judged, else the next planned.
-const current = computed(() =>
-  day.value.pulls.find((pull) => pull.state === 'armed' || pull.state === 'running'),
-)
-const last = computed(() => day.value.pulls.at(-1))
-const unjudged = computed(() =>
-  !current.value && last.value?.state === 'complete' && last.value.standing === 'undecided'
-    ? last.value
-    : null,
-)
-const chosenSetup = ref<number | null>(null)
-const nextSetup = computed(
-  () =>
-    chosenSetup.value ??
-    day.value.planned[0]?.setup_id ??
-    last.value?.setup_id ??
-    programme.value.setups[0]!.id,
-)
-const shownSetup = computed(() =>
-  setup(current.value?.setup_id ?? unjudged.value?.setup_id ?? nextSetup.value),
-)
-const mounted = computed(
-  () => day.value.pulls.findLast((pull) => pull.state === 'complete')?.setup_id ?? null,
-)
-watch(current, (pull) => {
-  if (pull) chosenSetup.value = null
-})
 
 // Earlier curves to lay under the live one: the last kept pull of this setup, and the last of the baseline.
 const keptOf = (setupId: number) =>
@@ -93,7 +69,6 @@ const gates = computed(() =>
   })),
 )
 const held = computed(() => gates.value.filter((tape) => tape.side !== 'inside'))
-const connected = computed(() => Boolean(stand.value?.connected))
 const running = computed(() => current.value?.state === 'running')
 const armed = computed(() => current.value?.state === 'armed')
 const faulty = computed(() =>
@@ -107,56 +82,15 @@ const others = computed(() => {
 })
 const value = (channel: string) => (frame.value ? frame.value.values[channel] : stand.value?.values[channel])
 
-const open = useAction(async (stand_id: number) =>
-  answer(
-    await api.POST('/api/programmes/{programme_id}/sessions', {
-      params: { path: { programme_id: id.value } },
-      body: { stand_id },
-    }),
-  ),
-)
-const close = useAction(async (session_id: number) =>
-  answer(await api.POST('/api/sessions/{session_id}/close', { params: { path: { session_id } } })),
-)
-const arm = useAction(async (setup_id: number) =>
-  answer(
-    await api.POST('/api/sessions/{session_id}/arm', {
-      params: { path: { session_id: session.value!.id } },
-      body: { setup_id },
-    }),
-  ),
-)
-const override = ref('')
 const overriding = ref(false)
-const start = useAction(async (pull_id: number) =>
-  answer(
-    await api.POST('/api/pulls/{pull_id}/start', {
-      params: { path: { pull_id } },
-      body: { override_reason: override.value },
-    }),
-  ),
-)
-const abort = useAction(async (pull_id: number) =>
-  answer(await api.POST('/api/pulls/{pull_id}/abort', { params: { path: { pull_id } } })),
-)
-const keep = useAction(async (pull_id: number) =>
-  answer(await api.POST('/api/pulls/{pull_id}/keep', { params: { path: { pull_id } } })),
-)
 const excluding = ref(false)
-const problem = computed(
-  () =>
-    [arm, start, abort, keep, open, close].map((action) => action.error.value).find(Boolean) ??
-    (refused.value ? new Error(refused.value) : null),
-)
+const problem = computed(() => flow.problem.value ?? (refused.value ? new Error(refused.value) : null))
 const mayStart = computed(() => armed.value && (!held.value.length || override.value.trim().length > 0))
 
 function armNext() {
-  if (session.value && connected.value && !current.value && mayOperate.value) {
-    start.reset()
-    override.value = ''
-    overriding.value = false
-    arm.mutate(nextSetup.value)
-  }
+  if (!mayOperate.value) return
+  overriding.value = false
+  flow.armNext()
 }
 function startHeld() {
   if (current.value && mayStart.value) start.mutate(current.value.id)

@@ -1,0 +1,87 @@
+"""The live stream as an ASGI server gives it: who may see it, what is in it, and that it ends."""
+
+import asyncio
+import json
+from unittest import mock
+
+import scenes
+from asgiref.sync import sync_to_async
+from django.test import TransactionTestCase
+
+from shop.models import Role
+from stand import live, services
+from stand.live import Hub
+
+
+class Stream(TransactionTestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.address = f"/api/programmes/{self.programme.pk}/live"
+
+    async def read(self, count: int, send) -> list[dict]:
+        """The first messages of the stream; `send` is called once the stream listens."""
+        answer = await self.async_client.get(self.address)
+        self.assertEqual(answer.headers["Content-Type"], "text/event-stream")
+        messages: list[dict] = []
+        parts = answer.streaming_content
+        await anext(parts)
+        for _ in range(100):  # until the hub's LISTEN stands
+            if live.hub.listening.is_set():
+                break
+            await asyncio.sleep(0.02)
+        await sync_to_async(send)()
+        while len(messages) < count:
+            part = (await asyncio.wait_for(anext(parts), 5)).decode()
+            if part.startswith("data: "):
+                messages.append(json.loads(part[6:]))
+        await parts.aclose()
+        return messages
+
+    async def test_signed_out_or_without_a_session_there_is_no_stream(self):
+        answer = await self.async_client.get(self.address)
+        self.assertEqual((answer.status_code, answer.json()["code"]), (401, "signed_out"))
+        await self.async_client.aforce_login(self.operator)
+        answer = await self.async_client.get(self.address)
+        self.assertEqual((answer.status_code, answer.json()["code"]), (409, "no_session"))
+
+    async def test_frames_come_converted_and_with_the_side_of_each_gate(self):
+        session = await sync_to_async(scenes.session)(self.programme, self.operator)
+        await self.async_client.aforce_login(self.operator)
+        frame = {"type": "frame", "stand": session.stand_id, "n": 4, "state": "idle", "pull": None, "faulty": [],
+                 "values": {"torque": 135.58179, "oil_temperature": 340.0}, "points": [[3000.0, 135.58]]}  # fmt: skip
+        other = {**frame, "stand": session.stand_id + 1, "n": 5}
+
+        def send() -> None:
+            live.notify(live.FRAMES, other)
+            live.notify(live.FRAMES, frame)
+
+        (got,) = await self.read(1, send)
+        self.assertEqual(got["n"], 4)
+        self.assertAlmostEqual(got["values"]["torque"], 100.0, places=2)
+        self.assertEqual(got["sides"], {"oil_temperature": "low"})
+
+    async def test_judging_a_pull_is_told_to_everyone_who_looks(self):
+        session = await sync_to_async(scenes.session)(self.programme, self.operator)
+        setup = await self.programme.setups.afirst()
+        pull = await sync_to_async(scenes.pull)(session, setup, self.operator)
+        await self.async_client.aforce_login(self.operator)
+        (got,) = await self.read(1, lambda: services.exclude(self.operator, pull, scenes.DAY, "hose off"))
+        self.assertEqual((got["type"], got["pull"]), ("pull", pull.pk))
+
+    def test_a_message_too_long_for_a_notification_is_an_error_here_not_in_the_database(self):
+        with self.assertRaisesMessage(ValueError, "is too long"):
+            live.notify(live.FRAMES, {"stand": 1, "text": "x" * 9000})
+
+
+class SlowBrowser(TransactionTestCase):
+    async def test_loses_its_oldest_frames_and_the_server_does_not_grow(self):
+        hub = Hub()
+        with mock.patch.object(hub, "_run", return_value=asyncio.sleep(0)):
+            queue = hub.join()
+        for number in range(live.MOST_WAITING + 30):
+            hub._hand_out(str(number))
+        self.assertEqual(queue.qsize(), live.MOST_WAITING)
+        self.assertEqual(queue.get_nowait(), "30")
+        hub.leave(queue)
+        self.assertIsNone(hub.task)

@@ -1,0 +1,72 @@
+import math
+
+import numpy as np
+from django.test import SimpleTestCase
+from torvix_core.reduction import Options, StandInertia, reduce_sweep
+from torvix_core.trace import Trace
+
+from stand.display import Display
+from stand.gates import Gate
+from stand.line import Hello
+from stand.picture import Picture
+
+HELLO = Hello(
+    stand="S", rate_hz=50, names=("rpm", "torque", "oil_temperature", "odd"), units=("rpm", "lb-ft", "°F", "furlong"),
+    weather=(), can=frozenset(), inertia_in_torque="not_included", inertia=0.45, simulated=True,
+)  # fmt: skip
+UNITS = {"torque": "lb-ft", "power": "hp", "temperature": "°F", "air_pressure": "kPa", "oil_pressure": "psi",
+         "mass_flow": "lb/h"}  # fmt: skip
+
+
+class LivePicture(SimpleTestCase):
+    def test_values_are_in_si_and_unknown_units_are_left_out(self):
+        picture = Picture(HELLO)
+        picture.add(0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=False)
+        self.assertAlmostEqual(picture.values["torque"], 135.58179, places=4)
+        self.assertAlmostEqual(picture.values["oil_temperature"], 363.15)
+        self.assertNotIn("odd", picture.values)
+        self.assertEqual(picture.points, [])
+
+    def test_a_channel_that_sends_nothing_or_the_impossible_is_faulty(self):
+        picture = Picture(HELLO)
+        picture.add(0.0, [3000.0, math.nan, 9999.0, 7.0], sweeping=False)
+        self.assertEqual(picture.faulty, ["torque", "oil_temperature"])
+
+    def test_live_points_lie_on_the_curve_that_the_reduction_will_make(self):
+        """Same samples, same inertia: a pull must not seem to gain or lose torque when it ends."""
+        time = np.arange(0, 12, 0.02)
+        speed, brake = 2000 + 400 * time, 180 + 20 * np.sin(time / 3)
+        picture = Picture(HELLO)
+        for at, rpm, torque in zip(time, speed, brake, strict=True):
+            picture.add(at, [rpm, torque, 194.0, 0.0], sweeping=True)
+        points = np.array(picture.points)[20:]
+        trace = Trace(time, ("rpm", "torque"), np.stack([speed, brake * 1.3558179483]))
+        curve = reduce_sweep(trace, Options(stand_inertia=StandInertia.NOT_INCLUDED, inertia=0.45))
+        live = np.interp(curve.speed_rpm[2:-2], points[:, 0], points[:, 1])
+        np.testing.assert_allclose(live, curve.torque[2:-2], rtol=2e-3)
+
+    def test_a_fast_stand_does_not_make_long_frames(self):
+        picture = Picture(HELLO)
+        for number in range(1000):
+            picture.add(number / 1000, [2000.0 + number, 100.0, 194.0, 0.0], sweeping=True)
+        self.assertLessEqual(len(picture.take_points()), 41)
+        self.assertEqual(picture.take_points(), [])
+
+
+class Displayed(SimpleTestCase):
+    def test_a_frame_is_in_the_units_of_the_person(self):
+        picture = Picture(HELLO)
+        picture.add(0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=True)
+        shown = Display(UNITS).frame(picture.frame(5, 1, "sweeping", 9))
+        self.assertAlmostEqual(shown["values"]["torque"], 100.0, places=3)
+        self.assertAlmostEqual(shown["values"]["oil_temperature"], 194.0, places=3)
+        self.assertAlmostEqual(shown["points"][0][1], 100.0, places=1)
+        self.assertEqual((shown["n"], shown["pull"]), (5, 9))
+
+    def test_a_gate_says_on_which_side_a_value_lies(self):
+        sides = {
+            value: Gate("oil_temperature", "Oil", 350.0, 370.0, value).side for value in (340.0, 350.0, 371.0, None)
+        }
+        self.assertEqual(sides, {340.0: "low", 350.0: "inside", 371.0: "high", None: "silent"})
+        told = Display(UNITS).gate(Gate("oil_temperature", "Oil", 353.15, 373.15, None))
+        self.assertEqual((round(told["low"]), round(told["high"]), told["value"]), (176, 212, None))

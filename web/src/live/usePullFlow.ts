@@ -1,0 +1,106 @@
+import { computed, type ComputedRef, ref, watch } from 'vue'
+
+import { answer, api } from '../api/client'
+import { useAction } from '../api/queries'
+import type { Frame } from '../pages/frame'
+
+/** What comes next at the stand, and what a person may ask of it. Follows the frame of the programme. */
+export function usePullFlow({ programme, day, setup }: Frame, connected: ComputedRef<boolean>) {
+  const session = computed(() =>
+    day.value.session && !day.value.session.closed_at ? day.value.session : null,
+  )
+  const current = computed(
+    () => day.value.pulls.find((pull) => pull.state === 'armed' || pull.state === 'running') ?? null,
+  )
+  const last = computed(() => day.value.pulls.at(-1) ?? null)
+  /** A pull that has just been made waits for a judgement before the next. */
+  const unjudged = computed(() =>
+    !current.value && last.value?.state === 'complete' && last.value.standing === 'undecided'
+      ? last.value
+      : null,
+  )
+  const chosenSetup = ref<number | null>(null)
+  const nextSetup = computed(
+    () =>
+      chosenSetup.value ??
+      day.value.planned[0]?.setup_id ??
+      last.value?.setup_id ??
+      programme.value.setups[0]!.id,
+  )
+  const shownSetup = computed(() =>
+    setup(current.value?.setup_id ?? unjudged.value?.setup_id ?? nextSetup.value),
+  )
+  /** The setup that made the last complete pull, so the one that is bolted on. */
+  const mounted = computed(
+    () => day.value.pulls.findLast((pull) => pull.state === 'complete')?.setup_id ?? null,
+  )
+  watch(current, (pull) => {
+    if (pull) chosenSetup.value = null
+  })
+
+  const open = useAction(async (stand_id: number) =>
+    answer(
+      await api.POST('/api/programmes/{programme_id}/sessions', {
+        params: { path: { programme_id: programme.value.id } },
+        body: { stand_id },
+      }),
+    ),
+  )
+  const close = useAction(async (session_id: number) =>
+    answer(await api.POST('/api/sessions/{session_id}/close', { params: { path: { session_id } } })),
+  )
+  const arm = useAction(async (setup_id: number) =>
+    answer(
+      await api.POST('/api/sessions/{session_id}/arm', {
+        params: { path: { session_id: session.value!.id } },
+        body: { setup_id },
+      }),
+    ),
+  )
+  const override = ref('')
+  const start = useAction(async (pull_id: number) =>
+    answer(
+      await api.POST('/api/pulls/{pull_id}/start', {
+        params: { path: { pull_id } },
+        body: { override_reason: override.value },
+      }),
+    ),
+  )
+  const abort = useAction(async (pull_id: number) =>
+    answer(await api.POST('/api/pulls/{pull_id}/abort', { params: { path: { pull_id } } })),
+  )
+  const keep = useAction(async (pull_id: number) =>
+    answer(await api.POST('/api/pulls/{pull_id}/keep', { params: { path: { pull_id } } })),
+  )
+  const problem = computed(
+    () => [arm, start, abort, keep, open, close].map((action) => action.error.value).find(Boolean) ?? null,
+  )
+
+  /** Arm the next pull; the setup just pulled once more while it waits for its judgement. */
+  function armNext() {
+    if (!session.value || !connected.value || current.value) return
+    start.reset()
+    override.value = ''
+    arm.mutate(unjudged.value?.setup_id ?? nextSetup.value)
+  }
+
+  return {
+    session,
+    current,
+    last,
+    unjudged,
+    chosenSetup,
+    nextSetup,
+    shownSetup,
+    mounted,
+    override,
+    open,
+    close,
+    arm,
+    start,
+    abort,
+    keep,
+    problem,
+    armNext,
+  }
+}
