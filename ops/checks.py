@@ -12,7 +12,7 @@ from ops.machine import PYTHON, ROOT, VENV, WEB, say
 MANAGE = [str(PYTHON), "server/manage.py"]
 SCHEMA = WEB / "openapi.json"
 TYPES = WEB / "src/api/schema.d.ts"
-TEST_LABELS = ["core/tests", "server", "standin", "ops", "browser_tests"]
+TEST_LABELS = ["core/tests", "server", "standin", "demo", "ops", "browser_tests"]
 EXPORT = [*MANAGE, "export_openapi_schema", "--api", "config.api.api", "--indent", "2", "--sorted", "--output"]
 OPENAPI_TYPESCRIPT = "node_modules/.bin/openapi-typescript"
 

@@ -219,7 +219,9 @@ def end_pull(
         if air:
             pull.barometer, pull.air_temperature = air.barometer, air.temperature
             pull.relative_humidity = air.relative_humidity
-        pull.save()
+        # The worker's copy of the row is as old as the arming: only what ended with the pull is written.
+        ended = ["state", "ended_why", "ended_at", "samples_lost"]
+        pull.save(update_fields=[*ended, "barometer", "air_temperature", "relative_humidity"])
         pull_ended.send(sender=Pull, pull=pull)
         _tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
 

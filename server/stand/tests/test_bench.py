@@ -81,6 +81,12 @@ class WholePull(BenchCase):
         self.assertEqual((pull.inertia_in_torque, pull.inertia), ("not_included", 0.45))
         self.assertFalse(Chunk.objects.exists())
 
+    def test_what_a_person_wrote_after_the_arming_is_still_there_at_the_end(self):
+        self.programme.windows.update(low=390.0, high=400.0)
+        pull = self.arm()
+        services.start(self.operator, pull, "Throttle travel to be seen")
+        self.assertEqual(self.until_ended(pull).override_reason, "Throttle travel to be seen")
+
 
 class AsItRuns(BenchCase):
     """Four times faster than real, so that something can happen in the middle of a pull."""
