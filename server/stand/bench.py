@@ -373,7 +373,8 @@ class Bench:
                 arguments = {key: arguments[key] for key in ("start_rpm", "end_rpm", "rate_rpm_s")}
                 self.armed = command.pull
             elif command.name == "abort":
-                self.aborting = True
+                # Too late to abort: a sweep that has reached its end is complete.
+                self.aborting = self.state == "sweeping"
             self.line.send(command.pk, command.name, arguments)
         except LineLost as lost:
             self._lose(str(lost))

@@ -56,7 +56,11 @@ useKeys(
         <h1>{{ programme.question }}</h1>
         <span class="quiet engine">{{ programme.engine }}, {{ programme.build }}</span>
         <StandardMenu />
-        <span v-if="day.air" class="air" :title="`Density altitude ${figure(day.air.density_altitude_ft, 0)} ft`">
+        <span
+          v-if="day.air"
+          class="air"
+          :title="`Density altitude ${figure(day.air.density_altitude_ft, 0)} ft`"
+        >
           <span class="quiet">Air</span>
           {{ figure(day.air.pressure, day.air.pressure_unit === 'inHg' ? 2 : 1) }}
           {{ day.air.pressure_unit }} · {{ figure(day.air.temperature) }} {{ day.air.temperature_unit }} ·
