@@ -4,14 +4,16 @@ from __future__ import annotations
 
 import io
 from collections.abc import Iterator
+from typing import Any
 
 import numpy as np
-from django.db import connection
+import psycopg
 from torvix_core.reduction import Options, StandInertia, reduce_sweep
 from torvix_core.trace import PLAUSIBLE, Trace
 
 from perf.ratio import Ratio, measure
 from stand.codec import pack, unpack
+from stand.live import connection_arguments
 
 SECONDS, CHANNELS = 12, 24
 OPTIONS = Options(stand_inertia=StandInertia.NOT_INCLUDED, inertia=0.45)
@@ -52,6 +54,11 @@ def reduction() -> Iterator[Ratio]:
 
 def storage() -> Iterator[Ratio]:
     """Both by the same driver over the same connection, in its binary form, into arrays."""
+    with psycopg.connect(**connection_arguments(), autocommit=True) as connection:
+        yield from _storage(connection)
+
+
+def _storage(connection: psycopg.Connection[tuple[Any, ...]]) -> Iterator[Ratio]:
     for hz in (100, 1000):
         pull = a_pull(hz)
         columns = [pull.time, *pull.values]
@@ -66,12 +73,12 @@ def storage() -> Iterator[Ratio]:
                 cursor.execute("INSERT INTO as_rows VALUES (%s, %s)", [number, column.tolist()])
 
         def read_packed() -> list[np.ndarray]:
-            with connection.connection.cursor(binary=True) as cursor:
+            with connection.cursor(binary=True) as cursor:
                 cursor.execute("SELECT codec, samples, data FROM as_packed ORDER BY name")
                 return [unpack(codec, bytes(data), samples) for codec, samples, data in cursor.fetchall()]
 
         def read_rows() -> list[np.ndarray]:
-            with connection.connection.cursor(binary=True) as cursor:
+            with connection.cursor(binary=True) as cursor:
                 cursor.execute("SELECT samples FROM as_rows ORDER BY name")
                 return [np.array(samples) for (samples,) in cursor.fetchall()]
 

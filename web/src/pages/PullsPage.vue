@@ -57,7 +57,7 @@ function told(row: Row): string[] {
           <th>Pull</th>
           <th class="words">Setup</th>
           <th class="words">Started</th>
-          <th>Factor<br />{{ label }}</th>
+          <th class="line">Factor<br />{{ label }}</th>
           <th>Peak torque<br />{{ log.torque_unit }} at rpm</th>
           <th>Peak power<br />{{ log.power_unit }} at rpm</th>
           <th class="words">Standing</th>
@@ -77,7 +77,7 @@ function told(row: Row): string[] {
             <SetupMark :position="setup(row.setup_id).position" :struck="row.standing === 'excluded'" />
             {{ setup(row.setup_id).name }}
           </td>
-          <td class="words">
+          <td class="words line">
             {{ clock(row.started_at) }} <span class="quiet small">{{ day(row.started_at) }}</span>
           </td>
           <td>
@@ -125,7 +125,8 @@ function told(row: Row): string[] {
   max-width: 1240px;
   overflow-x: auto;
 }
-.mark {
+.mark,
+.line {
   white-space: nowrap !important;
 }
 .mark svg {
