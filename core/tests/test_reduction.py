@@ -131,7 +131,24 @@ class Gaps(SimpleTestCase):
         values[3] = np.nan
         reduced = reduce_sweep(Trace(trace.time, trace.names, values), PLAIN)
         assert_allclose(reduced.torque, true_torque(reduced.speed_rpm), rtol=4e-4)
-        self.assertTrue(np.isfinite(reduced.means).all())
+        self.assertEqual(reduced.names, ("rpm", "torque", "throttle"))  # left out, not made up
+        self.assertEqual(reduced.means.shape, (3, len(reduced.speed_rpm)))
+
+    def test_a_channel_with_a_few_samples_missing_has_the_mean_of_the_others(self):
+        trace = pull(extra_channels=1)
+        values = trace.values.copy()
+        values[3] = 80.0
+        values[3, 400:403] = np.nan
+        reduced = reduce_sweep(Trace(trace.time, trace.names, values), PLAIN)
+        assert_allclose(reduced.means[3], 80.0)
+
+    def test_an_impossible_torque_sample_does_not_reach_the_curve(self):
+        trace = pull()
+        values = trace.values.copy()
+        values[1, 500] = 9999.0
+        reduced = reduce_sweep(Trace(trace.time, trace.names, values), PLAIN)
+        assert_allclose(reduced.torque, true_torque(reduced.speed_rpm), rtol=4e-4)
+        self.assertEqual([finding.problem for finding in reduced.findings], [Problem.IMPLAUSIBLE])
 
     def test_missing_torque_samples_are_passed_over(self):
         trace = pull()

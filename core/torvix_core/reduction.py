@@ -12,8 +12,9 @@ from functools import lru_cache
 from math import ceil, floor, pi
 
 import numpy as np
+from numpy.typing import NDArray
 from torvix_core.checked import Array
-from torvix_core.trace import SPEED, THROTTLE, TORQUE, Finding, Trace, check
+from torvix_core.trace import SPEED, THROTTLE, TORQUE, Finding, Problem, Trace, check, impossible
 
 MINIMUM_BINS = 3  # fewer do not make a curve
 TOO_FEW_BINS = "fewer than three bins have samples: the speed hardly rises, or the sweep is too fast"
@@ -56,7 +57,10 @@ class Cut:
 
 @dataclass(frozen=True)
 class Reduction:
-    """An observed curve: every array is (bins,), `means` is (channels, bins). Bins without samples are not there."""
+    """An observed curve: every array is (bins,), `means` is (names, bins).
+
+    Bins without samples are not there, nor are channels that lack a value in some bin; the findings name those.
+    """
 
     speed_rpm: Array
     torque: Array  # N·m, with inertia where the stand leaves it out
@@ -89,17 +93,19 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     (225.1, 25.1)
     """
     findings = check(trace)
-    time, values = _complete(trace)
+    time, values = _usable(trace, findings)
     speed, torque = values[trace.rows[SPEED]], values[trace.rows[TORQUE]]
     begins, ends, centres = _bins(time, speed, options)
     samples = ends - begins
-    means = _sums(values, begins, ends) / samples
+    means = _means(values, begins, ends)
     mean_square = _sums((torque * torque)[np.newaxis], begins, ends)[0] / samples
     mean_speed, mean_torque = means[trace.rows[SPEED]], means[trace.rows[TORQUE]]
     begins_s, ends_s = time[begins], time[ends - 1]
 
     acceleration = _slope((begins_s + ends_s) / 2, mean_speed)
     throttle = means[trace.rows[THROTTLE]] if THROTTLE in trace.rows else None
+    if throttle is not None and np.isnan(throttle).any():
+        throttle = None  # a throttle that was not read throughout cannot tell where it closed
     used, rate = _steady(acceleration, begins_s, throttle, options)
     centres, mean_speed, mean_torque, acceleration = (
         centres[used],
@@ -114,6 +120,10 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     # A bin cut short has its mean off centre; the local slope brings it there.
     at_centre = mean_torque + slope * (centres - mean_speed) + added
     # The speed runs evenly through a bin, so the slope alone spreads the torque like n points at equal distances.
+    means = means[:, used]
+    whole: NDArray[np.bool_] = ~np.isnan(means).any(
+        axis=1
+    )  # a channel without a value in some bin is left out, never invented
     rise, count = slope * acceleration * (ends_s[used] - begins_s[used]), samples[used]
     variance = mean_square[used] - mean_torque * mean_torque - rise * rise * (count + 1) / (12 * (count - 1))
     return Reduction(
@@ -123,29 +133,37 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
         inertia_torque=added,
         acceleration_rpm_s=acceleration,
         samples=count,
-        names=trace.names,
-        means=means[:, used],
+        names=tuple(name for name, kept in zip(trace.names, whole, strict=True) if kept),
+        means=means if whole.all() else means[whole],
         cut=Cut(float(begins_s[used][0]), float(ends_s[used][-1]), float(mean_speed[0]), float(mean_speed[-1]), rate),
         findings=findings,
     )
 
 
-def _complete(trace: Trace) -> tuple[Array, Array]:
-    """Samples with speed and torque both there; gaps in other channels are bridged so that bin means stay finite."""
-    speed, torque = trace.channel(SPEED), trace.channel(TORQUE)
+def _usable(trace: Trace, findings: tuple[Finding, ...]) -> tuple[Array, Array]:
+    """Samples at which speed and torque were both read; what a channel did not send, or cannot have read, is NaN."""
+    trace.channel(SPEED), trace.channel(TORQUE)
     if len(trace.time) < 2:
         raise NotASweep("the recording is empty")
-    if np.isfinite(trace.extremes[0]).all():
+    problems = {finding.problem for finding in findings}
+    if not problems & {Problem.MISSING, Problem.IMPLAUSIBLE}:
         return trace.time, trace.values
-    read = ~(np.isnan(speed) | np.isnan(torque))
+    values = np.where(impossible(trace), np.nan, trace.values)
+    read = ~np.isnan(values[[trace.rows[SPEED], trace.rows[TORQUE]]]).any(axis=0)
     if np.count_nonzero(read) < 2:
         raise NotASweep("speed and torque were never read together")
-    time, values = trace.time[read], trace.values[:, read]
-    # A channel that is silent throughout has no mean; it becomes zero here and is named in the findings.
-    for row in np.flatnonzero(np.isnan(values).any(axis=1)):
-        there = ~np.isnan(values[row])
-        values[row] = np.interp(time, time[there], values[row][there]) if there.any() else 0.0
-    return time, values
+    return trace.time[read], values[:, read]
+
+
+def _means(values: Array, begins: np.ndarray, ends: np.ndarray) -> Array:
+    """Mean of each channel in each bin over the samples that are there; NaN where a bin has none."""
+    means: Array = _sums(values, begins, ends) / (ends - begins)
+    for row in np.flatnonzero(np.isnan(means).any(axis=1)):
+        there = ~np.isnan(values[row : row + 1])
+        held = _sums(there.astype(np.float64), begins, ends)[0]
+        total = _sums(np.where(there, values[row : row + 1], 0.0), begins, ends)[0]
+        means[row] = np.where(held > 0, total / np.maximum(held, 1), np.nan)
+    return means
 
 
 def _bins(time: Array, speed: Array, options: Options) -> tuple[np.ndarray, np.ndarray, Array]:
@@ -194,7 +212,9 @@ def _steady(acceleration: Array, begins_s: Array, throttle: Array | None, option
     if throttle is not None:
         steady &= throttle >= options.throttle_open * throttle.max()
     first, last = int(steady.argmax()), len(steady) - int(steady[::-1].argmax())
-    first = int(begins_s.searchsorted(begins_s[first] + options.settle_s)) if first or begins_s[0] > 0 else first
+    # A recording that begins in the middle of a steady sweep has no load-in to settle from.
+    if first or begins_s[0] > 0:
+        first = int(begins_s.searchsorted(begins_s[first] + options.settle_s))
     if last - first < MINIMUM_BINS or not steady[min(first, len(steady) - 1)]:
         raise NotASweep("the sweep rate is never steady: too short, or the brake hunts")
     return slice(first, last), usual

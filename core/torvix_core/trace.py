@@ -7,6 +7,7 @@ from enum import StrEnum
 from functools import cached_property, lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 from torvix_core.checked import Array
 
 SPEED, TORQUE, THROTTLE = "rpm", "torque", "throttle"  # channel names that the computation itself asks for
@@ -117,6 +118,21 @@ def check(trace: Trace) -> tuple[Finding, ...]:
         if name in trace.rows:
             _check_motion(trace, name, found)
     return tuple(found)
+
+
+def impossible(trace: Trace) -> NDArray[np.bool_]:
+    """Where a sample lies outside what its channel can read.
+
+    Shapes: (channels, n), as `trace.values`.
+    Units:  [-].
+    Errors: none; a missing sample is not impossible.
+    Source: PLAUSIBLE, common practice, no source [prac].
+    >>> impossible(Trace(np.arange(3.0), ("lambda",), np.array([[0.9, 9999.0, np.nan]]))).tolist()
+    [[False, True, False]]
+    """
+    floors, ceilings = _limits(trace.names)
+    outside: NDArray[np.bool_] = (trace.values < floors[:, None]) | (trace.values > ceilings[:, None])
+    return outside
 
 
 @lru_cache(maxsize=64)

@@ -109,6 +109,9 @@ def start(person: Person, pull: Pull, override_reason: str = "") -> Command:
         raise Refusal(f"{pull} is {pull.get_state_display().lower()}, not armed.", code="not_armed")
     stand = pull.session.stand
     link = Link.objects.filter(stand=stand).first()
+    if link is None or not link.connected:
+        raise Refusal(f"{stand} is not linked: {link.why if link else 'the bench worker does not run'}.",
+                      code="stand_lost")  # fmt: skip
     held = [gate for gate in gates(pull.session.programme, link) if gate.side != "inside"]
     if held and not override_reason.strip():
         names = ", ".join(gate.name.lower() for gate in held)

@@ -113,6 +113,13 @@ class Gates(Scene):
         with self.assertRaisesMessage(Refusal, "Held by oil"):
             services.start(self.operator, pull)
 
+    def test_a_lost_stand_is_told_as_that_and_not_as_a_cold_engine(self):
+        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
+        self.link.connected, self.link.why = False, "the stand closed the line"
+        self.link.save()
+        with self.assertRaisesMessage(Refusal, "Stand 1 is not linked: the stand closed the line."):
+            services.start(self.operator, pull, "Shake-down")
+
     def test_a_reason_that_was_not_needed_is_not_kept(self):
         pull = services.arm(self.operator, self.session, self.setup_a, self.now)
         services.start(self.operator, pull, "just because")
