@@ -119,11 +119,10 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     slope = _slope(mean_speed, mean_torque)
     # A bin cut short has its mean off centre; the local slope brings it there.
     at_centre = mean_torque + slope * (centres - mean_speed) + added
-    # The speed runs evenly through a bin, so the slope alone spreads the torque like n points at equal distances.
     means = means[:, used]
-    whole: NDArray[np.bool_] = ~np.isnan(means).any(
-        axis=1
-    )  # a channel without a value in some bin is left out, never invented
+    # A channel without a value in some bin is left out, never invented.
+    whole = np.isnan(means).sum(axis=1) == 0
+    # The speed runs evenly through a bin, so the slope alone spreads the torque like n points at equal distances.
     rise, count = slope * acceleration * (ends_s[used] - begins_s[used]), samples[used]
     variance = mean_square[used] - mean_torque * mean_torque - rise * rise * (count + 1) / (12 * (count - 1))
     return Reduction(
