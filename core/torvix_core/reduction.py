@@ -12,7 +12,6 @@ from functools import lru_cache
 from math import ceil, floor, pi
 
 import numpy as np
-from numpy.typing import NDArray
 from torvix_core.checked import Array
 from torvix_core.trace import SPEED, THROTTLE, TORQUE, Finding, Problem, Trace, check, impossible
 

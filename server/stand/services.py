@@ -18,6 +18,8 @@ from stand.gates import gates
 from stand.models import ENDED, Command, CommandState, Link, Pull, PullState, Session, Standing
 from stand.signals import pull_ended
 
+LONGEST_REASON = 300  # characters, as the columns hold
+
 
 @dataclass(frozen=True)
 class StandFacts:
@@ -118,7 +120,7 @@ def start(person: Person, pull: Pull, override_reason: str = "") -> Command:
         raise Refusal(f"Held by {names}. Wait, or give a reason to start all the same.", code="gate_held")
     with transaction.atomic():
         if held:
-            pull.override_reason = override_reason.strip()[:300]
+            pull.override_reason = _fitting(override_reason, "override_reason")
             pull.save(update_fields=["override_reason"])
         return _ask(person, stand, "start", pull, {})
 
@@ -148,7 +150,16 @@ def exclude(person: Person, pull: Pull, at: datetime, reason: str) -> Pull:
         raise Invalid("Say why the pull is left out.", fields={"reason": "a few words are enough"})
     if pull.state not in ENDED:
         raise Refusal(f"{pull} has not ended yet.", code="not_complete")
-    return _judge(person, pull, at, Standing.EXCLUDED, reason.strip()[:300])
+    return _judge(person, pull, at, Standing.EXCLUDED, _fitting(reason, "reason"))
+
+
+def _fitting(reason: str, field: str) -> str:
+    """A reason as it is kept: never cut off behind its writer's back."""
+    text = reason.strip()
+    if len(text) > LONGEST_REASON:
+        told = f"{len(text)} characters, {LONGEST_REASON} fit: shorten it"
+        raise Invalid("The reason is too long.", fields={field: told})
+    return text
 
 
 def _judge(person: Person, pull: Pull, at: datetime, standing: Standing, reason: str) -> Pull:

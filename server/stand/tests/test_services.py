@@ -139,6 +139,13 @@ class Judging(Scene):
         pull.refresh_from_db()
         self.assertEqual((pull.standing, pull.excluded_reason), (Standing.ACCEPTED, ""))
 
+    def test_a_reason_too_long_is_refused_and_not_cut_off(self):
+        pull = scenes.pull(self.session, self.setup_a, self.operator)
+        with self.assertRaises(Invalid) as refused:
+            services.exclude(self.operator, pull, self.now, "x" * 301)
+        self.assertEqual(refused.exception.fields, {"reason": "301 characters, 300 fit: shorten it"})
+        services.exclude(self.operator, pull, self.now, "x" * 300)
+
     def test_an_incomplete_pull_cannot_be_kept(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator, keep=False)
         pull.state = PullState.INCOMPLETE
