@@ -19,6 +19,8 @@ def open_session(page: Page, programme: int) -> None:
     page.goto(f"/programmes/{programme}/stand", wait_until="domcontentloaded")
     page.get_by_role("button", name=re.compile("Cautions read: open a session")).click()
     expect(page.locator('[data-channel="rpm"]')).not_to_have_text("–")
+    # Frames may come before the page has asked whether the stand is linked; until then nothing can be armed.
+    expect(page.get_by_role("button", name=re.compile("It is bolted on"))).to_be_enabled()
 
 
 def arm(page: Page) -> None:
