@@ -27,35 +27,76 @@ UNITS: dict[str, tuple[str, str]] = {
     "hPa": ("pressure", "hectopascal"),
     "bar": ("pressure", "bar"),
     "psi": ("pressure", "psi"),
+    "mbar": ("pressure", "millibar"),
     "inHg": ("pressure", "inch_Hg"),
+    "mmHg": ("pressure", "millimeter_Hg"),
+    "inH2O": ("pressure", "inch_of_water"),
     "K": ("temperature", "kelvin"),
     "°C": ("temperature", "degC"),
     "°F": ("temperature", "degF"),
     "1": ("fraction", "dimensionless"),
     "%": ("fraction", "percent"),
+    ":1": ("ratio", "dimensionless"),
+    "°": ("angle", "degree"),
     "lambda": ("mixture", "dimensionless"),
     "m": ("length", "meter"),
+    "cm": ("length", "centimeter"),
     "mm": ("length", "millimeter"),
     "in": ("length", "inch"),
+    "thou": ("length", "thou"),
     "ft": ("length", "foot"),
+    "m²": ("area", "meter ** 2"),
+    "cm²": ("area", "centimeter ** 2"),
+    "mm²": ("area", "millimeter ** 2"),
+    "in²": ("area", "inch ** 2"),
     "m³": ("volume", "meter ** 3"),
     "L": ("volume", "liter"),
+    "cm³": ("volume", "centimeter ** 3"),
     "in³": ("volume", "inch ** 3"),
     "kg/s": ("mass flow", "kilogram / second"),
     "kg/h": ("mass flow", "kilogram / hour"),
     "g/s": ("mass flow", "gram / second"),
     "lb/h": ("mass flow", "pound / hour"),
     "m³/s": ("volume flow", "meter ** 3 / second"),
+    "m³/h": ("volume flow", "meter ** 3 / hour"),
+    "L/s": ("volume flow", "liter / second"),
     "CFM": ("volume flow", "foot ** 3 / minute"),
+    "kg": ("mass", "kilogram"),
+    "lb": ("mass", "pound"),
+    "m/s": ("velocity", "meter / second"),
+    "ft/min": ("velocity", "foot / minute"),
+    "km/h": ("velocity", "kilometer / hour"),
+    "mph": ("velocity", "mile / hour"),
+    "kg/J": ("specific consumption", "kilogram / joule"),
+    "g/kWh": ("specific consumption", "gram / (kilowatt * hour)"),
+    "lb/hp·h": ("specific consumption", "pound / (horsepower * hour)"),
+    "W/m³": ("specific power", "watt / meter ** 3"),
+    "kW/L": ("specific power", "kilowatt / liter"),
+    "hp/L": ("specific power", "horsepower / liter"),
+    "hp/in³": ("specific power", "horsepower / inch ** 3"),
     "kg·m²": ("inertia", "kilogram * meter ** 2"),
+    "lb·ft²": ("inertia", "pound * foot ** 2"),
     "s": ("time", "second"),
 }
-# other spellings that stands send
-SPELLINGS = {"Nm": "N·m", "N*m": "N·m", "lbft": "lb-ft", "C": "°C", "F": "°F", "degC": "°C", "degF": "°F", "": "1"}
-# what the core computes in, for each thing measured; rpm and lambda stay as the trade has them
+# other spellings, of stands and of people; compared without regard to case where the exact form is not found
+SPELLINGS = {
+    "Nm": "N·m", "N*m": "N·m", "lbft": "lb-ft", "lb ft": "lb-ft", "ft-lb": "lb-ft", "ft lb": "lb-ft",
+    "C": "°C", "F": "°F", "degC": "°C", "degF": "°F", "deg C": "°C", "deg F": "°F",
+    "deg": "°", "degrees": "°", "": "1",
+    '"': "in", "inch": "in", "inches": "in", "feet": "ft", "foot": "ft", "metre": "m", "millimetre": "mm",
+    "cc": "cm³", "cm3": "cm³", "ccm": "cm³", "ml": "cm³", "cu in": "in³", "in3": "in³", "cid": "in³", "m3": "m³",
+    "litre": "L", "liter": "L", "litres": "L", "cm2": "cm²", "mm2": "mm²", "in2": "in²", "sq in": "in²", "m2": "m²",
+    "cfm": "CFM", "m3/h": "m³/h", "in Hg": "inHg", "in. Hg": "inHg", "torr": "mmHg", "in H2O": "inH2O",
+    "lbs": "lb", "lb/hr": "lb/h", "lb/hp h": "lb/hp·h", "lb/hph": "lb/hp·h", "lb/hp-h": "lb/hp·h",
+    "kg m²": "kg·m²", "kg m2": "kg·m²", "kgm2": "kg·m²", "lb ft²": "lb·ft²", "lb ft2": "lb·ft²",
+    "percent": "%", "to 1": ":1", "bhp": "hp", "fpm": "ft/min", "1/min": "rpm", "rpms": "rpm",
+}  # fmt: skip
+# what the core computes in, for each thing measured; rpm, lambda and degrees stay as the trade has them
 SI = {
     "speed": "rpm", "torque": "N·m", "power": "W", "pressure": "Pa", "temperature": "K", "fraction": "1",
-    "mixture": "lambda", "length": "m", "volume": "m³", "mass flow": "kg/s", "volume flow": "m³/s",
+    "mixture": "lambda", "ratio": ":1", "angle": "°", "length": "m", "area": "m²", "volume": "m³", "mass": "kg",
+    "velocity": "m/s", "mass flow": "kg/s", "volume flow": "m³/s", "specific consumption": "kg/J",
+    "specific power": "W/m³",
     "inertia": "kg·m²", "time": "s",
 }  # fmt: skip
 
@@ -70,7 +111,9 @@ class Linear:
 
 @cache
 def _registry() -> pint.UnitRegistry[float]:
-    return pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+    registry: pint.UnitRegistry[float] = pint.UnitRegistry(autoconvert_offset_to_baseunit=True)
+    registry.define("inch_of_water = 2.54 * centimeter_H2O")  # conventional water, 1000 kg/m³
+    return registry
 
 
 def canonical(unit: str) -> str:
@@ -85,8 +128,31 @@ def canonical(unit: str) -> str:
     """
     label = SPELLINGS.get(unit, unit)
     if label not in UNITS:
-        raise ValueError(f"unit {unit!r} is not known; known are {', '.join(UNITS)}")
+        alike = {known for spelling, known in _any_case() if spelling == unit.lower()}
+        if len(alike) != 1:
+            raise ValueError(f"unit {unit!r} is not known; known are {', '.join(UNITS)}")
+        label = alike.pop()
     return label
+
+
+@cache
+def _any_case() -> tuple[tuple[str, str], ...]:
+    return tuple((spelling.lower(), label) for spelling, label in [*SPELLINGS.items(), *zip(UNITS, UNITS, strict=True)])
+
+
+def units_of(measure: str) -> tuple[str, ...]:
+    """The units in which a thing can be given, by their labels.
+
+    Shapes: one name.
+    Units:  none.
+    Errors: ValueError if nothing here measures that.
+    Source: UNITS.
+    >>> units_of("angle")
+    ('°',)
+    """
+    if measure not in SI:
+        raise ValueError(f"nothing here is measured as {measure!r}")
+    return tuple(label for label, (kind, _) in UNITS.items() if kind == measure)
 
 
 def measures(unit: str) -> str:
@@ -148,6 +214,19 @@ def from_si(values: ArrayLike, unit: str) -> Array:
     """
     rule = to_si_rule(unit)
     return (np.asarray(values, dtype=np.float64) - rule.offset) / rule.scale
+
+
+def percent(share: float) -> str:
+    """A share in words, to the whole per cent.
+
+    Shapes: scalar.
+    Units:  fraction.
+    Errors: none.
+    Source: house rule.
+    >>> percent(0.853)
+    '85 %'
+    """
+    return f"{share * 100:.0f} %"
 
 
 def difference_from_si(values: ArrayLike, unit: str) -> Array:
