@@ -19,8 +19,8 @@ from typing import Any
 
 from torvix_core.air import ZERO_CELSIUS
 
+from demo import library
 from engines.models import Build, Part
-from engines.services import add_part, describe_engine
 from programmes.models import Programme
 from programmes.services import PlannedSetup, Sweep, plan_programme
 from shop.models import Person, Stand
@@ -50,9 +50,10 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
             raise LoadFailed("the demonstration is there only in part: an earlier loading was cut off")
         return False
     people = {told["username"]: _person(told, plan["password"]) for told in plan["people"]}
+    owner, before = next(iter(people.values())), datetime.fromisoformat(plan["day"]) - timedelta(days=2)
     stand = Stand.objects.create(name=plan["stand"])
-    build = describe_engine(**plan["engine"])
-    parts = {told["name"]: add_part(**told) for told in plan["parts"]}
+    build = library.describe(plan["engine"], owner, before, stand)
+    parts = library.parts(plan["parts"], owner, before)
     day = datetime.fromisoformat(plan["day"])
     for number, told in enumerate(plan["programmes"]):
         person = people[told["planned_by"]]
@@ -60,7 +61,9 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
         if told.get("pulls"):
             say(f"making {len(told['pulls'])} pulls on the simulated stand")
             with simulated_stand("--stepped", "--seed", str(plan["seed"])) as port:
-                _run_session(programme, told["pulls"], person, stand, port, day)
+                session = _run_session(programme, told["pulls"], person, stand, port, day)
+            library.log_weather(told.get("weather", []), person, session)
+            library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
     return True
 
 
@@ -146,7 +149,7 @@ class StepBy:
 
 def _run_session(
     programme: Programme, pulls: list[dict[str, Any]], person: Person, stand: Stand, port: int, day: datetime
-) -> None:
+) -> Session:
     Stand.objects.filter(pk=stand.pk).update(port=port)
     stand.refresh_from_db()
     bench = Bench(stand, clock=lambda: day + timedelta(seconds=bench.stand_s))
@@ -160,6 +163,7 @@ def _run_session(
     services.close_session(person, session, bench.clock() + timedelta(minutes=8))
     bench.stopping = True
     bench.run()
+    return session
 
 
 def _make_pull(step: StepBy, session: Session, setup: Any, person: Person, told: dict[str, Any]) -> None:

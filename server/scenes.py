@@ -6,9 +6,11 @@ from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
+from torvix_core.dimensions import Slot
 
-from engines.models import Slot
-from engines.services import add_part, describe_engine
+from engines.models import Part
+from engines.parts import PartFacts, add_part
+from engines.services import describe_engine, mark_used
 from programmes.models import Programme, Setup
 from programmes.services import PlannedSetup, Sweep, plan_programme
 from shop.models import Person, Role, Stand
@@ -23,16 +25,20 @@ AIR = services.MeanAir(98_205.0, 302.59, 0.5)
 RATE_HZ, SWEEP_RATE = 50.0, 350.0
 
 
+# A made-up six, as somebody would type it.
+SIX = {
+    "cycle": "4", "cylinders": "6", "bore": "86.6 mm", "stroke": "82.4 mm", "rod_length": "140 mm", "redline": "7200",
+    "chamber_volume": "46 cc", "gasket_bore": "88 mm", "gasket_thickness": "1.2 mm", "deck_clearance": "0 mm",
+}  # fmt: skip
+
+
 def person(role: Role) -> Person:
     return Person.objects.create_user(username=role.value, password=PASSWORD, role=role, first_name=role.label)
 
 
 def programme(planner: Person, setups: int = 3) -> Programme:
-    build = describe_engine("2.9 six", bore=0.0866, stroke=0.0824, cylinders=6, redline_rpm=7200)
-    parts = [
-        add_part(f"manifold {number}", Slot.INTAKE_MANIFOLD, runner_length=0.42 - 0.09 * number)
-        for number in range(setups)
-    ]
+    build = describe_engine(planner, DAY, "2.9 six", SIX)
+    parts = [manifold(planner, f"manifold {number}", 420 - 90 * number) for number in range(setups)]
     return plan_programme(
         planner,
         DAY,
@@ -44,6 +50,11 @@ def programme(planner: Person, setups: int = 3) -> Programme:
         range_rpm=(3000, 6000),
         windows={"oil_temperature": (353.15, 373.15)},
     )
+
+
+def manifold(person: Person, name: str, runner_mm: float) -> Part:
+    lines = {"runner_length": f"{runner_mm} mm"}
+    return add_part(person, DAY, Slot.INTAKE_MANIFOLD, PartFacts(name), lines)
 
 
 def session(planned: Programme, operator: Person, stand: Stand | None = None, at: datetime = DAY) -> Session:
@@ -97,9 +108,10 @@ def pull(
     number = Pull.objects.filter(session__programme=of.programme).count() + 1
     at = of.opened_at + timedelta(minutes=4 * number)
     made = Pull.objects.create(
-        session=of, number=number, setup=setup, armed_at=at, operator=operator,
+        session=of, number=number, setup=setup, build=of.programme.build, armed_at=at, operator=operator,
         sweep_start_rpm=2000, sweep_end_rpm=6900, sweep_rate_rpm_s=SWEEP_RATE,
     )  # fmt: skip
+    mark_used(of.programme.build, at)
     names, units = zip(*CHANNELS, strict=True)
     services.begin_pull(made, services.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
     append_chunk(made.pk, 0, samples(level, tilt) if rows is None else rows)

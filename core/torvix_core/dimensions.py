@@ -81,6 +81,10 @@ def _pressure(key: str, label: str, low_pa: float, high_pa: float, figure: str, 
     return Dimension(key, label, "pressure", low_pa, high_pa, figure=figure, hint=hint)
 
 
+def _ratio(key: str, label: str, low: float, high: float) -> Dimension:
+    return Dimension(key, label, "ratio", low, high, unit=":1")
+
+
 def _count(key: str, label: str, low: int, high: int, hint: str = "") -> Dimension:
     return Dimension(key, label, Measure.COUNT, low, high, hint=hint)
 
@@ -209,6 +213,15 @@ GROUPS: tuple[Group, ...] = (
         _length("least_intake_clearance", "Least piston to intake valve", 0, 15),
         _length("least_exhaust_clearance", "Least piston to exhaust valve", 0, 15),
         _words("fixed_parts", "Parts the customer keeps"),
+    )),
+    Group("vehicle", "Vehicle", (
+        _words("vehicle", "Vehicle"),
+        Dimension("vehicle_mass", "Mass, ready to run", "mass", 50, 40_000, figure="mass", hint="with driver and fuel"),
+        *(_ratio(f"gear_{gear}", f"Gear {gear}", 0.2, 10) for gear in range(1, 8)),
+        _ratio("final_drive", "Final drive", 0.5, 15),
+        _length("tyre_radius", "Tyre, rolling radius", 100, 1000),
+        _words("tyres", "Tyres"),
+        _speed("converter_stall", "Converter stall", 500, 8000, "leave out with a clutch"),
     )),
 )  # fmt: skip
 SHEET: dict[str, Dimension] = {dimension.key: dimension for group in GROUPS for dimension in group.dimensions}

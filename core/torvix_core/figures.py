@@ -331,6 +331,14 @@ def _blower_speed(sheet: Sheet) -> float:
     return float(boost.blower_speed(*sheet.numbers("redline", "crank_pulley", "blower_pulley")))
 
 
+def _road_speed(gear: int) -> Callable[[Sheet], float]:
+    def work_out(sheet: Sheet) -> float:
+        ratio, final, radius, redline = sheet.numbers(f"gear_{gear}", "final_drive", "tyre_radius", "redline")
+        return float(geometry.angular_speed(redline)) / (ratio * final) * radius
+
+    return work_out
+
+
 _EVENTS = (
     ("intake_opening", "Intake opens before TDC"),
     ("intake_closing", "Intake closes after BDC"),
@@ -401,6 +409,8 @@ RULES: tuple[Rule, ...] = (
     Rule("specific_output", "Specific output", "target", "specific power", _specific_output, figure="specific_power"),
     Rule("power_at_torque_peak", "Power at that torque", "target", "power", _power_at_torque_peak, figure="power"),
     Rule("torque_at_power_peak", "Torque at that power", "target", "torque", _torque_at_power_peak, figure="torque"),
+    *(Rule(f"road_speed_{gear}", f"Road speed at redline, gear {gear}", "vehicle", "velocity", _road_speed(gear),
+           figure="road_speed", source="gearing, without slip") for gear in range(1, 8)),
 )  # fmt: skip
 
 

@@ -216,6 +216,46 @@ def from_si(values: ArrayLike, unit: str) -> Array:
     return (np.asarray(values, dtype=np.float64) - rule.offset) / rule.scale
 
 
+# decimals that are worth showing in each unit, finer than anybody can measure and no more [prac]
+DIGITS = {
+    "rpm": 0, "W": 0, "Pa": 0, "kPa": 2, "bar": 2, "inHg": 2, "mm": 2, "cm": 3, "in": 4, "thou": 1, "m": 4, "ft": 3,
+    "m²": 6, "cm²": 2, "mm²": 0, "in²": 3, "m³": 6, "L": 3, "cm³": 2, "in³": 2, "kg/s": 5, "m³/s": 4, "m³/h": 1,
+    "CFM": 1, "kg": 2, "lb": 2, "ft/min": 0, "kg/J": 10, "hp/in³": 2, "kg·m²": 3, "lb·ft²": 2, ":1": 2, "lambda": 3,
+    "lb/hp·h": 3, "g/s": 2, "m/s": 2, "W/m³": 0,
+}  # fmt: skip
+
+
+def digits(unit: str) -> int:
+    """Decimals to show of a value in this unit.
+
+    Shapes: one name.
+    Units:  none.
+    Errors: ValueError if the unit is not known.
+    Source: DIGITS; one where nothing is said.
+    >>> digits("mm"), digits("°C")
+    (2, 1)
+    """
+    return DIGITS.get(canonical(unit), 1)
+
+
+def words(value: float, unit: str) -> str:
+    """An SI value as people write it, with its unit.
+
+    Shapes: scalar.
+    Units:  SI to `unit`.
+    Errors: ValueError if the unit is not known.
+    Source: DIGITS; zeros that say nothing are left out.
+    >>> words(0.0866, "mm"), words(6.0, ":1")
+    ('86.6 mm', '6:1')
+    """
+    number = f"{float(from_si(value, unit)):.{digits(unit)}f}"
+    if "." in number:
+        number = number.rstrip("0").rstrip(".")
+    number = "0" if number in ("-0", "") else number.replace("-", "−")
+    label = canonical(unit)
+    return f"{number}{label}" if label in (":1", "°") else f"{number} {label}"
+
+
 def percent(share: float) -> str:
     """A share in words, to the whole per cent.
 

@@ -4,7 +4,8 @@ from django.test import TransactionTestCase
 from torvix_core.standards import Standard
 
 from demo import loader
-from engines.models import Part
+from engines import sheets
+from engines.models import Build, Part
 from programmes.models import Programme
 from shop.models import Person
 from stand.models import Pull, Standing
@@ -26,6 +27,20 @@ class Demonstration(TransactionTestCase):
         self.assertIsNotNone(self.finished.sessions.get().closed_at)
         self.assertIn("Shake-down", pulls.get(number=1).override_reason)
 
+    def test_the_engine_is_on_paper_with_the_revision_that_was_pulled_and_its_successor(self):
+        first, second = Build.objects.order_by("revision")
+        self.assertIsNotNone(first.used_at)
+        self.assertEqual({pull.build for pull in Pull.objects.all()}, {first})
+        worked = {figure.rule.key: figure for figure in sheets.work_out(sheets.sheet_of(first)).figures}
+        self.assertEqual(worked["static_ratio"].assumed, ("gasket_thickness",))
+        self.assertAlmostEqual(worked["static_ratio"].amount.value, 10.4, delta=0.2)
+        worked = {figure.rule.key: figure for figure in sheets.work_out(sheets.sheet_of(second)).figures}
+        self.assertEqual(worked["static_ratio"].assumed, ())
+        self.assertIn(self.finished.sessions.get().weather.filter(struck_at__isnull=False).count(), [1])
+        self.assertGreater(self.finished.sessions.get().weather.filter(source="stand").count(), 4)
+        child = Part.objects.get(parent__isnull=False)
+        self.assertEqual(child.parent.name, "Middle-runner manifold")
+
     def test_loading_again_changes_nothing(self):
         before = Pull.objects.count()
         self.assertFalse(loader.load())
@@ -42,7 +57,10 @@ class Demonstration(TransactionTestCase):
         """The stand-in alone knows what the manifolds are worth; each called lead must be true at its middle."""
         comparison = services.compare(self.finished, Standard.ISO_1585_SI)
         leads, crossovers = services.strip(comparison)
-        lengths = [setup.parts.get().runner_length for setup in comparison.setups]
+        lengths = [
+            sheets.values(setup.parts.get(slot="intake_manifold").readings.all())["runner_length"]
+            for setup in comparison.setups
+        ]
 
         def true_torque(length: float, rpm: float) -> float:
             return full_torque(rpm, Manifold(length), 1.15, 90.0, 46.0, 0.872)
@@ -54,4 +72,4 @@ class Demonstration(TransactionTestCase):
             truth = [true_torque(length, middle) for length in lengths]
             self.assertEqual(truth.index(max(truth)), lead.leader)
         self.assertEqual(len(crossovers), 2)
-        self.assertEqual(Part.objects.count(), 4)
+        self.assertEqual(Part.objects.filter(slot="intake_manifold").count(), 4)

@@ -122,7 +122,7 @@ def _row(pull: Pull, standard: Standard, torque_unit: str, power_unit: str) -> P
 @router.get("/programmes/{programme_id}/pulls", response=PullLog, operation_id="pull_log")
 def pull_log(request: HttpRequest, programme_id: int, standard: str = ""):
     assert is_person(request.user)
-    programme = get_object_or_404(Programme, pk=programme_id)
+    programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
     return PullLog(
         torque_unit=units["torque"],
@@ -136,7 +136,8 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = ""):
 def observed_curve(request: HttpRequest, pull_id: int):
     """The observed curve of one pull, for laying under a live one."""
     assert is_person(request.user)
-    pull = get_object_or_404(Pull.objects.select_related("reduced"), pk=pull_id)
+    seen = Programme.objects.visible_to(request.user)
+    pull = get_object_or_404(Pull.objects.select_related("reduced").filter(session__programme__in=seen), pk=pull_id)
     found, unit = services.corrected(pull, Standard.OBSERVED), units_of(request.user)["torque"]
     return CurveOut(
         pull_id=pull.pk,

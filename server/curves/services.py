@@ -18,6 +18,7 @@ from torvix_core.trace import SPEED, TORQUE, Finding, Problem
 from curves.models import Reduced
 from programmes.models import Programme
 from shop.refusals import Refusal
+from stand import weather
 from stand.models import Pull, PullState
 from stand.samples import read_trace
 
@@ -98,10 +99,15 @@ def correction_of(pull: Pull, standard: Standard) -> tuple[float, bool]:
     """Factor of a pull and whether the standard vouches for it."""
     if standard is Standard.OBSERVED:
         return 1.0, True
-    if pull.barometer is None or pull.air_temperature is None or pull.relative_humidity is None:
-        raise NoAir(f"{pull} has no weather, so it cannot be corrected. Look at it observed, or leave it out.")
+    if pull.air is None:
+        weather.give_air([pull])
+    if pull.air is None:
+        raise NoAir(
+            f"{pull} has no weather, so it cannot be corrected. Write the weather of its time into the log, look at it "
+            "observed, or leave it out."
+        )
     try:
-        air = air_from_relative_humidity(pull.barometer, pull.air_temperature, pull.relative_humidity)
+        air = air_from_relative_humidity(pull.air.barometer, pull.air.temperature, pull.air.relative_humidity)
     except ValueError as error:
         raise NoAir(f"{pull} has impossible weather ({error}). Look at it observed, or leave it out.") from error
     found = standards.correction(air, standard)
@@ -118,8 +124,10 @@ def finding_words(finding: dict[str, Any]) -> str:
 
 def pulls_of(programme: Programme) -> Sequence[Pull]:
     """Every pull of the programme with its curve, in order, in one query."""
-    return list(
+    pulls = list(
         Pull.objects.filter(session__programme=programme)
-        .select_related("reduced", "setup", "operator", "judged_by")
+        .select_related("reduced", "setup", "operator", "judged_by", "build")
         .order_by("number")
     )
+    weather.give_air(pulls)
+    return pulls

@@ -1,26 +1,294 @@
-"""Describe engines and parts."""
+"""Describe engines: write down what is known of a build, close it once it was used, and succeed it."""
 
 from __future__ import annotations
 
-from torvix_core import geometry
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
 
-from engines.models import Build, Engine, Part
+from django.db import transaction
+from django.db.models import Max
+from torvix_core import figures
+from torvix_core.dimensions import SHEET, Dimension
+from torvix_core.evidence import Origin
+from torvix_core.sheet import Missing
+from torvix_core.typed import NotUnderstood, read_quantity
+
+from engines import sheets
+from engines.entries import Entry, read_entries, read_entry, refuse_wrong
+from engines.models import Build, BuildReading, Engine, FlowTable, Installation, Item
+from shop.models import Person
+from shop.refusals import Invalid, Refusal
+from shop.services import require_operator, units_of
+
+MOST_FLOW_ROWS = 60
 
 
+class BuildClosed(Refusal):
+    """The revision was used by a pull, so it stays as it was."""
+
+    code = "build_closed"
+
+
+@dataclass(frozen=True)
+class Change:
+    """One line of a sheet as a person changes it; an empty text takes out what that origin told."""
+
+    text: str
+    origin: Origin = Origin.MEASURED
+    how: str = ""
+
+
+@transaction.atomic
 def describe_engine(
-    name: str, *, bore: float, stroke: float, cylinders: int, redline_rpm: float, notes: str = ""
+    person: Person,
+    at: datetime,
+    name: str,
+    texts: Mapping[str, str],
+    *,
+    origin: Origin = Origin.TOLD,
+    owner: str = "",
+    confidential: bool = False,
 ) -> Build:
-    """A new engine with its first build; dimensions in m."""
-    engine = Engine.objects.create(name=name)
-    return Build.objects.create(
-        engine=engine, bore=bore, stroke=stroke, cylinders=cylinders, redline_rpm=redline_rpm, notes=notes
+    """A new engine with its first revision; `texts` as typed, in the person's units unless they name theirs."""
+    require_operator(person)
+    plain = named(name, "name", 120)
+    if Engine.objects.filter(name=plain).exists():
+        raise Invalid("There is an engine of that name.", fields={"name": "taken; open that one or choose another"})
+    entries, wrong = read_entries(SHEET, {key: text for key, text in texts.items() if text.strip()}, units_of(person))
+    refuse_wrong(wrong)
+    engine = Engine.objects.create(name=plain, owner=optional(owner, "owner", 120), confidential=confidential)
+    build = Build.objects.create(engine=engine, created_at=at, created_by=person)
+    BuildReading.objects.bulk_create(_row(build, key, entry, origin, "", person, at) for key, entry in entries.items())
+    return build
+
+
+@transaction.atomic
+def describe_owner(person: Person, engine: Engine, *, owner: str, confidential: bool) -> Engine:
+    """Whose engine it is, and whether viewers see it."""
+    require_operator(person)
+    engine.owner, engine.confidential = optional(owner, "owner", 120), confidential
+    engine.save(update_fields=["owner", "confidential"])
+    return engine
+
+
+@transaction.atomic
+def write_down(person: Person, build: Build, key: str, change: Change, at: datetime) -> Build:
+    """Put one value of one origin on the sheet, or take it out."""
+    require_operator(person)
+    open_build(build)
+    dimension = line(key)
+    existing = BuildReading.objects.filter(build=build, dimension=key, origin=change.origin)
+    if not change.text.strip():
+        existing.delete()
+        return build
+    row = _row(build, key, entry_or_refuse(dimension, change.text, person), change.origin, change.how, person, at)
+    row.chosen = existing.filter(chosen=True).exists()
+    existing.delete()
+    row.save()
+    return build
+
+
+def note(person: Person, build: Build, notes: str) -> Build:
+    """Remarks beside the sheet. They change no figure, so they may be added to a closed revision, too."""
+    require_operator(person)
+    build.notes = optional(notes, "notes", 4000)
+    build.save(update_fields=["notes"])
+    return build
+
+
+@transaction.atomic
+def choose(person: Person, build: Build, key: str, origin: Origin) -> Build:
+    """Use this value although another contradicts it."""
+    require_operator(person)
+    open_build(build)
+    readings = BuildReading.objects.filter(build=build, dimension=line(key).key)
+    if not readings.filter(origin=origin).exists():
+        raise Invalid("There is no such value to choose.", fields={"origin": "nothing is written down under it"})
+    readings.update(chosen=False)
+    readings.filter(origin=origin).update(chosen=True)
+    return build
+
+
+@transaction.atomic
+def succeed(person: Person, build: Build, changes: Mapping[str, Change], reason: str, at: datetime) -> Build:
+    """A new revision: everything of this one, with the changes. This one stays as it is."""
+    require_operator(person)
+    if not reason.strip():
+        raise Invalid("Say why there is a new revision.", fields={"reason": "a few words are enough"})
+    unknown = {key: "There is no such line." for key in changes if key not in SHEET}
+    wrong: dict[str, str] = dict(unknown)
+    units, entries = units_of(person), {}
+    for key, change in changes.items():
+        if key in unknown or not change.text.strip():
+            continue
+        try:
+            entries[key] = read_entry(SHEET[key], change.text, units)
+        except NotUnderstood as told:
+            wrong[key] = str(told)
+    refuse_wrong(wrong)
+    engine = Engine.objects.select_for_update().get(pk=build.engine_id)
+    last = engine.builds.aggregate(last=Max("revision"))["last"] or 0
+    made = Build.objects.create(
+        engine=engine,
+        revision=last + 1,
+        notes=build.notes,
+        reason=optional(reason, "reason", 200),
+        created_at=at,
+        created_by=person,
     )
+    dropped = {(key, str(change.origin)) for key, change in changes.items()}
+    for reading in build.readings.all():
+        if (reading.dimension, reading.origin) not in dropped:
+            reading.pk, reading.build = None, made
+            # A choice between contradicting values ends where one of them is written anew.
+            reading.chosen = reading.chosen and reading.dimension not in changes
+            reading.save()
+    for key, entry in entries.items():
+        _row(made, key, entry, changes[key].origin, changes[key].how, person, at).save()
+    for related in (build.flow_tables.all(), build.installation.all()):
+        for row in related:
+            row.pk, row.build = None, made
+            row.save()
+    return made
 
 
-def add_part(name: str, slot: str, *, runner_length: float | None = None, notes: str = "") -> Part:
-    return Part.objects.create(name=name, slot=slot, runner_length=runner_length, notes=notes)
+def mark_used(build: Build, at: datetime) -> None:
+    """Close a revision: a pull points at it from now on."""
+    Build.objects.filter(pk=build.pk, used_at=None).update(used_at=at)
 
 
-def displacement(build: Build) -> float:
-    """m³."""
-    return float(geometry.displacement(build.bore, build.stroke, build.cylinders))
+@transaction.atomic
+def write_flow_table(
+    person: Person,
+    build: Build,
+    side: str,
+    depression: str,
+    rows: Sequence[tuple[str, str]],
+    at: datetime,
+    *,
+    origin: Origin = Origin.MEASURED,
+    how: str = "",
+) -> Build:
+    """The flow bench table of one port as typed; no rows take it out."""
+    require_operator(person)
+    open_build(build)
+    if side not in ("intake", "exhaust"):
+        raise Invalid("A table is of the intake or the exhaust.", fields={"side": "intake or exhaust"})
+    if len(rows) > MOST_FLOW_ROWS:
+        raise Invalid(f"A table holds at most {MOST_FLOW_ROWS} rows.", fields={"rows": f"{len(rows)} rows"})
+    existing = FlowTable.objects.filter(build=build, side=side)
+    if not rows:
+        existing.delete()
+        return build
+    units, wrong = units_of(person), {}
+    lifts, flows = [], []
+
+    def read(field: str, text: str, measure: str, unit: str, low: float, high: float) -> float:
+        try:
+            return read_quantity(text, measure, unit, low, high).value
+        except NotUnderstood as reason:
+            wrong[field] = str(reason)
+            return 0.0
+
+    pressure = read("depression", depression, "pressure", units["bench"], 200.0, 50_000.0)
+    for number, (lift, flow) in enumerate(rows):
+        lifts.append(read(f"rows.{number}.lift", lift, "length", units["length"], 1e-4, 0.05))
+        flows.append(read(f"rows.{number}.flow", flow, "volume flow", units["air_flow"], 1e-4, 2.0))
+        if number and f"rows.{number}.lift" not in wrong and lifts[-1] <= lifts[-2]:
+            wrong[f"rows.{number}.lift"] = "Each lift must be above the one before it."
+    refuse_wrong(wrong)
+    existing.delete()
+    FlowTable.objects.create(
+        build=build, side=side, depression=pressure, lifts=lifts, flows=flows, origin=origin,
+        how=optional(how, "how", 200),
+        typed={
+            "depression": depression.strip(), "rows": [[lift.strip(), flow.strip()] for lift, flow in rows],
+            "units": [units["bench"], units["length"], units["air_flow"]],
+        },
+        written_at=at, written_by=person,
+    )  # fmt: skip
+    return build
+
+
+@transaction.atomic
+def describe_installation(
+    person: Person, build: Build, item: str, *, tested: str, installed: str, allowance: str, basis: str, applied: bool
+) -> Build:
+    """An item as tested and as it will be installed. What was tested is closed with the build; the rest is not."""
+    require_operator(person)
+    if item not in Item.values:
+        raise Invalid("There is no such item.", fields={"item": f"one of {', '.join(Item.labels)}"})
+    row = Installation.objects.filter(build=build, item=item).first() or Installation(build=build, item=item)
+    tested = optional(tested, "tested", 120)
+    if build.used_at and tested != row.tested:
+        raise BuildClosed(f"{build} was used by a pull: what was tested stays as it was. Make a new revision.")
+    row.tested, row.installed = tested, optional(installed, "installed", 120)
+    row.basis, row.applied = optional(basis, "basis", 200), applied
+    row.allowance, row.typed = None, ""
+    if allowance.strip():
+        try:
+            row.allowance = read_quantity(allowance, "power", units_of(person)["power"], 0.0, 500_000.0).value
+        except NotUnderstood as reason:
+            raise Invalid("The allowance is not understood.", fields={"allowance": str(reason)}) from reason
+        row.typed = allowance.strip()
+    if applied and row.allowance is None:
+        raise Invalid("There is no allowance to apply.", fields={"allowance": "say how much power the item takes"})
+    row.save()
+    return build
+
+
+def displacement(build: Build) -> float | None:
+    """m³; None while the sheet does not give it."""
+    try:
+        return figures.displacement(sheets.sheet_of(build))
+    except (Missing, ValueError):
+        return None
+
+
+def open_build(build: Build) -> None:
+    if build.used_at is not None:
+        raise BuildClosed(f"{build} was used by a pull and stays as it was. Change it as a new revision.")
+
+
+def line(key: str) -> Dimension:
+    if key not in SHEET:
+        raise Invalid("There is no such line on the sheet.", fields={key: "There is no such line."})
+    return SHEET[key]
+
+
+def entry_or_refuse(dimension: Dimension, text: str, person: Person) -> Entry:
+    try:
+        return read_entry(dimension, text, units_of(person))
+    except NotUnderstood as reason:
+        raise Invalid("What was typed is not understood.", fields={dimension.key: str(reason)}) from reason
+
+
+def named(text: str, field: str, longest: int) -> str:
+    """A name as it is kept: there, and not too long."""
+    if not text.strip():
+        raise Invalid("A name is missing.", fields={field: "give it a name"})
+    return optional(text, field, longest)
+
+
+def optional(text: str, field: str, longest: int) -> str:
+    """A text as it is kept, never cut off behind its writer's back."""
+    plain = text.strip()
+    if "\x00" in plain:
+        raise Invalid("The text holds a character that cannot be kept.", fields={field: "remove the zero character"})
+    if len(plain) > longest:
+        raise Invalid("A text is too long.", fields={field: f"{len(plain)} characters, {longest} fit: shorten it"})
+    return plain
+
+
+def _row(build: Build, key: str, entry: Entry, origin: Origin, how: str, person: Person, at: datetime) -> BuildReading:
+    return BuildReading(
+        build=build, dimension=key, origin=origin, value=entry.value, words=entry.words, typed=entry.typed,
+        unit=entry.unit, how=optional(how, "how", 200), written_at=at, written_by=person,
+    )  # fmt: skip
+
+
+def applied_allowance(build: Build) -> float | None:
+    """W that the installed accessories are allowed to take, all that are applied; None where none is."""
+    applied = [row.allowance or 0.0 for row in build.installation.all() if row.applied]
+    return sum(applied) if applied else None

@@ -5,16 +5,23 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from django.db.models import QuerySet
+from django.db.models import Prefetch, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
+from torvix_core.dimensions import STACK_ORDER
 from torvix_core.standards import DEFINITIONS
 
+from engines import sheets
+from engines.models import Build
+from engines.parts import readable_parts, stack_of
+from engines.parts_api import CheckOut, stacks_out
 from engines.services import displacement
 from programmes import services
 from programmes.models import STANDARDS, Programme, Setup
-from shop.services import is_person
+from shop.models import Person
+from shop.refusals import Invalid
+from shop.services import is_person, units_of
 
 router = Router(tags=["programmes"])
 
@@ -49,9 +56,42 @@ class StandardIn(Schema):
     standard: str
 
 
+class BuildIn(Schema):
+    build_id: int
+
+
+class StackPartOut(Schema):
+    id: int
+    name: str
+
+
+class StackSetup(Schema):
+    """A setup as a stack: what is in each slot, whether it goes together, and how it differs from the baseline."""
+
+    setup_id: int
+    parts: dict[str, list[StackPartOut]]
+    fit: list[CheckOut]
+    differences: list[str]
+    changes: int
+    fairness: list[CheckOut]
+
+
+class StackSlot(Schema):
+    slot: str
+    label: str
+    varies: bool
+
+
+class Stacks(Schema):
+    baseline_id: int | None
+    slots: list[StackSlot]
+    setups: list[StackSetup]
+
+
 class ProgrammeOut(ProgrammeRow):
     build: str
-    displacement_l: float
+    build_id: int
+    displacement_l: float | None
     standard: StandardOut
     standards: list[StandardOut]
     low_rpm: float
@@ -97,15 +137,22 @@ def _row(programme: Programme) -> dict[str, Any]:
     }
 
 
-def _readable() -> QuerySet[Programme]:
-    return Programme.objects.select_related("build__engine", "created_by").prefetch_related("setups__parts")
+def _readable(person: Person) -> QuerySet[Programme]:
+    seen = Programme.objects.visible_to(person).select_related("build__engine", "created_by")
+    return seen.prefetch_related("setups__parts")
+
+
+def _person(request: HttpRequest) -> Person:
+    assert is_person(request.user)  # the router's authentication has seen to it
+    return request.user
 
 
 def programme_out(programme: Programme) -> ProgrammeOut:
     return ProgrammeOut(
         **_row(programme),
         build=f"rev {programme.build.revision}",
-        displacement_l=displacement(programme.build) * 1000,
+        build_id=programme.build_id,
+        displacement_l=None if (volume := displacement(programme.build)) is None else volume * 1000,
         standard=_standard(programme.standard),
         standards=[_standard(str(standard)) for standard in STANDARDS],
         low_rpm=programme.low_rpm,
@@ -120,17 +167,64 @@ def programme_out(programme: Programme) -> ProgrammeOut:
 
 @router.get("/programmes", response=list[ProgrammeRow], operation_id="programmes")
 def list_programmes(request: HttpRequest):
-    return [_row(programme) for programme in _readable()[:200]]
+    return [_row(programme) for programme in _readable(_person(request))[:200]]
 
 
 @router.get("/programmes/{programme_id}", response=ProgrammeOut, operation_id="programme")
 def read_programme(request: HttpRequest, programme_id: int):
-    return programme_out(get_object_or_404(_readable(), pk=programme_id))
+    return programme_out(get_object_or_404(_readable(_person(request)), pk=programme_id))
 
 
 @router.put("/programmes/{programme_id}/standard", response=ProgrammeOut, operation_id="choose_standard")
 def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn):
-    assert is_person(request.user)
+    person = _person(request)
     return programme_out(
-        services.choose_standard(request.user, get_object_or_404(_readable(), pk=programme_id), chosen.standard)
+        services.choose_standard(person, get_object_or_404(_readable(person), pk=programme_id), chosen.standard)
     )
+
+
+@router.put("/programmes/{programme_id}/build", response=ProgrammeOut, operation_id="choose_build")
+def choose_build(request: HttpRequest, programme_id: int, chosen: BuildIn):
+    person = _person(request)
+    programme = get_object_or_404(_readable(person), pk=programme_id)
+    build = get_object_or_404(Build.objects.select_related("engine"), pk=chosen.build_id)
+    return programme_out(services.choose_build(person, programme, build))
+
+
+@router.get("/programmes/{programme_id}/stacks", response=Stacks, operation_id="stacks")
+def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = None):
+    """The setups as stacks, held against the baseline or against any other setup of the programme."""
+    person = _person(request)
+    parts = Prefetch("setups__parts", queryset=readable_parts())
+    programmes = Programme.objects.visible_to(person).select_related("build").prefetch_related(parts)
+    programme = get_object_or_404(programmes, pk=programme_id)
+    units, limit = units_of(person), sheets.value(programme.build, "height_limit")
+    stacks = {setup.pk: stack_of(list(setup.parts.all())) for setup in programme.setups.all()}
+    against = baseline or next((setup.pk for setup in programme.setups.all() if setup.is_baseline), None)
+    if baseline is not None and baseline not in stacks:
+        raise Invalid("This setup belongs to another programme.", fields={"baseline": "choose one of this programme"})
+
+    def setup_out(setup: Setup) -> StackSetup:
+        found = stacks_out(stacks[against or setup.pk], stacks[setup.pk], limit, units)
+        placed: dict[str, list[StackPartOut]] = {}
+        for part in setup.parts.all():
+            placed.setdefault(part.slot, []).append(StackPartOut(id=part.pk, name=part.name))
+        return StackSetup(
+            setup_id=setup.pk, parts=placed, fit=found.fit[1], differences=found.differences, changes=found.changes,
+            fairness=found.fairness,
+        )  # fmt: skip
+
+    rows = [setup_out(setup) for setup in programme.setups.all()]
+    return Stacks(
+        baseline_id=against,
+        slots=[
+            StackSlot(slot=slot, label=slot.label, varies=len({_names(row, slot) for row in rows}) > 1)
+            for slot in STACK_ORDER
+            if any(slot in row.parts for row in rows)
+        ],
+        setups=rows,
+    )
+
+
+def _names(row: StackSetup, slot: str) -> tuple[str, ...]:
+    return tuple(sorted(part.name for part in row.parts.get(slot, [])))

@@ -7,10 +7,17 @@ from django.db import models
 from django.db.models import F, Q
 from torvix_core.standards import Standard
 
-from engines.models import Build, Part
+from engines.models import Build, Engine, Part
+from shop.models import Person
 
 # ISO 1585 for diesels needs the fuel delivery of the engine, which a build does not hold yet.
 STANDARDS = [standard for standard in Standard if standard is not Standard.ISO_1585_CI]
+
+
+class ProgrammeQuerySet(models.QuerySet["Programme"]):
+    def visible_to(self, person: Person) -> ProgrammeQuerySet:
+        """Programmes of engines that the person may see."""
+        return self.filter(build__engine__in=Engine.objects.visible_to(person))
 
 
 class Programme(models.Model):
@@ -26,6 +33,8 @@ class Programme(models.Model):
     held_constant = models.TextField(blank=True)
     created_at = models.DateTimeField()
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    objects = ProgrammeQuerySet.as_manager()
 
     class Meta:
         ordering = ["-created_at"]

@@ -9,6 +9,7 @@ from datetime import datetime
 from django.db import transaction
 from torvix_core.standards import DEFINITIONS, Standard
 
+from engines import sheets
 from engines.models import Build, Part
 from programmes.models import STANDARDS, Programme, Setup, Step, Window
 from shop.models import Person
@@ -46,11 +47,7 @@ def plan_programme(
 ) -> Programme:
     """A new programme. The first setup is the baseline; `order` holds (setup index, counted pulls); windows in SI."""
     require_operator(person)
-    if sweep.end_rpm > build.redline_rpm:
-        raise Invalid(
-            f"The sweep ends at {sweep.end_rpm:.0f} rpm, above the redline of {build.redline_rpm:.0f}.",
-            fields={"sweep_end_rpm": "must not be above the redline"},
-        )
+    _within_redline(sweep.end_rpm, build)
     programme = Programme.objects.create(
         question=question,
         build=build,
@@ -78,6 +75,26 @@ def plan_programme(
     Window.objects.bulk_create(
         Window(programme=programme, channel=channel, low=low, high=high) for channel, (low, high) in windows.items()
     )
+    return programme
+
+
+def _within_redline(end_rpm: float, build: Build) -> None:
+    redline = sheets.value(build, "redline")
+    if redline is not None and end_rpm > redline:
+        raise Invalid(
+            f"The sweep ends at {end_rpm:.0f} rpm, above the redline of {redline:.0f}.",
+            fields={"sweep_end_rpm": "must not be above the redline"},
+        )
+
+
+def choose_build(person: Person, programme: Programme, build: Build) -> Programme:
+    """Go on with another revision of the same engine. Pulls that were made stay with theirs."""
+    require_operator(person)
+    if build.engine_id != programme.build.engine_id:
+        raise Invalid("A programme stays with its engine.", fields={"build_id": "choose a revision of the same engine"})
+    _within_redline(programme.sweep_end_rpm, build)
+    programme.build = build
+    programme.save(update_fields=["build"])
     return programme
 
 

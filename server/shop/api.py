@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
-from ninja import Router, Schema
+from ninja import Body, Router, Schema
 
 from shop import services
 from shop.models import UNIT_CHOICES, Person
@@ -17,15 +17,6 @@ router = Router(tags=["shop"])
 class SignIn(Schema):
     username: str
     password: str
-
-
-class UnitChoices(Schema):
-    torque: str | None = None
-    power: str | None = None
-    temperature: str | None = None
-    air_pressure: str | None = None
-    oil_pressure: str | None = None
-    mass_flow: str | None = None
 
 
 class Me(Schema):
@@ -93,6 +84,6 @@ def read_me(request: HttpRequest):
 
 
 @router.patch("/me/units", response=Me, operation_id="choose_units")
-def choose_units(request: HttpRequest, chosen: UnitChoices):
+def choose_units(request: HttpRequest, chosen: Body[dict[str, str]]):
     assert services.is_person(request.user)
-    return me(services.choose_units(request.user, chosen.model_dump(exclude_none=True)))
+    return me(services.choose_units(request.user, chosen))

@@ -21,6 +21,21 @@ UNIT_CHOICES = {
     "air_pressure": ("kPa", "hPa", "inHg"),
     "oil_pressure": ("bar", "psi", "kPa"),
     "mass_flow": ("kg/h", "lb/h"),
+    "length": ("mm", "in"),
+    "volume": ("cm³", "in³"),
+    "displacement": ("L", "cm³", "in³"),
+    "area": ("cm²", "mm²", "in²"),
+    "air_flow": ("CFM", "m³/h", "L/s"),
+    "boost": ("bar", "psi", "kPa"),
+    "vacuum": ("kPa", "inHg"),
+    "bench": ("inH2O", "kPa"),
+    "velocity": ("m/s", "ft/min"),
+    "road_speed": ("km/h", "mph"),
+    "mass": ("kg", "lb"),
+    "inertia": ("kg·m²", "lb·ft²"),
+    "consumption": ("g/kWh", "lb/hp·h"),
+    "specific_power": ("hp/L", "kW/L", "hp/in³"),
+    "elevation": ("m", "ft"),
 }
 
 
@@ -49,9 +64,15 @@ class Stand(models.Model):
     name = models.CharField(max_length=80, unique=True)
     host = models.CharField(max_length=200, default="127.0.0.1")
     port = models.PositiveIntegerField(default=7420)
+    elevation = models.FloatField(null=True, blank=True, help_text="m above sea level")
 
     class Meta:
         constraints = [
+            models.CheckConstraint(
+                condition=Q(elevation__isnull=True) | Q(elevation__gte=-430, elevation__lte=5000),
+                name="stand_elevation_is_on_earth",
+                violation_error_message="The elevation must lie between -430 and 5000 m.",
+            ),
             models.CheckConstraint(condition=Q(port__gte=1, port__lte=65535), name="stand_port_is_a_port"),
         ]
 

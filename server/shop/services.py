@@ -20,6 +20,12 @@ def require_operator(person: Person) -> None:
         raise NotAllowed(f"{person} may read here. Ask the owner for the operator role to plan, run or judge.")
 
 
+def require_owner(person: Person) -> None:
+    """Refuse unless the person arranges the shop: people, stands, limits."""
+    if person.role != Role.OWNER:
+        raise NotAllowed(f"{person} may not arrange the shop. Ask the owner.")
+
+
 def choose_units(person: Person, chosen: dict[str, str]) -> Person:
     """Set a person's units; what is not named stays."""
     wrong = {

@@ -186,7 +186,7 @@ def _day_air(session: Session | None, pulls: list[Pull], units: dict[str, str]) 
 
 @router.get("/programmes/{programme_id}/day", response=Day, operation_id="day")
 def read_day(request: HttpRequest, programme_id: int):
-    programme = get_object_or_404(Programme, pk=programme_id)
+    programme = get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
     pulls = list(Pull.objects.filter(session__programme=programme).order_by("number"))
     session = programme.sessions.select_related("stand").order_by("-opened_at").first()
     left = services.steps_left(list(programme.steps.all()), pulls)
@@ -210,7 +210,7 @@ def _session_out(session: Session) -> SessionOut:
 
 @router.get("/programmes/{programme_id}/stand", response=StandNow, operation_id="stand_now")
 def stand_now(request: HttpRequest, programme_id: int):
-    programme = get_object_or_404(Programme, pk=programme_id)
+    programme = get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
     session = programme.sessions.filter(closed_at=None).select_related("stand").first()
     link = Link.objects.filter(stand=session.stand).first() if session else None
     display = Display(units_of(_person(request)))
@@ -235,7 +235,7 @@ def stand_now(request: HttpRequest, programme_id: int):
 
 @router.post("/programmes/{programme_id}/sessions", response=SessionOut, operation_id="open_session")
 def open_session(request: HttpRequest, programme_id: int, given: SessionIn):
-    programme = get_object_or_404(Programme, pk=programme_id)
+    programme = get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
     stand = get_object_or_404(Stand, pk=given.stand_id)
     return _session_out(services.open_session(_person(request), programme, stand, timezone.now()))
 

@@ -23,7 +23,7 @@ from torvix_core import quantities
 from torvix_core.trace import SPEED
 
 from shop.models import Stand
-from stand import live, services
+from stand import live, services, weather
 from stand.line import Hello, Line, LineLost, Message, NotUnderstood, Reply, Samples, StateChange, WeatherReading
 from stand.models import Command, CommandState, Link, Pull, PullState
 from stand.picture import Picture
@@ -75,6 +75,7 @@ class Bench:
         self.armed: Pull | None = None
         self.aborting = False
         self.air: list[services.MeanAir] = []
+        self.weather_at: datetime | None = None  # when the log wants the next reading
         self.stand_s = 0.0  # the stand's own time of its last sample
         self.waiting: dict[int, tuple[Command, float]] = {}
         self.writes: deque[Callable[[], None]] = deque()
@@ -272,6 +273,15 @@ class Bench:
             self.air.append(air)
             if not self.recording:
                 self.air = self.air[-1:]
+            self._log_weather(air)
+
+    def _log_weather(self, air: services.MeanAir) -> None:
+        now = self.clock()
+        if self.weather_at is None or now >= self.weather_at:
+            self.weather_at = now + weather.LOG_EVERY
+            self.write(
+                lambda: weather.log_stand(self.stand, air.barometer, air.temperature, air.relative_humidity, now)
+            )
 
     def _take_samples(self, samples: Samples) -> None:
         if self.picture is None:

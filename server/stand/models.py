@@ -11,11 +11,14 @@ from django.contrib.postgres.fields import ArrayField, DateTimeRangeField, Range
 from django.db import models
 from django.db.models import F, Func, Q
 
+from engines.models import Build
 from programmes.models import Programme, Setup, Step
 from shop.models import Stand
 
 if TYPE_CHECKING:
     from django.db.models.fields.related_descriptors import RelatedManager
+
+    from stand.weather import PullAir
 
 
 class Period(Func):
@@ -49,6 +52,39 @@ class Session(models.Model):
         ]
 
 
+class WeatherReading(models.Model):
+    """One line of a session's weather log, in SI. One that is struck stays in the record and counts no more."""
+
+    session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="weather")
+    at = models.DateTimeField()
+    barometer = models.FloatField(help_text="Pa at the station")
+    temperature = models.FloatField(help_text="K")
+    relative_humidity = models.FloatField(help_text="0 to 1")
+    source = models.CharField(max_length=80, help_text="stand, by hand, or a file's name")
+    written_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+    struck_at = models.DateTimeField(null=True, blank=True)
+    struck_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+"
+    )
+    struck_reason = models.CharField(max_length=200, blank=True)
+
+    class Meta:
+        ordering = ["at", "pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["session", "at", "source"], name="weather_once_per_moment_and_source"),
+            models.CheckConstraint(
+                condition=Q(
+                    barometer__gte=50_000, barometer__lte=110_000, temperature__gte=233.15, temperature__lte=353.15,
+                    relative_humidity__gte=0, relative_humidity__lte=1,
+                ),
+                name="weather_can_be_weather",
+            ),
+            models.CheckConstraint(
+                condition=Q(struck_at__isnull=True) | ~Q(struck_reason=""), name="weather_is_struck_with_a_reason"
+            ),
+        ]  # fmt: skip
+
+
 class PullState(models.TextChoices):
     ARMED = "armed", "Armed"
     RUNNING = "running", "Running"
@@ -72,6 +108,7 @@ class Pull(models.Model):
     session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="pulls")
     number = models.PositiveIntegerField()
     setup = models.ForeignKey(Setup, on_delete=models.PROTECT, related_name="pulls")
+    build = models.ForeignKey(Build, on_delete=models.PROTECT, related_name="pulls", help_text="what it was made with")
     step = models.ForeignKey(Step, on_delete=models.SET_NULL, null=True, blank=True, related_name="pulls_made")
     state = models.CharField(max_length=12, choices=PullState.choices, default=PullState.ARMED)
     ended_why = models.CharField(max_length=300, blank=True)
@@ -100,6 +137,9 @@ class Pull(models.Model):
         settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+"
     )
     excluded_reason = models.CharField(max_length=300, blank=True)
+
+    # The air it is corrected for, once stand.weather.give_air has looked for it.
+    air: PullAir | None = None
 
     if TYPE_CHECKING:
         chunks: RelatedManager[Chunk]

@@ -9,6 +9,8 @@ from datetime import datetime
 from django.db import IntegrityError, transaction
 from django.db.models import Max
 
+from engines import sheets
+from engines.services import mark_used
 from programmes.models import Programme, Setup, Step
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal
@@ -83,6 +85,7 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime) -> Pull:
                 session=session,
                 number=(made.aggregate(last=Max("number"))["last"] or 0) + 1,
                 setup=setup,
+                build=programme.build,
                 step=_next_step(programme, setup),
                 armed_at=at,
                 operator=person,
@@ -91,10 +94,12 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime) -> Pull:
                 sweep_end_rpm=programme.sweep_end_rpm,
                 sweep_rate_rpm_s=programme.sweep_rate_rpm_s,
             )
+            mark_used(programme.build, at)
             _ask(person, session.stand, "arm", pull, {
                 "label": f"{programme.pk}/{setup.letter}",
-                "parts": [{"slot": part.slot, "name": part.name, "runner_length_m": part.runner_length}
-                          for part in setup.parts.all()],
+                "parts": [{"slot": part.slot, "name": part.name,
+                           "runner_length_m": sheets.values(part.readings.all()).get("runner_length")}
+                          for part in setup.parts.prefetch_related("readings")],
                 "start_rpm": pull.sweep_start_rpm,
                 "end_rpm": pull.sweep_end_rpm,
                 "rate_rpm_s": pull.sweep_rate_rpm_s,

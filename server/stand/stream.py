@@ -22,7 +22,8 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
         return JsonResponse({"code": "signed_out", "detail": "You are signed out. Sign in to go on.", "fields": {}},
                             status=401)  # fmt: skip
     session = await Session.objects.filter(programme_id=programme_id, closed_at=None).select_related("stand").afirst()
-    programme = await Programme.objects.prefetch_related("windows").filter(pk=programme_id).afirst()
+    seen = Programme.objects.visible_to(person).prefetch_related("windows")
+    programme = await seen.filter(pk=programme_id).afirst()
     if session is None or programme is None:
         return JsonResponse({"code": "no_session", "detail": "No session is open. Open one to see the stand.",
                              "fields": {}}, status=409)  # fmt: skip

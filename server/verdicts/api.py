@@ -14,9 +14,12 @@ from torvix_core.standards import DEFINITIONS, Standard
 from torvix_core.verdict import WASH, Wording
 
 from curves.api import PeakOut, standard_asked
+from engines.models import Part
+from engines.services import applied_allowance
 from programmes.models import Programme
+from shop.models import Person
 from shop.services import is_person, units_of
-from verdicts import services
+from verdicts import records, services
 from verdicts.services import Comparison
 
 router = Router(tags=["verdicts"])
@@ -69,7 +72,38 @@ class CrossoverOut(Schema):
     after_id: int
 
 
+class AllowanceOut(Schema):
+    """What installed accessories are allowed to take at peak power. Never in the curves."""
+
+    power: float
+    items: list[str]
+
+
+class UseOut(Schema):
+    """A setup that held a part, and how it did against the baseline of its programme."""
+
+    programme_id: int
+    question: str
+    engine: str
+    setup_id: int
+    letter: str
+    position: int
+    is_baseline: bool
+    pulls: int
+    low_rpm: float
+    high_rpm: float
+    torque: float | None
+    torque_unit: str
+    percent: float | None
+    low_percent: float | None
+    high_percent: float | None
+    wash: bool
+    other_changes: int
+    why_not: str
+
+
 class Curves(Schema):
+    allowance: AllowanceOut | None
     standard: str
     standard_label: str
     torque_unit: str
@@ -122,8 +156,11 @@ class Verdict(Schema):
     notes: list[str]
 
 
-def _programme(programme_id: int) -> Programme:
-    return get_object_or_404(Programme.objects.prefetch_related("setups"), pk=programme_id)
+def _programme(person: Person, programme_id: int) -> Programme:
+    seen = (
+        Programme.objects.visible_to(person).select_related("build").prefetch_related("setups", "build__installation")
+    )
+    return get_object_or_404(seen, pk=programme_id)
 
 
 def _wording(comparison: Comparison, unit: str) -> Wording:
@@ -201,14 +238,46 @@ def _lead(comparison: Comparison, lead: verdict.Lead, unit: str) -> LeadOut:
     )
 
 
+def _allowance(programme: Programme, unit: str) -> AllowanceOut | None:
+    power = applied_allowance(programme.build)
+    if power is None:
+        return None
+    applied = [row for row in programme.build.installation.all() if row.applied]
+    items = [f"{row.get_item_display()}: {row.installed or 'as installed'}" for row in applied]
+    return AllowanceOut(power=float(quantities.from_si(power, unit)), items=items)
+
+
+@router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")
+def read_uses(request: HttpRequest, part_id: int):
+    """Where a part was used before, and how it did."""
+    assert is_person(request.user)
+    part, unit = get_object_or_404(Part, pk=part_id), units_of(request.user)["torque"]
+
+    def percent(share: float | None) -> float | None:
+        return None if share is None else share * 100
+
+    return [
+        UseOut(
+            programme_id=use.programme.pk, question=use.programme.question, engine=str(use.programme.build),
+            setup_id=use.setup.pk, letter=use.setup.letter, position=use.setup.position,
+            is_baseline=use.setup.is_baseline, pulls=use.pulls, low_rpm=use.low_rpm, high_rpm=use.high_rpm,
+            torque=None if use.torque is None else float(quantities.from_si(use.torque, unit)), torque_unit=unit,
+            percent=percent(use.change), low_percent=percent(use.low), high_percent=percent(use.high), wash=use.wash,
+            other_changes=use.other_changes, why_not=use.why_not,
+        )
+        for use in records.uses(request.user, part)
+    ]  # fmt: skip
+
+
 @router.get("/programmes/{programme_id}/curves", response=Curves, operation_id="curves")
 def read_curves(request: HttpRequest, programme_id: int, standard: str = ""):
     assert is_person(request.user)
-    programme = _programme(programme_id)
+    programme = _programme(request.user, programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
     comparison = services.compare(programme, chosen)
     leads, crossovers = services.strip(comparison)
     return Curves(
+        allowance=_allowance(programme, units["power"]),
         standard=chosen,
         standard_label=DEFINITIONS[chosen].label,
         torque_unit=units["torque"],
@@ -247,7 +316,7 @@ def read_verdict(
     request: HttpRequest, programme_id: int, standard: str = "", low: float | None = None, high: float | None = None
 ):
     assert is_person(request.user)
-    programme = _programme(programme_id)
+    programme = _programme(request.user, programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
     unit, smallest = units["torque"], programme.smallest_difference
     comparison = services.compare(programme, chosen)

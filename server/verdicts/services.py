@@ -127,6 +127,16 @@ def _notes(
         notes.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
     if any(found.pull.inertia_in_torque == "unknown" for found in kept):
         notes.append("The stand does not say whether inertia is in its torque: only equal sweep rates compare.")
+    builds = {found.pull.build.revision for found in kept}
+    if len(builds) > 1:
+        revisions = ", ".join(str(revision) for revision in sorted(builds))
+        notes.append(
+            f"The kept pulls were made with revisions {revisions} of the engine: part of a difference may be the "
+            "engine's."
+        )
+    from_log = [found.pull for found in kept if found.pull.air is not None and found.pull.air.from_log]
+    if from_log and standard is not Standard.OBSERVED:
+        notes.append(f"Corrected by the weather log, not by their own weather: {_numbers(from_log)}.")
     sessions = {found.pull.session_id for found in kept}
     if len(sessions) > 1:
         notes.append(

@@ -1,5 +1,6 @@
 """Who may do what, at every address; and what every answer has in common."""
 
+import io
 import json
 from pathlib import Path
 
@@ -8,11 +9,14 @@ from django.conf import settings
 from django.test import TestCase
 
 from config.api import api
+from engines.models import Build, BuildReading, Part, Photo
 from shop.models import Role
-from stand.models import Pull
+from stand.models import Pull, WeatherReading
 
-READ, OPERATE, OWN = "read", "operate", "own"
-# Every endpoint: method, address, body, who may. `own` are those that a person does for himself.
+READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
+FILE = "a file"  # sent as a form
+READ, OPERATE, ARRANGE, OWN = "read", "operate", "arrange", "own"
+# Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
 ENDPOINTS = (
     ("get", "/api/me", None, OWN),
     ("patch", "/api/me/units", {}, OWN),
@@ -25,6 +29,40 @@ ENDPOINTS = (
     ("get", "/api/programmes/{programme}/curves", None, READ),
     ("get", "/api/programmes/{programme}/verdict", None, READ),
     ("get", "/api/pulls/{pull}/curve", None, READ),
+    ("get", "/api/programmes/{programme}/stacks", None, READ),
+    ("get", "/api/programmes/{programme}/weather", None, READ),
+    ("get", "/api/engines", None, READ),
+    ("get", "/api/sheet", None, READ),
+    ("get", "/api/builds/{build}", None, READ),
+    ("get", "/api/builds/{build}/against/{other}", None, READ),
+    ("post", "/api/builds/{build}/what-if", {"texts": {"bore": "87 mm"}}, READ),
+    ("get", "/api/slots", None, READ),
+    ("get", "/api/parts", None, READ),
+    ("get", "/api/parts/{part}", None, READ),
+    ("get", "/api/parts/{part}/uses", None, READ),
+    ("get", "/api/photos/{photo}", None, READ),
+    ("post", "/api/stacks/compare", {"one": [], "other": []}, READ),
+    ("post", "/api/air", READINGS, READ),
+    ("post", "/api/engines", {"name": "another", "texts": {}}, OPERATE),
+    ("put", "/api/engines/{engine}/owner", {"owner": "x", "confidential": False}, OPERATE),
+    ("put", "/api/builds/{build}/readings/{dimension}/{origin}", {"text": "87 mm"}, OPERATE),
+    ("post", "/api/builds/{build}/readings/{dimension}/{origin}/choose", None, OPERATE),
+    ("put", "/api/builds/{build}/notes", {"notes": "x"}, OPERATE),
+    ("put", "/api/builds/{build}/flow/{side}", {"depression": "28", "rows": []}, OPERATE),
+    ("put", "/api/builds/{build}/installation/{item}", {"installed": "x"}, OPERATE),
+    ("post", "/api/builds/{build}/successor", {"changes": {}, "reason": "x"}, OPERATE),
+    ("post", "/api/parts", {"name": "x", "slot": "spacer"}, OPERATE),
+    ("put", "/api/parts/{part}", {"name": "manifold 0"}, OPERATE),
+    ("put", "/api/parts/{part}/readings/{dimension}/{origin}", {"text": "3 kg"}, OPERATE),
+    ("post", "/api/parts/{part}/children", {"name": "y", "modification": "x", "reason": "x"}, OPERATE),
+    ("post", "/api/parts/{part}/aliases", {"name": "x"}, OPERATE),
+    ("post", "/api/parts/{part}/aliases/drop", {"name": "x"}, OPERATE),
+    ("post", "/api/parts/{part}/photos", FILE, OPERATE),
+    ("put", "/api/programmes/{programme}/build", {"build_id": "{build}"}, OPERATE),
+    ("post", "/api/sessions/{session}/weather", {**READINGS, "at": "2026-11-02T09:05:00Z"}, OPERATE),
+    ("post", "/api/sessions/{session}/weather/file", FILE, OPERATE),
+    ("post", "/api/weather/{reading}/strike", {"reason": "x"}, OPERATE),
+    ("put", "/api/stands/{stand}/elevation", {"elevation": "420 m"}, ARRANGE),
     ("put", "/api/programmes/{programme}/standard", {"standard": "sae_j607"}, OPERATE),
     ("post", "/api/programmes/{programme}/sessions", {"stand_id": "{stand}"}, OPERATE),
     ("post", "/api/sessions/{session}/arm", {"setup_id": "{setup}"}, OPERATE),
@@ -46,11 +84,26 @@ class Permissions(TestCase):
         self.names = {
             "programme": self.programme.pk, "session": self.session.pk, "stand": self.session.stand_id,
             "setup": self.programme.setups.first().pk, "pull": Pull.objects.first().pk,
+            "engine": self.programme.build.engine_id, "build": self.programme.build_id, "dimension": "mass",
+            "other": self.programme.build_id, "origin": "told", "side": "intake", "item": "exhaust",
+            "part": self.programme.setups.first().parts.get().pk, "photo": self.photo().pk,
+            "reading": self.reading().pk,
         }  # fmt: skip
 
-    def ask(self, method: str, address: str, body: dict | None):
+    def photo(self) -> Photo:
+        part = self.programme.setups.first().parts.get()
+        return Photo.objects.create(part=part, data=b"x", width=1, height=1, sha256="x", added_at=scenes.DAY,
+                                    added_by=self.operator)  # fmt: skip
+
+    def reading(self) -> WeatherReading:
+        return WeatherReading.objects.create(session=self.session, at=scenes.DAY, barometer=98_000.0, temperature=293.0,
+                                             relative_humidity=0.5, source="by hand")  # fmt: skip
+
+    def ask(self, method: str, address: str, body: dict | str | None):
+        if body == FILE:
+            return self.client.post(address.format(**self.names), {"file": io.BytesIO(b"not what is wanted")})
         sent = json.dumps(body or {}).replace('"{stand}"', str(self.names["stand"]))
-        sent = sent.replace('"{setup}"', str(self.names["setup"]))
+        sent = sent.replace('"{setup}"', str(self.names["setup"])).replace('"{build}"', str(self.names["build"]))
         return getattr(self.client, method)(address.format(**self.names), sent, content_type="application/json")
 
     def read(self, address: str):
@@ -82,11 +135,18 @@ class Permissions(TestCase):
                 self.assertEqual(answer.status_code, 200 if who == READ else 403, answer.content)
         self.assertEqual(self.state(), before)
 
+    def test_only_an_owner_arranges_the_shop(self):
+        self.client.force_login(self.operator)
+        for method, address, body, who in ENDPOINTS:
+            if who == ARRANGE:
+                with self.subTest(address=address):
+                    self.assertEqual(self.ask(method, address, body).status_code, 403)
+
     def test_operator_and_owner_are_not_refused_for_their_role(self):
         for person in (self.operator, self.owner):
             self.client.force_login(person)
             for method, address, body, who in ENDPOINTS:
-                if who == OPERATE:
+                if who == OPERATE or (who == ARRANGE and person == self.owner):
                     with self.subTest(person=person, address=address):
                         self.assertNotIn(self.ask(method, address, body).status_code, (401, 403, 404, 500))
 
@@ -94,7 +154,13 @@ class Permissions(TestCase):
         self.programme.refresh_from_db()
         self.session.refresh_from_db()
         pulls = list(Pull.objects.order_by("pk").values_list("state", "standing"))
-        return [self.programme.standard, self.session.closed_at, pulls]
+        written = [
+            Part.objects.count(),
+            Build.objects.count(),
+            BuildReading.objects.count(),
+            WeatherReading.objects.count(),
+        ]
+        return [self.programme.standard, self.session.closed_at, pulls, written]
 
 
 class EveryAnswer(TestCase):

@@ -61,7 +61,9 @@ class Correcting(Scene):
     def test_without_weather_only_observed_can_be_read(self):
         pull = self.pull(air=None)
         self.assertEqual(corrected(pull, Standard.OBSERVED).factor, 1.0)
-        with self.assertRaisesMessage(NoAir, "has no weather, so it cannot be corrected. Look at it observed"):
+        with self.assertRaisesMessage(
+            NoAir, "has no weather, so it cannot be corrected. Write the weather of its time into the log"
+        ):
             corrected(pull, Standard.SAE_J607)
 
     def test_impossible_weather_is_told_and_not_used(self):

@@ -4,6 +4,220 @@
  */
 
 export interface paths {
+    "/api/air": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Air
+         * @description Readings to vapour pressure, density and the factor of every standard. Nothing is kept.
+         */
+        post: operations["air"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Build */
+        get: operations["build"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/against/{other_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Against
+         * @description Two builds side by side, what differs first.
+         */
+        get: operations["builds_against"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/flow/{side}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write Flow Table */
+        put: operations["write_flow_table"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/installation/{item}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Describe Installation */
+        put: operations["describe_installation"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Note */
+        put: operations["note_build"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/readings/{dimension}/{origin}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write Reading */
+        put: operations["write_reading"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/readings/{dimension}/{origin}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose Reading */
+        post: operations["choose_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/successor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Succeed Build */
+        post: operations["succeed_build"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/builds/{build_id}/what-if": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What If
+         * @description What changes would do to every figure; nothing is kept.
+         */
+        post: operations["what_if"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/engines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Engines */
+        get: operations["engines"];
+        put?: never;
+        /** Describe Engine */
+        post: operations["describe_engine"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/engines/{engine_id}/owner": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Describe Owner */
+        put: operations["describe_engine_owner"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -38,6 +252,164 @@ export interface paths {
         patch: operations["choose_units"];
         trace?: never;
     };
+    "/api/parts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Parts */
+        get: operations["parts"];
+        put?: never;
+        /** Add Part */
+        post: operations["add_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Part */
+        get: operations["part"];
+        /** Describe Part */
+        put: operations["describe_part"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/aliases": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Name Alias */
+        post: operations["name_alias"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/aliases/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Drop Alias */
+        post: operations["drop_alias"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/children": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Modify Part */
+        post: operations["modify_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Photo */
+        post: operations["add_photo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/readings/{dimension}/{origin}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write Reading */
+        put: operations["write_part_reading"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/uses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Uses
+         * @description Where a part was used before, and how it did.
+         */
+        get: operations["part_uses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/photos/{photo_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Photo */
+        get: operations["photo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes": {
         parameters: {
             query?: never;
@@ -65,6 +437,23 @@ export interface paths {
         /** Read Programme */
         get: operations["programme"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/build": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Choose Build */
+        put: operations["choose_build"];
         post?: never;
         delete?: never;
         options?: never;
@@ -140,6 +529,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/stacks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Stacks
+         * @description The setups as stacks, held against the baseline or against any other setup of the programme.
+         */
+        get: operations["stacks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/stand": {
         parameters: {
             query?: never;
@@ -183,6 +592,26 @@ export interface paths {
         };
         /** Read Verdict */
         get: operations["verdict"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/weather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Log
+         * @description The weather logs of a programme's sessions, and the air that each pull is corrected for.
+         */
+        get: operations["weather_log"];
         put?: never;
         post?: never;
         delete?: never;
@@ -313,6 +742,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/weather": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Log Weather */
+        post: operations["log_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/weather/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Import Weather */
+        post: operations["import_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Blank Sheet
+         * @description The lines of an empty sheet in the person's units, for an engine that is not there yet.
+         */
+        get: operations["blank_sheet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -347,29 +830,220 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/slots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Slots
+         * @description Kinds of part, and what can be written down of each.
+         */
+        get: operations["slots"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stacks/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare Stacks
+         * @description Any two stacks of parts, before anything is bolted on. A build brings the height that it allows.
+         */
+        post: operations["compare_stacks"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/elevation": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Place Stand */
+        put: operations["place_stand"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/weather/{reading_id}/strike": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Strike */
+        post: operations["strike_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
 }
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /** AgainstOut */
+        AgainstOut: {
+            after: components["schemas"]["RevisionOut"];
+            before: components["schemas"]["RevisionOut"];
+            /** Differences */
+            differences: components["schemas"]["DifferenceOut"][];
+            /** Moved */
+            moved: components["schemas"]["StepOut"][];
+            /** Same */
+            same: components["schemas"]["DifferenceOut"][];
+        };
+        /** AirFigures */
+        AirFigures: {
+            density_altitude: components["schemas"]["Shown"];
+            /** Density Kg M3 */
+            density_kg_m3: number;
+            dry: components["schemas"]["Shown"];
+            relative_humidity: components["schemas"]["Shown"];
+            sea_level: components["schemas"]["Shown"] | null;
+            station: components["schemas"]["Shown"];
+            vapour: components["schemas"]["Shown"];
+        };
+        /** AirIn */
+        AirIn: {
+            /** Barometer */
+            barometer: string;
+            /**
+             * Barometer Is Sea Level
+             * @default false
+             */
+            barometer_is_sea_level: boolean;
+            /**
+             * Elevation
+             * @default
+             */
+            elevation: string;
+            /** @default relative_humidity */
+            moisture: components["schemas"]["Moisture"];
+            /** Moisture Value */
+            moisture_value: string;
+            /** Temperature */
+            temperature: string;
+            /** Tolerance */
+            tolerance?: {
+                [key: string]: string;
+            };
+        };
         /** AirOut */
         AirOut: {
-            /** Density Altitude Ft */
-            density_altitude_ft: number;
-            /** Pressure */
-            pressure: number;
-            /** Pressure Unit */
-            pressure_unit: string;
-            /** Relative Humidity Percent */
-            relative_humidity_percent: number;
-            /** Temperature */
-            temperature: number;
-            /** Temperature Unit */
-            temperature_unit: string;
+            /** Factors */
+            factors: components["schemas"]["FactorOut"][];
+            figures: components["schemas"]["AirFigures"];
+            /** Notes */
+            notes: string[];
+        };
+        /** AliasIn */
+        AliasIn: {
+            /** Name */
+            name: string;
+        };
+        /**
+         * AllowanceOut
+         * @description What installed accessories are allowed to take at peak power. Never in the curves.
+         */
+        AllowanceOut: {
+            /** Items */
+            items: string[];
+            /** Power */
+            power: number;
+        };
+        /** AncestorOut */
+        AncestorOut: {
+            /** Amount */
+            amount: string;
+            /** At */
+            at: string | null;
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            /** Modification */
+            modification: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
         };
         /** ArmIn */
         ArmIn: {
             /** Setup Id */
             setup_id: number;
+        };
+        /** BuildIn */
+        BuildIn: {
+            /** Build Id */
+            build_id: number;
+        };
+        /** BuildOut */
+        BuildOut: {
+            advance: components["schemas"]["TableOut"] | null;
+            airflow: components["schemas"]["TableOut"] | null;
+            /** Allowance */
+            allowance: number | null;
+            engine: components["schemas"]["EngineRow"];
+            /** Flow Tables */
+            flow_tables: components["schemas"]["FlowTableOut"][];
+            /** Flow Units */
+            flow_units: string[];
+            /** Groups */
+            groups: components["schemas"]["GroupOut"][];
+            /** Id */
+            id: number;
+            /** Installation */
+            installation: components["schemas"]["InstallationOut"][];
+            /** Notes */
+            notes: string;
+            /** Power Unit */
+            power_unit: string;
+            /** Reason */
+            reason: string;
+            /** Revision */
+            revision: number;
+            /** Used */
+            used: boolean;
+        };
+        /** ChangeIn */
+        ChangeIn: {
+            /**
+             * How
+             * @default
+             */
+            how: string;
+            /** @default measured */
+            origin: components["schemas"]["Origin"];
+            /** Text */
+            text: string;
         };
         /** ChannelOut */
         ChannelOut: {
@@ -377,6 +1051,31 @@ export interface components {
             label: string;
             /** Name */
             name: string;
+            /** Unit */
+            unit: string;
+        };
+        /** CheckOut */
+        CheckOut: {
+            /** About */
+            about: string;
+            /** Level */
+            level: string;
+            /** Text */
+            text: string;
+        };
+        /** ChoiceOut */
+        ChoiceOut: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /** ColumnOut */
+        ColumnOut: {
+            /** Digits */
+            digits: number;
+            /** Label */
+            label: string;
             /** Unit */
             unit: string;
         };
@@ -419,6 +1118,7 @@ export interface components {
         };
         /** Curves */
         Curves: {
+            allowance: components["schemas"]["AllowanceOut"] | null;
             /** Baseline Id */
             baseline_id: number;
             /** Crossovers */
@@ -483,10 +1183,203 @@ export interface components {
             /** Wash */
             wash: boolean;
         };
+        /** ElevationIn */
+        ElevationIn: {
+            /** Elevation */
+            elevation: string;
+        };
+        /** ElevationOut */
+        ElevationOut: {
+            /** Elevation */
+            elevation: string;
+        };
+        /** EngineIn */
+        EngineIn: {
+            /**
+             * Confidential
+             * @default false
+             */
+            confidential: boolean;
+            /** Name */
+            name: string;
+            /** @default told */
+            origin: components["schemas"]["Origin"];
+            /**
+             * Owner
+             * @default
+             */
+            owner: string;
+            /** Texts */
+            texts?: {
+                [key: string]: string;
+            };
+        };
+        /** EngineRow */
+        EngineRow: {
+            /** Confidential */
+            confidential: boolean;
+            /** Displacement */
+            displacement: string;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Owner */
+            owner: string;
+            /** Revisions */
+            revisions: components["schemas"]["RevisionOut"][];
+        };
         /** ExcludeIn */
         ExcludeIn: {
             /** Reason */
             reason: string;
+        };
+        /**
+         * FactorOut
+         * @description One standard's factor on this air, and how far each instrument moves it, per cent either side.
+         */
+        FactorOut: {
+            /** Factor */
+            factor: number;
+            /** Inside */
+            inside: boolean;
+            /** Label */
+            label: string;
+            /** Large */
+            large: boolean;
+            /** Moisture Percent */
+            moisture_percent: number;
+            /** Note */
+            note: string;
+            /** Pressure Percent */
+            pressure_percent: number;
+            /** Reference */
+            reference: string;
+            /** Source */
+            source: string;
+            /** Standard */
+            standard: string;
+            /** Temperature Percent */
+            temperature_percent: number;
+            /** Together Percent */
+            together_percent: number;
+            /** Valid */
+            valid: number[] | null;
+        };
+        /** FactsIn */
+        FactsIn: {
+            /**
+             * Belongs To
+             * @default
+             */
+            belongs_to: string;
+            /** Matched To Id */
+            matched_to_id?: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /**
+             * Price
+             * @default
+             */
+            price: string;
+            /**
+             * Price Is Private
+             * @default false
+             */
+            price_is_private: boolean;
+            /** Same As Id */
+            same_as_id?: number | null;
+        };
+        /**
+         * FigureOut
+         * @description What follows: a value, or a band; else what is missing, or why it was refused.
+         */
+        FigureOut: {
+            /** Assumed */
+            assumed: string[];
+            /** Digits */
+            digits: number;
+            /** High */
+            high: number | null;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number | null;
+            /** Missing */
+            missing: string[];
+            /** Note */
+            note: string;
+            /** Refused */
+            refused: string;
+            /** Rests On */
+            rests_on: string[];
+            /** Source */
+            source: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+        };
+        /** FindingOut */
+        FindingOut: {
+            /** Caution */
+            caution: boolean;
+            /** Text */
+            text: string;
+        };
+        /** FlowRowIn */
+        FlowRowIn: {
+            /** Flow */
+            flow: string;
+            /** Lift */
+            lift: string;
+        };
+        /** FlowTableIn */
+        FlowTableIn: {
+            /** Depression */
+            depression: string;
+            /**
+             * How
+             * @default
+             */
+            how: string;
+            /** @default measured */
+            origin: components["schemas"]["Origin"];
+            /** Rows */
+            rows: components["schemas"]["FlowRowIn"][];
+        };
+        /**
+         * FlowTableOut
+         * @description A port's flow as typed, and brought to 28 inH2O.
+         */
+        FlowTableOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            at_28: components["schemas"]["TableOut"];
+            /** By */
+            by: string;
+            /** Depression */
+            depression: string;
+            /** Depression Unit */
+            depression_unit: string;
+            /** How */
+            how: string;
+            /** Origin */
+            origin: string;
+            /** Rows */
+            rows: string[][];
+            /** Side */
+            side: string;
         };
         /** GateOut */
         GateOut: {
@@ -505,6 +1398,75 @@ export interface components {
             /** Value */
             value: number | null;
         };
+        /** GroupOut */
+        GroupOut: {
+            /** Figures */
+            figures: components["schemas"]["FigureOut"][];
+            /** Findings */
+            findings: components["schemas"]["FindingOut"][];
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
+        };
+        /** ImportOut */
+        ImportOut: {
+            /** Added */
+            added: number;
+            /** Known */
+            known: number;
+            /** Outside */
+            outside: number;
+        };
+        /** InstallationIn */
+        InstallationIn: {
+            /**
+             * Allowance
+             * @default
+             */
+            allowance: string;
+            /**
+             * Applied
+             * @default false
+             */
+            applied: boolean;
+            /**
+             * Basis
+             * @default
+             */
+            basis: string;
+            /**
+             * Installed
+             * @default
+             */
+            installed: string;
+            /**
+             * Tested
+             * @default
+             */
+            tested: string;
+        };
+        /** InstallationOut */
+        InstallationOut: {
+            /** Allowance */
+            allowance: string;
+            /** Applied */
+            applied: boolean;
+            /** Basis */
+            basis: string;
+            /** Installed */
+            installed: string;
+            /** Item */
+            item: string;
+            /** Label */
+            label: string;
+            /** Tested */
+            tested: string;
+            /** Unit */
+            unit: string;
+        };
         /**
          * LeadOut
          * @description `setup_id` is null where the leaders are a wash.
@@ -522,6 +1484,39 @@ export interface components {
             runner_up_id: number | null;
             /** Setup Id */
             setup_id: number | null;
+        };
+        /**
+         * LineOut
+         * @description One dimension: how to fill it in, what is written down, which value is used.
+         */
+        LineOut: {
+            /** Blocked */
+            blocked: boolean;
+            /** Choices */
+            choices: components["schemas"]["ChoiceOut"][];
+            /** Contradicts */
+            contradicts: string[];
+            /** Hint */
+            hint: string;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Readings */
+            readings: components["schemas"]["ReadingOut"][];
+            /** Unit */
+            unit: string;
+            /** Used */
+            used: string;
+        };
+        /** LinkOut */
+        LinkOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
         };
         /** Me */
         Me: {
@@ -542,6 +1537,158 @@ export interface components {
             /** Username */
             username: string;
         };
+        /** ModificationIn */
+        ModificationIn: {
+            /**
+             * Amount
+             * @default
+             */
+            amount: string;
+            /** Modification */
+            modification: string;
+            /** Name */
+            name: string;
+            /** Reason */
+            reason: string;
+            /** Texts */
+            texts?: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * Moisture
+         * @description What was read to tell how moist the air is.
+         * @enum {string}
+         */
+        Moisture: "relative_humidity" | "wet_bulb" | "dew_point";
+        /** NotesIn */
+        NotesIn: {
+            /** Notes */
+            notes: string;
+        };
+        /**
+         * Origin
+         * @description Where a value comes from, the best first.
+         * @enum {string}
+         */
+        Origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+        /** OwnerIn */
+        OwnerIn: {
+            /** Confidential */
+            confidential: boolean;
+            /** Owner */
+            owner: string;
+        };
+        /** PartIn */
+        PartIn: {
+            /**
+             * Belongs To
+             * @default
+             */
+            belongs_to: string;
+            /** Matched To Id */
+            matched_to_id?: number | null;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** @default told */
+            origin: components["schemas"]["Origin"];
+            /**
+             * Price
+             * @default
+             */
+            price: string;
+            /**
+             * Price Is Private
+             * @default false
+             */
+            price_is_private: boolean;
+            /** Same As Id */
+            same_as_id?: number | null;
+            slot: components["schemas"]["Slot"];
+            /** Texts */
+            texts?: {
+                [key: string]: string;
+            };
+        };
+        /** PartOut */
+        PartOut: {
+            /** Aliases */
+            aliases: string[];
+            /** Belongs To */
+            belongs_to: string;
+            /** Children */
+            children: components["schemas"]["AncestorOut"][];
+            /** Id */
+            id: number;
+            /** Lineage */
+            lineage: components["schemas"]["AncestorOut"][];
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
+            /** Made From */
+            made_from: string;
+            matched_to: components["schemas"]["LinkOut"] | null;
+            /** Modification */
+            modification: string;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** Photo */
+            photo: number | null;
+            /** Photos */
+            photos: components["schemas"]["PhotoOut"][];
+            /** Price */
+            price: string;
+            /** Price Is Private */
+            price_is_private: boolean;
+            /** Price State */
+            price_state: string;
+            same_as: components["schemas"]["LinkOut"] | null;
+            /** Slot */
+            slot: string;
+            /** Slot Label */
+            slot_label: string;
+            /** Summary */
+            summary: string[];
+        };
+        /** PartReadingIn */
+        PartReadingIn: {
+            /**
+             * How
+             * @default
+             */
+            how: string;
+            /** Text */
+            text: string;
+        };
+        /** PartRow */
+        PartRow: {
+            /** Aliases */
+            aliases: string[];
+            /** Id */
+            id: number;
+            /** Made From */
+            made_from: string;
+            /** Modification */
+            modification: string;
+            /** Name */
+            name: string;
+            /** Photo */
+            photo: number | null;
+            /** Price */
+            price: string;
+            /** Slot */
+            slot: string;
+            /** Slot Label */
+            slot_label: string;
+            /** Summary */
+            summary: string[];
+        };
         /** PeakOut */
         PeakOut: {
             /** Speed Rpm */
@@ -550,6 +1697,19 @@ export interface components {
             still_climbing: boolean;
             /** Value */
             value: number;
+        };
+        /** PhotoOut */
+        PhotoOut: {
+            /** By */
+            by: string;
+            /** Caption */
+            caption: string;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /** Width */
+            width: number;
         };
         /** PlacingOut */
         PlacingOut: {
@@ -577,6 +1737,8 @@ export interface components {
         ProgrammeOut: {
             /** Build */
             build: string;
+            /** Build Id */
+            build_id: number;
             /**
              * Created At
              * Format: date-time
@@ -585,7 +1747,7 @@ export interface components {
             /** Created By */
             created_by: string;
             /** Displacement L */
-            displacement_l: number;
+            displacement_l: number | null;
             /** Engine */
             engine: string;
             /** Held Constant */
@@ -629,6 +1791,30 @@ export interface components {
             question: string;
             /** Setups */
             setups: components["schemas"]["SetupOut"][];
+        };
+        /**
+         * PullAirOut
+         * @description The air a pull is corrected for.
+         */
+        PullAirOut: {
+            /** At */
+            at: string | null;
+            /** Barometer */
+            barometer: number | null;
+            /** Factor */
+            factor: number | null;
+            /** From Log */
+            from_log: boolean;
+            /** Number */
+            number: number;
+            /** Pull Id */
+            pull_id: number;
+            /** Relative Humidity Percent */
+            relative_humidity_percent: number | null;
+            /** Setup Id */
+            setup_id: number;
+            /** Temperature */
+            temperature: number | null;
         };
         /** PullCurve */
         PullCurve: {
@@ -736,6 +1922,75 @@ export interface components {
             /** State Label */
             state_label: string;
         };
+        /** ReadingIn */
+        ReadingIn: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Barometer */
+            barometer: string;
+            /**
+             * Barometer Is Sea Level
+             * @default false
+             */
+            barometer_is_sea_level: boolean;
+            /**
+             * Elevation
+             * @default
+             */
+            elevation: string;
+            /** @default relative_humidity */
+            moisture: components["schemas"]["Moisture"];
+            /** Moisture Value */
+            moisture_value: string;
+            /** Temperature */
+            temperature: string;
+            /** Tolerance */
+            tolerance?: {
+                [key: string]: string;
+            };
+        };
+        /** ReadingOut */
+        ReadingOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Barometer */
+            barometer: number;
+            /** By */
+            by: string;
+            /** Factor */
+            factor: number;
+            /** Id */
+            id: number;
+            /** Relative Humidity Percent */
+            relative_humidity_percent: number;
+            /** Source */
+            source: string;
+            /** Struck Reason */
+            struck_reason: string;
+            /** Temperature */
+            temperature: number;
+        };
+        /** RevisionOut */
+        RevisionOut: {
+            /** Created At */
+            created_at: string | null;
+            /** Created By */
+            created_by: string;
+            /** Id */
+            id: number;
+            /** Reason */
+            reason: string;
+            /** Revision */
+            revision: number;
+            /** Used */
+            used: boolean;
+        };
         /** SessionIn */
         SessionIn: {
             /** Stand Id */
@@ -753,6 +2008,34 @@ export interface components {
              */
             opened_at: string;
             stand: components["schemas"]["StandOut"];
+        };
+        /** SessionWeather */
+        SessionWeather: {
+            /** Elevation */
+            elevation: string;
+            /** Elevation Unit */
+            elevation_unit: string;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Pressure Unit */
+            pressure_unit: string;
+            /** Pulls */
+            pulls: components["schemas"]["PullAirOut"][];
+            /** Readings */
+            readings: components["schemas"]["ReadingOut"][];
+            /** Session Id */
+            session_id: number;
+            /** Stand */
+            stand: string;
+            /** Stand Id */
+            stand_id: number;
+            /** Standard */
+            standard: string;
+            /** Temperature Unit */
+            temperature_unit: string;
         };
         /** SetupCurves */
         SetupCurves: {
@@ -785,12 +2068,107 @@ export interface components {
             /** Position */
             position: number;
         };
+        /**
+         * Shown
+         * @description A figure as it is shown: the value in its unit, and how many decimals are worth showing.
+         */
+        Shown: {
+            /** Digits */
+            digits: number;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+        };
         /** SignIn */
         SignIn: {
             /** Password */
             password: string;
             /** Username */
             username: string;
+        };
+        /**
+         * Slot
+         * @description Where parts compete.
+         * @enum {string}
+         */
+        Slot: "intake_manifold" | "upper_intake" | "lower_intake" | "carburettor" | "throttle_body" | "spacer" | "adapter" | "gasket" | "cylinder_head" | "camshaft" | "header" | "boost_control" | "pulley" | "air_cleaner" | "other";
+        /** SlotOut */
+        SlotOut: {
+            /** Label */
+            label: string;
+            /** Lines */
+            lines: components["schemas"]["LineOut"][];
+            /** Value */
+            value: string;
+        };
+        /** StackPartOut */
+        StackPartOut: {
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /**
+         * StackSetup
+         * @description A setup as a stack: what is in each slot, whether it goes together, and how it differs from the baseline.
+         */
+        StackSetup: {
+            /** Changes */
+            changes: number;
+            /** Differences */
+            differences: string[];
+            /** Fairness */
+            fairness: components["schemas"]["CheckOut"][];
+            /** Fit */
+            fit: components["schemas"]["CheckOut"][];
+            /** Parts */
+            parts: {
+                [key: string]: components["schemas"]["StackPartOut"][];
+            };
+            /** Setup Id */
+            setup_id: number;
+        };
+        /** StackSlot */
+        StackSlot: {
+            /** Label */
+            label: string;
+            /** Slot */
+            slot: string;
+            /** Varies */
+            varies: boolean;
+        };
+        /** Stacks */
+        Stacks: {
+            /** Baseline Id */
+            baseline_id: number | null;
+            /** Setups */
+            setups: components["schemas"]["StackSetup"][];
+            /** Slots */
+            slots: components["schemas"]["StackSlot"][];
+        };
+        /** StacksIn */
+        StacksIn: {
+            /** Build Id */
+            build_id?: number | null;
+            /** One */
+            one: number[];
+            /** Other */
+            other: number[];
+        };
+        /**
+         * StacksOut
+         * @description How the second stack differs, in how many slots, whether each goes together, and whether they compare fairly.
+         */
+        StacksOut: {
+            /** Changes */
+            changes: number;
+            /** Differences */
+            differences: string[];
+            /** Fairness */
+            fairness: components["schemas"]["CheckOut"][];
+            /** Fit */
+            fit: components["schemas"]["CheckOut"][][];
         };
         /**
          * StandNow
@@ -852,20 +2230,76 @@ export interface components {
              */
             override_reason: string;
         };
-        /** UnitChoices */
-        UnitChoices: {
-            /** Air Pressure */
-            air_pressure?: string | null;
-            /** Mass Flow */
-            mass_flow?: string | null;
-            /** Oil Pressure */
-            oil_pressure?: string | null;
-            /** Power */
-            power?: string | null;
-            /** Temperature */
-            temperature?: string | null;
+        /**
+         * StepOut
+         * @description A figure before and after.
+         */
+        StepOut: {
+            after: components["schemas"]["FigureOut"];
+            before: components["schemas"]["FigureOut"];
+        };
+        /** StrikeIn */
+        StrikeIn: {
+            /** Reason */
+            reason: string;
+        };
+        /** SuccessorIn */
+        SuccessorIn: {
+            /** Changes */
+            changes: {
+                [key: string]: components["schemas"]["ChangeIn"];
+            };
+            /** Reason */
+            reason: string;
+        };
+        /** TableOut */
+        TableOut: {
+            /** Columns */
+            columns: components["schemas"]["ColumnOut"][];
+            /** Rows */
+            rows: (number | null)[][];
+        };
+        /**
+         * UseOut
+         * @description A setup that held a part, and how it did against the baseline of its programme.
+         */
+        UseOut: {
+            /** Engine */
+            engine: string;
+            /** High Percent */
+            high_percent: number | null;
+            /** High Rpm */
+            high_rpm: number;
+            /** Is Baseline */
+            is_baseline: boolean;
+            /** Letter */
+            letter: string;
+            /** Low Percent */
+            low_percent: number | null;
+            /** Low Rpm */
+            low_rpm: number;
+            /** Other Changes */
+            other_changes: number;
+            /** Percent */
+            percent: number | null;
+            /** Position */
+            position: number;
+            /** Programme Id */
+            programme_id: number;
+            /** Pulls */
+            pulls: number;
+            /** Question */
+            question: string;
+            /** Setup Id */
+            setup_id: number;
             /** Torque */
-            torque?: string | null;
+            torque: number | null;
+            /** Torque Unit */
+            torque_unit: string;
+            /** Wash */
+            wash: boolean;
+            /** Why Not */
+            why_not: string;
         };
         /** Verdict */
         Verdict: {
@@ -906,6 +2340,44 @@ export interface components {
             /** Torque Unit */
             torque_unit: string;
         };
+        /** WeatherLog */
+        WeatherLog: {
+            /** Sessions */
+            sessions: components["schemas"]["SessionWeather"][];
+        };
+        /** WhatIfIn */
+        WhatIfIn: {
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * WhatIfOut
+         * @description What the changes would do. Lines that are not understood are left out of it and named.
+         */
+        WhatIfOut: {
+            advance: components["schemas"]["TableOut"] | null;
+            airflow: components["schemas"]["TableOut"] | null;
+            /** Figures */
+            figures: {
+                [key: string]: components["schemas"]["FigureOut"];
+            };
+            /** Findings */
+            findings: {
+                [key: string]: components["schemas"]["FindingOut"][];
+            };
+            /** Moved */
+            moved: components["schemas"]["StepOut"][];
+            /** Understood */
+            understood: {
+                [key: string]: string;
+            };
+            /** Wrong */
+            wrong: {
+                [key: string]: string;
+            };
+        };
     };
     responses: never;
     parameters: never;
@@ -915,6 +2387,331 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    air: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AirIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AirOut"];
+                };
+            };
+        };
+    };
+    build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    builds_against: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+                other_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AgainstOut"];
+                };
+            };
+        };
+    };
+    write_flow_table: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+                side: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FlowTableIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    describe_installation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+                item: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["InstallationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    note_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NotesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    write_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+                dimension: string;
+                /** @description Where a value comes from, the best first. */
+                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    choose_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+                dimension: string;
+                /** @description Where a value comes from, the best first. */
+                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    succeed_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SuccessorIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    what_if: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                build_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhatIfIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WhatIfOut"];
+                };
+            };
+        };
+    };
+    engines: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EngineRow"][];
+                };
+            };
+        };
+    };
+    describe_engine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EngineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildOut"];
+                };
+            };
+        };
+    };
+    describe_engine_owner: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                engine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OwnerIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EngineRow"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -944,7 +2741,9 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["UnitChoices"];
+                "application/json": {
+                    [key: string]: string;
+                };
             };
         };
         responses: {
@@ -956,6 +2755,284 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Me"];
                 };
+            };
+        };
+    };
+    parts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartRow"][];
+                };
+            };
+        };
+    };
+    add_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    describe_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FactsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    name_alias: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AliasIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    drop_alias: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AliasIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    modify_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ModificationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    add_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * Caption
+                     * @default
+                     */
+                    caption?: string;
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    write_part_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+                dimension: string;
+                /** @description Where a value comes from, the best first. */
+                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PartReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    part_uses: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UseOut"][];
+                };
+            };
+        };
+    };
+    photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                photo_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -989,6 +3066,32 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgrammeOut"];
+                };
+            };
+        };
+    };
+    choose_build: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BuildIn"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -1097,6 +3200,30 @@ export interface operations {
             };
         };
     };
+    stacks: {
+        parameters: {
+            query?: {
+                baseline?: number | null;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stacks"];
+                };
+            };
+        };
+    };
     stand_now: {
         parameters: {
             query?: never;
@@ -1167,6 +3294,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Verdict"];
+                };
+            };
+        };
+    };
+    weather_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WeatherLog"];
                 };
             };
         };
@@ -1337,6 +3486,84 @@ export interface operations {
             };
         };
     };
+    log_weather: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadingOut"];
+                };
+            };
+        };
+    };
+    import_weather: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+        };
+    };
+    blank_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GroupOut"][];
+                };
+            };
+        };
+    };
     sign_in: {
         parameters: {
             query?: never;
@@ -1369,6 +3596,100 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    slots: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotOut"][];
+                };
+            };
+        };
+    };
+    compare_stacks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StacksIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StacksOut"];
+                };
+            };
+        };
+    };
+    place_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ElevationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ElevationOut"];
+                };
+            };
+        };
+    };
+    strike_weather: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reading_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StrikeIn"];
+            };
+        };
         responses: {
             /** @description No Content */
             204: {

@@ -3,7 +3,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { answer, api, type Schema } from '../api/client'
+import { answer, api } from '../api/client'
 import { useAction, useMe } from '../api/queries'
 
 const KINDS: Record<string, string> = {
@@ -17,7 +17,7 @@ const KINDS: Record<string, string> = {
 const router = useRouter()
 const queries = useQueryClient()
 const { data: me } = useMe()
-const units = useAction(async (chosen: Schema['UnitChoices']) =>
+const units = useAction(async (chosen: Record<string, string>) =>
   answer(await api.PATCH('/api/me/units', { body: chosen })),
 )
 const summary = computed(() => (me.value ? `${me.value.units.torque} · ${me.value.units.power}` : ''))

@@ -1,0 +1,422 @@
+"""Engines and their revisions: the sheet with all that follows from it, "what if", and two revisions side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+
+from django.db.models import Prefetch, QuerySet
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+from pydantic import Field
+from torvix_core import quantities
+from torvix_core.dimensions import GROUPS, SHEET
+from torvix_core.evidence import Origin
+
+from engines import services, sheets, views
+from engines.entries import Entry, read_entries, show
+from engines.models import Build, BuildReading, Engine, FlowTable, Item, Reading
+from engines.services import Change
+from engines.sheets import Worked
+from shop.models import Person
+from shop.services import is_person, units_of
+
+router = Router(tags=["engines"])
+
+
+class RevisionOut(Schema):
+    id: int
+    revision: int
+    reason: str
+    created_at: datetime | None
+    created_by: str
+    used: bool
+
+
+class EngineRow(Schema):
+    id: int
+    name: str
+    owner: str
+    confidential: bool
+    displacement: str
+    revisions: list[RevisionOut]
+
+
+class InstallationOut(Schema):
+    item: str
+    label: str
+    tested: str
+    installed: str
+    allowance: str
+    unit: str
+    basis: str
+    applied: bool
+
+
+class BuildOut(Schema):
+    id: int
+    engine: EngineRow
+    revision: int
+    used: bool
+    reason: str
+    notes: str
+    groups: list[views.GroupOut]
+    flow_tables: list[views.FlowTableOut]
+    flow_units: list[str]
+    installation: list[InstallationOut]
+    allowance: float | None
+    power_unit: str
+    airflow: views.TableOut | None
+    advance: views.TableOut | None
+
+
+class EngineIn(Schema):
+    name: str
+    owner: str = ""
+    confidential: bool = False
+    texts: dict[str, str] = Field(default_factory=dict)
+    origin: Origin = Origin.TOLD
+
+
+class OwnerIn(Schema):
+    owner: str
+    confidential: bool
+
+
+class ReadingIn(Schema):
+    text: str
+    how: str = ""
+
+
+class ChangeIn(ReadingIn):
+    origin: Origin = Origin.MEASURED
+
+
+class NotesIn(Schema):
+    notes: str
+
+
+class WhatIfIn(Schema):
+    texts: dict[str, str]
+
+
+class StepOut(Schema):
+    """A figure before and after."""
+
+    before: views.FigureOut
+    after: views.FigureOut
+
+
+class WhatIfOut(Schema):
+    """What the changes would do. Lines that are not understood are left out of it and named."""
+
+    figures: dict[str, views.FigureOut]
+    moved: list[StepOut]
+    findings: dict[str, list[views.FindingOut]]
+    airflow: views.TableOut | None
+    advance: views.TableOut | None
+    understood: dict[str, str]
+    wrong: dict[str, str]
+
+
+class SuccessorIn(Schema):
+    changes: dict[str, ChangeIn]
+    reason: str
+
+
+class FlowRowIn(Schema):
+    lift: str
+    flow: str
+
+
+class FlowTableIn(Schema):
+    depression: str
+    rows: list[FlowRowIn]
+    origin: Origin = Origin.MEASURED
+    how: str = ""
+
+
+class InstallationIn(Schema):
+    tested: str = ""
+    installed: str = ""
+    allowance: str = ""
+    basis: str = ""
+    applied: bool = False
+
+
+class DifferenceOut(Schema):
+    """A line in which two revisions differ, in words, and where each value comes from."""
+
+    group: str
+    label: str
+    before: str
+    after: str
+
+
+class AgainstOut(Schema):
+    before: RevisionOut
+    after: RevisionOut
+    differences: list[DifferenceOut]
+    same: list[DifferenceOut]
+    moved: list[StepOut]
+
+
+def person_of(request: HttpRequest) -> Person:
+    assert is_person(request.user)  # the router's authentication has seen to it
+    return request.user
+
+
+def _engines(person: Person) -> QuerySet[Engine]:
+    builds = Build.objects.select_related("created_by").prefetch_related("readings", "flow_tables")
+    return Engine.objects.visible_to(person).prefetch_related(Prefetch("builds", queryset=builds)).order_by("name")
+
+
+def readable_builds(person: Person) -> QuerySet[Build]:
+    """Builds with all that their sheet needs, in a bounded number of queries."""
+    readings = BuildReading.objects.select_related("written_by")
+    tables = FlowTable.objects.select_related("written_by")
+    return (
+        Build.objects.filter(engine__in=Engine.objects.visible_to(person))
+        .select_related("engine", "created_by")
+        .prefetch_related(
+            Prefetch("readings", queryset=readings), Prefetch("flow_tables", queryset=tables), "installation",
+            "engine__builds__created_by", "engine__builds__readings", "engine__builds__flow_tables",
+        )
+    )  # fmt: skip
+
+
+def revision_out(build: Build) -> RevisionOut:
+    return RevisionOut(
+        id=build.pk, revision=build.revision, reason=build.reason, created_at=build.created_at,
+        created_by=str(build.created_by or ""), used=build.used_at is not None,
+    )  # fmt: skip
+
+
+def engine_row(engine: Engine, person: Person) -> EngineRow:
+    builds = list(engine.builds.all())
+    volume = services.displacement(builds[-1]) if builds else None
+    return EngineRow(
+        id=engine.pk, name=engine.name, owner=engine.owner, confidential=engine.confidential,
+        displacement="" if volume is None else quantities.words(volume, units_of(person)["displacement"]),
+        revisions=[revision_out(build) for build in builds],
+    )  # fmt: skip
+
+
+def _installation_out(build: Build, units: Mapping[str, str]) -> list[InstallationOut]:
+    rows = {row.item: row for row in build.installation.all()}
+
+    def allowance(item: str) -> str:
+        row = rows.get(item)
+        if row is None or row.allowance is None:
+            return ""
+        return f"{float(quantities.from_si(row.allowance, units['power'])):.4g}"
+
+    return [
+        InstallationOut(
+            item=item.value, label=item.label, tested=row.tested if (row := rows.get(item.value)) else "",
+            installed=row.installed if row else "", allowance=allowance(item.value), unit=units["power"],
+            basis=row.basis if row else "", applied=bool(row and row.applied),
+        )
+        for item in Item
+    ]  # fmt: skip
+
+
+def build_out(build: Build, person: Person) -> BuildOut:
+    units = units_of(person)
+    worked = sheets.work_out(sheets.sheet_of(build))
+    allowance = services.applied_allowance(build)
+    return BuildOut(
+        id=build.pk, engine=engine_row(build.engine, person), revision=build.revision,
+        used=build.used_at is not None, reason=build.reason, notes=build.notes,
+        groups=views.groups_out(build, worked, units),
+        flow_tables=[views.flow_table_out(row, units) for row in build.flow_tables.all()],
+        flow_units=[units["length"], units["air_flow"], units["bench"]],
+        installation=_installation_out(build, units),
+        allowance=None if allowance is None else float(quantities.from_si(allowance, units["power"])),
+        power_unit=units["power"],
+        airflow=views.airflow_out(worked.airflow(), units), advance=views.advance_out(worked.advance(), units),
+    )  # fmt: skip
+
+
+def _build(person: Person, build_id: int) -> Build:
+    return get_object_or_404(readable_builds(person), pk=build_id)
+
+
+def _afresh(person: Person, build: Build) -> BuildOut:
+    """Read again after a change: what was prefetched is older than it."""
+    return build_out(_build(person, build.pk), person)
+
+
+@router.get("/engines", response=list[EngineRow], operation_id="engines")
+def list_engines(request: HttpRequest):
+    person = person_of(request)
+    return [engine_row(engine, person) for engine in _engines(person)[:500]]
+
+
+@router.post("/engines", response=BuildOut, operation_id="describe_engine")
+def describe_engine(request: HttpRequest, given: EngineIn):
+    person = person_of(request)
+    made = services.describe_engine(
+        person, timezone.now(), given.name, given.texts,
+        origin=given.origin, owner=given.owner, confidential=given.confidential,
+    )  # fmt: skip
+    return _afresh(person, made)
+
+
+@router.get("/sheet", response=list[views.GroupOut], operation_id="blank_sheet")
+def blank_sheet(request: HttpRequest):
+    """The lines of an empty sheet in the person's units, for an engine that is not there yet."""
+    units = units_of(person_of(request))
+    return [
+        views.GroupOut(key=group.key, label=group.label, lines=views.lines_out(group.dimensions, [], units),
+                       figures=[], findings=[])
+        for group in GROUPS
+    ]  # fmt: skip
+
+
+@router.put("/engines/{engine_id}/owner", response=EngineRow, operation_id="describe_engine_owner")
+def describe_owner(request: HttpRequest, engine_id: int, given: OwnerIn):
+    person = person_of(request)
+    engine = get_object_or_404(_engines(person), pk=engine_id)
+    return engine_row(
+        services.describe_owner(person, engine, owner=given.owner, confidential=given.confidential), person
+    )
+
+
+@router.get("/builds/{build_id}", response=BuildOut, operation_id="build")
+def read_build(request: HttpRequest, build_id: int):
+    person = person_of(request)
+    return build_out(_build(person, build_id), person)
+
+
+@router.put("/builds/{build_id}/readings/{dimension}/{origin}", response=BuildOut, operation_id="write_reading")
+def write_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin, given: ReadingIn):
+    person = person_of(request)
+    change = Change(given.text, origin, given.how)
+    return _afresh(person, services.write_down(person, _build(person, build_id), dimension, change, timezone.now()))
+
+
+@router.post(
+    "/builds/{build_id}/readings/{dimension}/{origin}/choose", response=BuildOut, operation_id="choose_reading"
+)
+def choose_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin):
+    person = person_of(request)
+    return _afresh(person, services.choose(person, _build(person, build_id), dimension, origin))
+
+
+@router.put("/builds/{build_id}/notes", response=BuildOut, operation_id="note_build")
+def note(request: HttpRequest, build_id: int, given: NotesIn):
+    person = person_of(request)
+    return _afresh(person, services.note(person, _build(person, build_id), given.notes))
+
+
+def _worked(build: Build, texts: Mapping[str, str], person: Person) -> tuple[Worked, dict[str, Entry], dict[str, str]]:
+    """The sheet with changes tried on it; an empty text takes a line out."""
+    emptied = [key for key, text in texts.items() if not text.strip() and key in SHEET]
+    filled = {key: text for key, text in texts.items() if text.strip()}
+    entries, wrong = read_entries(SHEET, filled, units_of(person))
+    changes: dict[str, Entry | None] = {**entries, **dict.fromkeys(emptied)}
+    return sheets.work_out(sheets.sheet_of(build, changes)), entries, wrong
+
+
+def _steps(before: Worked, after: Worked, units: Mapping[str, str]) -> list[StepOut]:
+    """Every figure that moved, old and new. A figure of a second bank may be new."""
+    old = {figure.rule.key: figure for figure in before.figures}
+    return [
+        StepOut(before=views.figure_out(old[new.rule.key], units), after=views.figure_out(new, units))
+        for new in after.figures
+        if new.rule.key in old and old[new.rule.key].amount != new.amount
+    ]
+
+
+@router.post("/builds/{build_id}/what-if", response=WhatIfOut, operation_id="what_if")
+def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
+    """What changes would do to every figure; nothing is kept."""
+    person = person_of(request)
+    units, build = units_of(person), _build(person, build_id)
+    worked, entries, wrong = _worked(build, given.texts, person)
+    return WhatIfOut(
+        figures={figure.rule.key: views.figure_out(figure, units) for figure in worked.figures},
+        moved=_steps(sheets.work_out(sheets.sheet_of(build)), worked, units),
+        findings={group.key: views.findings_out(worked, group.key) for group in GROUPS},
+        airflow=views.airflow_out(worked.airflow(), units),
+        advance=views.advance_out(worked.advance(), units),
+        understood={key: show(units, SHEET[key], entry.content) for key, entry in entries.items()},
+        wrong=wrong,
+    )
+
+
+@router.post("/builds/{build_id}/successor", response=BuildOut, operation_id="succeed_build")
+def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn):
+    person = person_of(request)
+    changes = {key: Change(one.text, one.origin, one.how) for key, one in given.changes.items()}
+    made = services.succeed(person, _build(person, build_id), changes, given.reason, timezone.now())
+    return _afresh(person, made)
+
+
+@router.put("/builds/{build_id}/flow/{side}", response=BuildOut, operation_id="write_flow_table")
+def write_flow_table(request: HttpRequest, build_id: int, side: str, given: FlowTableIn):
+    person = person_of(request)
+    rows = [(row.lift, row.flow) for row in given.rows]
+    return _afresh(
+        person,
+        services.write_flow_table(
+            person, _build(person, build_id), side, given.depression, rows, timezone.now(),
+            origin=given.origin, how=given.how,
+        ),
+    )  # fmt: skip
+
+
+@router.put("/builds/{build_id}/installation/{item}", response=BuildOut, operation_id="describe_installation")
+def describe_installation(request: HttpRequest, build_id: int, item: str, given: InstallationIn):
+    person = person_of(request)
+    build = _build(person, build_id)
+    return _afresh(person, services.describe_installation(person, build, item, **given.model_dump()))
+
+
+@router.get("/builds/{build_id}/against/{other_id}", response=AgainstOut, operation_id="builds_against")
+def against(request: HttpRequest, build_id: int, other_id: int):
+    """Two builds side by side, what differs first."""
+    person = person_of(request)
+    units, before, after = units_of(person), _build(person, build_id), _build(person, other_id)
+    old, new = (sheets.by_dimension(build.readings.all()) for build in (before, after))
+
+    def told(rows: list[Reading]) -> str:
+        return "; ".join(f"{show(units, SHEET[row.dimension], row.content)} {row.origin}" for row in rows)
+
+    differences: list[DifferenceOut] = []
+    same: list[DifferenceOut] = []
+    for group in GROUPS:
+        for dimension in group.dimensions:
+            pair = [told(rows.get(dimension.key, [])) for rows in (old, new)]
+            if any(pair):
+                row = DifferenceOut(group=group.label, label=dimension.label, before=pair[0], after=pair[1])
+                (same if pair[0] == pair[1] else differences).append(row)
+    differences += _table_differences(before, after, units)
+    steps = _steps(sheets.work_out(sheets.sheet_of(before)), sheets.work_out(sheets.sheet_of(after)), units)
+    return AgainstOut(
+        before=revision_out(before), after=revision_out(after), differences=differences, same=same, moved=steps
+    )
+
+
+def _table_differences(before: Build, after: Build, units: Mapping[str, str]) -> list[DifferenceOut]:
+    def table(build: Build, side: str) -> FlowTable | None:
+        return next((row for row in build.flow_tables.all() if row.side == side), None)
+
+    def content(row: FlowTable | None) -> object:
+        return None if row is None else (row.lifts, row.flows, row.depression, row.origin)
+
+    def told(row: FlowTable | None) -> str:
+        if row is None:
+            return ""
+        flows = "; ".join(quantities.words(flow, units["air_flow"]) for flow in sheets.flow_table_of(row).flow.tolist())
+        return f"{flows} at 28 inH2O, {row.origin}"
+
+    pairs = [(side, table(before, side), table(after, side)) for side in ("intake", "exhaust")]
+    return [
+        DifferenceOut(group="Heads", label=f"{side.capitalize()} flow table", before=told(old), after=told(new))
+        for side, old, new in pairs
+        if content(old) != content(new)
+    ]
