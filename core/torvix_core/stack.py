@@ -92,8 +92,14 @@ def _details(old: StackPart, new: StackPart, show: Show) -> str:
         was, now = old.values.get(key), new.values.get(key)
         if was is not None and now is not None and not agree(was, now):
             label = f"{dimension.label[:1].lower()}{dimension.label[1:]}"
-            told.append(f"{label} {show(dimension, was)} to {show(dimension, now)}")
+            old_words, new_words = (_small(show(dimension, value)) for value in (was, now))
+            told.append(f"{label} {old_words} to {new_words}")
     return f" ({'; '.join(told)})" if told else ""
+
+
+def _small(words: str) -> str:
+    """As words stand inside a sentence; what begins with a capital on purpose, like E85, keeps it."""
+    return words if words[1:2].isupper() or words[1:2].isdigit() else f"{words[:1].lower()}{words[1:]}"
 
 
 def changes(before: Sequence[StackPart], after: Sequence[StackPart]) -> int:

@@ -103,16 +103,15 @@ class WhatIfIn(Schema):
 
 
 class StepOut(Schema):
-    """A figure before and after."""
+    """A figure before and after; one that only now has a place, as of a second bank, has no before."""
 
-    before: views.FigureOut
+    before: views.FigureOut | None
     after: views.FigureOut
 
 
 class WhatIfOut(Schema):
     """What the changes would do. Lines that are not understood are left out of it and named."""
 
-    figures: dict[str, views.FigureOut]
     moved: list[StepOut]
     findings: dict[str, list[views.FindingOut]]
     airflow: views.TableOut | None
@@ -146,7 +145,7 @@ class InstallationIn(Schema):
     applied: bool = False
 
 
-class DifferenceOut(Schema):
+class SheetDifference(Schema):
     """A line in which two revisions differ, in words, and where each value comes from."""
 
     group: str
@@ -158,8 +157,8 @@ class DifferenceOut(Schema):
 class AgainstOut(Schema):
     before: RevisionOut
     after: RevisionOut
-    differences: list[DifferenceOut]
-    same: list[DifferenceOut]
+    differences: list[SheetDifference]
+    same: list[SheetDifference]
     moved: list[StepOut]
 
 
@@ -322,12 +321,13 @@ def _worked(build: Build, texts: Mapping[str, str], person: Person) -> tuple[Wor
 
 
 def _steps(before: Worked, after: Worked, units: Mapping[str, str]) -> list[StepOut]:
-    """Every figure that moved, old and new. A figure of a second bank may be new."""
-    old = {figure.rule.key: figure for figure in before.figures}
+    """Every figure that moved, old and new."""
+    known = {figure.rule.key: figure for figure in before.figures}
+    pairs = [(known.get(new.rule.key), new) for new in after.figures]
     return [
-        StepOut(before=views.figure_out(old[new.rule.key], units), after=views.figure_out(new, units))
-        for new in after.figures
-        if new.rule.key in old and old[new.rule.key].amount != new.amount
+        StepOut(before=views.figure_out(old, units) if old else None, after=views.figure_out(new, units))
+        for old, new in pairs
+        if old is None or (old.amount, old.assumed, old.refused) != (new.amount, new.assumed, new.refused)
     ]
 
 
@@ -335,10 +335,14 @@ def _steps(before: Worked, after: Worked, units: Mapping[str, str]) -> list[Step
 def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
     """What changes would do to every figure; nothing is kept."""
     person = person_of(request)
-    units, build = units_of(person), _build(person, build_id)
+    units = units_of(person)
+    # Only what the sheet is made of: this is asked at every stroke of a key.
+    light = Build.objects.filter(engine__in=Engine.objects.visible_to(person)).prefetch_related(
+        "readings", "flow_tables"
+    )
+    build = get_object_or_404(light, pk=build_id)
     worked, entries, wrong = _worked(build, given.texts, person)
     return WhatIfOut(
-        figures={figure.rule.key: views.figure_out(figure, units) for figure in worked.figures},
         moved=_steps(sheets.work_out(sheets.sheet_of(build)), worked, units),
         findings={group.key: views.findings_out(worked, group.key) for group in GROUPS},
         airflow=views.airflow_out(worked.airflow(), units),
@@ -386,13 +390,13 @@ def against(request: HttpRequest, build_id: int, other_id: int):
     def told(rows: list[Reading]) -> str:
         return "; ".join(f"{show(units, SHEET[row.dimension], row.content)} {row.origin}" for row in rows)
 
-    differences: list[DifferenceOut] = []
-    same: list[DifferenceOut] = []
+    differences: list[SheetDifference] = []
+    same: list[SheetDifference] = []
     for group in GROUPS:
         for dimension in group.dimensions:
             pair = [told(rows.get(dimension.key, [])) for rows in (old, new)]
             if any(pair):
-                row = DifferenceOut(group=group.label, label=dimension.label, before=pair[0], after=pair[1])
+                row = SheetDifference(group=group.label, label=dimension.label, before=pair[0], after=pair[1])
                 (same if pair[0] == pair[1] else differences).append(row)
     differences += _table_differences(before, after, units)
     steps = _steps(sheets.work_out(sheets.sheet_of(before)), sheets.work_out(sheets.sheet_of(after)), units)
@@ -401,7 +405,7 @@ def against(request: HttpRequest, build_id: int, other_id: int):
     )
 
 
-def _table_differences(before: Build, after: Build, units: Mapping[str, str]) -> list[DifferenceOut]:
+def _table_differences(before: Build, after: Build, units: Mapping[str, str]) -> list[SheetDifference]:
     def table(build: Build, side: str) -> FlowTable | None:
         return next((row for row in build.flow_tables.all() if row.side == side), None)
 
@@ -416,7 +420,7 @@ def _table_differences(before: Build, after: Build, units: Mapping[str, str]) ->
 
     pairs = [(side, table(before, side), table(after, side)) for side in ("intake", "exhaust")]
     return [
-        DifferenceOut(group="Heads", label=f"{side.capitalize()} flow table", before=told(old), after=told(new))
+        SheetDifference(group="Heads", label=f"{side.capitalize()} flow table", before=told(old), after=told(new))
         for side, old, new in pairs
         if content(old) != content(new)
     ]

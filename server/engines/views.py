@@ -10,6 +10,7 @@ from torvix_core import quantities
 from torvix_core.checked import Array
 from torvix_core.dimensions import GROUPS, SHEET, Dimension
 from torvix_core.sheet import FLOW_TABLES, Figure
+from torvix_core.typed import split
 from torvix_core.variations import AdvanceSteps, AirflowBySpeed
 
 from engines import sheets
@@ -57,6 +58,7 @@ class FigureOut(Schema):
     """What follows: a value, or a band; else what is missing, or why it was refused."""
 
     key: str
+    group: str
     label: str
     unit: str
     digits: int
@@ -159,6 +161,7 @@ def figure_out(figure: Figure, units: Units) -> FigureOut:
 
     return FigureOut(
         key=rule.key,
+        group=rule.group,
         label=rule.label,
         unit=unit,
         digits=quantities.digits(unit),
@@ -230,12 +233,22 @@ def advance_out(rows: AdvanceSteps | None, units: Units) -> TableOut | None:
     ])  # fmt: skip
 
 
+def _without_unit(text: str, unit: str) -> str:
+    """A typed text under a head that names the unit: only another unit is worth repeating."""
+    _, named = split(text)
+    return text.removesuffix(named).strip() if named and quantities.canonical(named) == unit else text
+
+
 def flow_table_out(row: FlowTable, units: Units) -> FlowTableOut:
     """As typed where the person's units are those in which it was typed, else converted."""
     wanted = [units["bench"], units["length"], units["air_flow"]]
     typed = row.typed
     if typed.get("units") == wanted:
-        depression, rows = typed["depression"], typed["rows"]
+        depression = _without_unit(typed["depression"], units["bench"])
+        rows = [
+            [_without_unit(lift, units["length"]), _without_unit(flow, units["air_flow"])]
+            for lift, flow in typed["rows"]
+        ]
     else:
         bench, length, flow = wanted
         depression = f"{float(quantities.from_si(row.depression, bench)):.6g}"

@@ -16,8 +16,12 @@ class Shown(Schema):
     digits: int
 
 
-def shown(si: float, unit: str) -> Shown:
-    return Shown(value=float(quantities.from_si(si, unit)), unit=unit, digits=quantities.digits(unit))
+def shown(si: float, unit: str, digits: int | None = None) -> Shown:
+    return Shown(
+        value=float(quantities.from_si(si, unit)),
+        unit=unit,
+        digits=quantities.digits(unit) if digits is None else digits,
+    )
 
 
 def unit_for(figure: str, unit: str, units: Mapping[str, str]) -> str:

@@ -65,17 +65,17 @@ class AirFigures(Schema):
     density_altitude: Shown
 
 
-class AirOut(Schema):
+class AirReport(Schema):
     figures: AirFigures
     factors: list[FactorOut]
     notes: list[str]
 
 
-class ReadingIn(AirIn):
+class WeatherIn(AirIn):
     at: datetime
 
 
-class ReadingOut(Schema):
+class WeatherRow(Schema):
     id: int
     at: datetime
     barometer: float
@@ -111,7 +111,7 @@ class SessionWeather(Schema):
     temperature_unit: str
     elevation_unit: str
     standard: str
-    readings: list[ReadingOut]
+    readings: list[WeatherRow]
     pulls: list[PullAirOut]
 
 
@@ -178,17 +178,17 @@ def _figures(understood: services.Understood, units: dict[str, str]) -> AirFigur
         station=shown(station, pressure), sea_level=None if sea_level is None else shown(sea_level, pressure),
         vapour=shown(float(air.vapour_pressure), pressure), dry=shown(float(air.dry_pressure), pressure),
         relative_humidity=shown(understood.relative_humidity, "%"), density_kg_m3=float(air.density),
-        density_altitude=shown(float(air.density_altitude), units["elevation"]),
+        density_altitude=shown(float(air.density_altitude), units["elevation"], digits=0),
     )  # fmt: skip
 
 
-@router.post("/air", response=AirOut, operation_id="air")
+@router.post("/air", response=AirReport, operation_id="air")
 def read_air(request: HttpRequest, given: AirIn):
     """Readings to vapour pressure, density and the factor of every standard. Nothing is kept."""
     units = units_of(_person(request))
     understood = services.understand(_typed(given), units)
     tolerance = services.understand_tolerance(given.tolerance, given.moisture)
-    return AirOut(
+    return AirReport(
         figures=_figures(understood, units),
         factors=[_factor(understood.reading, tolerance, standard) for standard in STANDARDS],
         notes=list(understood.notes),
@@ -224,8 +224,8 @@ def read_log(request: HttpRequest, programme_id: int):
     def temperature(si: float) -> float:
         return float(quantities.from_si(si, units["temperature"]))
 
-    def reading_out(reading: WeatherReading) -> ReadingOut:
-        return ReadingOut(
+    def reading_out(reading: WeatherReading) -> WeatherRow:
+        return WeatherRow(
             id=reading.pk, at=reading.at, barometer=pressure(reading.barometer),
             temperature=temperature(reading.temperature), relative_humidity_percent=reading.relative_humidity * 100,
             factor=_factor_of(reading.barometer, reading.temperature, reading.relative_humidity, standard) or 1.0,
@@ -262,15 +262,15 @@ def _elevation(stand: Stand, units: dict[str, str]) -> str:
     return "" if stand.elevation is None else f"{float(quantities.from_si(stand.elevation, units['elevation'])):.6g}"
 
 
-@router.post("/sessions/{session_id}/weather", response=ReadingOut, operation_id="log_weather")
-def log_weather(request: HttpRequest, session_id: int, given: ReadingIn):
+@router.post("/sessions/{session_id}/weather", response=WeatherRow, operation_id="log_weather")
+def log_weather(request: HttpRequest, session_id: int, given: WeatherIn):
     person = _person(request)
     session = get_object_or_404(Session.objects.select_related("programme"), pk=session_id)
     if timezone.is_naive(given.at):
         raise Invalid("The time has no zone.", fields={"at": "send it with its zone"})
     row, units = services.log_reading(person, session, _typed(given), given.at), units_of(person)
     standard = Standard(session.programme.standard)
-    return ReadingOut(
+    return WeatherRow(
         id=row.pk, at=row.at, barometer=float(quantities.from_si(row.barometer, units["air_pressure"])),
         temperature=float(quantities.from_si(row.temperature, units["temperature"])),
         relative_humidity_percent=row.relative_humidity * 100,

@@ -50,6 +50,7 @@ class SetupCurves(Schema):
     torque_half_width: list[float] | None
     peak_torque: PeakOut
     peak_power: PeakOut
+    installed_peak_power: float | None
     difference: DifferenceCurve | None
     pulls: list[PullCurve]
 
@@ -174,6 +175,11 @@ def _peak(speed_rpm: Array, values: Array, unit: str) -> PeakOut:
     )
 
 
+def _installed(comparison: Comparison, power: Array, allowance: float, unit: str) -> float:
+    """Peak power less what installed accessories are allowed to take; the curve itself stays as measured."""
+    return float(quantities.from_si(peak(comparison.speed_rpm, power).value - allowance, unit))
+
+
 def _difference_curve(comparison: Comparison, index: int, torque_unit: str) -> DifferenceCurve | None:
     effects, baseline = comparison.torque_effects, comparison.baseline
     if effects is None or index == baseline:
@@ -194,6 +200,7 @@ def _difference_curve(comparison: Comparison, index: int, torque_unit: str) -> D
 
 def _setup_curves(comparison: Comparison, index: int, units: dict[str, str]) -> SetupCurves:
     torque_unit, power_unit = units["torque"], units["power"]
+    allowance = applied_allowance(comparison.programme.build)
     torque, power = comparison.means(comparison.torque)[index], comparison.means(comparison.power)[index]
     effects, half = comparison.torque_effects, None
     if effects is not None:
@@ -219,6 +226,7 @@ def _setup_curves(comparison: Comparison, index: int, units: dict[str, str]) -> 
         torque_half_width=half,
         peak_torque=_peak(comparison.speed_rpm, torque, torque_unit),
         peak_power=_peak(comparison.speed_rpm, power, power_unit),
+        installed_peak_power=None if allowance is None else _installed(comparison, power, allowance, power_unit),
         difference=_difference_curve(comparison, index, torque_unit),
         pulls=pulls,
     )

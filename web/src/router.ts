@@ -1,20 +1,46 @@
-import { createRouter, createWebHistory } from 'vue-router'
+import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router'
+
+const byId = (route: RouteLocationNormalized) => ({ id: Number(route.params.id) })
 
 export const router = createRouter({
   history: createWebHistory('/'),
   routes: [
     { path: '/sign-in', name: 'sign-in', component: () => import('./pages/SignInPage.vue') },
-    { path: '/', name: 'programmes', component: () => import('./pages/ProgrammesPage.vue') },
+    {
+      path: '/',
+      component: () => import('./pages/ShopFrame.vue'),
+      children: [
+        { path: '', name: 'programmes', component: () => import('./pages/ProgrammesPage.vue') },
+        { path: 'engines', name: 'engines', component: () => import('./pages/EnginesPage.vue') },
+        {
+          path: 'builds/:id(\\d+)',
+          name: 'build',
+          component: () => import('./pages/BuildPage.vue'),
+          props: byId,
+        },
+        { path: 'parts', name: 'parts', component: () => import('./pages/PartsPage.vue') },
+        {
+          path: 'parts/:id(\\d+)',
+          name: 'part',
+          component: () => import('./pages/PartPage.vue'),
+          props: byId,
+        },
+        { path: 'stacks', name: 'stacks', component: () => import('./pages/StacksPage.vue') },
+        { path: 'air', name: 'air', component: () => import('./pages/AirPage.vue') },
+      ],
+    },
     {
       path: '/programmes/:id(\\d+)',
       component: () => import('./pages/ProgrammeFrame.vue'),
-      props: (route) => ({ id: Number(route.params.id) }),
+      props: byId,
       children: [
         { path: '', redirect: (to) => `${to.path.replace(/\/$/, '')}/curves` },
+        { path: 'engine', name: 'engine', component: () => import('./pages/EnginePage.vue') },
         { path: 'stand', name: 'stand', component: () => import('./pages/StandPage.vue') },
         { path: 'pulls', name: 'pulls', component: () => import('./pages/PullsPage.vue') },
         { path: 'curves', name: 'curves', component: () => import('./pages/CurvesPage.vue') },
         { path: 'verdict', name: 'verdict', component: () => import('./pages/VerdictPage.vue') },
+        { path: 'air', name: 'programme-air', component: () => import('./pages/ProgrammeAirPage.vue') },
       ],
     },
     { path: '/:address(.*)*', name: 'unknown', component: () => import('./pages/UnknownPage.vue') },

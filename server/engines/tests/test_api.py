@@ -100,7 +100,7 @@ class WhatIf(Case):
 
     def test_an_emptied_line_takes_its_figures_away(self):
         found = self.try_out(bore="")
-        step = next(step for step in found["moved"] if step["before"]["key"] == "displacement")
+        step = next(step for step in found["moved"] if step["after"]["key"] == "displacement")
         self.assertEqual((step["after"]["value"], step["after"]["missing"]), (None, ["Bore"]))
 
     def test_saved_as_a_revision_and_laid_beside_the_first(self):
@@ -121,7 +121,7 @@ class Flow(Case):
         body = {"depression": "10 inH2O", "rows": [{"lift": "5 mm", "flow": "90"}, {"lift": "10 mm", "flow": "150"}]}
         sheet = self.ask("put", f"builds/{self.build.pk}/flow/intake", body).json()
         table = sheet["flow_tables"][0]
-        self.assertEqual(table["rows"], [["5 mm", "90"], ["10 mm", "150"]])
+        self.assertEqual((table["depression"], table["rows"]), ("10", [["5", "90"], ["10", "150"]]))
         self.assertEqual(round(table["at_28"]["rows"][1][1], 1), 251.0)
         self.assertIsNotNone(self.figure(sheet, "heads", "head_ceiling")["value"])
 

@@ -62,3 +62,19 @@ export function answer<T>(outcome: Outcome<T>): T {
   if (isProblem(error)) throw new Problem(response.status, error.code, error.detail, error.fields)
   throw new Problem(response.status, 'server', `The server failed (${response.status}). Try again.`)
 }
+
+/** Send one file with the words that go with it. The generated client knows JSON only. */
+export async function upload<T>(address: string, file: File, words: Record<string, string> = {}): Promise<T> {
+  const body = new FormData()
+  body.append('file', file)
+  Object.entries(words).forEach(([name, text]) => body.append(name, text))
+  const response = await reach(
+    new Request(new URL(address, window.location.origin), {
+      method: 'POST',
+      body,
+      headers: { 'X-CSRFToken': csrfToken() },
+    }),
+  )
+  const answered: unknown = await response.json().catch(() => undefined)
+  return answer({ response, data: answered as T, error: answered })
+}

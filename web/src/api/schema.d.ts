@@ -913,11 +913,11 @@ export interface components {
             after: components["schemas"]["RevisionOut"];
             before: components["schemas"]["RevisionOut"];
             /** Differences */
-            differences: components["schemas"]["DifferenceOut"][];
+            differences: components["schemas"]["SheetDifference"][];
             /** Moved */
             moved: components["schemas"]["StepOut"][];
             /** Same */
-            same: components["schemas"]["DifferenceOut"][];
+            same: components["schemas"]["SheetDifference"][];
         };
         /** AirFigures */
         AirFigures: {
@@ -957,6 +957,21 @@ export interface components {
         };
         /** AirOut */
         AirOut: {
+            /** Density Altitude Ft */
+            density_altitude_ft: number;
+            /** Pressure */
+            pressure: number;
+            /** Pressure Unit */
+            pressure_unit: string;
+            /** Relative Humidity Percent */
+            relative_humidity_percent: number;
+            /** Temperature */
+            temperature: number;
+            /** Temperature Unit */
+            temperature_unit: string;
+        };
+        /** AirReport */
+        AirReport: {
             /** Factors */
             factors: components["schemas"]["FactorOut"][];
             figures: components["schemas"]["AirFigures"];
@@ -1304,6 +1319,8 @@ export interface components {
             assumed: string[];
             /** Digits */
             digits: number;
+            /** Group */
+            group: string;
             /** High */
             high: number | null;
             /** Key */
@@ -1925,56 +1942,35 @@ export interface components {
         /** ReadingIn */
         ReadingIn: {
             /**
-             * At
-             * Format: date-time
-             */
-            at: string;
-            /** Barometer */
-            barometer: string;
-            /**
-             * Barometer Is Sea Level
-             * @default false
-             */
-            barometer_is_sea_level: boolean;
-            /**
-             * Elevation
+             * How
              * @default
              */
-            elevation: string;
-            /** @default relative_humidity */
-            moisture: components["schemas"]["Moisture"];
-            /** Moisture Value */
-            moisture_value: string;
-            /** Temperature */
-            temperature: string;
-            /** Tolerance */
-            tolerance?: {
-                [key: string]: string;
-            };
+            how: string;
+            /** Text */
+            text: string;
         };
-        /** ReadingOut */
+        /**
+         * ReadingOut
+         * @description One value of a line, as it stands in its field.
+         */
         ReadingOut: {
             /**
              * At
              * Format: date-time
              */
             at: string;
-            /** Barometer */
-            barometer: number;
             /** By */
             by: string;
-            /** Factor */
-            factor: number;
-            /** Id */
-            id: number;
-            /** Relative Humidity Percent */
-            relative_humidity_percent: number;
-            /** Source */
-            source: string;
-            /** Struck Reason */
-            struck_reason: string;
-            /** Temperature */
-            temperature: number;
+            /** Chosen */
+            chosen: boolean;
+            /** How */
+            how: string;
+            /** Origin */
+            origin: string;
+            /** Text */
+            text: string;
+            /** Typed */
+            typed: string;
         };
         /** RevisionOut */
         RevisionOut: {
@@ -2025,7 +2021,7 @@ export interface components {
             /** Pulls */
             pulls: components["schemas"]["PullAirOut"][];
             /** Readings */
-            readings: components["schemas"]["ReadingOut"][];
+            readings: components["schemas"]["WeatherRow"][];
             /** Session Id */
             session_id: number;
             /** Stand */
@@ -2040,6 +2036,8 @@ export interface components {
         /** SetupCurves */
         SetupCurves: {
             difference: components["schemas"]["DifferenceCurve"] | null;
+            /** Installed Peak Power */
+            installed_peak_power: number | null;
             peak_power: components["schemas"]["PeakOut"];
             peak_torque: components["schemas"]["PeakOut"];
             /** Power */
@@ -2067,6 +2065,20 @@ export interface components {
             parts: string[];
             /** Position */
             position: number;
+        };
+        /**
+         * SheetDifference
+         * @description A line in which two revisions differ, in words, and where each value comes from.
+         */
+        SheetDifference: {
+            /** After */
+            after: string;
+            /** Before */
+            before: string;
+            /** Group */
+            group: string;
+            /** Label */
+            label: string;
         };
         /**
          * Shown
@@ -2232,11 +2244,11 @@ export interface components {
         };
         /**
          * StepOut
-         * @description A figure before and after.
+         * @description A figure before and after; one that only now has a place, as of a second bank, has no before.
          */
         StepOut: {
             after: components["schemas"]["FigureOut"];
-            before: components["schemas"]["FigureOut"];
+            before: components["schemas"]["FigureOut"] | null;
         };
         /** StrikeIn */
         StrikeIn: {
@@ -2340,10 +2352,64 @@ export interface components {
             /** Torque Unit */
             torque_unit: string;
         };
+        /** WeatherIn */
+        WeatherIn: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Barometer */
+            barometer: string;
+            /**
+             * Barometer Is Sea Level
+             * @default false
+             */
+            barometer_is_sea_level: boolean;
+            /**
+             * Elevation
+             * @default
+             */
+            elevation: string;
+            /** @default relative_humidity */
+            moisture: components["schemas"]["Moisture"];
+            /** Moisture Value */
+            moisture_value: string;
+            /** Temperature */
+            temperature: string;
+            /** Tolerance */
+            tolerance?: {
+                [key: string]: string;
+            };
+        };
         /** WeatherLog */
         WeatherLog: {
             /** Sessions */
             sessions: components["schemas"]["SessionWeather"][];
+        };
+        /** WeatherRow */
+        WeatherRow: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** Barometer */
+            barometer: number;
+            /** By */
+            by: string;
+            /** Factor */
+            factor: number;
+            /** Id */
+            id: number;
+            /** Relative Humidity Percent */
+            relative_humidity_percent: number;
+            /** Source */
+            source: string;
+            /** Struck Reason */
+            struck_reason: string;
+            /** Temperature */
+            temperature: number;
         };
         /** WhatIfIn */
         WhatIfIn: {
@@ -2359,10 +2425,6 @@ export interface components {
         WhatIfOut: {
             advance: components["schemas"]["TableOut"] | null;
             airflow: components["schemas"]["TableOut"] | null;
-            /** Figures */
-            figures: {
-                [key: string]: components["schemas"]["FigureOut"];
-            };
             /** Findings */
             findings: {
                 [key: string]: components["schemas"]["FindingOut"][];
@@ -2406,7 +2468,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AirOut"];
+                    "application/json": components["schemas"]["AirReport"];
                 };
             };
         };
@@ -3497,7 +3559,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["ReadingIn"];
+                "application/json": components["schemas"]["WeatherIn"];
             };
         };
         responses: {
@@ -3507,7 +3569,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ReadingOut"];
+                    "application/json": components["schemas"]["WeatherRow"];
                 };
             };
         };

@@ -13,6 +13,21 @@ const KINDS: Record<string, string> = {
   air_pressure: 'Air pressure',
   oil_pressure: 'Oil pressure',
   mass_flow: 'Mass flow',
+  length: 'Length',
+  volume: 'Volume',
+  displacement: 'Displacement',
+  area: 'Area',
+  air_flow: 'Airflow',
+  boost: 'Boost, mean pressure',
+  vacuum: 'Vacuum',
+  bench: 'Flow bench',
+  velocity: 'Velocity',
+  road_speed: 'Road speed',
+  mass: 'Mass',
+  inertia: 'Inertia',
+  consumption: 'Consumption',
+  specific_power: 'Specific output',
+  elevation: 'Elevation',
 }
 const router = useRouter()
 const queries = useQueryClient()
@@ -20,6 +35,60 @@ const { data: me } = useMe()
 const units = useAction(async (chosen: Record<string, string>) =>
   answer(await api.PATCH('/api/me/units', { body: chosen })),
 )
+/** Every figure at once in the units of one workshop or the other; single ones can be changed afterwards. */
+const SETS: Record<string, string[]> = {
+  'All metric': [
+    'N·m',
+    'kW',
+    '°C',
+    'kPa',
+    'bar',
+    'kg/h',
+    'mm',
+    'cm³',
+    'L',
+    'cm²',
+    'm³/h',
+    'm/s',
+    'km/h',
+    'kg',
+    'kg·m²',
+    'g/kWh',
+    'kW/L',
+    'm',
+  ],
+  'All inch and pound': [
+    'lb-ft',
+    'hp',
+    '°F',
+    'inHg',
+    'psi',
+    'lb/h',
+    'in',
+    'in³',
+    'in²',
+    'CFM',
+    'inH2O',
+    'ft/min',
+    'mph',
+    'lb',
+    'lb·ft²',
+    'lb/hp·h',
+    'hp/in³',
+    'ft',
+  ],
+}
+function chooseAll(wanted: string[]) {
+  const choices = Object.entries(me.value?.unit_choices ?? {})
+  units.mutate(
+    Object.fromEntries(
+      choices.flatMap(([kind, known]) => {
+        const found = known.find((unit) => wanted.includes(unit))
+        return found ? [[kind, found]] : []
+      }),
+    ),
+  )
+}
 const summary = computed(() => (me.value ? `${me.value.units.torque} · ${me.value.units.power}` : ''))
 
 async function signOut() {
@@ -37,8 +106,13 @@ async function signOut() {
           {{ summary }} <span class="quiet">{{ me.name }}</span>
         </button>
       </template>
-      <v-card class="pa-4" width="300">
+      <v-card class="pa-4 units" width="380">
         <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
+        <div class="sets">
+          <button v-for="(wanted, label) in SETS" :key="label" type="button" @click="chooseAll(wanted)">
+            {{ label }}
+          </button>
+        </div>
         <fieldset v-for="(choices, kind) in me.unit_choices" :key="kind">
           <legend class="quiet">{{ KINDS[kind] ?? kind }}</legend>
           <button
@@ -58,6 +132,15 @@ async function signOut() {
 </template>
 
 <style scoped>
+.sets {
+  display: flex;
+  gap: 8px;
+  padding-bottom: 6px;
+}
+.sets button {
+  border-width: 1px;
+  padding: 3px 8px;
+}
 .person {
   white-space: nowrap;
 }
@@ -71,7 +154,11 @@ fieldset {
 }
 legend {
   float: left;
-  width: 110px;
+  width: 150px;
+}
+.units {
+  max-height: 82vh;
+  overflow-y: auto !important;
 }
 fieldset button {
   padding: 3px 8px;

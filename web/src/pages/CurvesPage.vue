@@ -121,6 +121,7 @@ useKeys([
               <th>at rpm</th>
               <th>{{ curves.power_unit }}</th>
               <th>at rpm</th>
+              <th v-if="curves.allowance">installed</th>
             </tr>
           </thead>
           <tbody>
@@ -132,9 +133,14 @@ useKeys([
               <td>
                 {{ row.peak_power.speed_rpm }}<template v-if="row.peak_power.still_climbing"> ↗</template>
               </td>
+              <td v-if="curves.allowance">{{ figure(row.installed_peak_power) }}</td>
             </tr>
           </tbody>
         </table>
+        <p v-if="curves.allowance" class="quiet allowance" data-test="allowance">
+          Installed: peak power less {{ figure(curves.allowance.power) }} {{ curves.power_unit }} allowed for
+          {{ curves.allowance.items.join(', ') }}. The curves are as measured.
+        </p>
         <ul v-if="curves.notes.length" class="notes">
           <li v-for="note in curves.notes" :key="note">{{ note }}</li>
         </ul>
@@ -149,6 +155,12 @@ useKeys([
 </template>
 
 <style scoped>
+.allowance {
+  font-family: var(--text);
+  font-size: 14px;
+  line-height: 1.35;
+  margin: 6px 0 0;
+}
 .curves {
   display: grid;
   grid-template-columns: minmax(0, 1fr) 306px;

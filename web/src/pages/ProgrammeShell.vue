@@ -23,16 +23,17 @@ provideFrame(
 const kept = computed(() => props.day.pulls.filter((pull) => pull.standing === 'accepted').length)
 const session = computed(() => (props.day.session && !props.day.session.closed_at ? 'open' : 'closed'))
 const stages = computed(() => [
+  { name: 'engine', label: 'Engine', state: props.programme.build },
   { name: 'stand', label: 'Stand', state: session.value },
   { name: 'pulls', label: 'Pulls', state: String(props.day.pulls.length) },
   { name: 'curves', label: 'Curves', state: `${kept.value} kept` },
   { name: 'verdict', label: 'Verdict', state: `${props.programme.setups.length} setups` },
 ])
 useKeys(
-  ['stand', 'pulls', 'curves', 'verdict'].map((name, index) => ({
+  ['engine', 'stand', 'pulls', 'curves', 'verdict', 'programme-air'].map((name, index) => ({
     key: String(index + 1),
     label: String(index + 1),
-    does: `Go to ${name}`,
+    does: `Go to ${name === 'programme-air' ? 'the air' : name}`,
     press: () => void router.push({ name, query: route.query }),
   })),
 )
@@ -56,16 +57,19 @@ useKeys(
         <h1>{{ programme.question }}</h1>
         <span class="quiet engine">{{ programme.engine }}, {{ programme.build }}</span>
         <StandardMenu />
-        <span
-          v-if="day.air"
+        <router-link
+          :to="{ name: 'programme-air' }"
           class="air"
-          :title="`Density altitude ${figure(day.air.density_altitude_ft, 0)} ft`"
+          :title="day.air ? `Density altitude ${figure(day.air.density_altitude_ft, 0)} ft` : 'Weather log'"
         >
-          <span class="quiet">Air</span>
-          {{ figure(day.air.pressure, day.air.pressure_unit === 'inHg' ? 2 : 1) }}
-          {{ day.air.pressure_unit }} · {{ figure(day.air.temperature) }} {{ day.air.temperature_unit }} ·
-          {{ figure(day.air.relative_humidity_percent, 0) }} %
-        </span>
+          <span class="quiet">Air&nbsp;</span>
+          <template v-if="day.air">
+            {{ figure(day.air.pressure, day.air.pressure_unit === 'inHg' ? 2 : 1) }}
+            {{ day.air.pressure_unit }} · {{ figure(day.air.temperature) }} {{ day.air.temperature_unit }} ·
+            {{ figure(day.air.relative_humidity_percent, 0) }} %
+          </template>
+          <template v-else>none yet</template>
+        </router-link>
         <PersonMenu class="me" />
       </header>
       <RunningRibbon />
@@ -132,6 +136,13 @@ useKeys(
   padding: 4px 18px;
   min-height: 40px;
   border-bottom: 1px solid var(--line);
+}
+.air {
+  color: inherit;
+  text-decoration: none;
+}
+.air:hover {
+  text-decoration: underline;
 }
 .me {
   margin-left: auto;

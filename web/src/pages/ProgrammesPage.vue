@@ -1,6 +1,5 @@
 <script setup lang="ts">
 import { useProgrammes } from '../api/queries'
-import PersonMenu from '../components/PersonMenu.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import SetupMark from '../setups/SetupMark.vue'
@@ -9,51 +8,36 @@ const { data: programmes, error, isPending } = useProgrammes()
 </script>
 
 <template>
-  <v-main>
-    <header>
-      <strong>Torvix</strong>
-      <PersonMenu />
-    </header>
-    <div class="list">
-      <h1>Programmes</h1>
-      <ProblemNote :error="error" />
-      <p v-if="isPending" class="text quiet">Fetching the programmes…</p>
-      <p v-else-if="programmes && !programmes.length" class="text">
-        No programme yet. A programme is one question, the setups that compete and what is held constant.
-        Start Torvix with <kbd>./torvix demo</kbd> to see one at work.
-      </p>
-      <ol v-else-if="programmes">
-        <li v-for="programme in programmes" :key="programme.id">
-          <router-link :to="{ name: 'curves', params: { id: programme.id } }">{{
-            programme.question
-          }}</router-link>
-          <span class="quiet"
-            >{{ programme.engine }} · {{ day(programme.created_at) }} · {{ programme.created_by }}</span
-          >
-          <span class="setups">
-            <span v-for="setup in programme.setups" :key="setup.id">
-              <SetupMark :position="setup.position" :size="20" /> {{ setup.name }}
-            </span>
+  <div class="list">
+    <h1>Programmes</h1>
+    <ProblemNote :error="error" />
+    <p v-if="isPending" class="text quiet">Fetching the programmes…</p>
+    <p v-else-if="programmes && !programmes.length" class="text">
+      No programme yet. A programme is one question, the setups that compete and what is held constant. Start
+      Torvix with <kbd>./torvix demo</kbd> to see one at work.
+    </p>
+    <ol v-else-if="programmes">
+      <li v-for="programme in programmes" :key="programme.id">
+        <router-link :to="{ name: 'curves', params: { id: programme.id } }">{{
+          programme.question
+        }}</router-link>
+        <span class="quiet"
+          >{{ programme.engine }} · {{ day(programme.created_at) }} · {{ programme.created_by }}</span
+        >
+        <span class="setups">
+          <span v-for="setup in programme.setups" :key="setup.id">
+            <SetupMark :position="setup.position" :size="20" /> {{ setup.name }}
           </span>
-        </li>
-      </ol>
-    </div>
-  </v-main>
+        </span>
+      </li>
+    </ol>
+  </div>
 </template>
 
 <style scoped>
-header {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  padding: 0 18px;
-  height: 36px;
-  border-bottom: 1px solid var(--line);
-}
 .list {
-  max-width: 860px;
-  margin: 48px auto;
-  padding: 0 20px;
+  max-width: 900px;
+  padding: 18px;
 }
 h1 {
   font-size: 22px;

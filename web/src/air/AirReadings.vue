@@ -1,0 +1,304 @@
+<script setup lang="ts">
+/** Readings of the air as somebody takes them, and what follows: density, and the factor of every standard. */
+import { computed, reactive, watch } from 'vue'
+
+import type { Schema } from '../api/client'
+import { useMe } from '../api/queries'
+import ProblemNote from '../components/ProblemNote.vue'
+import { figure } from '../figures'
+import { MOISTURE, type Readings, useAir } from './useAir'
+
+const props = defineProps<{ elevation?: string; inForce?: string }>()
+const { data: me } = useMe()
+const readings = reactive<Readings>({
+  barometer: '',
+  barometer_is_sea_level: false,
+  elevation: '',
+  temperature: '',
+  moisture: 'relative_humidity',
+  moisture_value: '',
+  tolerance: { pressure: '', temperature: '', moisture: '' },
+})
+watch(
+  () => props.elevation,
+  (given) => (readings.elevation ||= given ?? ''),
+  { immediate: true },
+)
+const { found, fields, error } = useAir(() => ({ ...readings, tolerance: { ...readings.tolerance } }))
+const units = computed(() => me.value?.units ?? {})
+const moistureUnit = computed(() =>
+  readings.moisture === 'relative_humidity' ? '%' : units.value.temperature,
+)
+
+function words(shown: Schema['Shown'] | null): string {
+  return shown ? `${figure(shown.value, shown.digits)} ${shown.unit}` : '–'
+}
+defineExpose({ readings })
+</script>
+
+<template>
+  <div class="air">
+    <form @submit.prevent>
+      <h2>Readings</h2>
+      <label>
+        <span>Barometer</span>
+        <span>
+          <input
+            v-model="readings.barometer"
+            aria-label="Barometer"
+            autocomplete="off"
+            :aria-invalid="Boolean(fields.barometer)"
+          />
+          <span class="quiet unit">{{ units.air_pressure }}</span>
+        </span>
+      </label>
+      <p v-if="fields.barometer" class="message" role="alert">{{ fields.barometer }}</p>
+      <label>
+        <span>It shows</span>
+        <select v-model="readings.barometer_is_sea_level" aria-label="What the barometer shows">
+          <option :value="false">the pressure at the stand</option>
+          <option :value="true">pressure reduced to sea level</option>
+        </select>
+      </label>
+      <label>
+        <span>Elevation</span>
+        <span>
+          <input
+            v-model="readings.elevation"
+            aria-label="Elevation"
+            autocomplete="off"
+            :aria-invalid="Boolean(fields.elevation)"
+          />
+          <span class="quiet unit">{{ units.elevation }}</span>
+        </span>
+      </label>
+      <p v-if="fields.elevation" class="message" role="alert">{{ fields.elevation }}</p>
+      <label>
+        <span>Dry bulb</span>
+        <span>
+          <input
+            v-model="readings.temperature"
+            aria-label="Dry bulb"
+            autocomplete="off"
+            :aria-invalid="Boolean(fields.temperature)"
+          />
+          <span class="quiet unit">{{ units.temperature }}</span>
+        </span>
+      </label>
+      <p v-if="fields.temperature" class="message" role="alert">{{ fields.temperature }}</p>
+      <label>
+        <select v-model="readings.moisture" aria-label="What tells the moisture">
+          <option v-for="way in MOISTURE" :key="way.value" :value="way.value">{{ way.label }}</option>
+        </select>
+        <span>
+          <input
+            v-model="readings.moisture_value"
+            autocomplete="off"
+            :aria-label="MOISTURE.find((way) => way.value === readings.moisture)!.label"
+            :aria-invalid="Boolean(fields.moisture_value)"
+          />
+          <span class="quiet unit">{{ moistureUnit }}</span>
+        </span>
+      </label>
+      <p v-if="fields.moisture_value" class="message" role="alert">{{ fields.moisture_value }}</p>
+      <details>
+        <summary class="quiet">Instruments, ±</summary>
+        <label>
+          <span>Barometer</span
+          ><input
+            v-model="readings.tolerance!.pressure"
+            placeholder="1 hPa"
+            aria-label="Tolerance of the barometer"
+          />
+        </label>
+        <p v-if="fields.tolerance_pressure" class="message">{{ fields.tolerance_pressure }}</p>
+        <label>
+          <span>Thermometer</span
+          ><input
+            v-model="readings.tolerance!.temperature"
+            placeholder="0.5 K"
+            aria-label="Tolerance of the thermometer"
+          />
+        </label>
+        <p v-if="fields.tolerance_temperature" class="message">{{ fields.tolerance_temperature }}</p>
+        <label>
+          <span>Moisture</span
+          ><input
+            v-model="readings.tolerance!.moisture"
+            :placeholder="readings.moisture === 'relative_humidity' ? '3 %' : '0.5 K'"
+            aria-label="Tolerance of the moisture"
+          />
+        </label>
+        <p v-if="fields.tolerance_moisture" class="message">{{ fields.tolerance_moisture }}</p>
+      </details>
+      <slot name="below" :readings="readings" :usable="found !== null" />
+    </form>
+    <div aria-live="polite">
+      <ProblemNote :error="error" />
+      <p v-if="!found" class="text quiet">
+        Type a barometer, a temperature and one moisture reading. Each may carry its unit: 29.12 inHg, 72 °F,
+        50 %.
+      </p>
+      <template v-else>
+        <p v-for="note in found.notes" :key="note" class="text flag">{{ note }}</p>
+        <dl>
+          <div>
+            <dt>At the stand</dt>
+            <dd>{{ words(found.figures.station) }}</dd>
+          </div>
+          <div v-if="found.figures.sea_level">
+            <dt>At sea level</dt>
+            <dd>{{ words(found.figures.sea_level) }}</dd>
+          </div>
+          <div>
+            <dt>Vapour</dt>
+            <dd>{{ words(found.figures.vapour) }}</dd>
+          </div>
+          <div>
+            <dt>Dry</dt>
+            <dd>{{ words(found.figures.dry) }}</dd>
+          </div>
+          <div>
+            <dt>Humidity</dt>
+            <dd>{{ words(found.figures.relative_humidity) }}</dd>
+          </div>
+          <div>
+            <dt>Density</dt>
+            <dd>{{ figure(found.figures.density_kg_m3, 4) }} kg/m³</dd>
+          </div>
+          <div>
+            <dt>Density altitude</dt>
+            <dd>{{ words(found.figures.density_altitude) }}</dd>
+          </div>
+        </dl>
+        <table class="figures" data-test="factors">
+          <thead>
+            <tr>
+              <th class="words">Standard</th>
+              <th class="words">Refers to</th>
+              <th>Factor</th>
+              <th class="words">Valid</th>
+              <th>Barometer<br />± %</th>
+              <th>Thermometer<br />± %</th>
+              <th>Moisture<br />± %</th>
+              <th>Together<br />± %</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="row in found.factors" :key="row.standard" :class="{ force: row.standard === inForce }">
+              <td class="words" :title="row.source">
+                {{ row.label }}
+                <div v-if="row.note" class="quiet small">{{ row.note }}</div>
+              </td>
+              <td class="words quiet">{{ row.reference || '–' }}</td>
+              <td>
+                <strong>{{ figure(row.factor, 4) }}</strong>
+              </td>
+              <td class="words valid">
+                <span v-if="!row.inside" class="hand-note small">outside</span>
+                <span v-else-if="row.large" class="hand-note small">above 7 %</span>
+                <span v-if="row.valid" class="quiet">
+                  {{ figure(row.valid[0], 2) }} to {{ figure(row.valid[1], 2) }}</span
+                >
+                <span v-else class="quiet"> no range given</span>
+              </td>
+              <td>{{ figure(row.pressure_percent, 2) }}</td>
+              <td>{{ figure(row.temperature_percent, 2) }}</td>
+              <td>{{ figure(row.moisture_percent, 2) }}</td>
+              <td>{{ figure(row.together_percent, 2) }}</td>
+            </tr>
+          </tbody>
+        </table>
+        <p class="text quiet small-text">
+          A factor scales what was measured. It cannot give back what the engine wanted: a mixture or spark
+          that did not suit that air, heat in the manifold, or what a blower does with other air.
+        </p>
+      </template>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.air {
+  display: grid;
+  grid-template-columns: 350px 1fr;
+  gap: 36px;
+}
+label {
+  display: grid;
+  grid-template-columns: 152px 1fr;
+  gap: 8px;
+  align-items: center;
+  margin: 5px 0;
+}
+input,
+select {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--quiet);
+  background: var(--panel);
+  padding: 4px 8px;
+}
+input {
+  width: 104px;
+  text-align: right;
+}
+input[aria-invalid='true'] {
+  border-color: var(--stop);
+}
+select {
+  width: 100%;
+}
+label > select:first-child {
+  padding: 4px 2px;
+}
+.message {
+  font-family: var(--text);
+  font-size: 15px;
+  line-height: 1.35;
+  color: var(--stop);
+  margin: 0 0 6px;
+}
+.flag {
+  border-left: 4px solid var(--hand);
+  padding-left: 10px;
+  margin: 0 0 12px;
+}
+dl {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 30px;
+  margin: 0 0 16px;
+}
+dt {
+  color: var(--quiet);
+  font-size: 11px;
+}
+dd {
+  margin: 0;
+  font-size: 16px;
+  white-space: nowrap;
+}
+.valid {
+  white-space: nowrap !important;
+}
+.unit {
+  margin-left: 6px;
+}
+.force td {
+  background: var(--panel);
+}
+summary {
+  cursor: pointer;
+  padding: 8px 0 4px;
+}
+.small-text {
+  font-size: 14px;
+  max-width: 640px;
+}
+@media (max-width: 900px) {
+  .air {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,103 @@
+<script setup lang="ts">
+/** The engines of the shop, and a new one. */
+import { ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { useMe } from '../api/queries'
+import ProblemNote from '../components/ProblemNote.vue'
+import { day } from '../figures'
+import { useKeys } from '../keys'
+import NewEngine from '../sheet/NewEngine.vue'
+import { useEngines } from '../sheet/useBuild'
+
+const { data: engines, error, isPending } = useEngines()
+const { data: me } = useMe()
+const router = useRouter()
+const adding = ref(false)
+useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (adding.value = true) }])
+</script>
+
+<template>
+  <div class="engines">
+    <header>
+      <h1>Engines</h1>
+      <v-btn v-if="me?.may_operate && !adding" class="hand" @click="adding = true">New engine</v-btn>
+    </header>
+    <ProblemNote :error="error" />
+    <NewEngine
+      v-if="adding"
+      @made="(id) => router.push({ name: 'build', params: { id } })"
+      @back="adding = false"
+    />
+    <p v-if="isPending" class="text quiet">Fetching the engines…</p>
+    <p v-else-if="engines && !engines.length && !adding" class="text">
+      No engine yet. Describe one: bore, stroke and cylinders are enough to begin with.
+    </p>
+    <ol v-else-if="engines">
+      <li v-for="engine in engines" :key="engine.id">
+        <router-link :to="{ name: 'build', params: { id: engine.revisions.at(-1)!.id } }">
+          {{ engine.name }}
+        </router-link>
+        <span class="quiet">
+          {{
+            [engine.displacement, engine.owner, engine.confidential && 'confidential']
+              .filter(Boolean)
+              .join(' · ')
+          }}
+        </span>
+        <span class="revisions">
+          <router-link
+            v-for="revision in engine.revisions"
+            :key="revision.id"
+            :to="{ name: 'build', params: { id: revision.id } }"
+            :title="revision.reason"
+          >
+            rev {{ revision.revision }}
+            <span class="quiet">{{ day(revision.created_at) }}{{ revision.used ? ', pulled' : '' }}</span>
+          </router-link>
+        </span>
+      </li>
+    </ol>
+  </div>
+</template>
+
+<style scoped>
+.engines {
+  max-width: 900px;
+  padding: 18px;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 14px;
+}
+h1 {
+  font-size: 22px;
+}
+ol {
+  list-style: none;
+  padding: 0;
+  margin: 0;
+  border-top: 1px solid var(--line);
+}
+li {
+  display: grid;
+  gap: 6px;
+  padding: 14px 0;
+  border-bottom: 1px solid var(--line);
+}
+li > a {
+  font-size: 16px;
+  font-weight: 700;
+  color: var(--ink);
+}
+.revisions {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 4px 22px;
+}
+.revisions a {
+  color: var(--ink);
+}
+</style>

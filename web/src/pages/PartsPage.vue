@@ -1,0 +1,155 @@
+<script setup lang="ts">
+/** The parts library: found by slot and by name, alias or what a part was made from. */
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { useMe } from '../api/queries'
+import ProblemNote from '../components/ProblemNote.vue'
+import { useKeys } from '../keys'
+import NewPart from '../parts/NewPart.vue'
+import { matching, useParts, useSlots } from '../parts/useParts'
+
+const { data: parts, error, isPending } = useParts()
+const { data: slots } = useSlots()
+const { data: me } = useMe()
+const router = useRouter()
+const slot = ref('')
+const sought = ref('')
+const search = ref<HTMLInputElement>()
+const adding = ref(false)
+const found = computed(() => matching(parts.value ?? [], slot.value, sought.value))
+const used = computed(() => {
+  const present = new Set((parts.value ?? []).map((part) => part.slot))
+  return (slots.value ?? []).filter((known) => present.has(known.value))
+})
+useKeys([
+  { key: '/', label: '/', does: 'Search the parts', press: () => search.value?.focus() },
+  { key: 'n', label: 'N', does: 'Add a part', press: () => (adding.value = true) },
+])
+</script>
+
+<template>
+  <div class="parts">
+    <header>
+      <h1>Parts</h1>
+      <v-btn v-if="me?.may_operate && !adding" class="hand" @click="adding = true">New part</v-btn>
+    </header>
+    <ProblemNote :error="error" />
+    <NewPart
+      v-if="adding"
+      @made="(id) => router.push({ name: 'part', params: { id } })"
+      @back="adding = false"
+    />
+    <div class="find">
+      <input
+        ref="search"
+        v-model="sought"
+        type="search"
+        placeholder="Name, alias, made from…"
+        aria-label="Search parts"
+      />
+      <button type="button" :aria-pressed="!slot" @click="slot = ''">All</button>
+      <button
+        v-for="known in used"
+        :key="known.value"
+        type="button"
+        :aria-pressed="slot === known.value"
+        @click="slot = known.value"
+      >
+        {{ known.label }}
+      </button>
+    </div>
+    <p v-if="isPending" class="text quiet">Fetching the parts…</p>
+    <p v-else-if="!parts?.length" class="text">
+      No part yet. A part is anything that can go in a slot: a manifold, a carburettor, a cam.
+    </p>
+    <p v-else-if="!found.length" class="text">No part is called that.</p>
+    <table v-else class="figures">
+      <thead>
+        <tr>
+          <th><span class="visually-hidden">Picture</span></th>
+          <th class="words">Part</th>
+          <th class="words">Slot</th>
+          <th class="words">What is known of it</th>
+          <th>Price</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="part in found" :key="part.id">
+          <td class="words picture">
+            <img
+              v-if="part.photo"
+              :src="`/api/photos/${part.photo}`"
+              alt=""
+              width="64"
+              height="48"
+              loading="lazy"
+            />
+          </td>
+          <td class="words">
+            <router-link :to="{ name: 'part', params: { id: part.id } }">{{ part.name }}</router-link>
+            <div v-if="part.aliases.length" class="quiet">also {{ part.aliases.join(', ') }}</div>
+            <div v-if="part.made_from" class="quiet">from {{ part.made_from }}: {{ part.modification }}</div>
+          </td>
+          <td class="words">{{ part.slot_label }}</td>
+          <td class="words summary">{{ part.summary.join(' · ') }}</td>
+          <td>{{ part.price || '–' }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.parts {
+  padding: 18px;
+  max-width: 1180px;
+}
+header {
+  display: flex;
+  justify-content: space-between;
+  align-items: center;
+  margin-bottom: 14px;
+}
+h1 {
+  font-size: 22px;
+}
+.find {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px;
+  margin-bottom: 12px;
+}
+.find input {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--quiet);
+  background: var(--panel);
+  padding: 5px 10px;
+  width: 260px;
+  margin-right: 10px;
+}
+.find button {
+  padding: 5px 10px;
+}
+.find button[aria-pressed='true'] {
+  background: var(--ink);
+  color: var(--panel);
+}
+.picture {
+  width: 80px;
+}
+img {
+  object-fit: cover;
+  display: block;
+  border: 1px solid var(--line);
+}
+td a {
+  color: var(--ink);
+  font-weight: 700;
+}
+.summary {
+  font-family: var(--text);
+  font-size: 14px;
+}
+</style>

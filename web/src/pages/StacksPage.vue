@@ -1,0 +1,143 @@
+<script setup lang="ts">
+/** Any two stacks of parts held against each other before anything is bolted on. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api } from '../api/client'
+import ProblemNote from '../components/ProblemNote.vue'
+import CheckList from '../parts/CheckList.vue'
+import { useParts, useSlots } from '../parts/useParts'
+import { useEngines } from '../sheet/useBuild'
+
+const { data: parts } = useParts()
+const { data: slots } = useSlots()
+const { data: engines } = useEngines()
+const build = ref<number | null>(null)
+const one = reactive<Record<string, number | ''>>({})
+const other = reactive<Record<string, number | ''>>({})
+const rows = computed(() => {
+  const present = new Set((parts.value ?? []).map((part) => part.slot))
+  return (slots.value ?? []).filter((slot) => present.has(slot.value))
+})
+const chosen = (stack: Record<string, number | ''>) =>
+  Object.values(stack).filter((id): id is number => id !== '')
+const { data: found, error } = useQuery({
+  queryKey: computed(() => ['compare', chosen(one), chosen(other), build.value] as const),
+  queryFn: async ({ queryKey: [, first, second, build_id] }) =>
+    answer(
+      await api.POST('/api/stacks/compare', {
+        body: { one: [...first], other: [...second], build_id },
+      }),
+    ),
+  placeholderData: (before) => before,
+})
+
+function inSlot(slot: string) {
+  return (parts.value ?? []).filter((part) => part.slot === slot)
+}
+</script>
+
+<template>
+  <div class="stacks">
+    <h1>Two stacks</h1>
+    <p class="text">
+      Put two stacks together on paper: what differs, whether each fits, and whether comparing them would be
+      fair.
+    </p>
+    <ProblemNote :error="error" />
+    <div class="columns">
+      <table class="figures">
+        <thead>
+          <tr>
+            <th class="words">Slot</th>
+            <th class="words">First</th>
+            <th class="words">Second</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="slot in rows" :key="slot.value">
+            <th class="words" scope="row">{{ slot.label }}</th>
+            <td
+              v-for="[stack, which] in [
+                [one, 'first'],
+                [other, 'second'],
+              ] as const"
+              :key="which"
+              class="words"
+            >
+              <select v-model="stack[slot.value]" :aria-label="`${slot.label} of the ${which} stack`">
+                <option value="">none</option>
+                <option v-for="part in inSlot(slot.value)" :key="part.id" :value="part.id">
+                  {{ part.name }}
+                </option>
+              </select>
+            </td>
+          </tr>
+        </tbody>
+      </table>
+      <div v-if="found" aria-live="polite">
+        <label class="engine">
+          Height limit of
+          <select v-model="build">
+            <option :value="null">no engine</option>
+            <option v-for="engine in engines" :key="engine.id" :value="engine.revisions.at(-1)!.id">
+              {{ engine.name }}
+            </option>
+          </select>
+        </label>
+        <h2>What differs</h2>
+        <p v-if="!found.differences.length" class="text">Nothing: the same parts.</p>
+        <p v-for="sentence in found.differences" :key="sentence" class="text">{{ sentence }}</p>
+        <p v-if="found.changes > 1" class="quiet">
+          {{ found.changes }} slots: what is gained belongs to the package, not to one part.
+        </p>
+        <CheckList
+          title="Does the first go together?"
+          :checks="found.fit[0]!"
+          fine="Nothing speaks against it."
+        />
+        <CheckList title="Does the second?" :checks="found.fit[1]!" fine="Nothing speaks against it." />
+        <CheckList title="Is it fair?" :checks="found.fairness" fine="Nothing favours either." />
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.stacks {
+  padding: 18px;
+  max-width: 1220px;
+}
+h1 {
+  font-size: 22px;
+}
+.columns {
+  display: grid;
+  grid-template-columns: 1.2fr 1fr;
+  gap: 40px;
+  align-items: start;
+}
+select {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--quiet);
+  background: var(--panel);
+  padding: 4px 6px;
+  max-width: 230px;
+}
+.engine {
+  display: block;
+  margin-bottom: 14px;
+}
+.text {
+  margin: 4px 0 8px;
+}
+h2 {
+  margin-top: 14px;
+}
+@media (max-width: 900px) {
+  .columns {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

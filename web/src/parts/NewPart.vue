@@ -1,0 +1,122 @@
+<script setup lang="ts">
+/** A new part: its slot, its name, and what is known of that kind of part. */
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem, type Schema } from '../api/client'
+import LineFields from './LineFields.vue'
+import { useSlots } from './useParts'
+
+const emit = defineEmits<{ made: [id: number]; back: [] }>()
+const queries = useQueryClient()
+const { data: slots } = useSlots()
+const slot = ref<Schema['Slot']>('intake_manifold')
+const name = ref('')
+const price = ref('')
+const isPrivate = ref(false)
+const origin = ref<Schema['Origin']>('told')
+const texts = reactive<Record<string, string>>({})
+const fields = ref<Record<string, string>>({})
+const message = ref('')
+const lines = computed(() => slots.value?.find((known) => known.value === slot.value)?.lines ?? [])
+
+async function make() {
+  const keys = new Set(lines.value.map((line) => line.key))
+  try {
+    const made = answer(
+      await api.POST('/api/parts', {
+        body: {
+          slot: slot.value,
+          name: name.value,
+          price: price.value,
+          price_is_private: isPrivate.value,
+          texts: Object.fromEntries(Object.entries(texts).filter(([key]) => keys.has(key))),
+          origin: origin.value,
+          notes: '',
+          belongs_to: '',
+        },
+      }),
+    )
+    await queries.invalidateQueries({ queryKey: ['parts'] })
+    emit('made', made.id)
+  } catch (caught) {
+    fields.value = caught instanceof Problem ? caught.fields : {}
+    message.value = (caught as Error).message
+  }
+}
+</script>
+
+<template>
+  <form class="new" @submit.prevent="make">
+    <p v-if="message" class="message" role="alert">{{ message }}</p>
+    <label>
+      <span>Slot</span>
+      <select v-model="slot">
+        <option v-for="known in slots" :key="known.value" :value="known.value">{{ known.label }}</option>
+      </select>
+    </label>
+    <label> <span>Name</span><input v-model="name" autofocus :aria-invalid="Boolean(fields.name)" /> </label>
+    <p v-if="fields.name" class="message">{{ fields.name }}</p>
+    <label>
+      <span>Price</span>
+      <span>
+        <input v-model="price" class="number" placeholder="unknown" :aria-invalid="Boolean(fields.price)" />
+        <input v-model="isPrivate" type="checkbox" aria-label="Price is private" /> private
+      </span>
+    </label>
+    <p v-if="fields.price" class="message">{{ fields.price }}</p>
+    <label>
+      <span>The values are</span>
+      <select v-model="origin">
+        <option value="measured">measured</option>
+        <option value="catalogue">from a catalogue</option>
+        <option value="told">told by somebody</option>
+        <option value="assumed">assumed</option>
+      </select>
+    </label>
+    <LineFields v-model="texts" :lines="lines" :fields="fields" />
+    <div class="buttons">
+      <v-btn type="submit" class="hand">Add the part</v-btn>
+      <v-btn @click="emit('back')">Back</v-btn>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.new {
+  border: 1px solid var(--line);
+  background: var(--panel);
+  padding: 18px;
+  margin-bottom: 22px;
+  max-width: 680px;
+}
+label {
+  display: grid;
+  grid-template-columns: 190px 1fr;
+  align-items: center;
+  margin: 5px 0;
+}
+input:not([type='checkbox']),
+select {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--quiet);
+  background: var(--ground);
+  padding: 4px 8px;
+}
+.number {
+  width: 120px;
+  text-align: right;
+}
+.message {
+  font-family: var(--text);
+  font-size: 15px;
+  color: var(--stop);
+  margin: 0 0 6px 190px;
+}
+.buttons {
+  display: flex;
+  gap: 10px;
+  margin-top: 16px;
+}
+</style>

@@ -1,0 +1,87 @@
+<script setup lang="ts">
+/** Whose engine, which revision, why it was made; and remarks. */
+import { useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
+
+import { answer, api } from '../api/client'
+import { useAction } from '../api/queries'
+import ProblemNote from '../components/ProblemNote.vue'
+import type { Build } from './useBuild'
+
+const props = defineProps<{ build: Build; mayOperate: boolean }>()
+const queries = useQueryClient()
+const editing = ref(false)
+const owner = ref('')
+const confidential = ref(false)
+const notes = ref('')
+const save = useAction(async () => {
+  answer(
+    await api.PUT('/api/engines/{engine_id}/owner', {
+      params: { path: { engine_id: props.build.engine.id } },
+      body: { owner: owner.value, confidential: confidential.value },
+    }),
+  )
+  const changed = answer(
+    await api.PUT('/api/builds/{build_id}/notes', {
+      params: { path: { build_id: props.build.id } },
+      body: { notes: notes.value },
+    }),
+  )
+  queries.setQueryData(['build', changed.id], changed)
+  editing.value = false
+})
+
+function begin() {
+  owner.value = props.build.engine.owner
+  confidential.value = props.build.engine.confidential
+  notes.value = props.build.notes
+  editing.value = true
+}
+</script>
+
+<template>
+  <div class="head">
+    <h1>{{ build.engine.name }}</h1>
+    <span>rev {{ build.revision }}</span>
+    <span v-if="build.reason" class="quiet">{{ build.reason }}</span>
+    <span v-if="build.engine.owner" class="quiet">{{ build.engine.owner }}</span>
+    <span v-if="build.engine.confidential" class="hand-note small">confidential</span>
+    <span v-if="build.notes" class="quiet">{{ build.notes }}</span>
+    <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Owner and notes…</button>
+    <form v-if="editing" @submit.prevent="save.mutate(undefined)">
+      <ProblemNote :error="save.error.value" />
+      <label>Whose it is <input v-model="owner" /></label>
+      <label><input v-model="confidential" type="checkbox" /> confidential: viewers do not see it</label>
+      <label>Notes <input v-model="notes" class="notes" /></label>
+      <v-btn type="submit" size="small" class="hand">Keep</v-btn>
+      <v-btn size="small" @click="editing = false">Back</v-btn>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.head {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 18px;
+  padding: 14px 18px 4px;
+}
+form {
+  flex-basis: 100%;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 16px;
+  align-items: center;
+}
+input:not([type='checkbox']) {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--quiet);
+  background: var(--panel);
+  padding: 4px 8px;
+}
+.notes {
+  width: 360px;
+}
+</style>

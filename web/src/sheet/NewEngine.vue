@@ -1,0 +1,127 @@
+<script setup lang="ts">
+/** A new engine: its name, and the few lines without which nothing follows. The rest is written on its sheet. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem } from '../api/client'
+
+const emit = defineEmits<{ made: [id: number]; back: [] }>()
+const FIRST = ['cycle', 'cylinders', 'bore', 'stroke', 'rod_length', 'redline']
+const queries = useQueryClient()
+const { data: sheet } = useQuery({
+  queryKey: ['blank-sheet'],
+  queryFn: async () => answer(await api.GET('/api/sheet')),
+})
+const lines = computed(() => {
+  const all = (sheet.value ?? []).flatMap((group) => group.lines)
+  return FIRST.map((key) => all.find((line) => line.key === key)).filter((line) => line !== undefined)
+})
+const name = ref('')
+const owner = ref('')
+const confidential = ref(false)
+const texts = reactive<Record<string, string>>({ cycle: '4' })
+const fields = ref<Record<string, string>>({})
+const message = ref('')
+
+async function make() {
+  try {
+    const made = answer(
+      await api.POST('/api/engines', {
+        body: {
+          name: name.value,
+          owner: owner.value,
+          confidential: confidential.value,
+          texts: { ...texts },
+          origin: 'told',
+        },
+      }),
+    )
+    await queries.invalidateQueries({ queryKey: ['engines'] })
+    emit('made', made.id)
+  } catch (caught) {
+    fields.value = caught instanceof Problem ? caught.fields : {}
+    message.value = (caught as Error).message
+  }
+}
+</script>
+
+<template>
+  <form class="new" @submit.prevent="make">
+    <p v-if="message" class="message" role="alert">{{ message }}</p>
+    <label>
+      <span>Name</span>
+      <input v-model="name" autofocus :aria-invalid="Boolean(fields.name)" />
+    </label>
+    <p v-if="fields.name" class="message">{{ fields.name }}</p>
+    <label>
+      <span>Whose it is</span>
+      <input v-model="owner" />
+    </label>
+    <label>
+      <span>Confidential</span>
+      <span><input v-model="confidential" type="checkbox" /> viewers do not see it nor its programmes</span>
+    </label>
+    <template v-for="line in lines" :key="line.key">
+      <label>
+        <span>{{ line.label }}</span>
+        <select v-if="line.kind === 'choice'" v-model="texts[line.key]">
+          <option v-for="choice in line.choices" :key="choice.value" :value="choice.value">
+            {{ choice.label }}
+          </option>
+        </select>
+        <span v-else>
+          <input v-model="texts[line.key]" class="number" :aria-invalid="Boolean(fields[line.key])" />
+          <span class="quiet"> {{ line.unit }}</span>
+        </span>
+      </label>
+      <p v-if="fields[line.key]" class="message" role="alert">{{ fields[line.key] }}</p>
+    </template>
+    <div class="buttons">
+      <v-btn type="submit" class="hand">Describe it</v-btn>
+      <v-btn @click="emit('back')">Back</v-btn>
+    </div>
+  </form>
+</template>
+
+<style scoped>
+.new {
+  border: 1px solid var(--line);
+  background: var(--panel);
+  padding: 18px;
+  margin-bottom: 22px;
+  max-width: 620px;
+}
+label {
+  display: grid;
+  grid-template-columns: 170px 1fr;
+  align-items: center;
+  margin: 5px 0;
+}
+input:not([type='checkbox']),
+select {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--quiet);
+  background: var(--ground);
+  padding: 5px 8px;
+  width: 100%;
+}
+input.number {
+  width: 120px;
+  text-align: right;
+}
+input[aria-invalid='true'] {
+  border-color: var(--stop);
+}
+.message {
+  font-family: var(--text);
+  font-size: 15px;
+  color: var(--stop);
+  margin: 0 0 6px 170px;
+}
+.buttons {
+  display: flex;
+  gap: 10px;
+  margin-top: 16px;
+}
+</style>
