@@ -42,17 +42,19 @@ useKeys([
 
 <template>
   <div>
-    <div class="tabs" role="tablist">
-      <button
-        v-for="tab in tabs"
-        :key="tab.key"
-        type="button"
-        role="tab"
-        :aria-selected="tab.key === shown"
-        @click="show(tab.key)"
-      >
-        {{ tab.label }}
-      </button>
+    <div class="top">
+      <div class="tabs" role="tablist">
+        <button
+          v-for="tab in tabs"
+          :key="tab.key"
+          type="button"
+          role="tab"
+          :aria-selected="tab.key === shown"
+          @click="show(tab.key)"
+        >
+          {{ tab.label }}
+        </button>
+      </div>
       <slot name="beside" />
     </div>
     <BuildSheet
@@ -72,11 +74,14 @@ useKeys([
 </template>
 
 <style scoped>
+.top,
 .tabs {
   display: flex;
   flex-wrap: wrap;
   align-items: center;
   gap: 0 22px;
+}
+.top {
   padding: 6px 18px 0;
   border-bottom: 1px solid var(--line);
 }
