@@ -18,11 +18,12 @@ def main() -> int:
     django.setup()
     from django.test.runner import DiscoverRunner
 
-    from perf import pulls
+    from perf import air, pulls
     from perf.live import Latency
 
-    for ratio in pulls.reduction():
+    for ratio in (*air.factors(), *pulls.reduction()):
         print(ratio, flush=True)
+    air.sheet()
     # A database that is made for this run and dropped after it.
     runner = DiscoverRunner(interactive=False, verbosity=0)
     databases = runner.setup_databases()

@@ -61,6 +61,7 @@ class Correction:
 
 ISO_VALID = (0.93, 1.07)  # [-] [std, mem]
 J1349_MECHANICAL_EFFICIENCY = 0.85  # [-], assumed by the brake form [std, mem]
+DELIVERY_RANGE = (5.0, 200.0)  # mg/(L·cycle), what a slip of the finger is not [mem]
 LARGE_CORRECTION = 0.07  # [-], above this practitioners distrust any factor [prac]
 
 DEFINITIONS: dict[Standard, Definition] = {
@@ -204,6 +205,20 @@ _FACTORS: dict[Standard, Callable[[Air], Array]] = {
     Standard.DIN_70020: din_70020_factor,
     Standard.OBSERVED: observed_factor,
 }
+
+
+def delivery_problem(corrected_delivery: float) -> str:
+    """Why a fuel delivery cannot be an engine's; empty if it can.
+
+    Shapes: scalar.
+    Units:  mg/(L·cycle).
+    Errors: none.
+    Source: full-load diesels deliver some 20 to 100 [mem].
+    >>> delivery_problem(50.0), bool(delivery_problem(5000.0))
+    ('', True)
+    """
+    low, high = DELIVERY_RANGE
+    return "" if low <= corrected_delivery <= high else f"it lies between {low:g} and {high:g} mg/(L·cycle)"
 
 
 def correction(air: Air, standard: Standard, delivery: DieselDelivery | None = None) -> Correction:

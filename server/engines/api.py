@@ -99,7 +99,10 @@ class NotesIn(Schema):
 
 
 class WhatIfIn(Schema):
+    """Lines as typed; and degrees by which to advance the cam in its table, beside the usual steps."""
+
     texts: dict[str, str]
+    advance_by: float | None = Field(default=None, ge=-20, le=20)
 
 
 class StepOut(Schema):
@@ -346,7 +349,7 @@ def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
         moved=_steps(sheets.work_out(sheets.sheet_of(build)), worked, units),
         findings={group.key: views.findings_out(worked, group.key) for group in GROUPS},
         airflow=views.airflow_out(worked.airflow(), units),
-        advance=views.advance_out(worked.advance(), units),
+        advance=views.advance_out(worked.advance(given.advance_by), units),
         understood={key: show(units, SHEET[key], entry.content) for key, entry in entries.items()},
         wrong=wrong,
     )

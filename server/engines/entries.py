@@ -40,6 +40,8 @@ def read_entry(dimension: Dimension, text: str, units: Mapping[str, str]) -> Ent
     if dimension.measure == Measure.WORDS:
         if not plain:
             raise NotUnderstood("Write a few words.")
+        if "\x00" in plain:
+            raise NotUnderstood("The text holds a character that cannot be kept.")
         if len(plain) > LONGEST_WORDS:
             raise NotUnderstood(f"{len(plain)} characters, {LONGEST_WORDS} fit: shorten it.")
         return Entry(None, plain, "", "")

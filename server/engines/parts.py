@@ -129,7 +129,7 @@ def name_alias(person: Person, part: Part, name: str) -> Part:
 @transaction.atomic
 def drop_alias(person: Person, part: Part, name: str) -> Part:
     require_operator(person)
-    Alias.objects.filter(part=part, name=name).delete()
+    Alias.objects.filter(part=part, name=optional(name, "name", 120)).delete()
     return part
 
 

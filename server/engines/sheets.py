@@ -33,7 +33,9 @@ class Worked:
         except (Missing, ValueError):
             return None
 
-    def advance(self, degrees: Sequence[float] = ADVANCE_STEPS) -> AdvanceSteps | None:
+    def advance(self, also: float | None = None) -> AdvanceSteps | None:
+        """The usual steps of advance, and one more if asked for."""
+        degrees = sorted({*ADVANCE_STEPS, *([] if also is None else [also])})
         try:
             return variations.advance_steps(self.sheet, degrees)
         except (Missing, ValueError):

@@ -20,6 +20,7 @@ from torvix_core.air import (
     air_from_relative_humidity,
     saturation_vapour_pressure,
 )
+from torvix_core.standards import Charging, DieselDelivery, delivery_problem
 from torvix_core.typed import NotUnderstood, read_quantity, split
 from torvix_core.weather import Moisture, Reading, Tolerance
 
@@ -163,6 +164,20 @@ def understand_tolerance(texts: Mapping[str, str], moisture: Moisture) -> Tolera
     return Tolerance(pressure, temperature, damp)
 
 
+def understand_delivery(text: str, charging: Charging) -> DieselDelivery | None:
+    """Fuel delivery of a diesel, mg/(L·cycle) over pressure ratio; None where it is left out."""
+    if not text.strip():
+        return None
+    try:
+        number, named = split(text)
+        problem = f"“{named}” is not wanted: type mg/(L·cycle) alone" if named else delivery_problem(number)
+    except NotUnderstood as reason:
+        problem = str(reason)
+    if problem:
+        raise Invalid("The fuel delivery is not understood.", fields={"fuel_delivery": problem})
+    return DieselDelivery(number, charging)
+
+
 def _temperature_step(text: str, most: float) -> float:
     """A difference of temperature in K: a step of 1 °C is 1 K, without the offset of the scale."""
     number, named = split(text)
@@ -223,6 +238,8 @@ def strike_reading(person: Person, reading: WeatherReading, reason: str, at: dat
     require_operator(person)
     if not reason.strip():
         raise Invalid("Say why the reading is left out.", fields={"reason": "a few words are enough"})
+    if "\x00" in reason:
+        raise Invalid("The reason cannot be kept.", fields={"reason": "remove the zero character"})
     if len(reason.strip()) > LONGEST_REASON:
         told = f"{len(reason.strip())} characters, {LONGEST_REASON} fit: shorten it"
         raise Invalid("The reason is too long.", fields={"reason": told})

@@ -12,10 +12,17 @@ from ninja.files import UploadedFile
 from pydantic import Field
 from torvix_core import quantities, weather
 from torvix_core.air import Air
-from torvix_core.standards import DEFINITIONS, LARGE_CORRECTION, Standard, correction
+from torvix_core.standards import (
+    DEFINITIONS,
+    LARGE_CORRECTION,
+    Charging,
+    DieselDelivery,
+    Standard,
+    correction,
+)
 from torvix_core.weather import Moisture, Reading, Tolerance
 
-from programmes.models import STANDARDS, Programme
+from programmes.models import Programme
 from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.services import is_person, units_of
@@ -35,24 +42,30 @@ class AirIn(Schema):
     moisture: Moisture = Moisture.RELATIVE_HUMIDITY
     moisture_value: str
     tolerance: dict[str, str] = Field(default_factory=dict)
+    fuel_delivery: str = ""
+    charging: Charging = Charging.UNBLOWN_OR_MECHANICAL
 
 
 class FactorOut(Schema):
-    """One standard's factor on this air, and how far each instrument moves it, per cent either side."""
+    """One standard's factor on this air, and how far each instrument moves it, per cent either side.
+
+    Without a factor, `needs` says what is missing.
+    """
 
     standard: str
     label: str
     note: str
     source: str
     reference: str
-    factor: float
+    factor: float | None
+    needs: str
     inside: bool
     valid: list[float] | None
     large: bool
-    pressure_percent: float
-    temperature_percent: float
-    moisture_percent: float
-    together_percent: float
+    pressure_percent: float | None
+    temperature_percent: float | None
+    moisture_percent: float | None
+    together_percent: float | None
 
 
 class AirFigures(Schema):
@@ -156,13 +169,20 @@ def _reference(standard: Standard) -> str:
     return f"{quantities.words(told.pressure, 'kPa')} {dry}, {quantities.words(told.temperature, '°C')}"
 
 
-def _factor(reading: Reading, tolerance: Tolerance, standard: Standard) -> FactorOut:
-    told, found = DEFINITIONS[standard], correction(reading.air(), standard)
-    error = weather.factor_error(reading, tolerance, standard)
+def _factor(reading: Reading, tolerance: Tolerance, standard: Standard, delivery: DieselDelivery | None) -> FactorOut:
+    told = DEFINITIONS[standard]
+    if standard is Standard.ISO_1585_CI and delivery is None:
+        return FactorOut(
+            standard=standard, label=told.label, note="", source=told.source, reference=_reference(standard),
+            factor=None, needs=told.note, inside=True, valid=list(told.valid or ()), large=False,
+            pressure_percent=None, temperature_percent=None, moisture_percent=None, together_percent=None,
+        )  # fmt: skip
+    found = correction(reading.air(), standard, delivery)
+    error = weather.factor_error(reading, tolerance, standard, delivery)
     factor = float(found.factor)
     return FactorOut(
         standard=standard, label=told.label, note=told.note, source=told.source, reference=_reference(standard),
-        factor=factor, inside=bool(found.inside), valid=list(told.valid) if told.valid else None,
+        factor=factor, needs="", inside=bool(found.inside), valid=list(told.valid) if told.valid else None,
         large=abs(factor - 1) > LARGE_CORRECTION, pressure_percent=100 * error.pressure / factor,
         temperature_percent=100 * error.temperature / factor, moisture_percent=100 * error.moisture / factor,
         together_percent=100 * error.together / factor,
@@ -188,9 +208,10 @@ def read_air(request: HttpRequest, given: AirIn):
     units = units_of(_person(request))
     understood = services.understand(_typed(given), units)
     tolerance = services.understand_tolerance(given.tolerance, given.moisture)
+    delivery = services.understand_delivery(given.fuel_delivery, given.charging)
     return AirReport(
         figures=_figures(understood, units),
-        factors=[_factor(understood.reading, tolerance, standard) for standard in STANDARDS],
+        factors=[_factor(understood.reading, tolerance, standard, delivery) for standard in Standard],
         notes=list(understood.notes),
     )
 

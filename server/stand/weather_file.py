@@ -64,7 +64,7 @@ def import_file(person: Person, session: Session, name: str, content: bytes, at:
         rows = read_rows(content)
     except Unreadable as error:
         raise Invalid("Nothing was taken from the file.", fields={"file": str(error)}) from error
-    source = f"file {name}"[:80]
+    source = "file " + "".join(letter for letter in name if letter.isprintable())[:70]
     early = session.opened_at - timedelta(hours=3)
     late = (session.closed_at or max(at, session.opened_at)) + timedelta(hours=3)
     inside = [(time, found) for time, found in rows if early <= time <= late]

@@ -192,3 +192,94 @@ class EveryAnswer(TestCase):
         for file in Path(settings.WEB_BUILD).rglob("*.css"):
             self.assertNotRegex(file.read_text(), r"url\(['\"]?https?://")
         self.assertNotRegex((settings.WEB_BUILD / "index.html").read_text(), r"(src|href)=['\"]https?://")
+
+
+class NastyInput(TestCase):
+    """Whatever is sent, the answer is a problem in its shape, never a failure of the server."""
+
+    NASTY = (
+        "",
+        " ",
+        "\x00",
+        "x" * 10_000,
+        "-1",
+        "0",
+        "1e999",
+        "nan",
+        "1,5",
+        "½ in",
+        "<script>",
+        "'; DROP",
+        "٣",
+        "🔧",
+        "1 2",
+    )
+    TEXTS = (
+        ("put", "/api/builds/{build}/readings/bore/measured", "text"),
+        ("put", "/api/builds/{build}/readings/bore/measured", "how"),
+        ("put", "/api/builds/{build}/readings/valvetrain/told", "text"),
+        ("put", "/api/builds/{build}/readings/cycle/told", "text"),
+        ("put", "/api/builds/{build}/notes", "notes"),
+        ("put", "/api/builds/{build}/installation/exhaust", "allowance"),
+        ("put", "/api/builds/{build}/installation/exhaust", "installed"),
+        ("post", "/api/engines", "name"),
+        ("post", "/api/builds/{build}/successor", "reason"),
+        ("put", "/api/parts/{part}", "name"),
+        ("put", "/api/parts/{part}", "price"),
+        ("post", "/api/parts/{part}/aliases", "name"),
+        ("post", "/api/parts/{part}/aliases/drop", "name"),
+        ("post", "/api/parts/{part}/children", "modification"),
+        ("post", "/api/air", "barometer"),
+        ("post", "/api/air", "moisture_value"),
+        ("post", "/api/air", "fuel_delivery"),
+        ("post", "/api/sessions/{session}/weather", "elevation"),
+        ("post", "/api/weather/{reading}/strike", "reason"),
+        ("put", "/api/stands/{stand}/elevation", "elevation"),
+    )
+    WHOLE = {"name": "x", "modification": "x", "reason": "x", "text": "87 mm", "changes": {}, "texts": {}, **READINGS,
+             "at": "2026-11-02T09:05:00Z", "notes": "", "elevation": "420 m"}  # fmt: skip
+
+    def setUp(self):
+        owner = scenes.person(Role.OWNER)
+        programme = scenes.programme(owner)
+        session = scenes.session(programme, owner)
+        reading = WeatherReading.objects.create(session=session, at=scenes.DAY, barometer=98_000.0, temperature=293.0,
+                                                relative_humidity=0.5, source="by hand")  # fmt: skip
+        self.names = {"build": programme.build_id, "part": programme.setups.first().parts.get().pk,
+                      "session": session.pk, "reading": reading.pk, "stand": session.stand_id}  # fmt: skip
+        self.client.force_login(owner)
+        self.client.raise_request_exception = False
+
+    def test_nasty_texts_in_every_field(self):
+        for method, address, field in self.TEXTS:
+            for nasty in self.NASTY:
+                sent = json.dumps({**self.WHOLE, field: nasty})
+                with self.subTest(address=address, field=field, nasty=nasty[:6]):
+                    answer = getattr(self.client, method)(
+                        address.format(**self.names), sent, content_type="application/json"
+                    )
+                    self.assertLess(answer.status_code, 500)
+                    if answer.status_code == 422:
+                        self.assertTrue(answer.json()["fields"])
+
+    def test_what_is_no_json_no_object_or_no_number_of_ours(self):
+        address = f"/api/builds/{self.names['build']}/what-if"
+        for sent in (
+            "",
+            "{",
+            "[]",
+            "null",
+            '{"texts": []}',
+            '{"texts": {"bore": 4}}',
+            '{"texts": {}, "advance_by": 1e9}',
+        ):
+            with self.subTest(sent=sent):
+                answer = self.client.post(address, sent, content_type="application/json")
+                self.assertIn(answer.status_code, (400, 422))
+        for address in ("builds", "parts", "photos", "programmes"):
+            with self.subTest(address=address):
+                self.assertEqual(self.client.get(f"/api/{address}/{10**30}").status_code, 404)
+        huge = json.dumps({"one": [10**30], "other": []})
+        self.assertEqual(
+            self.client.post("/api/stacks/compare", huge, content_type="application/json").status_code, 422
+        )

@@ -2,8 +2,12 @@ import numpy as np
 import scenes
 from django.test import TestCase
 from torvix_core import effects, quantities
+from torvix_core.dimensions import Slot
 from torvix_core.standards import Standard
 
+from engines.parts import PartFacts, add_part
+from engines.services import describe_installation, succeed
+from programmes.services import choose_build
 from shop.models import Role
 from shop.refusals import Invalid
 from stand import services as stand_services
@@ -159,3 +163,47 @@ class Queries(Scene):
         for what in ("curves", "verdict"):
             with self.assertNumQueries(6):
                 self.read(what)
+
+
+class PartsAndBuilds(Scene):
+    def uses(self, position: int) -> list[dict]:
+        part = self.programme.setups.get(position=position).parts.get(slot="intake_manifold")
+        return self.client.get(f"/api/parts/{part.pk}/uses").json()
+
+    def test_a_part_tells_how_its_setup_did(self):
+        self.assertIn("No pull is kept yet", self.uses(1)[0]["why_not"])
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        use, base = self.uses(1)[0], self.uses(0)[0]
+        verdict = {row["setup_id"]: row for row in self.read("verdict").json()["placings"]}[use["setup_id"]]
+        self.assertAlmostEqual(use["torque"], verdict["torque"])
+        self.assertAlmostEqual(use["percent"], verdict["to_baseline"]["percent"])
+        self.assertEqual((use["pulls"], use["wash"], use["other_changes"]), (verdict["pulls"], False, 0))
+        self.assertEqual((base["is_baseline"], base["percent"]), (True, None))
+
+    def test_a_part_that_did_not_change_alone_says_so(self):
+        setup = self.programme.setups.get(position=1)
+        setup.parts.add(add_part(self.operator, scenes.DAY, Slot.SPACER, PartFacts("spacer"), {}))
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        self.assertEqual(self.uses(1)[0]["other_changes"], 1)
+
+    def test_pulls_of_two_revisions_are_told(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        self.assertFalse([note for note in self.read("verdict").json()["notes"] if "revisions" in note])
+        made = succeed(self.operator, self.programme.build, {}, "lash set anew", scenes.DAY)
+        choose_build(self.operator, self.programme, made)
+        opened.programme.refresh_from_db()
+        scenes.pull(opened, self.programme.setups.first(), self.operator)
+        notes = self.read("verdict").json()["notes"]
+        self.assertTrue([note for note in notes if "made with revisions 1, 2 of the engine" in note], notes)
+
+    def test_an_allowance_stands_beside_the_peak_and_leaves_the_curve(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        plain = self.read("curves").json()
+        self.assertIsNone(plain["allowance"])
+        describe_installation(self.operator, self.programme.build, "water_pump", tested="", installed="Belt-driven",
+                              allowance="5 hp", basis="", applied=True)  # fmt: skip
+        allowed = self.read("curves").json()
+        self.assertEqual(allowed["allowance"], {"power": 5.0, "items": ["Water pump: Belt-driven"]})
+        row = allowed["setups"][0]
+        self.assertAlmostEqual(row["peak_power"]["value"] - row["installed_peak_power"], 5.0)
+        self.assertEqual(row["power"], plain["setups"][0]["power"])

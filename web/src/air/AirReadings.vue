@@ -18,6 +18,8 @@ const readings = reactive<Readings>({
   moisture: 'relative_humidity',
   moisture_value: '',
   tolerance: { pressure: '', temperature: '', moisture: '' },
+  fuel_delivery: '',
+  charging: 'unblown_or_mechanical',
 })
 watch(
   () => props.elevation,
@@ -131,6 +133,21 @@ defineExpose({ readings })
         </label>
         <p v-if="fields.tolerance_moisture" class="message">{{ fields.tolerance_moisture }}</p>
       </details>
+      <details>
+        <summary class="quiet">A diesel</summary>
+        <label>
+          <span>Fuel, mg/(L·cycle)</span>
+          <input v-model="readings.fuel_delivery" aria-label="Fuel delivery of a diesel" />
+        </label>
+        <p v-if="fields.fuel_delivery" class="message">{{ fields.fuel_delivery }}</p>
+        <label>
+          <span>Fed</span>
+          <select v-model="readings.charging" aria-label="How the diesel is fed">
+            <option value="unblown_or_mechanical">unblown or by a belt</option>
+            <option value="turbo">by a turbocharger</option>
+          </select>
+        </label>
+      </details>
       <slot name="below" :readings="readings" :usable="found !== null" />
     </form>
     <div aria-live="polite">
@@ -188,11 +205,12 @@ defineExpose({ readings })
             <tr v-for="row in found.factors" :key="row.standard" :class="{ force: row.standard === inForce }">
               <td class="words" :title="row.source">
                 {{ row.label }}
-                <div v-if="row.note" class="quiet small">{{ row.note }}</div>
+                <div v-if="row.note || row.needs" class="quiet small">{{ row.note || row.needs }}</div>
               </td>
               <td class="words quiet">{{ row.reference || '–' }}</td>
               <td>
-                <strong>{{ figure(row.factor, 4) }}</strong>
+                <strong v-if="row.factor !== null">{{ figure(row.factor, 4) }}</strong>
+                <span v-else>–</span>
               </td>
               <td class="words valid">
                 <span v-if="!row.inside" class="hand-note small">outside</span>

@@ -939,11 +939,18 @@ export interface components {
              * @default false
              */
             barometer_is_sea_level: boolean;
+            /** @default unblown_or_mechanical */
+            charging: components["schemas"]["Charging"];
             /**
              * Elevation
              * @default
              */
             elevation: string;
+            /**
+             * Fuel Delivery
+             * @default
+             */
+            fuel_delivery: string;
             /** @default relative_humidity */
             moisture: components["schemas"]["Moisture"];
             /** Moisture Value */
@@ -1069,6 +1076,12 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /**
+         * Charging
+         * @description How a compression-ignition engine is fed, for ISO 1585.
+         * @enum {string}
+         */
+        Charging: "unblown_or_mechanical" | "turbo";
         /** CheckOut */
         CheckOut: {
             /** About */
@@ -1252,10 +1265,12 @@ export interface components {
         /**
          * FactorOut
          * @description One standard's factor on this air, and how far each instrument moves it, per cent either side.
+         *
+         *     Without a factor, `needs` says what is missing.
          */
         FactorOut: {
             /** Factor */
-            factor: number;
+            factor: number | null;
             /** Inside */
             inside: boolean;
             /** Label */
@@ -1263,11 +1278,13 @@ export interface components {
             /** Large */
             large: boolean;
             /** Moisture Percent */
-            moisture_percent: number;
+            moisture_percent: number | null;
+            /** Needs */
+            needs: string;
             /** Note */
             note: string;
             /** Pressure Percent */
-            pressure_percent: number;
+            pressure_percent: number | null;
             /** Reference */
             reference: string;
             /** Source */
@@ -1275,9 +1292,9 @@ export interface components {
             /** Standard */
             standard: string;
             /** Temperature Percent */
-            temperature_percent: number;
+            temperature_percent: number | null;
             /** Together Percent */
-            together_percent: number;
+            together_percent: number | null;
             /** Valid */
             valid: number[] | null;
         };
@@ -2366,11 +2383,18 @@ export interface components {
              * @default false
              */
             barometer_is_sea_level: boolean;
+            /** @default unblown_or_mechanical */
+            charging: components["schemas"]["Charging"];
             /**
              * Elevation
              * @default
              */
             elevation: string;
+            /**
+             * Fuel Delivery
+             * @default
+             */
+            fuel_delivery: string;
             /** @default relative_humidity */
             moisture: components["schemas"]["Moisture"];
             /** Moisture Value */
@@ -2411,8 +2435,13 @@ export interface components {
             /** Temperature */
             temperature: number;
         };
-        /** WhatIfIn */
+        /**
+         * WhatIfIn
+         * @description Lines as typed; and degrees by which to advance the cam in its table, beside the usual steps.
+         */
         WhatIfIn: {
+            /** Advance By */
+            advance_by?: number | null;
             /** Texts */
             texts: {
                 [key: string]: string;

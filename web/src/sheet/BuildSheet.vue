@@ -155,6 +155,15 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
         <template v-if="group.key === 'camshaft' && advance">
           <details>
             <summary>What advancing the cam moves</summary>
+            <label class="advance">
+              Advanced by
+              <input
+                v-model="draft.advance.value"
+                inputmode="decimal"
+                aria-label="Degrees to advance the cam by"
+              />
+              °
+            </label>
             <FiguresTable :table="advance" caption="What advancing the cam moves" />
           </details>
         </template>
@@ -244,6 +253,19 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
 }
 details {
   margin-top: 14px;
+}
+.advance {
+  display: block;
+  padding: 8px 0 4px;
+}
+.advance input {
+  font: inherit;
+  color: inherit;
+  border: 1px solid var(--line);
+  background: var(--panel);
+  padding: 3px 6px;
+  width: 60px;
+  text-align: right;
 }
 summary {
   cursor: pointer;

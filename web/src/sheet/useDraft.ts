@@ -22,6 +22,8 @@ export function useDraft(build: () => Build) {
   const edits = reactive(new Map<string, Edit>())
   const tried: ShallowRef<Schema['WhatIfOut'] | null> = shallowRef(null)
   const error = ref<Error | null>(null)
+  /** Degrees to advance the cam by in its table, as typed. */
+  const advance = ref('')
   const refused = reactive(new Map<string, string>())
   let timer: ReturnType<typeof setTimeout> | undefined
   let asking: AbortController | undefined
@@ -33,7 +35,9 @@ export function useDraft(build: () => Build) {
 
   async function tryOut() {
     asking?.abort()
-    if (!edits.size) {
+    const advanceBy = Number(advance.value)
+    const asksAdvance = advance.value.trim() !== '' && Math.abs(advanceBy) <= 20
+    if (!edits.size && !asksAdvance) {
       tried.value = null
       return
     }
@@ -42,7 +46,7 @@ export function useDraft(build: () => Build) {
     try {
       const outcome = await api.POST('/api/builds/{build_id}/what-if', {
         params: { path: { build_id: toValue(build).id } },
-        body: { texts },
+        body: { texts, advance_by: asksAdvance ? advanceBy : null },
         signal: request.signal,
       })
       if (!request.signal.aborted) tried.value = answer(outcome)
@@ -104,12 +108,17 @@ export function useDraft(build: () => Build) {
   }
 
   watch(() => build().id, drop)
+  watch(advance, () => {
+    clearTimeout(timer)
+    timer = setTimeout(tryOut, PAUSE_MS)
+  })
   onScopeDispose(stop)
 
   const moved = computed(() => new Map((tried.value?.moved ?? []).map((step) => [step.after.key, step])))
 
   return {
     edits,
+    advance,
     error,
     refused,
     tried,

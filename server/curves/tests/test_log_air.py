@@ -1,0 +1,43 @@
+"""Pulls that are corrected by the weather log of their session."""
+
+from datetime import timedelta
+
+import scenes
+from django.test import TestCase
+from torvix_core.standards import Standard
+from torvix_core.weather import Moisture
+
+from curves.services import NoAir, corrected, pulls_of
+from shop.models import Role
+from stand.weather import Typed, log_reading
+
+
+class CorrectedByTheLog(TestCase):
+    def setUp(self):
+        self.person = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.person)
+        self.session = scenes.session(self.programme, self.person)
+
+    def pull(self):
+        return scenes.pull(self.session, self.programme.setups.first(), self.person, air=None)
+
+    def log(self, minutes: float, barometer: str) -> None:
+        typed = Typed(barometer, False, "", "29.44", Moisture.RELATIVE_HUMIDITY, "50")
+        log_reading(self.person, self.session, typed, scenes.DAY + timedelta(minutes=minutes))
+
+    def test_a_pull_without_weather_is_corrected_once_the_log_reaches_it(self):
+        """98.205 kPa, 29.44 °C, 50 % give 1.0789 under J607, worked from the formula."""
+        pull = self.pull()  # four minutes after the start
+        with self.assertRaisesMessage(NoAir, "Write the weather of its time into the log"):
+            corrected(pull, Standard.SAE_J607)
+        self.log(0, "98.105")
+        self.log(8, "98.305")
+        self.assertAlmostEqual(corrected(pull, Standard.SAE_J607).factor, 1.0789, delta=0.0005)
+
+    def test_air_for_a_whole_programme_takes_one_more_query(self):
+        for _ in range(5):
+            self.pull()
+        self.log(0, "98.2")
+        with self.assertNumQueries(2):
+            pulls = pulls_of(self.programme)
+        self.assertTrue(all(pull.air.from_log for pull in pulls))
