@@ -249,20 +249,9 @@ label {
   align-items: center;
   margin: 5px 0;
 }
-input,
-select {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  padding: 4px 8px;
-}
 input {
   width: 104px;
   text-align: right;
-}
-input[aria-invalid='true'] {
-  border-color: var(--stop);
 }
 select {
   width: 100%;
@@ -271,10 +260,6 @@ label > select:first-child {
   padding: 4px 2px;
 }
 .message {
-  font-family: var(--text);
-  font-size: 15px;
-  line-height: 1.35;
-  color: var(--stop);
   margin: 0 0 6px;
 }
 .flag {

@@ -52,16 +52,7 @@ function send() {
   gap: 8px;
   justify-items: start;
 }
-input {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  padding: 4px 8px;
-}
 .message {
-  font-family: var(--text);
-  color: var(--stop);
   margin: 0;
 }
 </style>

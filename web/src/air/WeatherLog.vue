@@ -195,27 +195,8 @@ header input:not([type='file']) {
   width: 76px;
   text-align: right;
 }
-input {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  padding: 3px 8px;
-}
 .file {
-  border: 1px solid var(--quiet);
-  padding: 4px 10px;
-  cursor: pointer;
   margin-left: auto;
-}
-.file input {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  opacity: 0;
-}
-.file:focus-within {
-  outline: 2px solid var(--ink);
 }
 .columns {
   display: grid;
@@ -240,9 +221,6 @@ td {
 form {
   display: flex;
   gap: 8px;
-}
-.message {
-  color: var(--stop);
 }
 @media (max-width: 1000px) {
   .columns {

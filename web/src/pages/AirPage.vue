@@ -5,7 +5,7 @@ import AirReadings from '../air/AirReadings.vue'
 
 <template>
   <div class="page">
-    <h1>Air and the standards</h1>
+    <h1 class="page">Air and the standards</h1>
     <AirReadings />
   </div>
 </template>

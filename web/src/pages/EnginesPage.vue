@@ -19,7 +19,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
 
 <template>
   <div class="engines">
-    <header>
+    <header class="page-head">
       <h1>Engines</h1>
       <v-btn v-if="me?.may_operate && !adding" class="hand" @click="adding = true">New engine</v-btn>
     </header>
@@ -33,7 +33,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
     <p v-else-if="engines && !engines.length && !adding" class="text">
       No engine yet. Describe one: bore, stroke and cylinders are enough to begin with.
     </p>
-    <ol v-else-if="engines">
+    <ol v-else-if="engines" class="entries">
       <li v-for="engine in engines" :key="engine.id">
         <router-link :to="{ name: 'build', params: { id: engine.revisions.at(-1)!.id } }">
           {{ engine.name }}
@@ -65,32 +65,6 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
 .engines {
   max-width: 900px;
   padding: 18px;
-}
-header {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  margin-bottom: 14px;
-}
-h1 {
-  font-size: 22px;
-}
-ol {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-  border-top: 1px solid var(--line);
-}
-li {
-  display: grid;
-  gap: 6px;
-  padding: 14px 0;
-  border-bottom: 1px solid var(--line);
-}
-li > a {
-  font-size: 16px;
-  font-weight: 700;
-  color: var(--ink);
 }
 .revisions {
   display: flex;

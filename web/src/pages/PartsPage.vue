@@ -30,7 +30,7 @@ useKeys([
 
 <template>
   <div class="parts">
-    <header>
+    <header class="page-head">
       <h1>Parts</h1>
       <v-btn v-if="me?.may_operate && !adding" class="hand" @click="adding = true">New part</v-btn>
     </header>
@@ -105,15 +105,6 @@ useKeys([
   padding: 18px;
   max-width: 1180px;
 }
-header {
-  display: flex;
-  justify-content: space-between;
-  align-items: center;
-  margin-bottom: 14px;
-}
-h1 {
-  font-size: 22px;
-}
 .find {
   display: flex;
   flex-wrap: wrap;
@@ -121,10 +112,6 @@ h1 {
   margin-bottom: 12px;
 }
 .find input {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
   padding: 5px 10px;
   width: 260px;
   margin-right: 10px;

@@ -86,13 +86,6 @@ useKeys(
   background: var(--ground);
   color: var(--ink);
 }
-.rail {
-  background: var(--rail);
-  border-right: 1px solid var(--line);
-  position: sticky;
-  top: 0;
-  height: 100vh;
-}
 .home {
   display: block;
   padding: 12px 0 12px 28px;

@@ -54,13 +54,6 @@ useKeys(
   background: var(--ground);
   color: var(--ink);
 }
-.rail {
-  background: var(--rail);
-  border-right: 1px solid var(--line);
-  position: sticky;
-  top: 0;
-  height: 100vh;
-}
 .home {
   display: block;
   padding: 10px 12px 14px;

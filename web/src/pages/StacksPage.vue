@@ -39,7 +39,7 @@ function inSlot(slot: string) {
 
 <template>
   <div class="stacks">
-    <h1>Two stacks</h1>
+    <h1 class="page">Two stacks</h1>
     <p class="text">
       Put two stacks together on paper: what differs, whether each fits, and whether comparing them would be
       fair.
@@ -108,9 +108,6 @@ function inSlot(slot: string) {
   padding: 18px;
   max-width: 1220px;
 }
-h1 {
-  font-size: 22px;
-}
 .columns {
   display: grid;
   grid-template-columns: 1.2fr 1fr;
@@ -118,11 +115,6 @@ h1 {
   align-items: start;
 }
 select {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  padding: 4px 6px;
   max-width: 230px;
 }
 .engine {

@@ -31,33 +31,3 @@ const texts = defineModel<Record<string, string>>({ required: true })
     </template>
   </div>
 </template>
-
-<style scoped>
-label {
-  display: grid;
-  grid-template-columns: 190px 1fr;
-  align-items: center;
-  margin: 4px 0;
-}
-input,
-select {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--ground);
-  padding: 4px 8px;
-}
-input[aria-invalid='true'] {
-  border-color: var(--stop);
-}
-.number {
-  width: 120px;
-  text-align: right;
-}
-.message {
-  font-family: var(--text);
-  font-size: 15px;
-  color: var(--stop);
-  margin: 0 0 6px 190px;
-}
-</style>

@@ -47,7 +47,7 @@ async function make() {
 </script>
 
 <template>
-  <form class="new" @submit.prevent="make">
+  <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <label>
       <span>Slot</span>
@@ -83,40 +83,7 @@ async function make() {
 </template>
 
 <style scoped>
-.new {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  padding: 18px;
-  margin-bottom: 22px;
-  max-width: 680px;
-}
-label {
-  display: grid;
-  grid-template-columns: 190px 1fr;
-  align-items: center;
-  margin: 5px 0;
-}
-input:not([type='checkbox']),
-select {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--ground);
-  padding: 4px 8px;
-}
-.number {
-  width: 120px;
-  text-align: right;
-}
-.message {
-  font-family: var(--text);
-  font-size: 15px;
-  color: var(--stop);
-  margin: 0 0 6px 190px;
-}
-.buttons {
-  display: flex;
-  gap: 10px;
-  margin-top: 16px;
+.form {
+  --label: 190px;
 }
 </style>

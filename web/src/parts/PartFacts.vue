@@ -81,7 +81,7 @@ async function dropAlias(name: string) {
 
 <template>
   <div class="facts">
-    <h1>{{ part.name }}</h1>
+    <h1 class="page">{{ part.name }}</h1>
     <span class="quiet">{{ part.slot_label }}</span>
     <span>{{ price }}</span>
     <span v-if="part.belongs_to" class="quiet">belongs to {{ part.belongs_to }}</span>
@@ -100,7 +100,7 @@ async function dropAlias(name: string) {
     </span>
     <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Change…</button>
     <p v-if="part.notes && !editing" class="text notes">{{ part.notes }}</p>
-    <form v-if="editing" @submit.prevent="save">
+    <form v-if="editing" class="form" @submit.prevent="save">
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <label><span>Name</span><input v-model="facts.name" /></label>
       <p v-if="fields.name" class="message">{{ fields.name }}</p>
@@ -150,48 +150,18 @@ async function dropAlias(name: string) {
   align-items: baseline;
   gap: 4px 18px;
 }
-h1 {
-  font-size: 22px;
-}
 a {
   color: var(--ink);
 }
+.alias button {
+  padding: 0 4px;
+}
 .notes,
-form {
+.form {
   flex-basis: 100%;
   margin: 4px 0 0;
 }
-form {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  padding: 14px 18px;
-  max-width: 640px;
-}
-label {
-  display: grid;
-  grid-template-columns: 130px 1fr;
-  align-items: center;
-  margin: 4px 0;
-}
-input:not([type='checkbox']),
-select {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--ground);
-  padding: 4px 8px;
-}
-.message {
-  font-family: var(--text);
-  color: var(--stop);
-  margin: 0 0 4px 130px;
-}
-.buttons {
-  display: flex;
-  gap: 8px;
-  margin-top: 10px;
-}
-.alias button {
-  padding: 0 4px;
+.form {
+  --label: 130px;
 }
 </style>

@@ -62,7 +62,7 @@ async function make() {
       </li>
     </ol>
     <v-btn v-if="mayOperate && !modifying" size="small" @click="modifying = true">Modify it…</v-btn>
-    <form v-if="modifying" @submit.prevent="make">
+    <form v-if="modifying" class="form" @submit.prevent="make">
       <p class="text">What is done makes a new part; {{ part.name }} stays as it is.</p>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <template
@@ -110,40 +110,15 @@ li {
 a {
   color: var(--ink);
 }
-form {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  padding: 12px 16px;
-}
-label {
-  display: grid;
-  grid-template-columns: 150px 1fr;
-  align-items: center;
-  margin: 4px 0;
-}
-input {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--ground);
-  padding: 4px 8px;
-}
 .text {
   margin: 0 0 8px;
   font-size: 15px;
-}
-.message {
-  font-family: var(--text);
-  color: var(--stop);
-  margin: 0 0 4px 150px;
 }
 summary {
   cursor: pointer;
   padding: 6px 0;
 }
-.buttons {
-  display: flex;
-  gap: 8px;
-  margin-top: 10px;
+.form {
+  --label: 150px;
 }
 </style>

@@ -76,29 +76,4 @@ img {
   gap: 10px;
   margin-top: 10px;
 }
-.add > input {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  padding: 4px 8px;
-}
-.file {
-  border: 1px solid var(--quiet);
-  padding: 4px 10px;
-  cursor: pointer;
-}
-.file input {
-  position: absolute;
-  width: 1px;
-  height: 1px;
-  opacity: 0;
-}
-.file:focus-within {
-  outline: 2px solid var(--ink);
-}
-.message {
-  font-family: var(--text);
-  color: var(--stop);
-}
 </style>

@@ -74,13 +74,6 @@ form {
   gap: 8px 16px;
   align-items: center;
 }
-input:not([type='checkbox']) {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  padding: 4px 8px;
-}
 .notes {
   width: 360px;
 }

@@ -234,11 +234,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
   padding: 10px 12px;
 }
 .bar input {
-  font: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
   color: var(--ink);
-  padding: 3px 8px;
   width: 280px;
 }
 .trying .v-btn.hand {
@@ -259,10 +255,6 @@ details {
   padding: 8px 0 4px;
 }
 .advance input {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--line);
-  background: var(--panel);
   padding: 3px 6px;
   width: 60px;
   text-align: right;

@@ -133,10 +133,6 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
   margin: 3px 0;
 }
 input {
-  font: inherit;
-  border: 1px solid var(--line);
-  background: var(--panel);
-  color: inherit;
   padding: 3px 6px;
   width: 110px;
   text-align: right;
@@ -145,13 +141,7 @@ input {
   width: 260px;
   text-align: left;
 }
-input[aria-invalid='true'] {
-  border-color: var(--stop);
-}
 .message {
-  font-family: var(--text);
-  font-size: 14px;
-  color: var(--stop);
   margin: 0 0 4px;
 }
 td {
@@ -160,11 +150,6 @@ td {
 label {
   display: block;
   margin: 6px 0;
-}
-.buttons {
-  display: flex;
-  gap: 8px;
-  margin-top: 8px;
 }
 .link {
   text-decoration: underline !important;

@@ -134,11 +134,6 @@ function apply(row: Item) {
   margin: 0 0 14px;
 }
 input {
-  font: inherit;
-  border: 1px solid var(--line);
-  background: var(--panel);
-  color: inherit;
-  padding: 4px 6px;
   width: 100%;
 }
 input[readonly] {
@@ -159,9 +154,5 @@ input[readonly] {
 .switch:disabled {
   opacity: 0.45;
   cursor: default;
-}
-.message {
-  font-family: var(--text);
-  color: var(--stop);
 }
 </style>

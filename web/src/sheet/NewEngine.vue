@@ -46,7 +46,7 @@ async function make() {
 </script>
 
 <template>
-  <form class="new" @submit.prevent="make">
+  <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <label>
       <span>Name</span>
@@ -82,46 +82,3 @@ async function make() {
     </div>
   </form>
 </template>
-
-<style scoped>
-.new {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  padding: 18px;
-  margin-bottom: 22px;
-  max-width: 620px;
-}
-label {
-  display: grid;
-  grid-template-columns: 170px 1fr;
-  align-items: center;
-  margin: 5px 0;
-}
-input:not([type='checkbox']),
-select {
-  font: inherit;
-  color: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--ground);
-  padding: 5px 8px;
-  width: 100%;
-}
-input.number {
-  width: 120px;
-  text-align: right;
-}
-input[aria-invalid='true'] {
-  border-color: var(--stop);
-}
-.message {
-  font-family: var(--text);
-  font-size: 15px;
-  color: var(--stop);
-  margin: 0 0 6px 170px;
-}
-.buttons {
-  display: flex;
-  gap: 10px;
-  margin-top: 16px;
-}
-</style>

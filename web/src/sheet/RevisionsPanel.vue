@@ -146,13 +146,6 @@ a {
   gap: 18px;
   margin: 26px 0 14px;
 }
-select {
-  font: inherit;
-  border: 1px solid var(--quiet);
-  background: var(--panel);
-  color: inherit;
-  padding: 3px 8px;
-}
 .sides {
   display: grid;
   grid-template-columns: 1.3fr 1fr;
