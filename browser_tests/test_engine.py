@@ -76,7 +76,7 @@ class BuildSheet(Case):
             page.get_by_role("button", name="All inch and pound").click()
             page.keyboard.press("Escape")
             expect(figure(page, "displacement")).to_have_text("355.12 in³")
-            expect(measured(page, "Head gasket, compressed")).to_have_value("0.04")
+            expect(measured(page, "Head gasket, compressed")).to_have_value("0.040")
         build = Build.objects.get(engine__name="Bench eight")
         self.assertAlmostEqual(sheets.value(build, "chamber_volume"), 64e-6)
         self.assertEqual(self.problems, [])

@@ -155,8 +155,8 @@ class Reading(Case):
             for cell, wanted in enumerate(cells(observed, "lb-ft", "hp"), start=1):
                 expect(row.get_by_role("cell").nth(cell)).to_have_text(wanted)
             page.get_by_role("button", name="Units and sign-out").click()
-            page.get_by_role("button", name="N·m").click()
-            page.get_by_role("button", name="kW").click()
+            page.get_by_role("button", name="N·m", exact=True).click()
+            page.get_by_role("button", name="kW", exact=True).click()
             for cell, wanted in enumerate(cells(observed, "N·m", "kW"), start=1):
                 expect(row.get_by_role("cell").nth(cell)).to_have_text(wanted)
 

@@ -11,7 +11,7 @@ BAROMETER = ("pressure", "kPa", 50_000.0, 110_000.0)
 
 class Understood(SimpleTestCase):
     def test_a_number_alone_is_in_the_persons_unit(self):
-        self.assertEqual(read_quantity("86.6", *BORE), Typed(0.0866, 86.6, "mm"))
+        self.assertEqual(read_quantity("86.6", *BORE), Typed(0.0866, "86.6", "mm"))
 
     def test_a_unit_may_be_written_in_the_ways_of_the_trade(self):
         """Exact by definition: 1 in = 25.4 mm; inHg by NIST SP 811 [std, mem]."""
@@ -25,14 +25,14 @@ class Understood(SimpleTestCase):
         assert_allclose(read_quantity("−3 °C", "temperature", "°C").value, 270.15, rtol=1e-12)
 
     def test_what_was_understood_is_told_as_it_was_typed(self):
-        self.assertEqual(read_quantity("0.0650 in", "length", "mm").understood, "0.065 in")
+        self.assertEqual(read_quantity("0.0650 in", "length", "mm").understood, "0.0650 in")
 
     @settings(max_examples=80, deadline=None)
     @given(st.floats(0.001, 5000), st.sampled_from([unit for unit in quantities.UNITS if unit not in ("1", "lambda")]))
     def test_there_and_back_is_what_was_typed(self, number, unit):
         typed = read_quantity(f"{number!r} {unit}", quantities.measures(unit), unit)
         assert_allclose(quantities.from_si(typed.value, unit), number, rtol=1e-9)
-        self.assertEqual((typed.number, typed.unit), (number, unit))
+        self.assertEqual((float(typed.text), typed.unit), (number, unit))
 
 
 class Refused(SimpleTestCase):

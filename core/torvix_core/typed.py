@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from torvix_core import quantities
 
 LONGEST = 40  # characters; a number with its unit is shorter
-NUMBER = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)\s*(.*)", re.DOTALL)
+NUMBER = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)\s*(.*)", re.DOTALL | re.ASCII)
 
 
 class NotUnderstood(ValueError):
@@ -21,15 +21,15 @@ class NotUnderstood(ValueError):
 
 @dataclass(frozen=True)
 class Typed:
-    """`value` in SI; `unit` is the unit that was meant, `number` what was typed before it."""
+    """`value` in SI; `unit` is the unit that was meant, `text` the number before it as it was typed."""
 
     value: float
-    number: float
+    text: str
     unit: str
 
     @property
     def understood(self) -> str:
-        return f"{self.number:.10g} {self.unit}".strip()
+        return f"{self.text} {self.unit}".strip()
 
 
 def read_quantity(text: str, measure: str, unit: str, low: float = -math.inf, high: float = math.inf) -> Typed:
@@ -42,8 +42,8 @@ def read_quantity(text: str, measure: str, unit: str, low: float = -math.inf, hi
     >>> round(read_quantity("1.5 in", "length", "mm").value, 6)
     0.0381
     """
-    number, named = split(text)
-    meant = unit
+    written, named = split(text)
+    number, meant = float(written), unit
     if named:
         try:
             meant = quantities.canonical(named)
@@ -62,7 +62,7 @@ def read_quantity(text: str, measure: str, unit: str, low: float = -math.inf, hi
         raise NotUnderstood("That number is too large to be meant.")
     if not low <= value <= high:
         raise NotUnderstood(_outside(number, meant, measure, low, high, guess=not named))
-    return Typed(value, number, meant)
+    return Typed(value, written, meant)
 
 
 def read_count(text: str, low: int, high: int) -> int:
@@ -75,7 +75,8 @@ def read_count(text: str, low: int, high: int) -> int:
     >>> read_count(" 6 ", 1, 16)
     6
     """
-    number, named = split(text)
+    written, named = split(text)
+    number = float(written)
     if named or number != int(number):
         raise NotUnderstood(f"“{text.strip()}” is not a whole number.")
     if not low <= number <= high:
@@ -83,15 +84,15 @@ def read_count(text: str, low: int, high: int) -> int:
     return int(number)
 
 
-def split(text: str) -> tuple[float, str]:
-    """Number and unit of a typed text; the unit is empty where none was written.
+def split(text: str) -> tuple[str, str]:
+    """Number and unit of a typed text, both as written; the unit is empty where there is none.
 
     Shapes: one text.
     Units:  as typed.
     Errors: NotUnderstood if there is no number, or a comma stands in it.
     Source: house rule.
     >>> split("29.92 inHg")
-    (29.92, 'inHg')
+    ('29.92', 'inHg')
     """
     plain = text.strip().replace("−", "-").replace("\u00a0", " ")
     if not plain:
@@ -105,10 +106,9 @@ def split(text: str) -> tuple[float, str]:
     found = NUMBER.fullmatch(plain)
     if not found:
         raise NotUnderstood(f"“{plain}” is not a number. Write it like 38.1, with a unit if you like: 38.1 mm.")
-    number = float(found[1])
-    if not math.isfinite(number):
+    if not math.isfinite(float(found[1])):
         raise NotUnderstood("That number is too large to be meant.")
-    return number, found[2].strip()
+    return found[1], found[2].strip()
 
 
 def _outside(number: float, unit: str, measure: str, low: float, high: float, *, guess: bool) -> str:

@@ -31,6 +31,7 @@ class PullRow(Schema):
     id: int
     number: int
     setup_id: int
+    revision: int
     started_at: datetime | None
     operator: str
     state: str
@@ -98,6 +99,7 @@ def _row(pull: Pull, standard: Standard, torque_unit: str, power_unit: str) -> P
         id=pull.pk,
         number=pull.number,
         setup_id=pull.setup_id,
+        revision=pull.build.revision,
         started_at=pull.started_at,
         operator=str(pull.operator),
         state=pull.state,

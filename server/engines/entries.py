@@ -50,7 +50,7 @@ def read_entry(dimension: Dimension, text: str, units: Mapping[str, str]) -> Ent
         return Entry(float(count), "", str(count), "")
     unit = unit_for(dimension.figure, dimension.unit, units)
     typed = read_quantity(plain, dimension.measure, unit, dimension.low, dimension.high)
-    return Entry(typed.value, "", repr(typed.number).removesuffix(".0"), typed.unit)
+    return Entry(typed.value, "", typed.text, typed.unit)
 
 
 def read_entries(

@@ -164,23 +164,34 @@ def understand_tolerance(texts: Mapping[str, str], moisture: Moisture) -> Tolera
     return Tolerance(pressure, temperature, damp)
 
 
+def understand_power(text: str, units: Mapping[str, str]) -> float | None:
+    """A quoted power in W; None where it is left out."""
+    if not text.strip():
+        return None
+    try:
+        return read_quantity(text, "power", units["power"], 100.0, 1e7).value
+    except NotUnderstood as reason:
+        raise Invalid("The power is not understood.", fields={"quoted_power": str(reason)}) from reason
+
+
 def understand_delivery(text: str, charging: Charging) -> DieselDelivery | None:
     """Fuel delivery of a diesel, mg/(L·cycle) over pressure ratio; None where it is left out."""
     if not text.strip():
         return None
     try:
-        number, named = split(text)
-        problem = f"“{named}” is not wanted: type mg/(L·cycle) alone" if named else delivery_problem(number)
+        written, named = split(text)
+        problem = f"“{named}” is not wanted: type mg/(L·cycle) alone" if named else delivery_problem(float(written))
     except NotUnderstood as reason:
         problem = str(reason)
     if problem:
         raise Invalid("The fuel delivery is not understood.", fields={"fuel_delivery": problem})
-    return DieselDelivery(number, charging)
+    return DieselDelivery(float(written), charging)
 
 
 def _temperature_step(text: str, most: float) -> float:
     """A difference of temperature in K: a step of 1 °C is 1 K, without the offset of the scale."""
-    number, named = split(text)
+    written, named = split(text)
+    number = float(written)
     try:
         rule = quantities.to_si_rule(named or "K")
         if quantities.measures(named or "K") != "temperature":

@@ -44,6 +44,8 @@ class AirIn(Schema):
     tolerance: dict[str, str] = Field(default_factory=dict)
     fuel_delivery: str = ""
     charging: Charging = Charging.UNBLOWN_OR_MECHANICAL
+    quoted_power: str = ""
+    quoted_standard: Standard = Standard.OBSERVED
 
 
 class FactorOut(Schema):
@@ -66,6 +68,7 @@ class FactorOut(Schema):
     temperature_percent: float | None
     moisture_percent: float | None
     together_percent: float | None
+    power: float | None
 
 
 class AirFigures(Schema):
@@ -81,6 +84,7 @@ class AirFigures(Schema):
 class AirReport(Schema):
     figures: AirFigures
     factors: list[FactorOut]
+    power_unit: str
     notes: list[str]
 
 
@@ -175,7 +179,7 @@ def _factor(reading: Reading, tolerance: Tolerance, standard: Standard, delivery
         return FactorOut(
             standard=standard, label=told.label, note="", source=told.source, reference=_reference(standard),
             factor=None, needs=told.note, inside=True, valid=list(told.valid or ()), large=False,
-            pressure_percent=None, temperature_percent=None, moisture_percent=None, together_percent=None,
+            pressure_percent=None, temperature_percent=None, moisture_percent=None, together_percent=None, power=None,
         )  # fmt: skip
     found = correction(reading.air(), standard, delivery)
     error = weather.factor_error(reading, tolerance, standard, delivery)
@@ -185,8 +189,16 @@ def _factor(reading: Reading, tolerance: Tolerance, standard: Standard, delivery
         factor=factor, needs="", inside=bool(found.inside), valid=list(told.valid) if told.valid else None,
         large=abs(factor - 1) > LARGE_CORRECTION, pressure_percent=100 * error.pressure / factor,
         temperature_percent=100 * error.temperature / factor, moisture_percent=100 * error.moisture / factor,
-        together_percent=100 * error.together / factor,
+        together_percent=100 * error.together / factor, power=None,
     )  # fmt: skip
+
+
+def _convert(factors: list[FactorOut], standard: Standard, power: float | None, unit: str) -> None:
+    """A power quoted under one standard as it reads under every other, for this air: by the ratio of the factors."""
+    quoted = next(row.factor for row in factors if row.standard == standard)
+    for row in factors:
+        if power is not None and quoted is not None and row.factor is not None:
+            row.power = float(quantities.from_si(power * row.factor / quoted, unit))
 
 
 def _figures(understood: services.Understood, units: dict[str, str]) -> AirFigures:
@@ -209,9 +221,12 @@ def read_air(request: HttpRequest, given: AirIn):
     understood = services.understand(_typed(given), units)
     tolerance = services.understand_tolerance(given.tolerance, given.moisture)
     delivery = services.understand_delivery(given.fuel_delivery, given.charging)
+    factors = [_factor(understood.reading, tolerance, standard, delivery) for standard in Standard]
+    _convert(factors, given.quoted_standard, services.understand_power(given.quoted_power, units), units["power"])
     return AirReport(
         figures=_figures(understood, units),
-        factors=[_factor(understood.reading, tolerance, standard, delivery) for standard in Standard],
+        factors=factors,
+        power_unit=units["power"],
         notes=list(understood.notes),
     )
 

@@ -292,3 +292,13 @@ class Api(Case):
         self.assertAlmostEqual(diesel(fuel_delivery="50", charging="turbo")["factor"], 1.0286, delta=0.0005)
         answer = self.air(fuel_delivery="5000")
         self.assertEqual(answer.json()["fields"], {"fuel_delivery": "it lies between 5 and 200 mg/(L·cycle)"})
+
+    def test_a_power_quoted_under_one_standard_reads_about_four_percent_apart_under_another(self):
+        """Common practice, no source: J607 reads about 4 % above J1349. Here by the worked factors: 1.0789/1.0440."""
+        found = self.air(quoted_power="200 hp", quoted_standard="sae_j1349").json()
+        powers = {row["standard"]: row["power"] for row in found["factors"]}
+        self.assertAlmostEqual(powers["sae_j607"], 200 * 1.0789 / 1.0440, delta=0.1)
+        self.assertAlmostEqual(powers["observed"], 200 / 1.0440, delta=0.1)
+        self.assertAlmostEqual(powers["sae_j1349"], 200.0)
+        self.assertIsNone(powers["iso_1585_ci"])
+        self.assertEqual(list(self.air(quoted_power="much").json()["fields"]), ["quoted_power"])

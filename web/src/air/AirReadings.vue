@@ -19,6 +19,8 @@ const readings = reactive<Readings>({
   moisture_value: '',
   tolerance: { pressure: '', temperature: '', moisture: '' },
   fuel_delivery: '',
+  quoted_power: '',
+  quoted_standard: 'observed',
   charging: 'unblown_or_mechanical',
 })
 watch(
@@ -134,6 +136,25 @@ defineExpose({ readings })
         <p v-if="fields.tolerance_moisture" class="message">{{ fields.tolerance_moisture }}</p>
       </details>
       <details>
+        <summary class="quiet">A power quoted under one standard</summary>
+        <label>
+          <span>Power</span>
+          <span>
+            <input v-model="readings.quoted_power" aria-label="Quoted power" />
+            <span class="quiet unit">{{ units.power }}</span>
+          </span>
+        </label>
+        <p v-if="fields.quoted_power" class="message">{{ fields.quoted_power }}</p>
+        <label>
+          <span>Quoted under</span>
+          <select v-model="readings.quoted_standard" aria-label="Standard of the quoted power">
+            <option v-for="row in found?.factors" :key="row.standard" :value="row.standard">
+              {{ row.label }}
+            </option>
+          </select>
+        </label>
+      </details>
+      <details>
         <summary class="quiet">A diesel</summary>
         <label>
           <span>Fuel, mg/(L·cycle)</span>
@@ -199,6 +220,7 @@ defineExpose({ readings })
               <th>Thermometer<br />± %</th>
               <th>Moisture<br />± %</th>
               <th>Together<br />± %</th>
+              <th v-if="readings.quoted_power">Power<br />{{ found.power_unit }}</th>
             </tr>
           </thead>
           <tbody>
@@ -224,6 +246,7 @@ defineExpose({ readings })
               <td>{{ figure(row.temperature_percent, 2) }}</td>
               <td>{{ figure(row.moisture_percent, 2) }}</td>
               <td>{{ figure(row.together_percent, 2) }}</td>
+              <td v-if="readings.quoted_power">{{ figure(row.power) }}</td>
             </tr>
           </tbody>
         </table>

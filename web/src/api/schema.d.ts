@@ -955,6 +955,13 @@ export interface components {
             moisture: components["schemas"]["Moisture"];
             /** Moisture Value */
             moisture_value: string;
+            /**
+             * Quoted Power
+             * @default
+             */
+            quoted_power: string;
+            /** @default observed */
+            quoted_standard: components["schemas"]["Standard"];
             /** Temperature */
             temperature: string;
             /** Tolerance */
@@ -984,6 +991,8 @@ export interface components {
             figures: components["schemas"]["AirFigures"];
             /** Notes */
             notes: string[];
+            /** Power Unit */
+            power_unit: string;
         };
         /** AliasIn */
         AliasIn: {
@@ -1283,6 +1292,8 @@ export interface components {
             needs: string;
             /** Note */
             note: string;
+            /** Power */
+            power: number | null;
             /** Pressure Percent */
             pressure_percent: number | null;
             /** Reference */
@@ -1941,6 +1952,8 @@ export interface components {
             override_reason: string;
             peak_power: components["schemas"]["PeakOut"] | null;
             peak_torque: components["schemas"]["PeakOut"] | null;
+            /** Revision */
+            revision: number;
             /** Samples Lost */
             samples_lost: number;
             /** Setup Id */
@@ -2233,6 +2246,11 @@ export interface components {
             /** Name */
             name: string;
         };
+        /**
+         * Standard
+         * @enum {string}
+         */
+        Standard: "sae_j1349" | "sae_j607" | "iso_1585_si" | "iso_1585_ci" | "jis_d1001" | "din_70020" | "observed";
         /** StandardIn */
         StandardIn: {
             /** Standard */
@@ -2399,6 +2417,13 @@ export interface components {
             moisture: components["schemas"]["Moisture"];
             /** Moisture Value */
             moisture_value: string;
+            /**
+             * Quoted Power
+             * @default
+             */
+            quoted_power: string;
+            /** @default observed */
+            quoted_standard: components["schemas"]["Standard"];
             /** Temperature */
             temperature: string;
             /** Tolerance */

@@ -76,6 +76,7 @@ function told(row: Row): string[] {
           <td class="words mark">
             <SetupMark :position="setup(row.setup_id).position" :struck="row.standing === 'excluded'" />
             {{ setup(row.setup_id).name }}
+            <span class="quiet small" title="Revision of the engine">rev {{ row.revision }}</span>
           </td>
           <td class="words line">
             {{ clock(row.started_at) }} <span class="quiet small">{{ day(row.started_at) }}</span>

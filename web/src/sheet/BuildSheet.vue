@@ -4,7 +4,7 @@
  * on one that a pull used, and in "what if", changes are tried and saved together as a new revision.
  */
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, ref, useTemplateRef, watch } from 'vue'
 
 import { answer, api, Problem } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
@@ -79,7 +79,15 @@ function toGroup(step: number) {
   heads[Math.min(heads.length - 1, Math.max(0, at + step))]?.scrollIntoView()
 }
 
+const reasonField = useTemplateRef<HTMLInputElement>('reasonField')
 useKeys([
+  {
+    key: 's',
+    label: 'S',
+    does: 'Save what is tried: to its reason',
+    press: () => reasonField.value?.focus(),
+  },
+  { key: 'd', label: 'D', does: 'Drop what is tried', press: drop },
   {
     key: 'w',
     label: 'W',
@@ -118,7 +126,12 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
           >
           <label>
             <span class="visually-hidden">Reason for the new revision</span>
-            <input v-model="reason" placeholder="Reason for the new revision" @keydown.enter="save" />
+            <input
+              ref="reasonField"
+              v-model="reason"
+              placeholder="Reason for the new revision"
+              @keydown.enter="save"
+            />
           </label>
           <v-btn size="small" class="hand" :disabled="saving" @click="save">Save as a new revision</v-btn>
           <v-btn size="small" @click="drop">Drop</v-btn>
