@@ -7,10 +7,10 @@ from collections.abc import Callable, Iterator, Mapping
 from torvix_core import breathing, camshaft, fuel
 from torvix_core.dimensions import GROUPS, SHEET
 from torvix_core.evidence import Origin
-from torvix_core.figures import PISTON_SPEED_LIMIT, SEAT, timing
 from torvix_core.fuel import FUELS, Fuel
 from torvix_core.quantities import percent
 from torvix_core.sheet import Figure, Finding, Missing, Sheet
+from torvix_core.short_block import PISTON_SPEED_LIMIT, SEAT, timing
 
 RATIO_AGREEMENT = 0.15  # [-], told and worked-out static ratios closer than this say the same [prac]
 ANGLE_AGREEMENT = 0.6  # degrees; cam cards round to whole or half degrees [prac]

@@ -8,8 +8,9 @@ import numpy as np
 from numpy.typing import ArrayLike
 from torvix_core import breathing, camshaft, compression
 from torvix_core.checked import Array, finite
-from torvix_core.figures import AMBIENT, SEAT, displacement, intake_closing, rated_depression, static_ratio, timing
+from torvix_core.figures import rated_depression
 from torvix_core.sheet import Missing, Sheet
+from torvix_core.short_block import AMBIENT, SEAT, displacement, intake_closing, static_ratio, timing
 
 SPEED_STEP_RPM = 500.0
 

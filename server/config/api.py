@@ -12,6 +12,7 @@ from ninja.security import django_auth
 from curves.api import router as curves_router
 from engines.api import router as engines_router
 from engines.parts_api import router as parts_router
+from engines.revisions_api import router as revisions_router
 from programmes.api import router as programmes_router
 from shop.api import router as shop_router
 from shop.refusals import Refusal
@@ -22,6 +23,7 @@ from verdicts.api import router as verdicts_router
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth)
 api.add_router("", shop_router)
 api.add_router("", engines_router)
+api.add_router("", revisions_router)
 api.add_router("", parts_router)
 api.add_router("", programmes_router)
 api.add_router("", stand_router)

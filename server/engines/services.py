@@ -8,7 +8,7 @@ from datetime import datetime
 
 from django.db import transaction
 from django.db.models import Max
-from torvix_core import figures
+from torvix_core import short_block
 from torvix_core.dimensions import SHEET, Dimension
 from torvix_core.evidence import Origin
 from torvix_core.sheet import Missing
@@ -241,7 +241,7 @@ def describe_installation(
 def displacement(build: Build) -> float | None:
     """m³; None while the sheet does not give it."""
     try:
-        return figures.displacement(sheets.sheet_of(build))
+        return short_block.displacement(sheets.sheet_of(build))
     except (Missing, ValueError):
         return None
 

@@ -84,7 +84,8 @@ def work_out(sheet: Sheet) -> Worked:
 
 def value(build: Build, key: str) -> float | None:
     """A number that the build gives, SI; None where it gives none or only contradicting ones."""
-    return sheet_of(build).maybe(key)
+    found = values(reading for reading in build.readings.all() if reading.dimension == key).get(key)
+    return None if found is None or isinstance(found, str) else found
 
 
 def same_reading(one: BuildReading, other: BuildReading) -> bool:

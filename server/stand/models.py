@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
@@ -17,8 +18,6 @@ from shop.models import Stand
 
 if TYPE_CHECKING:
     from django.db.models.fields.related_descriptors import RelatedManager
-
-    from stand.weather import PullAir
 
 
 class Period(Func):
@@ -83,6 +82,16 @@ class WeatherReading(models.Model):
                 condition=Q(struck_at__isnull=True) | ~Q(struck_reason=""), name="weather_is_struck_with_a_reason"
             ),
         ]  # fmt: skip
+
+
+@dataclass(frozen=True)
+class PullAir:
+    """The air a pull is corrected for: Pa, K, 0 to 1; `from_log` where the pull had none of its own."""
+
+    barometer: float
+    temperature: float
+    relative_humidity: float
+    from_log: bool = False
 
 
 class PullState(models.TextChoices):

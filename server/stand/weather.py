@@ -27,7 +27,7 @@ from torvix_core.weather import Moisture, Reading, Tolerance
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal
 from shop.services import require_operator, require_owner, units_of
-from stand.models import Pull, Session, WeatherReading
+from stand.models import Pull, PullAir, Session, WeatherReading
 
 LOG_EVERY = timedelta(minutes=5)  # between readings of the stand that are kept
 LONGEST_REASON = 200
@@ -45,16 +45,6 @@ class Typed:
     temperature: str
     moisture: Moisture
     moisture_value: str
-
-
-@dataclass(frozen=True)
-class PullAir:
-    """The air a pull is corrected for: Pa, K, 0 to 1; `from_log` where the pull had none of its own."""
-
-    barometer: float
-    temperature: float
-    relative_humidity: float
-    from_log: bool = False
 
 
 @dataclass(frozen=True)
