@@ -19,7 +19,7 @@ def main() -> int:
     from django.test.runner import DiscoverRunner
 
     from perf import air, pulls
-    from perf.live import Latency
+    from perf.live import Latency, Typing
 
     for ratio in (*air.factors(), *pulls.reduction()):
         print(ratio, flush=True)
@@ -30,7 +30,7 @@ def main() -> int:
     try:
         for ratio in pulls.storage():
             print(ratio, flush=True)
-        outcome = unittest.TextTestRunner(verbosity=0).run(Latency())
+        outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite([Typing(), Latency()]))
     finally:
         runner.teardown_databases(databases)
     return 0 if outcome.wasSuccessful() else 1

@@ -78,3 +78,40 @@ class Latency(BrowserCase):
         scripts = re.findall(r'(?:src|href)="/static/(assets/[^"]+\.js)"', first_page)
         size = sum(len(gzip.compress((settings.WEB_BUILD / script).read_bytes())) for script in scripts)
         print(f"initial JavaScript: {size / 1000:.0f} kB gzipped in {len(scripts)} files; wanted under 350 kB")
+
+
+WATCH_FIGURE = """() => {
+  window.seen = []
+  const value = document.querySelector('[data-figure="static_ratio"] .value')
+  document.addEventListener('input', () => { window.typed = performance.now() }, true)
+  const note = () => {
+    if (window.typed) window.seen.push(performance.now() - window.typed)
+    window.typed = 0
+  }
+  new MutationObserver(note).observe(value, { subtree: true, childList: true, characterData: true })
+}"""
+
+
+class Typing(BrowserCase):
+    """From a key in a field of the build sheet to the figures that follow from it. Prints, asserts nothing."""
+
+    speed = 1
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        programme = Programme.objects.order_by("created_at").first()
+        assert programme is not None
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{programme.pk}/engine", wait_until="domcontentloaded")
+            field = page.get_by_label("Head gasket, compressed, measured")
+            field.wait_for()
+            page.evaluate(WATCH_FIGURE)
+            for number in range(30):
+                field.fill(f"1.{number + 10} mm")
+                page.wait_for_timeout(400)
+            late = np.array(page.evaluate("window.seen"))
+        print(
+            f"key typed to figures shown: median {np.median(late):.0f} ms, 95th percentile "
+            f"{np.percentile(late, 95):.0f} ms, {len(late)} keys; wanted under 150 ms",
+            flush=True,
+        )

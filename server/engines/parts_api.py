@@ -13,7 +13,7 @@ from django.utils import timezone
 from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
-from torvix_core.dimensions import Slot, part_dimensions
+from torvix_core.dimensions import STACK_ORDER, Slot, part_dimensions
 from torvix_core.evidence import Origin
 from torvix_core.stack import StackPart, changes, check_fairness, check_fit, difference
 
@@ -211,7 +211,7 @@ def list_slots(request: HttpRequest):
     units = units_of(person_of(request))
     return [
         SlotOut(value=slot, label=slot.label, lines=views.lines_out(part_dimensions(slot).values(), [], units))
-        for slot in Slot
+        for slot in STACK_ORDER
     ]
 
 

@@ -308,9 +308,6 @@ dd {
 .valid {
   white-space: nowrap !important;
 }
-.unit {
-  margin-left: 6px;
-}
 .force td {
   background: var(--panel);
 }

@@ -113,7 +113,7 @@ useKeys([
           </tbody>
         </table>
         <h2 class="next">Peaks of the mean curves</h2>
-        <table class="figures">
+        <table class="figures peaks">
           <thead>
             <tr>
               <th class="words"><span class="visually-hidden">Setup</span></th>
@@ -155,6 +155,10 @@ useKeys([
 </template>
 
 <style scoped>
+.peaks :is(th, td) {
+  padding-left: 4px;
+  padding-right: 4px;
+}
 .allowance {
   font-family: var(--text);
   font-size: 14px;

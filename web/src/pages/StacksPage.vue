@@ -32,6 +32,11 @@ const { data: found, error } = useQuery({
   placeholderData: (before) => before,
 })
 
+function put(stack: Record<string, number | ''>, slot: string, event: Event) {
+  const id = (event.target as HTMLSelectElement).value
+  stack[slot] = id === '' ? '' : Number(id)
+}
+
 function inSlot(slot: string) {
   return (parts.value ?? []).filter((part) => part.slot === slot)
 }
@@ -65,7 +70,11 @@ function inSlot(slot: string) {
               :key="which"
               class="words"
             >
-              <select v-model="stack[slot.value]" :aria-label="`${slot.label} of the ${which} stack`">
+              <select
+                :value="stack[slot.value] ?? ''"
+                :aria-label="`${slot.label} of the ${which} stack`"
+                @change="put(stack, slot.value, $event)"
+              >
                 <option value="">none</option>
                 <option v-for="part in inSlot(slot.value)" :key="part.id" :value="part.id">
                   {{ part.name }}
@@ -115,7 +124,7 @@ function inSlot(slot: string) {
   align-items: start;
 }
 select {
-  max-width: 230px;
+  width: 230px;
 }
 .engine {
   display: block;
@@ -123,6 +132,10 @@ select {
 }
 .text {
   margin: 4px 0 8px;
+}
+tbody th {
+  vertical-align: middle;
+  white-space: nowrap;
 }
 h2 {
   margin-top: 14px;

@@ -27,6 +27,9 @@ const sorted = computed(() =>
 </template>
 
 <style scoped>
+h2 {
+  margin: 14px 0 0;
+}
 ul {
   list-style: none;
   padding: 0;

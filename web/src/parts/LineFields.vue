@@ -24,7 +24,7 @@ const texts = defineModel<Record<string, string>>({ required: true })
         />
         <span v-else>
           <input v-model="texts[line.key]" class="number" :aria-invalid="Boolean(fields[line.key])" />
-          <span class="quiet"> {{ line.unit }}</span>
+          <span class="quiet unit">{{ line.unit }}</span>
         </span>
       </label>
       <p v-if="fields[line.key]" class="message" role="alert">{{ fields[line.key] }}</p>

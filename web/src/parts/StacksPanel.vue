@@ -125,6 +125,9 @@ function names(row: Schema['StackSetup'], slot: string): string {
   padding: 18px;
   max-width: 1180px;
 }
+tbody th {
+  vertical-align: middle;
+}
 th button {
   white-space: nowrap;
 }

@@ -71,7 +71,7 @@ async function make() {
         </select>
         <span v-else>
           <input v-model="texts[line.key]" class="number" :aria-invalid="Boolean(fields[line.key])" />
-          <span class="quiet"> {{ line.unit }}</span>
+          <span class="quiet unit">{{ line.unit }}</span>
         </span>
       </label>
       <p v-if="fields[line.key]" class="message" role="alert">{{ fields[line.key] }}</p>

@@ -132,7 +132,7 @@ function rewrite(event: Event, of: Origin) {
           @keydown.enter="leave"
         />
       </span>
-      <span class="unit quiet">{{ line.unit }}</span>
+      <span class="measure quiet">{{ line.unit }}</span>
     </template>
     <span v-else-if="line.kind === 'choice'" class="cell wide">
       <select

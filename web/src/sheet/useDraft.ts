@@ -11,7 +11,8 @@ export interface Edit {
   how: string
 }
 
-const PAUSE_MS = 60
+/** For the next stroke of a fast hand; longer and the figures lag behind what is read. */
+const PAUSE_MS = 25
 
 /**
  * Edits of one revision that are not kept yet: tried out on the server while they are typed, written down one by one
