@@ -60,8 +60,8 @@ defineExpose({ readings })
       <label>
         <span>It shows</span>
         <select v-model="readings.barometer_is_sea_level" aria-label="What the barometer shows">
-          <option :value="false">the pressure at the stand</option>
-          <option :value="true">pressure reduced to sea level</option>
+          <option :value="false">pressure at the stand</option>
+          <option :value="true">reduced to sea level</option>
         </select>
       </label>
       <label>

@@ -133,11 +133,17 @@ const sweep = computed(
   () =>
     `sweep ${programme.value.sweep_start_rpm}–${programme.value.sweep_end_rpm} at ${programme.value.sweep_rate_rpm_s} rpm/s`,
 )
+/** What makes this setup: the parts that not every setup of the programme has; all where they are alike. */
+const parts = computed(() => {
+  const everywhere = (part: string) => programme.value.setups.every((other) => other.parts.includes(part))
+  const own = shownSetup.value.parts.filter((part) => !everywhere(part))
+  return (own.length ? own : shownSetup.value.parts).join(', ')
+})
 const lead = computed(() => {
   if (unjudged.value) return 'Keep it, or leave it out with a reason.'
   if (mounted.value !== null && mounted.value !== shownSetup.value.id && !running.value)
-    return `Change ${setup(mounted.value).letter} to ${shownSetup.value.letter}: ${shownSetup.value.parts.join(', ')} · ${sweep.value}`
-  return `${shownSetup.value.parts.join(', ')} · ${sweep.value}`
+    return `Change ${setup(mounted.value).letter} to ${shownSetup.value.letter}: ${parts.value} · ${sweep.value}`
+  return `${parts.value} · ${sweep.value}`
 })
 const holdLabel = computed(() => {
   if (running.value) return 'Pull runs'
@@ -307,6 +313,9 @@ const holdLabel = computed(() => {
   align-items: center;
   padding: 12px 14px;
   border: 1px solid var(--line);
+}
+.headline > svg {
+  flex: none;
 }
 .headline.hand {
   background: var(--hand);

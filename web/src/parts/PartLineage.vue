@@ -45,8 +45,8 @@ async function make() {
       <li v-for="(one, step) in part.lineage" :key="one.id" :style="{ marginLeft: `${step * 16}px` }">
         <strong v-if="one.id === part.id">{{ one.name }}</strong>
         <router-link v-else :to="{ params: { id: one.id } }">{{ one.name }}</router-link>
-        <span v-if="one.modification" class="quiet">
-          {{ one.modification }}{{ one.amount && `, ${one.amount}` }}: {{ one.reason }}. {{ one.by }},
+        <span v-if="one.modification" class="quiet"
+          >&nbsp;{{ one.modification }}{{ one.amount && `, ${one.amount}` }}: {{ one.reason }}. {{ one.by }},
           {{ day(one.at) }}
         </span>
       </li>
