@@ -14,8 +14,8 @@ from torvix_core.weather import Moisture
 
 from engines.models import Build, Part
 from engines.parts import PartFacts, add_part, add_photo, modify_part, name_alias
+from engines.readings import Change
 from engines.services import (
-    Change,
     describe_engine,
     describe_installation,
     note,

@@ -10,7 +10,7 @@ from torvix_core.dimensions import SHEET, Dimension, Measure, Slot, part_dimensi
 from torvix_core.evidence import Evidence, Origin, agree, settle
 from torvix_core.findings import find
 from torvix_core.sheet import Missing, Sheet
-from torvix_core.stack import StackPart, changes, check_fairness, check_fit, difference
+from torvix_core.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 from torvix_core.typed import read_quantity
 
 
@@ -107,7 +107,7 @@ class AnyStack(SimpleTestCase):
         told = difference(one, other, show)
         self.assertEqual(bool(told), changes(one, other) > 0)
         self.assertEqual(changes(one, other), changes(other, one))
-        for check in (*check_fit(one, 0.2, show), *check_fairness(one, other, show)):
+        for check in (*check_fit(one, Limits(0.2, must_look_stock=True), show), *check_fairness(one, other, show)):
             self.assertTrue(check.text)
 
 

@@ -115,19 +115,28 @@ def changes(before: Sequence[StackPart], after: Sequence[StackPart]) -> int:
     return sum(_names(before, slot) != _names(after, slot) for slot in STACK_ORDER)
 
 
-def check_fit(stack: Sequence[StackPart], height_limit: float | None, show: Show) -> list[Check]:
-    """Whether a stack goes together: height, ports and gaskets, flanges, throttle openings.
+@dataclass(frozen=True)
+class Limits:
+    """What the engine's owner allows: height in m, and whether everything must look stock."""
+
+    height: float | None = None
+    must_look_stock: bool = False
+
+
+def check_fit(stack: Sequence[StackPart], limits: Limits, show: Show) -> list[Check]:
+    """Whether a stack goes together and is allowed: height, looks, ports and gaskets, flanges, throttle openings.
 
     Shapes: one stack.
-    Units:  m for the limit; texts as `show` writes them.
+    Units:  m for the height; texts as `show` writes them.
     Errors: none: what cannot be judged for want of a dimension says so.
     Source: geometry; a mismatch of areas is noted, not judged [prac].
-    >>> check_fit([], None, lambda dimension, value: str(value))
+    >>> check_fit([], Limits(), lambda dimension, value: str(value))
     []
     """
     ordered = sorted(stack, key=lambda part: STACK_ORDER.index(part.slot))
     return [
-        *_height(ordered, height_limit, show),
+        *_height(ordered, limits.height, show),
+        *_looks(ordered, limits),
         *_ports(ordered, show),
         *_flanges(ordered),
         *_openings(ordered, show),
@@ -146,6 +155,13 @@ def _height(stack: Sequence[StackPart], limit: float | None, show: Show) -> Iter
                                             f"limit of {show(dimension, limit)}.")  # fmt: skip
     elif unknown:
         yield Check(Level.UNKNOWN, "Height", f"Height not known of {', '.join(unknown)}.")
+
+
+def _looks(stack: Sequence[StackPart], limits: Limits) -> Iterator[Check]:
+    """Only what is known to differ is told; of a part that nobody looked at nothing is said."""
+    odd = [part.name for part in stack if part.words("looks_stock") == "no"]
+    if limits.must_look_stock and odd:
+        yield Check(Level.MISFIT, "Looks", f"Must look stock, and does not: {', '.join(odd)}.")
 
 
 def _port_area(part: StackPart) -> float | None:

@@ -17,7 +17,7 @@ from torvix_core.evidence import Origin
 
 from engines import services, sheets, views
 from engines.models import Build, BuildReading, Engine, FlowTable, Item
-from engines.services import Change
+from engines.readings import Change
 from shop.models import Person
 from shop.services import is_person, units_of
 

@@ -17,10 +17,12 @@ from torvix_core.dimensions import Dimension, Slot, part_dimensions
 from torvix_core.evidence import Origin
 from torvix_core.stack import StackPart
 
-from engines import sheets
-from engines.entries import Entry, read_entries, refuse_wrong
-from engines.models import Alias, Part, PartReading, Photo
-from engines.services import Change, entry_or_refuse, named, optional
+from engines import readings, sheets
+from engines.entries import read_entries, refuse_wrong
+from engines.models import Alias, Part, Photo
+from engines.readings import Change
+from engines.services import entry_or_refuse
+from engines.texts import named, optional
 from shop.models import Person, Role
 from shop.refusals import Invalid, Refusal
 from shop.services import require_operator, units_of
@@ -63,7 +65,7 @@ def add_part(
     refuse_wrong(wrong)
     part = Part(slot=slot, created_at=at, created_by=person)
     _tell(part, facts)
-    _write(part, entries, origin, "", person, at)
+    readings.write_all(part.readings, entries, origin, person, at)
     return part
 
 
@@ -78,12 +80,16 @@ def describe_part(person: Person, part: Part, facts: PartFacts) -> Part:
 def write_down(person: Person, part: Part, key: str, change: Change, at: datetime) -> Part:
     """Put one value of one origin on the part, or take it out."""
     require_operator(person)
-    dimension = _line(part, key)
-    existing = PartReading.objects.filter(part=part, dimension=key, origin=change.origin)
-    entry = entry_or_refuse(dimension, change.text, person) if change.text.strip() else None
-    existing.delete()
-    if entry:
-        _write(part, {key: entry}, change.origin, change.how, person, at)
+    entry = entry_or_refuse(_line(part, key), change.text, person) if change.text.strip() else None
+    readings.write(part.readings, key, entry, change, person, at)
+    return part
+
+
+@transaction.atomic
+def choose(person: Person, part: Part, key: str, origin: Origin) -> Part:
+    """Use this value although another contradicts it."""
+    require_operator(person)
+    readings.choose(part.readings, _line(part, key).key, origin)
     return part
 
 
@@ -115,7 +121,7 @@ def modify_part(
         if reading.dimension not in entries:
             reading.pk, reading.part = None, part
             reading.save()
-    _write(part, entries, Origin.MEASURED, "", person, at)
+    readings.write_all(part.readings, entries, Origin.MEASURED, person, at)
     return part
 
 
@@ -238,13 +244,3 @@ def _price(text: str) -> Decimal | None:
     if not price.is_finite() or not 0 <= price < Decimal("1e8") or price != round(price, 2):
         raise Invalid("The price is not understood.", fields=told)
     return price
-
-
-def _write(part: Part, entries: Mapping[str, Entry], origin: Origin, how: str, person: Person, at: datetime) -> None:
-    PartReading.objects.bulk_create(
-        PartReading(
-            part=part, dimension=key, origin=origin, value=entry.value, words=entry.words, typed=entry.typed,
-            unit=entry.unit, how=optional(how, "how", 200), written_at=at, written_by=person,
-        )
-        for key, entry in entries.items()
-    )  # fmt: skip

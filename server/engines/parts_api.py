@@ -15,14 +15,14 @@ from ninja.files import UploadedFile
 from pydantic import Field
 from torvix_core.dimensions import STACK_ORDER, Slot, part_dimensions
 from torvix_core.evidence import Origin
-from torvix_core.stack import StackPart, changes, check_fairness, check_fit, difference
+from torvix_core.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 
 from engines import parts, sheets, views
 from engines.api import person_of, readable_builds
 from engines.entries import show
 from engines.models import Part, Photo
 from engines.parts import LARGEST_UPLOAD, PartFacts
-from engines.services import Change
+from engines.readings import Change
 from shop.models import Person
 from shop.refusals import Invalid
 from shop.services import units_of
@@ -246,6 +246,14 @@ def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Or
     return _afresh(person, parts.write_down(person, _part(part_id), dimension, change, timezone.now()))
 
 
+@router.post(
+    "/parts/{part_id}/readings/{dimension}/{origin}/choose", response=PartOut, operation_id="choose_part_reading"
+)
+def choose_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin):
+    person = person_of(request)
+    return _afresh(person, parts.choose(person, _part(part_id), dimension, origin))
+
+
 @router.post("/parts/{part_id}/children", response=PartOut, operation_id="modify_part")
 def modify_part(request: HttpRequest, part_id: int, given: ModificationIn):
     person = person_of(request)
@@ -291,19 +299,19 @@ def compare_stacks(request: HttpRequest, given: StacksIn):
     person = person_of(request)
     if len(given.one) > STACK_AT_MOST or len(given.other) > STACK_AT_MOST:
         raise Invalid(f"A stack holds at most {STACK_AT_MOST} parts.", fields={"one": "too many parts"})
-    limit = None
+    limits = Limits()
     if given.build_id is not None:
-        limit = sheets.value(get_object_or_404(readable_builds(person), pk=given.build_id), "height_limit")
+        limits = sheets.limits(get_object_or_404(readable_builds(person), pk=given.build_id))
     found = {part.pk: part for part in parts.readable_parts().filter(pk__in={*given.one, *given.other})}
     missing = {*given.one, *given.other} - found.keys()
     if missing:
         raise Invalid("A part of the stack is not in the library.", fields={"one": f"no part {min(missing)}"})
     stacks = [parts.stack_of([found[pk] for pk in chosen]) for chosen in (given.one, given.other)]
-    return stacks_out(stacks[0], stacks[1], limit, units_of(person))
+    return stacks_out(stacks[0], stacks[1], limits, units_of(person))
 
 
 def stacks_out(
-    one: Sequence[StackPart], other: Sequence[StackPart], limit: float | None, units: Mapping[str, str]
+    one: Sequence[StackPart], other: Sequence[StackPart], limits: Limits, units: Mapping[str, str]
 ) -> StacksOut:
     shown = partial(show, units)
     return StacksOut(
@@ -312,7 +320,7 @@ def stacks_out(
         fit=[
             [
                 CheckOut(level=check.level, about=check.about, text=check.text)
-                for check in check_fit(stack, limit, shown)
+                for check in check_fit(stack, limits, shown)
             ]
             for stack in (one, other)
         ],

@@ -16,7 +16,7 @@ from engines import services, sheets, views
 from engines.api import BuildOut, ChangeIn, RevisionOut, afresh, one_build, person_of, revision_out
 from engines.entries import Entry, read_entries, show
 from engines.models import Build, Engine, FlowTable, Reading
-from engines.services import Change
+from engines.readings import Change
 from engines.sheets import Worked
 from shop.models import Person
 from shop.services import units_of

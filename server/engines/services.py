@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
@@ -14,9 +13,11 @@ from torvix_core.evidence import Origin
 from torvix_core.sheet import Missing
 from torvix_core.typed import NotUnderstood, read_quantity
 
-from engines import sheets
+from engines import readings, sheets
 from engines.entries import Entry, read_entries, read_entry, refuse_wrong
-from engines.models import Build, BuildReading, Engine, FlowTable, Installation, Item
+from engines.models import Build, Engine, FlowTable, Installation, Item
+from engines.readings import Change
+from engines.texts import named, optional
 from shop.models import Person
 from shop.refusals import Invalid, Refusal
 from shop.services import require_operator, units_of
@@ -28,15 +29,6 @@ class BuildClosed(Refusal):
     """The revision was used by a pull, so it stays as it was."""
 
     code = "build_closed"
-
-
-@dataclass(frozen=True)
-class Change:
-    """One line of a sheet as a person changes it; an empty text takes out what that origin told."""
-
-    text: str
-    origin: Origin = Origin.MEASURED
-    how: str = ""
 
 
 @transaction.atomic
@@ -59,7 +51,7 @@ def describe_engine(
     refuse_wrong(wrong)
     engine = Engine.objects.create(name=plain, owner=optional(owner, "owner", 120), confidential=confidential)
     build = Build.objects.create(engine=engine, created_at=at, created_by=person)
-    BuildReading.objects.bulk_create(_row(build, key, entry, origin, "", person, at) for key, entry in entries.items())
+    readings.write_all(build.readings, entries, origin, person, at)
     return build
 
 
@@ -78,14 +70,8 @@ def write_down(person: Person, build: Build, key: str, change: Change, at: datet
     require_operator(person)
     open_build(build)
     dimension = line(key)
-    existing = BuildReading.objects.filter(build=build, dimension=key, origin=change.origin)
-    if not change.text.strip():
-        existing.delete()
-        return build
-    row = _row(build, key, entry_or_refuse(dimension, change.text, person), change.origin, change.how, person, at)
-    row.chosen = existing.filter(chosen=True).exists()
-    existing.delete()
-    row.save()
+    entry = entry_or_refuse(dimension, change.text, person) if change.text.strip() else None
+    readings.write(build.readings, key, entry, change, person, at)
     return build
 
 
@@ -102,11 +88,7 @@ def choose(person: Person, build: Build, key: str, origin: Origin) -> Build:
     """Use this value although another contradicts it."""
     require_operator(person)
     open_build(build)
-    readings = BuildReading.objects.filter(build=build, dimension=line(key).key)
-    if not readings.filter(origin=origin).exists():
-        raise Invalid("There is no such value to choose.", fields={"origin": "nothing is written down under it"})
-    readings.update(chosen=False)
-    readings.filter(origin=origin).update(chosen=True)
+    readings.choose(build.readings, line(key).key, origin)
     return build
 
 
@@ -145,7 +127,7 @@ def succeed(person: Person, build: Build, changes: Mapping[str, Change], reason:
             reading.chosen = reading.chosen and reading.dimension not in changes
             reading.save()
     for key, entry in entries.items():
-        _row(made, key, entry, changes[key].origin, changes[key].how, person, at).save()
+        readings.write(made.readings, key, entry, changes[key], person, at)
     for related in (build.flow_tables.all(), build.installation.all()):
         for row in related:
             row.pk, row.build = None, made
@@ -262,30 +244,6 @@ def entry_or_refuse(dimension: Dimension, text: str, person: Person) -> Entry:
         return read_entry(dimension, text, units_of(person))
     except NotUnderstood as reason:
         raise Invalid("What was typed is not understood.", fields={dimension.key: str(reason)}) from reason
-
-
-def named(text: str, field: str, longest: int) -> str:
-    """A name as it is kept: there, and not too long."""
-    if not text.strip():
-        raise Invalid("A name is missing.", fields={field: "give it a name"})
-    return optional(text, field, longest)
-
-
-def optional(text: str, field: str, longest: int) -> str:
-    """A text as it is kept, never cut off behind its writer's back."""
-    plain = text.strip()
-    if "\x00" in plain:
-        raise Invalid("The text holds a character that cannot be kept.", fields={field: "remove the zero character"})
-    if len(plain) > longest:
-        raise Invalid("A text is too long.", fields={field: f"{len(plain)} characters, {longest} fit: shorten it"})
-    return plain
-
-
-def _row(build: Build, key: str, entry: Entry, origin: Origin, how: str, person: Person, at: datetime) -> BuildReading:
-    return BuildReading(
-        build=build, dimension=key, origin=origin, value=entry.value, words=entry.words, typed=entry.typed,
-        unit=entry.unit, how=optional(how, "how", 200), written_at=at, written_by=person,
-    )  # fmt: skip
 
 
 def applied_allowance(build: Build) -> float | None:

@@ -10,6 +10,7 @@ from torvix_core.dimensions import SHEET
 from torvix_core.evidence import Evidence, Origin, Settled, settle
 from torvix_core.findings import find
 from torvix_core.sheet import Figure, Finding, FlowTable, Missing, Sheet
+from torvix_core.stack import Limits
 from torvix_core.variations import AdvanceSteps, AirflowBySpeed
 
 from engines.entries import Entry
@@ -75,6 +76,13 @@ def sheet_of(build: Build, changes: Mapping[str, Entry | None] | None = None) ->
 
 def flow_table_of(row: FlowTableRow) -> FlowTable:
     return figures.flow_table(row.lifts, row.flows, [row.depression] * len(row.lifts), Origin(row.origin))
+
+
+def limits(build: Build) -> Limits:
+    """What the engine's owner allows a stack of parts."""
+    found = values(build.readings.all())
+    height = found.get("height_limit")
+    return Limits(None if height is None else float(height), found.get("must_look_stock") == "yes")
 
 
 def work_out(sheet: Sheet) -> Worked:

@@ -198,14 +198,14 @@ def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = 
     parts = Prefetch("setups__parts", queryset=readable_parts())
     programmes = Programme.objects.visible_to(person).select_related("build").prefetch_related(parts)
     programme = get_object_or_404(programmes, pk=programme_id)
-    units, limit = units_of(person), sheets.value(programme.build, "height_limit")
+    units, limits = units_of(person), sheets.limits(programme.build)
     stacks = {setup.pk: stack_of(list(setup.parts.all())) for setup in programme.setups.all()}
     against = baseline or next((setup.pk for setup in programme.setups.all() if setup.is_baseline), None)
     if baseline is not None and baseline not in stacks:
         raise Invalid("This setup belongs to another programme.", fields={"baseline": "choose one of this programme"})
 
     def setup_out(setup: Setup) -> StackSetup:
-        found = stacks_out(stacks[against or setup.pk], stacks[setup.pk], limit, units)
+        found = stacks_out(stacks[against or setup.pk], stacks[setup.pk], limits, units)
         placed: dict[str, list[StackPartOut]] = {}
         for part in setup.parts.all():
             placed.setdefault(part.slot, []).append(StackPartOut(id=part.pk, name=part.name))

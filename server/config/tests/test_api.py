@@ -54,6 +54,7 @@ ENDPOINTS = (
     ("post", "/api/parts", {"name": "x", "slot": "spacer"}, OPERATE),
     ("put", "/api/parts/{part}", {"name": "manifold 0"}, OPERATE),
     ("put", "/api/parts/{part}/readings/{dimension}/{origin}", {"text": "3 kg"}, OPERATE),
+    ("post", "/api/parts/{part}/readings/{dimension}/{origin}/choose", None, OPERATE),
     ("post", "/api/parts/{part}/children", {"name": "y", "modification": "x", "reason": "x"}, OPERATE),
     ("post", "/api/parts/{part}/aliases", {"name": "x"}, OPERATE),
     ("post", "/api/parts/{part}/aliases/drop", {"name": "x"}, OPERATE),

@@ -7,6 +7,7 @@ from torvix_core.dimensions import Slot
 
 from engines import services
 from engines.parts import PartFacts, add_part
+from engines.readings import Change
 from shop.models import Role
 from shop.services import choose_units
 
@@ -74,7 +75,7 @@ class Sheet(Case):
             self.client.get(address)
         for number in range(4):
             made = services.succeed(self.person, self.build, {}, f"again {number}", scenes.DAY)
-            services.write_down(self.person, made, "stroke", services.Change("83 mm"), scenes.DAY)
+            services.write_down(self.person, made, "stroke", Change("83 mm"), scenes.DAY)
         with self.assertNumQueries(10):
             self.client.get(address)
         with self.assertNumQueries(6):
@@ -170,7 +171,7 @@ class Parts(Case):
         self.assertEqual(found["changes"], 2)
 
     def test_a_height_limit_of_the_build_is_checked(self):
-        services.write_down(self.person, self.build, "height_limit", services.Change("20 mm"), scenes.DAY)
+        services.write_down(self.person, self.build, "height_limit", Change("20 mm"), scenes.DAY)
         spacer = add_part(self.person, scenes.DAY, Slot.SPACER, PartFacts("Spacer"), {"height": "25 mm"})
         body = {"one": [], "other": [spacer.pk], "build_id": self.build.pk}
         found = self.ask("post", "stacks/compare", body).json()

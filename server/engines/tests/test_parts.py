@@ -9,7 +9,7 @@ from torvix_core.evidence import Origin
 from engines import parts, sheets
 from engines.models import Part
 from engines.parts import PartFacts
-from engines.services import Change
+from engines.readings import Change
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 
@@ -50,6 +50,14 @@ class Library(TestCase):
         with self.assertRaises(Invalid) as refusal:
             parts.write_down(self.person, self.part, "intake_duration", Change("230"), scenes.DAY)
         self.assertIn("intake_duration", refusal.exception.fields)
+
+    def test_values_that_contradict_are_not_used_until_one_is_chosen(self):
+        parts.write_down(self.person, self.part, "runner_length", Change("430 mm", Origin.CATALOGUE), scenes.DAY)
+        self.assertNotIn("runner_length", sheets.values(self.part.readings.all()))
+        parts.choose(self.person, self.part, "runner_length", Origin.TOLD)
+        self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.42)
+        parts.write_down(self.person, self.part, "runner_length", Change("425 mm", Origin.TOLD), scenes.DAY)
+        self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.425)
 
     def test_a_price_is_a_number_with_two_decimals_or_unknown(self):
         for text, price in (("420", "420.00"), ("419.5", "419.50"), ("", "None")):

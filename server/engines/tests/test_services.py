@@ -4,7 +4,8 @@ from torvix_core.evidence import Origin
 
 from engines import services, sheets
 from engines.models import Build, Engine
-from engines.services import BuildClosed, Change
+from engines.readings import Change
+from engines.services import BuildClosed
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
 from shop.services import choose_units

@@ -5,7 +5,8 @@ from django.test import TestCase
 from torvix_core.dimensions import Slot
 
 from engines.parts import PartFacts, add_part
-from engines.services import Change, describe_engine, succeed
+from engines.readings import Change
+from engines.services import describe_engine, succeed
 from programmes import services
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed

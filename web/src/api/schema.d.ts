@@ -373,6 +373,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/parts/{part_id}/readings/{dimension}/{origin}/choose": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Choose Reading */
+        post: operations["choose_part_reading"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts/{part_id}/uses": {
         parameters: {
             query?: never;
@@ -3098,6 +3115,31 @@ export interface operations {
                 "application/json": components["schemas"]["PartReadingIn"];
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    choose_part_reading: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+                dimension: string;
+                /** @description Where a value comes from, the best first. */
+                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {

@@ -34,6 +34,20 @@ function changed(found: Schema['PartOut']) {
   void queries.invalidateQueries({ queryKey: ['parts'] })
 }
 
+async function choose(dimension: string, origin: Schema['Origin']) {
+  try {
+    changed(
+      answer(
+        await api.POST('/api/parts/{part_id}/readings/{dimension}/{origin}/choose', {
+          params: { path: { part_id: props.id, dimension, origin } },
+        }),
+      ),
+    )
+  } catch (caught) {
+    failed.value = caught as Error
+  }
+}
+
 async function keep(dimension: string) {
   const given = edits.get(dimension)
   if (!given) return
@@ -76,6 +90,7 @@ async function keep(dimension: string) {
             :readonly="!mayOperate"
             @edit="(text, origin, how) => edit(line.key, text, origin, how)"
             @keep="keep(line.key)"
+            @choose="(origin) => choose(line.key, origin)"
           />
         </div>
         <div>

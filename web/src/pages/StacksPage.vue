@@ -86,7 +86,7 @@ function inSlot(slot: string) {
       </table>
       <div v-if="found" aria-live="polite">
         <label class="engine">
-          Height limit of
+          Limits of
           <select v-model="build">
             <option :value="null">no engine</option>
             <option v-for="engine in engines" :key="engine.id" :value="engine.revisions.at(-1)!.id">
