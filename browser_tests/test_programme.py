@@ -84,7 +84,7 @@ class AtTheStand(Case):
             expect(page.get_by_test_id("stand-lost")).to_contain_text("nothing answers at 127.0.0.1")
             self.start_stand()
             expect(page.get_by_test_id("stand-lost")).not_to_be_visible(timeout=20_000)
-            page.keyboard.press("3")
+            page.keyboard.press("4")
             expect(page.get_by_role("row", name=re.compile(r"^1 .* at \d+ rpm"))).to_contain_text("Incomplete")
         pull = Pull.objects.get(session__programme=self.trumpets)
         self.assertEqual(pull.state, PullState.INCOMPLETE)
@@ -202,7 +202,7 @@ class Reading(Case):
             page.goto(f"/programmes/{self.hill_climb.pk}/pulls", wait_until="domcontentloaded")
             expect(page.get_by_role("row", name=re.compile("^9 "))).to_contain_text("outside the standard")
             expect(page.get_by_role("button", name=re.compile("Leave out"))).to_have_count(0)
-            page.keyboard.press("5")
+            page.keyboard.press("6")
             expect(page.get_by_text("Weather outside the range of the standard: pull 9.")).to_be_visible()
 
 

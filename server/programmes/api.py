@@ -8,20 +8,21 @@ from typing import Any
 from django.db.models import Prefetch, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
+from django.utils import timezone
 from ninja import Router, Schema
 from torvix_core.dimensions import STACK_ORDER
 from torvix_core.standards import DEFINITIONS
 
 from engines import sheets
-from engines.models import Build
+from engines.models import Build, Engine
 from engines.parts import readable_parts, stack_of
 from engines.parts_api import CheckOut, stacks_out
 from engines.services import displacement
-from programmes import services
+from programmes import confounding, drafts, services
 from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person
 from shop.refusals import Invalid
-from shop.services import is_person, units_of
+from shop.services import is_person, require_operator, units_of
 
 router = Router(tags=["programmes"])
 
@@ -58,6 +59,47 @@ class StandardIn(Schema):
 
 class BuildIn(Schema):
     build_id: int
+
+
+class DraftSetupIn(Schema):
+    name: str
+    part_ids: list[int]
+
+
+class DraftStepIn(Schema):
+    setup: int
+    pulls: str
+
+
+class DraftIn(Schema):
+    """A new programme as typed; the first setup is the baseline."""
+
+    question: str
+    build_id: int
+    setups: list[DraftSetupIn]
+    order: list[DraftStepIn]
+    texts: dict[str, str]
+    standard: str
+    held_constant: str = ""
+
+
+class OrderStep(Schema):
+    setup_id: int
+    pulls: int
+
+
+class AnswerOut(Schema):
+    """A question that the setups raise, in words, and how it stands."""
+
+    question: str
+    standing: str
+    told: str
+
+
+class Questions(Schema):
+    answers: list[AnswerOut]
+    addition: str
+    order: list[OrderStep]
 
 
 class StackPartOut(Schema):
@@ -170,6 +212,12 @@ def list_programmes(request: HttpRequest):
     return [_row(programme) for programme in _readable(_person(request))[:200]]
 
 
+@router.get("/standards", response=list[StandardOut], operation_id="standards")
+def list_standards(request: HttpRequest):
+    """The standards that a programme can be judged by."""
+    return [_standard(str(standard)) for standard in STANDARDS]
+
+
 @router.get("/programmes/{programme_id}", response=ProgrammeOut, operation_id="programme")
 def read_programme(request: HttpRequest, programme_id: int):
     return programme_out(get_object_or_404(_readable(_person(request)), pk=programme_id))
@@ -180,6 +228,34 @@ def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn)
     person = _person(request)
     return programme_out(
         services.choose_standard(person, get_object_or_404(_readable(person), pk=programme_id), chosen.standard)
+    )
+
+
+@router.post("/programmes", response=ProgrammeOut, operation_id="plan_programme")
+def plan(request: HttpRequest, given: DraftIn):
+    person = _person(request)
+    require_operator(person)
+    build = get_object_or_404(
+        Build.objects.select_related("engine").filter(engine__in=Engine.objects.visible_to(person)), pk=given.build_id
+    )
+    draft = drafts.Draft(
+        question=given.question, texts=given.texts, standard=given.standard, held_constant=given.held_constant,
+        setups=[drafts.DraftSetup(setup.name, setup.part_ids) for setup in given.setups],
+        order=[(step.setup, step.pulls) for step in given.order],
+    )  # fmt: skip
+    made = drafts.plan(person, timezone.now(), build, draft)
+    return programme_out(_readable(person).get(pk=made.pk))
+
+
+@router.get("/programmes/{programme_id}/questions", response=Questions, operation_id="questions")
+def read_questions(request: HttpRequest, programme_id: int):
+    """Which questions the setups can answer, and which one more setup would answer most of the rest."""
+    found = get_object_or_404(_readable(_person(request)).prefetch_related("steps"), pk=programme_id)
+    asked = confounding.ask(found)
+    return Questions(
+        answers=[AnswerOut(question=one.question, standing=one.standing, told=one.told) for one in asked.answers],
+        addition=asked.addition,
+        order=[OrderStep(setup_id=step.setup_id, pulls=step.pulls) for step in found.steps.all()],
     )
 
 

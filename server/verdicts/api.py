@@ -6,7 +6,7 @@ import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from torvix_core import quantities, verdict
+from torvix_core import quantities, repeats, verdict
 from torvix_core.checked import Array
 from torvix_core.curve import peak
 from torvix_core.effects import Difference
@@ -18,6 +18,7 @@ from engines.models import Part
 from engines.services import applied_allowance
 from programmes.models import Programme
 from shop.models import Person
+from shop.refusals import Invalid
 from shop.services import is_person, units_of
 from verdicts import records, services
 from verdicts.services import Comparison
@@ -101,6 +102,23 @@ class UseOut(Schema):
     wash: bool
     other_changes: int
     why_not: str
+
+
+class PowerPoint(Schema):
+    pulls: int
+    percent: float
+
+
+class PullsNeededOut(Schema):
+    """Pulls a side that find a difference, from the engine's scatter; the chance of finding it with other numbers."""
+
+    difference_percent: float
+    scatter_percent: float
+    degrees_of_freedom: int
+    programmes: int
+    pulls: int | None
+    chance_percent: float
+    curve: list[PowerPoint]
 
 
 class Curves(Schema):
@@ -253,6 +271,31 @@ def _allowance(programme: Programme, unit: str) -> AllowanceOut | None:
     applied = [row for row in programme.build.installation.all() if row.applied]
     items = [f"{row.get_item_display()}: {row.installed or 'as installed'}" for row in applied]
     return AllowanceOut(power=float(quantities.from_si(power, unit)), items=items)
+
+
+@router.get("/programmes/{programme_id}/pulls-needed", response=PullsNeededOut, operation_id="pulls_needed")
+def read_pulls_needed(request: HttpRequest, programme_id: int, difference_percent: float | None = None):
+    """How many pulls a side find a difference; without one, the smallest that matters in the programme."""
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    wanted = programme.smallest_difference * 100 if difference_percent is None else difference_percent
+    if not 0.01 <= wanted <= 50:
+        raise Invalid(
+            "The difference is not usable.", fields={"difference_percent": "it lies between 0.01 and 50 per cent"}
+        )
+    scatter = services.scatter_of(programme)
+    found = repeats.pulls_needed(wanted / 100, scatter.share, more_degrees=scatter.degrees_of_freedom)
+    counts = np.arange(2, 13)
+    chances = repeats.power(counts, wanted / 100, scatter.share, more_degrees=scatter.degrees_of_freedom)
+    return PullsNeededOut(
+        difference_percent=wanted, scatter_percent=scatter.share * 100,
+        degrees_of_freedom=scatter.degrees_of_freedom, programmes=scatter.programmes, pulls=found.pulls,
+        chance_percent=found.power * 100,
+        curve=[
+            PowerPoint(pulls=int(count), percent=float(chance) * 100)
+            for count, chance in zip(counts, chances, strict=True)
+        ],
+    )  # fmt: skip
 
 
 @router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")

@@ -191,6 +191,36 @@ def judge(comparison: Comparison, low_rpm: float | None = None, high_rpm: float 
     )
 
 
+@dataclass(frozen=True)
+class Scatter:
+    """Scatter of a single pull as a share of its score, and how many degrees of freedom it rests on; 0 is a default."""
+
+    share: float
+    degrees_of_freedom: int
+    programmes: int
+
+
+DEFAULT_SCATTER = 0.004  # [-], of an engine that nobody has pulled twice [prac]
+MOST_PROGRAMMES = 20  # of one engine's history that are looked at, the newest
+
+
+def scatter_of(programme: Programme) -> Scatter:
+    """What the engine's pulls so far say of its scatter, over its programmes' own ranges; else the default."""
+    history = Programme.objects.filter(build__engine=programme.build.engine_id).select_related("build")
+    squares, degrees, counted = 0.0, 0, 0
+    for one in history.prefetch_related("setups", "build__installation")[:MOST_PROGRAMMES]:
+        try:
+            found = judge(compare(one, Standard(one.standard)))
+        except Refusal:
+            continue
+        # ISO 5725's repeatability is 2.8 times the scatter, as the core has it.
+        share = found.repeatability / effects.REPEATABILITY
+        squares += share**2 * found.degrees_of_freedom
+        degrees += found.degrees_of_freedom
+        counted += 1
+    return Scatter(float(np.sqrt(squares / degrees)), degrees, counted) if degrees else Scatter(DEFAULT_SCATTER, 0, 0)
+
+
 def _drift(comparison: Comparison, scores: Array) -> float | None:
     """Last visit to the baseline against the first, if it was visited more than once."""
     visits: list[list[float]] = []

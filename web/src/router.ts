@@ -11,6 +11,11 @@ export const router = createRouter({
       component: () => import('./pages/ShopFrame.vue'),
       children: [
         { path: '', name: 'programmes', component: () => import('./pages/ProgrammesPage.vue') },
+        {
+          path: 'programmes/new',
+          name: 'new-programme',
+          component: () => import('./pages/NewProgrammePage.vue'),
+        },
         { path: 'engines', name: 'engines', component: () => import('./pages/EnginesPage.vue') },
         {
           path: 'builds/:id(\\d+)',
@@ -36,6 +41,7 @@ export const router = createRouter({
       children: [
         { path: '', redirect: (to) => `${to.path.replace(/\/$/, '')}/curves` },
         { path: 'engine', name: 'engine', component: () => import('./pages/EnginePage.vue') },
+        { path: 'plan', name: 'plan', component: () => import('./pages/PlanPage.vue') },
         { path: 'stand', name: 'stand', component: () => import('./pages/StandPage.vue') },
         { path: 'pulls', name: 'pulls', component: () => import('./pages/PullsPage.vue') },
         { path: 'curves', name: 'curves', component: () => import('./pages/CurvesPage.vue') },

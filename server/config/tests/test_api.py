@@ -7,6 +7,7 @@ from pathlib import Path
 import scenes
 from django.conf import settings
 from django.test import TestCase
+from ninja import Schema
 
 from config.api import api
 from engines.models import Build, BuildReading, Part, Photo
@@ -14,6 +15,7 @@ from shop.models import Role
 from stand.models import Pull, WeatherReading
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
+DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
 FILE = "a file"  # sent as a form
 READ, OPERATE, ARRANGE, OWN = "read", "operate", "arrange", "own"
 # Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
@@ -22,6 +24,7 @@ ENDPOINTS = (
     ("patch", "/api/me/units", {}, OWN),
     ("post", "/api/sign-out", None, OWN),
     ("get", "/api/programmes", None, READ),
+    ("get", "/api/standards", None, READ),
     ("get", "/api/programmes/{programme}", None, READ),
     ("get", "/api/programmes/{programme}/day", None, READ),
     ("get", "/api/programmes/{programme}/stand", None, READ),
@@ -30,6 +33,9 @@ ENDPOINTS = (
     ("get", "/api/programmes/{programme}/verdict", None, READ),
     ("get", "/api/pulls/{pull}/curve", None, READ),
     ("get", "/api/programmes/{programme}/stacks", None, READ),
+    ("get", "/api/programmes/{programme}/questions", None, READ),
+    ("get", "/api/programmes/{programme}/pulls-needed", None, READ),
+    ("post", "/api/programmes", DRAFT, OPERATE),
     ("get", "/api/programmes/{programme}/weather", None, READ),
     ("get", "/api/engines", None, READ),
     ("get", "/api/sheet", None, READ),
@@ -165,6 +171,18 @@ class Permissions(TestCase):
 
 
 class EveryAnswer(TestCase):
+    def test_no_two_schemas_share_a_name(self):
+        """The schema of the API knows them by name alone: the later would take the place of the earlier unseen."""
+        seen: dict[str, set[str]] = {}
+        waiting = [Schema]
+        while waiting:
+            for known in waiting.pop().__subclasses__():
+                waiting.append(known)
+                if known.__module__.split(".")[0] in ("shop", "engines", "programmes", "stand", "curves", "verdicts"):
+                    seen.setdefault(known.__name__, set()).add(known.__module__)
+        self.assertGreater(len(seen), 60)
+        self.assertEqual({name: modules for name, modules in seen.items() if len(modules) > 1}, {})
+
     def test_an_unknown_address_of_the_api_is_a_problem_in_its_shape(self):
         self.client.force_login(scenes.person(Role.VIEWER))
         answer = self.client.get("/api/programmes/987654/curves")

@@ -207,3 +207,24 @@ class PartsAndBuilds(Scene):
         row = allowed["setups"][0]
         self.assertAlmostEqual(row["peak_power"]["value"] - row["installed_peak_power"], 5.0)
         self.assertEqual(row["power"], plain["setups"][0]["power"])
+
+
+class PullsNeeded(Scene):
+    def test_without_history_the_default_scatter_is_used_and_said(self):
+        found = self.read("pulls-needed", difference_percent=1.0).json()
+        self.assertEqual((found["scatter_percent"], found["degrees_of_freedom"], found["programmes"]), (0.4, 0, 0))
+        self.assertEqual(found["pulls"], 4)
+        chances = [point["percent"] for point in found["curve"]]
+        self.assertEqual(chances, sorted(chances))
+
+    def test_the_engines_own_pulls_count_once_there_are_some(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        verdict, found = self.read("verdict").json(), self.read("pulls-needed", difference_percent=1.0).json()
+        self.assertAlmostEqual(found["scatter_percent"], verdict["repeatability_percent"] / 2.8, places=9)
+        self.assertEqual((found["degrees_of_freedom"], found["programmes"]), (6, 1))
+        self.assertLess(found["pulls"], 4)
+
+    def test_the_smallest_difference_of_the_programme_is_asked_for_unless_another_is(self):
+        self.assertAlmostEqual(self.read("pulls-needed").json()["difference_percent"], 0.3)
+        answer = self.read("pulls-needed", difference_percent=0)
+        self.assertEqual((answer.status_code, list(answer.json()["fields"])), (422, ["difference_percent"]))

@@ -437,7 +437,8 @@ export interface paths {
         /** List Programmes */
         get: operations["programmes"];
         put?: never;
-        post?: never;
+        /** Plan */
+        post: operations["plan_programme"];
         delete?: never;
         options?: never;
         head?: never;
@@ -521,6 +522,46 @@ export interface paths {
         };
         /** Pull Log */
         get: operations["pull_log"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/pulls-needed": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Pulls Needed
+         * @description How many pulls a side find a difference; without one, the smallest that matters in the programme.
+         */
+        get: operations["pulls_needed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/questions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Questions
+         * @description Which questions the setups can answer, and which one more setup would answer most of the rest.
+         */
+        get: operations["questions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -887,6 +928,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/standards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * List Standards
+         * @description The standards that a programme can be judged by.
+         */
+        get: operations["standards"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/{stand_id}/elevation": {
         parameters: {
             query?: never;
@@ -1042,6 +1103,18 @@ export interface components {
             name: string;
             /** Reason */
             reason: string;
+        };
+        /**
+         * AnswerOut
+         * @description A question that the setups raise, in words, and how it stands.
+         */
+        AnswerOut: {
+            /** Question */
+            question: string;
+            /** Standing */
+            standing: string;
+            /** Told */
+            told: string;
         };
         /** ArmIn */
         ArmIn: {
@@ -1236,6 +1309,45 @@ export interface components {
             value: number;
             /** Wash */
             wash: boolean;
+        };
+        /**
+         * DraftIn
+         * @description A new programme as typed; the first setup is the baseline.
+         */
+        DraftIn: {
+            /** Build Id */
+            build_id: number;
+            /**
+             * Held Constant
+             * @default
+             */
+            held_constant: string;
+            /** Order */
+            order: components["schemas"]["DraftStepIn"][];
+            /** Question */
+            question: string;
+            /** Setups */
+            setups: components["schemas"]["DraftSetupIn"][];
+            /** Standard */
+            standard: string;
+            /** Texts */
+            texts: {
+                [key: string]: string;
+            };
+        };
+        /** DraftSetupIn */
+        DraftSetupIn: {
+            /** Name */
+            name: string;
+            /** Part Ids */
+            part_ids: number[];
+        };
+        /** DraftStepIn */
+        DraftStepIn: {
+            /** Pulls */
+            pulls: string;
+            /** Setup */
+            setup: number;
         };
         /** ElevationIn */
         ElevationIn: {
@@ -1628,6 +1740,13 @@ export interface components {
             /** Notes */
             notes: string;
         };
+        /** OrderStep */
+        OrderStep: {
+            /** Pulls */
+            pulls: number;
+            /** Setup Id */
+            setup_id: number;
+        };
         /**
          * Origin
          * @description Where a value comes from, the best first.
@@ -1794,6 +1913,13 @@ export interface components {
             pulls: number;
             /** Setup Id */
             setup_id: number;
+        };
+        /** PowerPoint */
+        PowerPoint: {
+            /** Percent */
+            percent: number;
+            /** Pulls */
+            pulls: number;
         };
         /** ProgrammeOut */
         ProgrammeOut: {
@@ -1985,6 +2111,35 @@ export interface components {
             state: string;
             /** State Label */
             state_label: string;
+        };
+        /**
+         * PullsNeededOut
+         * @description Pulls a side that find a difference, from the engine's scatter; the chance of finding it with other numbers.
+         */
+        PullsNeededOut: {
+            /** Chance Percent */
+            chance_percent: number;
+            /** Curve */
+            curve: components["schemas"]["PowerPoint"][];
+            /** Degrees Of Freedom */
+            degrees_of_freedom: number;
+            /** Difference Percent */
+            difference_percent: number;
+            /** Programmes */
+            programmes: number;
+            /** Pulls */
+            pulls: number | null;
+            /** Scatter Percent */
+            scatter_percent: number;
+        };
+        /** Questions */
+        Questions: {
+            /** Addition */
+            addition: string;
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+            /** Order */
+            order: components["schemas"]["OrderStep"][];
         };
         /** ReadingIn */
         ReadingIn: {
@@ -3214,6 +3369,30 @@ export interface operations {
             };
         };
     };
+    plan_programme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgrammeOut"];
+                };
+            };
+        };
+    };
     programme: {
         parameters: {
             query?: never;
@@ -3328,6 +3507,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PullLog"];
+                };
+            };
+        };
+    };
+    pulls_needed: {
+        parameters: {
+            query?: {
+                difference_percent?: number | null;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullsNeededOut"];
+                };
+            };
+        };
+    };
+    questions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Questions"];
                 };
             };
         };
@@ -3804,6 +4029,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StacksOut"];
+                };
+            };
+        };
+    };
+    standards: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandardOut"][];
                 };
             };
         };

@@ -22,15 +22,20 @@ provideFrame(
 
 const kept = computed(() => props.day.pulls.filter((pull) => pull.standing === 'accepted').length)
 const session = computed(() => (props.day.session && !props.day.session.closed_at ? 'open' : 'closed'))
+const planned = computed(() => {
+  const left = props.day.planned.reduce((sum, step) => sum + step.pulls, 0)
+  return left ? `${left} to pull` : 'done'
+})
 const stages = computed(() => [
   { name: 'engine', label: 'Engine', state: props.programme.build },
+  { name: 'plan', label: 'Plan', state: planned.value },
   { name: 'stand', label: 'Stand', state: session.value },
   { name: 'pulls', label: 'Pulls', state: String(props.day.pulls.length) },
   { name: 'curves', label: 'Curves', state: `${kept.value} kept` },
   { name: 'verdict', label: 'Verdict', state: `${props.programme.setups.length} setups` },
 ])
 useKeys(
-  ['engine', 'stand', 'pulls', 'curves', 'verdict', 'programme-air'].map((name, index) => ({
+  ['engine', 'plan', 'stand', 'pulls', 'curves', 'verdict', 'programme-air'].map((name, index) => ({
     key: String(index + 1),
     label: String(index + 1),
     does: `Go to ${name === 'programme-air' ? 'the air' : name}`,

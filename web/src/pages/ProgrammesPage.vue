@@ -1,15 +1,31 @@
 <script setup lang="ts">
-import { useProgrammes } from '../api/queries'
+import { useRouter } from 'vue-router'
+
+import { useMe, useProgrammes } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
+import { useKeys } from '../keys'
 import SetupMark from '../setups/SetupMark.vue'
 
 const { data: programmes, error, isPending } = useProgrammes()
+const { data: me } = useMe()
+const router = useRouter()
+useKeys([
+  {
+    key: 'n',
+    label: 'N',
+    does: 'Plan a new programme',
+    press: () => void router.push({ name: 'new-programme' }),
+  },
+])
 </script>
 
 <template>
   <div class="list">
-    <h1 class="page">Programmes</h1>
+    <header class="page-head">
+      <h1>Programmes</h1>
+      <v-btn v-if="me?.may_operate" class="hand" :to="{ name: 'new-programme' }">New programme</v-btn>
+    </header>
     <ProblemNote :error="error" />
     <p v-if="isPending" class="text quiet">Fetching the programmes…</p>
     <p v-else-if="programmes && !programmes.length" class="text">

@@ -8,7 +8,7 @@ import { useKeys } from '../keys'
 
 const router = useRouter()
 const PLACES = [
-  { name: 'programmes', label: 'Programmes', holds: ['programmes'] },
+  { name: 'programmes', label: 'Programmes', holds: ['programmes', 'new-programme'] },
   { name: 'engines', label: 'Engines', holds: ['engines', 'build'] },
   { name: 'parts', label: 'Parts', holds: ['parts', 'part'] },
   { name: 'stacks', label: 'Stacks', holds: ['stacks'] },
