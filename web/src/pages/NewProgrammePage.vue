@@ -205,7 +205,7 @@ async function make() {
     </div>
     <div class="buttons">
       <v-btn type="submit" class="hand">Plan it</v-btn>
-      <v-btn :to="{ name: 'programmes' }">Back</v-btn>
+      <v-btn :to="{ name: 'programmes' }" :active="false">Back</v-btn>
     </div>
   </form>
 </template>
