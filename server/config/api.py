@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from django.core.exceptions import PermissionDenied
-from django.db import OperationalError
+from django.db import IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
 from ninja.errors import AuthenticationError, ValidationError
@@ -62,6 +62,16 @@ def _missing(request: HttpRequest, error: Http404) -> HttpResponse:
 def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     fields = {".".join(str(part) for part in found["loc"][1:]): str(found["msg"]) for found in error.errors}
     return _problem(request, 422, "invalid", "Some of what was sent cannot be used: see the fields.", fields)
+
+
+@api.exception_handler(IntegrityError)
+def _overtaken(request: HttpRequest, error: IntegrityError) -> HttpResponse:
+    """What a service had checked was no longer so when it was written: somebody else was quicker."""
+    if "build_used_is_closed" in str(error):
+        told = "A pull was made with this revision in the meantime, so it stays as it is. Change it as a new revision."
+        return _problem(request, 409, "build_closed", told, {})
+    told = "Somebody else changed this at the same moment. Reload the page and try again."
+    return _problem(request, 409, "overtaken", told, {})
 
 
 @api.exception_handler(OperationalError)

@@ -164,7 +164,7 @@ def _installation_out(build: Build, units: Mapping[str, str]) -> list[Installati
         row = rows.get(item)
         if row is None or row.allowance is None:
             return ""
-        return f"{float(quantities.from_si(row.allowance, units['power'])):.4g}"
+        return f"{float(quantities.from_si(row.allowance, units['power'])):.6g}"
 
     return [
         InstallationOut(

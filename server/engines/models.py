@@ -160,7 +160,6 @@ class Installation(models.Model):
     tested = models.CharField(max_length=120, blank=True)
     installed = models.CharField(max_length=120, blank=True)
     allowance = models.FloatField(null=True, blank=True, help_text="W that the installed item takes at peak power")
-    typed = models.CharField(max_length=60, blank=True)
     basis = models.CharField(max_length=200, blank=True, help_text="where the allowance comes from")
     applied = models.BooleanField(default=False)
 

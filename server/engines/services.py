@@ -207,13 +207,12 @@ def describe_installation(
         raise BuildClosed(f"{build} was used by a pull: what was tested stays as it was. Make a new revision.")
     row.tested, row.installed = tested, optional(installed, "installed", 120)
     row.basis, row.applied = optional(basis, "basis", 200), applied
-    row.allowance, row.typed = None, ""
+    row.allowance = None
     if allowance.strip():
         try:
             row.allowance = read_quantity(allowance, "power", units_of(person)["power"], 0.0, 500_000.0).value
         except NotUnderstood as reason:
             raise Invalid("The allowance is not understood.", fields={"allowance": str(reason)}) from reason
-        row.typed = allowance.strip()
     if applied and row.allowance is None:
         raise Invalid("There is no allowance to apply.", fields={"allowance": "say how much power the item takes"})
     row.save()

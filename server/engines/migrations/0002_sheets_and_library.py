@@ -67,7 +67,6 @@ class Migration(migrations.Migration):
                 ('tested', models.CharField(blank=True, max_length=120)),
                 ('installed', models.CharField(blank=True, max_length=120)),
                 ('allowance', models.FloatField(blank=True, help_text='W that the installed item takes at peak power', null=True)),
-                ('typed', models.CharField(blank=True, max_length=60)),
                 ('basis', models.CharField(blank=True, help_text='where the allowance comes from', max_length=200)),
                 ('applied', models.BooleanField(default=False)),
             ],

@@ -1,4 +1,5 @@
 import io
+from unittest import mock
 
 import scenes
 from django.test import TestCase
@@ -68,6 +69,15 @@ class Sheet(Case):
         services.mark_used(self.build, scenes.DAY)
         answer = self.ask("put", f"builds/{self.build.pk}/readings/bore/measured", {"text": "87"})
         self.assertEqual((answer.status_code, answer.json()["code"]), (409, "build_closed"))
+
+    def test_a_pull_armed_while_somebody_writes_is_told_and_nothing_is_changed(self):
+        """Between the check and the writing the build is closed: the database refuses, and says so in words."""
+        services.mark_used(self.build, scenes.DAY)
+        with mock.patch("engines.services.open_build"):  # as if the check had come before
+            answer = self.ask("put", f"builds/{self.build.pk}/readings/bore/measured", {"text": "87"})
+        self.assertEqual((answer.status_code, answer.json()["code"]), (409, "build_closed"))
+        self.assertIn("in the meantime", answer.json()["detail"])
+        self.assertEqual(self.build.readings.filter(dimension="bore").count(), 1)
 
     def test_the_number_of_queries_does_not_grow_with_readings_or_revisions(self):
         address = f"/api/builds/{self.build.pk}"
