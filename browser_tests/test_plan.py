@@ -42,6 +42,14 @@ class Planning(BrowserCase):
             page.get_by_label("Difference in per cent").fill("0")
             expect(page.get_by_text("it lies between 0.01 and 50 per cent")).to_be_visible()
 
+            page.get_by_label("Expected gain").fill("a lot")
+            page.get_by_role("button", name="Expect it").click()
+            expect(page.get_by_text("“a lot” is not a number.")).to_be_visible()
+            page.get_by_label("Expected gain").fill("3 to 5 %")
+            page.get_by_label("Why it is expected").fill("Both help the top end")
+            page.get_by_role("button", name="Expect it").click()
+            expect(page.get_by_test_id("expectations")).to_contain_text("+3.0 to +5.0 %")
+
             found: list[str] = []
             for screen in (page.url, "/programmes/new"):
                 page.goto(screen, wait_until="domcontentloaded")
@@ -53,5 +61,6 @@ class Planning(BrowserCase):
             self.assertEqual(found, [])
         programme = Programme.objects.get(question="Short manifold and a hotter cam?")
         self.assertEqual([step.setup.letter for step in programme.steps.all()], ["A", "B", "A"])
+        self.assertEqual(programme.setups.get(position=1).expectations.get().sentence, "Both help the top end")
         self.assertEqual(programme.build.revision, 2)
         self.assertEqual(self.problems, [])

@@ -21,6 +21,7 @@ from torvix_core.air import ZERO_CELSIUS
 
 from demo import library
 from engines.models import Build, Part
+from programmes.expectations import expect
 from programmes.models import Programme
 from programmes.services import PlannedSetup, Sweep, plan_programme
 from shop.models import Person, Stand
@@ -58,6 +59,16 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
     for number, told in enumerate(plan["programmes"]):
         person = people[told["planned_by"]]
         programme = _programme(told, plan["windows"], build, parts, person, day + timedelta(minutes=number - 30))
+        setups = list(programme.setups.all())
+        for one in told.get("expected", []):
+            expect(
+                people[one["by"]],
+                setups[one["setup"]],
+                one["measure"],
+                one["text"],
+                one["sentence"],
+                programme.created_at,
+            )
         if told.get("pulls"):
             say(f"making {len(told['pulls'])} pulls on the simulated stand")
             with simulated_stand("--stepped", "--seed", str(plan["seed"])) as port:

@@ -43,6 +43,11 @@ class PowerAndTorque(SimpleTestCase):
         self.assertAlmostEqual(horsepower(5252.113, 1.0), 1.0, places=6)
         self.assertAlmostEqual(float(geometry.power(9549.297, 1.0)) / 1000, 1.0, places=6)
 
+    def test_mean_power_over_mean_torque_gives_away_the_range_of_the_averages(self):
+        """Common practice, no source: 605 hp over 579.9 lb-ft and 598 over 570 both lie near 5500 rpm."""
+        for power, torque, rpm in ((605, 579.9, 5479), (598, 570, 5510)):
+            self.assertAlmostEqual(horsepower(torque, rpm), power, delta=0.1)
+
     def test_there_and_back_is_the_same(self):
         watts = geometry.power(311.0, 4700.0)
         assert_allclose(geometry.torque_from_power(watts, 4700.0), 311.0, rtol=1e-14)

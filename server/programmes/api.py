@@ -18,7 +18,7 @@ from engines.models import Build, Engine
 from engines.parts import readable_parts, stack_of
 from engines.parts_api import CheckOut, stacks_out
 from engines.services import displacement
-from programmes import confounding, drafts, services
+from programmes import confounding, drafts, expectations, services
 from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person
 from shop.refusals import Invalid
@@ -94,6 +94,13 @@ class AnswerOut(Schema):
     question: str
     standing: str
     told: str
+
+
+class ExpectationIn(Schema):
+    setup_id: int
+    measure: str
+    text: str
+    sentence: str = ""
 
 
 class Questions(Schema):
@@ -257,6 +264,16 @@ def read_questions(request: HttpRequest, programme_id: int):
         addition=asked.addition,
         order=[OrderStep(setup_id=step.setup_id, pulls=step.pulls) for step in found.steps.all()],
     )
+
+
+@router.post("/programmes/{programme_id}/expectations", response={204: None}, operation_id="expect")
+def expect(request: HttpRequest, programme_id: int, given: ExpectationIn):
+    """Write down what one expects of a setup; an empty text takes it back."""
+    person = _person(request)
+    programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
+    setup = get_object_or_404(Setup, pk=given.setup_id, programme=programme)
+    expectations.expect(person, setup, given.measure, given.text, given.sentence, timezone.now())
+    return 204, None
 
 
 @router.put("/programmes/{programme_id}/build", response=ProgrammeOut, operation_id="choose_build")

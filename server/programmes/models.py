@@ -64,6 +64,7 @@ class Setup(models.Model):
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=80)
     is_baseline = models.BooleanField(default=False)
+    pulled = models.BooleanField(default=False, help_text="it has been armed, so what is expected of it is sealed")
     parts = models.ManyToManyField(Part, related_name="setups")
 
     class Meta:
@@ -97,6 +98,38 @@ class Step(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["programme", "position"], name="step_position_once_per_programme"),
             models.CheckConstraint(condition=Q(pulls__gte=1), name="step_has_a_pull"),
+        ]
+
+
+class Measure(models.TextChoices):
+    """What an expectation is about; all against the baseline."""
+
+    AVERAGE_TORQUE = "average_torque", "Average torque over the range"
+    AVERAGE_POWER = "average_power", "Average power over the range"
+    PEAK_TORQUE = "peak_torque", "Peak torque"
+    PEAK_POWER = "peak_power", "Peak power"
+
+
+class Expectation(models.Model):
+    """What somebody expects of a setup before it is pulled: a share of the baseline's figure, and a sentence."""
+
+    setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="expectations")
+    measure = models.CharField(max_length=16, choices=Measure.choices)
+    low = models.FloatField(help_text="share of the baseline's figure gained; below zero is lost")
+    high = models.FloatField()
+    sentence = models.CharField(max_length=300, blank=True)
+    written_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    written_at = models.DateTimeField()
+    sealed_at = models.DateTimeField(null=True, blank=True, help_text="when the setup was first armed")
+
+    class Meta:
+        ordering = ["setup__position", "pk"]
+        constraints = [
+            models.UniqueConstraint(
+                fields=["setup", "measure", "written_by"], name="expectation_once_per_person_and_measure"
+            ),
+            models.CheckConstraint(condition=Q(low__lte=F("high")), name="expectation_rises"),
+            models.CheckConstraint(condition=Q(low__gte=-1, high__lte=5), name="expectation_is_a_share"),
         ]
 
 

@@ -11,6 +11,7 @@ from django.db.models import Max
 
 from engines import sheets
 from engines.services import mark_used
+from programmes.expectations import seal
 from programmes.models import Programme, Setup, Step
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal
@@ -95,6 +96,7 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime) -> Pull:
                 sweep_rate_rpm_s=programme.sweep_rate_rpm_s,
             )
             mark_used(programme.build, at)
+            seal(setup, at)
             _ask(person, session.stand, "arm", pull, {
                 "label": f"{programme.pk}/{setup.letter}",
                 "parts": [{"slot": part.slot, "name": part.name,

@@ -16,11 +16,11 @@ from torvix_core.verdict import WASH, Wording
 from curves.api import PeakOut, standard_asked
 from engines.models import Part
 from engines.services import applied_allowance
-from programmes.models import Programme
+from programmes.models import Measure, Programme
 from shop.models import Person
 from shop.refusals import Invalid
 from shop.services import is_person, units_of
-from verdicts import records, services
+from verdicts import outcomes, records, services
 from verdicts.services import Comparison
 
 router = Router(tags=["verdicts"])
@@ -102,6 +102,38 @@ class UseOut(Schema):
     wash: bool
     other_changes: int
     why_not: str
+
+
+class ExpectationOut(Schema):
+    """What somebody expected of a setup against the baseline, per cent, and what came."""
+
+    setup_id: int
+    measure: str
+    measure_label: str
+    low_percent: float
+    high_percent: float
+    sentence: str
+    by: str
+    mine: bool
+    sealed: bool
+    actual_percent: float | None
+    outcome: str
+
+
+class TendencyOut(Schema):
+    """How a person's expectations tended to be off over all programmes, in percentage points."""
+
+    person: str
+    count: int
+    hits: int
+    bias: float
+    spread: float | None
+
+
+class Expectations(Schema):
+    measures: dict[str, str]
+    rows: list[ExpectationOut]
+    people: list[TendencyOut]
 
 
 class PowerPoint(Schema):
@@ -296,6 +328,30 @@ def read_pulls_needed(request: HttpRequest, programme_id: int, difference_percen
             for count, chance in zip(counts, chances, strict=True)
         ],
     )  # fmt: skip
+
+
+@router.get("/programmes/{programme_id}/outcomes", response=Expectations, operation_id="outcomes")
+def read_outcomes(request: HttpRequest, programme_id: int):
+    """What was expected and what came; and how each person tends to be off."""
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    rows = [
+        ExpectationOut(
+            setup_id=one.expectation.setup_id, measure=one.expectation.measure,
+            measure_label=one.expectation.get_measure_display(), low_percent=one.expectation.low * 100,
+            high_percent=one.expectation.high * 100, sentence=one.expectation.sentence,
+            by=str(one.expectation.written_by), mine=one.expectation.written_by_id == request.user.pk,
+            sealed=one.expectation.sealed_at is not None,
+            actual_percent=None if one.actual is None else one.actual * 100, outcome=one.outcome or "",
+        )
+        for one in outcomes.of_programme(programme)
+    ]  # fmt: skip
+    people = [
+        TendencyOut(person=name, count=found.count, hits=found.hits, bias=found.bias * 100,
+                    spread=None if found.spread is None else found.spread * 100)
+        for name, found in outcomes.tendencies(request.user)
+    ]  # fmt: skip
+    return Expectations(measures=dict(Measure.choices), rows=rows, people=people)
 
 
 @router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")

@@ -16,6 +16,7 @@ from stand.models import Pull, WeatherReading
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
+EXPECTED = {"setup_id": "{setup}", "measure": "peak_power", "text": "2 %"}
 FILE = "a file"  # sent as a form
 READ, OPERATE, ARRANGE, OWN = "read", "operate", "arrange", "own"
 # Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
@@ -35,6 +36,8 @@ ENDPOINTS = (
     ("get", "/api/programmes/{programme}/stacks", None, READ),
     ("get", "/api/programmes/{programme}/questions", None, READ),
     ("get", "/api/programmes/{programme}/pulls-needed", None, READ),
+    ("get", "/api/programmes/{programme}/outcomes", None, READ),
+    ("post", "/api/programmes/{programme}/expectations", EXPECTED, OPERATE),
     ("post", "/api/programmes", DRAFT, OPERATE),
     ("get", "/api/programmes/{programme}/weather", None, READ),
     ("get", "/api/engines", None, READ),

@@ -7,8 +7,8 @@ from django.test import TransactionTestCase
 
 OLD = [("engines", "0001_initial"), ("stand", "0002_samples_stored_as_they_are"), ("shop", "0001_initial"),
        ("programmes", "0002_initial")]  # fmt: skip
-NEW = [("engines", "0005_used_builds_are_closed"), ("stand", "0004_every_pull_has_a_build"),
-       ("shop", "0002_stand_elevation"), ("programmes", "0002_initial")]  # fmt: skip
+NEW = [("engines", "0005_used_builds_are_closed"), ("stand", "0005_setups_that_were_pulled"),
+       ("shop", "0002_stand_elevation"), ("programmes", "0003_expectations")]  # fmt: skip
 
 
 class FromColumnsToReadings(TransactionTestCase):
@@ -49,5 +49,6 @@ class FromColumnsToReadings(TransactionTestCase):
         runner = new.get_model("engines", "PartReading").objects.get(part_id=part.pk)
         self.assertEqual((runner.dimension, runner.value, runner.origin), ("runner_length", 0.42, "told"))
         self.assertEqual(new.get_model("stand", "Pull").objects.get(pk=pull.pk).build_id, build.pk)
+        self.assertTrue(new.get_model("programmes", "Setup").objects.get(pk=setup.pk).pulled)
         kept = new.get_model("engines", "Build").objects.get(pk=build.pk)
         self.assertEqual((kept.notes, kept.used_at), ("old", scenes.DAY))

@@ -513,6 +513,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/expectations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Expect
+         * @description Write down what one expects of a setup; an empty text takes it back.
+         */
+        post: operations["expect"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/outcomes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Outcomes
+         * @description What was expected and what came; and how each person tends to be off.
+         */
+        get: operations["outcomes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/pulls": {
         parameters: {
             query?: never;
@@ -1399,6 +1439,59 @@ export interface components {
         ExcludeIn: {
             /** Reason */
             reason: string;
+        };
+        /** ExpectationIn */
+        ExpectationIn: {
+            /** Measure */
+            measure: string;
+            /**
+             * Sentence
+             * @default
+             */
+            sentence: string;
+            /** Setup Id */
+            setup_id: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * ExpectationOut
+         * @description What somebody expected of a setup against the baseline, per cent, and what came.
+         */
+        ExpectationOut: {
+            /** Actual Percent */
+            actual_percent: number | null;
+            /** By */
+            by: string;
+            /** High Percent */
+            high_percent: number;
+            /** Low Percent */
+            low_percent: number;
+            /** Measure */
+            measure: string;
+            /** Measure Label */
+            measure_label: string;
+            /** Mine */
+            mine: boolean;
+            /** Outcome */
+            outcome: string;
+            /** Sealed */
+            sealed: boolean;
+            /** Sentence */
+            sentence: string;
+            /** Setup Id */
+            setup_id: number;
+        };
+        /** Expectations */
+        Expectations: {
+            /** Measures */
+            measures: {
+                [key: string]: string;
+            };
+            /** People */
+            people: components["schemas"]["TendencyOut"][];
+            /** Rows */
+            rows: components["schemas"]["ExpectationOut"][];
         };
         /**
          * FactorOut
@@ -2479,6 +2572,22 @@ export interface components {
             rows: (number | null)[][];
         };
         /**
+         * TendencyOut
+         * @description How a person's expectations tended to be off over all programmes, in percentage points.
+         */
+        TendencyOut: {
+            /** Bias */
+            bias: number;
+            /** Count */
+            count: number;
+            /** Hits */
+            hits: number;
+            /** Person */
+            person: string;
+            /** Spread */
+            spread: number | null;
+        };
+        /**
          * UseOut
          * @description A setup that held a part, and how it did against the baseline of its programme.
          */
@@ -3483,6 +3592,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Day"];
+                };
+            };
+        };
+    };
+    expect: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExpectationIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    outcomes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Expectations"];
                 };
             };
         };

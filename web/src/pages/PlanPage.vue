@@ -6,6 +6,7 @@ import { computed, ref } from 'vue'
 import { answer, api, Problem } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
 import { figure } from '../figures'
+import ExpectationsPanel from '../plan/ExpectationsPanel.vue'
 import SetupMark from '../setups/SetupMark.vue'
 import { useFrame } from './frame'
 
@@ -70,6 +71,8 @@ const left = computed(() => new Map(day.value.planned.map((step) => [step.setup_
           <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups slot by slot</router-link>,
           with what does not fit and what would not be fair.
         </p>
+
+        <ExpectationsPanel class="next" />
 
         <h2 class="next">Running order</h2>
         <ol v-if="questions" class="order">

@@ -72,6 +72,12 @@ function leave() {
   if (props.edit) emit('keep')
 }
 
+/** An origin that was chosen and given no value goes back to the one that has one. */
+function leaveLine(event: FocusEvent) {
+  const inside = (event.currentTarget as HTMLElement).contains(event.relatedTarget as Node | null)
+  if (!inside && !props.edit) origin.value = undefined
+}
+
 function rewrite(event: Event, of: Origin) {
   const how = (event.target as HTMLInputElement).value
   emit('edit', text(of), of, how)
@@ -80,7 +86,13 @@ function rewrite(event: Event, of: Origin) {
 </script>
 
 <template>
-  <div class="line" :class="{ blocked: line.blocked, open }" :data-line="line.key" @focusin="focused = true">
+  <div
+    class="line"
+    :class="{ blocked: line.blocked, open }"
+    :data-line="line.key"
+    @focusin="focused = true"
+    @focusout="leaveLine"
+  >
     <button
       type="button"
       class="label"
