@@ -16,6 +16,9 @@ class Scoring(SimpleTestCase):
         self.assertEqual([outcome(0.02, 0.05, actual) for actual in (0.05, 0.079, 0.081)],
                          [Outcome.HIT, Outcome.NEAR, Outcome.MISSED])  # fmt: skip
 
+    def test_what_reads_the_same_as_an_end_is_a_hit(self):
+        self.assertEqual([outcome(0.01, 0.02, actual) for actual in (0.0096, 0.0094)], [Outcome.HIT, Outcome.NEAR])
+
     def test_ends_that_fall_are_refused(self):
         with self.assertRaisesMessage(ValueError, "the expected range must rise"):
             outcome(0.03, 0.01, 0.02)

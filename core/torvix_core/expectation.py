@@ -8,6 +8,7 @@ from enum import StrEnum
 from numpy.typing import ArrayLike
 from torvix_core.checked import Array, finite, same_length
 
+READS_THE_SAME = 0.0005  # [-], half of the tenth of a per cent that is shown
 NEAR = 0.01  # [-], a percentage point beyond the ends still counts as near [prac]
 
 
@@ -41,10 +42,8 @@ def outcome(low: float, high: float, actual: float) -> Outcome:
     finite("actual", actual)
     if low > high:
         raise ValueError("the expected range must rise")
-    # Half a tenth of a per cent: a single number is hit when it reads the same.
-    slack = 0.0005 if low == high else 0.0
     away = max(low - actual, actual - high, 0.0)
-    if away <= slack:
+    if away <= READS_THE_SAME:
         return Outcome.HIT
     return Outcome.NEAR if away <= max(high - low, NEAR) else Outcome.MISSED
 

@@ -9,15 +9,24 @@ import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
 
-const { programme, setup, mayOperate } = useFrame()
+const { programme, setup, day, mayOperate } = useFrame()
 const queries = useQueryClient()
 const { data: expected, error } = useQuery({
   queryKey: computed(() => ['expectations', programme.value.id] as const),
   queryFn: async ({ queryKey: [, programme_id] }) =>
     answer(await api.GET('/api/programmes/{programme_id}/outcomes', { params: { path: { programme_id } } })),
 })
-const others = computed(() => programme.value.setups.filter((known) => !known.is_baseline))
-const chosen = ref(others.value[0]?.id ?? 0)
+/** Those that can still be expected of: an arming seals. */
+const others = computed(() =>
+  programme.value.setups.filter(
+    (known) => !known.is_baseline && !day.value.pulls.some((pull) => pull.setup_id === known.id),
+  ),
+)
+const picked = ref<number | null>(null)
+const chosen = computed({
+  get: () => picked.value ?? others.value[0]?.id ?? 0,
+  set: (id: number) => (picked.value = id),
+})
 const measure = ref('average_torque')
 const text = ref('')
 const sentence = ref('')
@@ -102,6 +111,9 @@ async function expect() {
       <v-btn type="submit" size="small">Expect it</v-btn>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
     </form>
+    <p v-else-if="!others.length" class="quiet told">
+      Every setup has been armed: what is expected is sealed.
+    </p>
   </section>
 </template>
 
