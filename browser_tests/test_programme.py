@@ -211,6 +211,7 @@ class Doors(Case):
         with self.browser() as page:
             page.goto(f"/programmes/{self.hill_climb.pk}/verdict?standard=observed", wait_until="domcontentloaded")
             expect(page.get_by_role("button", name="Sign in")).to_be_visible()
+            page.wait_for_load_state("load")
             page.get_by_label("Name").fill("juna")
             page.get_by_label("Password").fill("wrong")
             page.get_by_role("button", name="Sign in").click()

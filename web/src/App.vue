@@ -14,10 +14,14 @@ watchEffect(() => theme.change(route.name === 'stand' ? 'stand' : 'daylight'))
 
 // Signed out in another window, or the session ran out: ask to sign in, and come back here afterwards.
 const queries = useQueryClient()
+// Several questions fail at once; one way to the door is enough, and a second would begin it anew.
+let leaving = false
 const stop = queries.getQueryCache().subscribe(({ query }) => {
   const error = query.state.error
-  if (error instanceof Problem && error.code === 'signed_out' && route.name && route.name !== 'sign-in') {
-    void router.replace({ name: 'sign-in', query: { next: route.fullPath } })
+  const isOutside = route.name && route.name !== 'sign-in'
+  if (error instanceof Problem && error.code === 'signed_out' && isOutside && !leaving) {
+    leaving = true
+    void router.replace({ name: 'sign-in', query: { next: route.fullPath } }).finally(() => (leaving = false))
   }
 })
 onScopeDispose(stop)
