@@ -95,6 +95,25 @@ class Figures(SimpleTestCase):
         self.assertEqual(found["static_ratio"].missing, ("gasket_thickness",))
         self.assertIsNotNone(found["displacement"].amount)
 
+    def test_a_contradicted_value_is_not_taken_for_one_that_is_not_given(self):
+        """Each of these has a default or another way round, which must not slip in where two sources disagree."""
+        more = {"injectors": 8, "target_power": 400 * HP, "fuel": "pump_petrol"}
+        for key, figure in (
+            ("dish_volume", "static_ratio"),
+            ("volumetric_efficiency", "airflow_demand"),
+            ("piston_speed_limit", "piston_speed"),
+            ("specific_consumption", "fuel_flow"),
+            ("duty_limit", "injector_wanted"),
+            ("intake_centreline", "intake_closing_seat"),
+            ("intake_duration_bank_2", "intake_closing_seat_bank_2"),
+        ):
+            with self.subTest(key=key):
+                of = sheet(**more, intake_centreline_bank_2=112)
+                self.assertIsNotNone(worked(of)[figure].amount)
+                blocked = settle([Evidence(Origin.CATALOGUE, 0.5), Evidence(Origin.TOLD, 0.9)])
+                withheld = worked(Sheet({**of.dimensions, key: blocked}))[figure]
+                self.assertEqual((withheld.amount, withheld.missing), (None, (key,)))
+
     def test_impossible_geometry_is_told_where_it_shows(self):
         self.assertIn("no volume above the piston", worked(sheet(dome_volume=100e-6))["static_ratio"].refused)
         self.assertIn("rod must be longer", worked(sheet(rod_length=0.042))["trapped_ratio"].refused)

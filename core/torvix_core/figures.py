@@ -19,7 +19,7 @@ RUNNER_TEMPERATURES = (290.0, 310.0, 330.0)  # K, charge in a runner: cool, usua
 
 
 def _port_flow(sheet: Sheet) -> tuple[float, str]:
-    return sheet.table("intake").at(sheet.maybe("intake_lift"))
+    return sheet.table("intake").at(sheet.given("intake_lift"))
 
 
 def _head_ceiling(sheet: Sheet) -> Amount:
@@ -28,7 +28,7 @@ def _head_ceiling(sheet: Sheet) -> Amount:
 
 
 def _filling(sheet: Sheet) -> tuple[float, str]:
-    given = sheet.maybe("volumetric_efficiency")
+    given = sheet.given("volumetric_efficiency")
     return (1.0, "at 100 % filling") if given is None else (given, f"at {percent(given)} filling")
 
 
@@ -116,7 +116,7 @@ def _helmholtz(sheet: Sheet) -> Amount:
 
 
 def _consumption(sheet: Sheet) -> tuple[float, float]:
-    if (given := sheet.maybe("specific_consumption")) is not None:
+    if (given := sheet.given("specific_consumption")) is not None:
         return given, given
     scale = FUELS[Fuel(sheet.word("fuel"))].scale
     low, high = fuel.PETROL_CONSUMPTION
@@ -142,7 +142,7 @@ def _ends(amount: Amount) -> tuple[float, float]:
 
 
 def _injector_wanted(sheet: Sheet) -> Amount:
-    count, limit = sheet.number("injectors"), sheet.maybe("duty_limit") or fuel.DUTY_LIMIT
+    count, limit = sheet.number("injectors"), sheet.given("duty_limit") or fuel.DUTY_LIMIT
     low, high = (float(fuel.injector_size(flow, count, limit)) for flow in _ends(_fuel_flow(sheet)))
     return _band(low, high, f"at {percent(limit)} duty")
 

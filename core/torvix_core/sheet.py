@@ -117,6 +117,13 @@ class Sheet:
         value = self._read(key)
         return None if value is None or isinstance(value, str) else float(value)
 
+    def given(self, key: str) -> float | None:
+        """As `maybe`, for a rule that has a default: values that contradict each other are not taken for none."""
+        value = self.maybe(key)
+        if value is None and self._is_blocked(key):
+            raise Missing(key)
+        return value
+
     def words(self, key: str) -> str:
         """Words or a choice; empty where nothing is written."""
         value = self._read(key)
@@ -180,6 +187,8 @@ class Sheet:
             return self.flow[FLOW_TABLES[key]].origin is Origin.ASSUMED
         return self.dimensions.get(key, Settled(None)).is_assumed
 
+    def _is_blocked(self, key: str) -> bool:
+        return self.dimensions.get(key, Settled(None)).is_blocked
+
     def _is_empty(self, key: str) -> bool:
-        found = self.dimensions.get(key)
-        return found is None or found.value is None
+        return self.dimensions.get(key, Settled(None)).value is None and not self._is_blocked(key)

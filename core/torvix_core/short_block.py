@@ -51,7 +51,7 @@ def swept(sheet: Sheet) -> float:
 
 def _piston_speed(sheet: Sheet) -> Amount:
     speed = float(geometry.mean_piston_speed(*sheet.numbers("stroke", "redline")))
-    limit = sheet.maybe("piston_speed_limit") or PISTON_SPEED_LIMIT
+    limit = sheet.given("piston_speed_limit") or PISTON_SPEED_LIMIT
     return Amount(speed, note=f"{percent(speed / limit)} of the limit")
 
 
@@ -62,7 +62,7 @@ def _clearance(sheet: Sheet) -> compression.ClearanceVolumes:
     bore, chamber, gasket_bore, gasket, deck = sheet.numbers(
         "bore", "chamber_volume", "gasket_bore", "gasket_thickness", "deck_clearance"
     )
-    dish, reliefs, dome = (sheet.maybe(key) or 0.0 for key in ("dish_volume", "relief_volume", "dome_volume"))
+    dish, reliefs, dome = (sheet.given(key) or 0.0 for key in ("dish_volume", "relief_volume", "dome_volume"))
     volumes = compression.clearance_volumes(
         bore=bore, chamber=chamber, gasket_bore=gasket_bore, gasket_thickness=gasket, deck_clearance=deck,
         piston=dish + reliefs - dome,
@@ -113,7 +113,7 @@ def intake_closing(sheet: Sheet, bank: int = 1) -> float:
     try:
         return float(timing(sheet, SEAT, bank).intake_closing)
     except Missing as lacking:
-        if (told := sheet.maybe(sheet.banked("intake_closing", bank))) is not None:
+        if (told := sheet.given(sheet.banked("intake_closing", bank))) is not None:
             return told
         raise Missing(*lacking.keys, "intake_closing") from None
 
@@ -156,7 +156,7 @@ def timing(sheet: Sheet, height: str, bank: int) -> ValveTiming:
 
 def _centrelines(sheet: Sheet, bank: int) -> tuple[float, float]:
     def given(key: str) -> float | None:
-        return sheet.maybe(sheet.banked(key, bank))
+        return sheet.given(sheet.banked(key, bank))
 
     intake, exhaust, separation = given("intake_centreline"), given("exhaust_centreline"), given("lobe_separation")
     if intake is None:

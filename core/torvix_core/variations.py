@@ -53,7 +53,7 @@ def airflow_by_speed(sheet: Sheet) -> AirflowBySpeed:
     """
     redline = sheet.number("redline")
     speed = np.append(np.arange(min(1000.0, redline), redline, SPEED_STEP_RPM), redline)
-    filling = sheet.maybe("volumetric_efficiency") or 1.0
+    filling = sheet.given("volumetric_efficiency") or 1.0
     demand = breathing.airflow_demand(displacement(sheet), speed, filling, sheet.cycle)
     rating, depression = sheet.maybe("carburettor_rating"), None
     if rating is not None and sheet.words("carburettor_kind"):
