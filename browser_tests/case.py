@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import os
 import socket
 import subprocess
@@ -11,14 +10,16 @@ import time
 import urllib.request
 from pathlib import Path
 from typing import Any
+from unittest import addModuleCleanup
 
+from axe_playwright_python.sync_playwright import Axe
 from django.apps import apps
 from django.core.management.color import no_style
 from django.db import connection
 from django.test import TransactionTestCase
 from playwright.sync_api import Page, expect, sync_playwright
 
-from demo.loader import load, scenario
+from demo.loader import load, say_to_stand, scenario
 from shop.models import Stand
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -35,7 +36,7 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
 ]
-expect.set_options(timeout=10_000)
+expect.set_options(timeout=20_000)
 
 
 def free_port() -> int:
@@ -79,25 +80,38 @@ class BrowserCase(TransactionTestCase):
     """The demonstration loaded, everything started, one page open. The ORM is for before and after the page."""
 
     speed = 5  # how many times faster than real the stand runs
+    web_port = 0
+    web: subprocess.Popen[bytes] | None = None  # one for the tests of a module: it keeps nothing between questions
 
     def setUp(self) -> None:
         load_demonstration()
-        self.stand_port, self.web_port = free_port(), free_port()
+        self.stand_port = free_port()
         Stand.objects.update(port=self.stand_port)
-        self.base = f"http://127.0.0.1:{self.web_port}"
         self.start_stand()
-        uvicorn = ["-m", "uvicorn", "config.asgi:application", "--port", str(self.web_port), "--lifespan", "off"]
-        self.start(*uvicorn, "--timeout-graceful-shutdown", "2", "--log-level", "warning")
         self.start(MANAGE, "bench")
-        self.wait_for_web()
+        if BrowserCase.web is None or BrowserCase.web.poll() is not None:
+            BrowserCase.web_port = free_port()
+            self.start_web()
+        self.base = f"http://127.0.0.1:{self.web_port}"
         self.problems: list[str] = []
         self.asked: set[str] = set()
 
-    def start(self, *command: str) -> subprocess.Popen[bytes]:
+    @staticmethod
+    def process(*command: str) -> subprocess.Popen[bytes]:
         env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"])}
-        process = subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT)
+        return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT)
+
+    def start(self, *command: str) -> subprocess.Popen[bytes]:
+        """A process for this test alone."""
+        process = self.process(*command)
         self.addCleanup(self.stop, process)
         return process
+
+    def start_web(self) -> None:
+        uvicorn = ["-m", "uvicorn", "config.asgi:application", "--port", str(self.web_port), "--lifespan", "off"]
+        BrowserCase.web = self.process(*uvicorn, "--timeout-graceful-shutdown", "2", "--log-level", "warning")
+        addModuleCleanup(self.stop, BrowserCase.web)
+        self.wait_for_web()
 
     def start_stand(self, *options: str) -> None:
         self.stand = self.start(
@@ -114,11 +128,16 @@ class BrowserCase(TransactionTestCase):
                 process.kill()
                 process.wait()
 
+    def start_workers(self, *queues: str) -> None:
+        """Job workers as ./torvix starts them."""
+        for queue in queues:
+            self.start(MANAGE, "procrastinate", "worker", "--queues", queue, "--concurrency", "1")
+
     def wait_for_web(self) -> None:
         deadline = time.monotonic() + 20
         while time.monotonic() < deadline:
             try:
-                urllib.request.urlopen(self.base, timeout=2).close()
+                urllib.request.urlopen(f"http://127.0.0.1:{self.web_port}", timeout=2).close()
                 return
             except OSError:
                 time.sleep(0.1)
@@ -126,14 +145,19 @@ class BrowserCase(TransactionTestCase):
 
     def tell_stand(self, name: str, **arguments: Any) -> None:
         """A command straight to the stand, as somebody at its console would give it."""
-        with socket.create_connection(("127.0.0.1", self.stand_port), timeout=5) as line:
-            line.sendall(
-                json.dumps({"type": "command", "id": 1, "name": name, "arguments": arguments}).encode() + b"\n"
-            )
-            # Until the reply: a client that leaves earlier may not have been heard.
-            for heard in line.makefile("rb"):
-                if json.loads(heard)["type"] == "reply":
-                    return
+        say_to_stand(self.stand_port, name, **arguments)
+
+    def axe(self, page: Page, *screens: str) -> None:
+        """No screen breaks a rule of accessibility that can be checked by a program."""
+        found: list[str] = []
+        for screen in screens:
+            page.goto(screen, wait_until="domcontentloaded")
+            page.get_by_role("navigation").first.wait_for()
+            page.wait_for_timeout(900)
+            for violation in Axe().run(page).response["violations"]:
+                places = "; ".join(node["html"][:110] for node in violation["nodes"][:3])
+                found.append(f"{screen}: {violation['id']}: {places}")
+        self.assertEqual(found, [])
 
     def browser(self) -> Browsing:
         return Browsing(self)

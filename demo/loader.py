@@ -6,30 +6,48 @@ over the line protocol, and the bench worker records it, as on any day, with the
 
 from __future__ import annotations
 
+import json
 import os
+import socket
 import subprocess
 import sys
 import time
 import tomllib
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import datetime, timedelta
+from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
 from torvix_core.air import ZERO_CELSIUS
+from torvix_core.dimensions import STACK_ORDER
 
 from demo import library
 from engines.models import Build, Part
+from programmes.adjusting import read_setting
 from programmes.expectations import expect
-from programmes.models import Programme
-from programmes.services import PlannedSetup, Sweep, plan_programme
-from shop.models import Person, Stand
-from stand import services
+from programmes.models import Programme, Setup
+from programmes.plans import (
+    Objective,
+    Plan,
+    PlannedSetup,
+    PlannedStretch,
+    PlannedVisit,
+    Row,
+    Sweep,
+    Times,
+    usual_row,
+)
+from programmes.services import plan_programme
+from shop.models import Person, Stand, default_units
+from stand import changes, checklist, notes, services
 from stand.bench import Bench
-from stand.models import ENDED, Pull, Session
+from stand.gates import compared_with, gates
+from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
 
-SCENARIO = Path(__file__).with_name("scenario.toml")
+SCENARIO, BOOSTED = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted"))
 ROOT = Path(__file__).resolve().parents[1]
 PATIENCE_S = 30.0
 
@@ -39,43 +57,59 @@ class LoadFailed(Exception):
 
 
 def scenario() -> dict[str, Any]:
+    """The shop, its six and what is planned with it."""
     return tomllib.loads(SCENARIO.read_text(encoding="utf-8"))
+
+
+def boosted() -> dict[str, Any]:
+    """The turbocharged four on the shop's second stand."""
+    return tomllib.loads(BOOSTED.read_text(encoding="utf-8"))
 
 
 def load(say: Callable[[str], None] = lambda _: None) -> bool:
     """Load the demonstration unless it is there. False if it was."""
-    plan = scenario()
-    if Person.objects.filter(username=plan["people"][0]["username"]).exists():
-        questions = [told["question"] for told in plan["programmes"]]
+    plans = [scenario(), boosted()]
+    if Person.objects.filter(username=plans[0]["people"][0]["username"]).exists():
+        questions = [told["question"] for plan in plans for told in plan["programmes"]]
         if Programme.objects.filter(question__in=questions).count() < len(questions):
             raise LoadFailed("the demonstration is there only in part: an earlier loading was cut off")
         return False
-    people = {told["username"]: _person(told, plan["password"]) for told in plan["people"]}
-    owner, before = next(iter(people.values())), datetime.fromisoformat(plan["day"]) - timedelta(days=2)
+    people = {told["username"]: _person(told, plans[0]["password"]) for told in plans[0]["people"]}
+    for plan in plans:
+        _load_engine(plan, people, say)
+    return True
+
+
+def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[[str], None]) -> None:
+    """One engine with its parts, its stand and all that was planned and pulled with it."""
+    day = datetime.fromisoformat(plan["day"])
+    owner, before = next(iter(people.values())), day - timedelta(days=2)
     stand = Stand.objects.create(name=plan["stand"])
     build = library.describe(plan["engine"], owner, before, stand)
     parts = library.parts(plan["parts"], owner, before)
-    day = datetime.fromisoformat(plan["day"])
     for number, told in enumerate(plan["programmes"]):
         person = people[told["planned_by"]]
-        programme = _programme(told, plan["windows"], build, parts, person, day + timedelta(minutes=number - 30))
+        programme = _programme(told, _windows(plan), build, parts, person, day + timedelta(minutes=number - 30))
         setups = list(programme.setups.all())
         for one in told.get("expected", []):
-            expect(
-                people[one["by"]],
-                setups[one["setup"]],
-                one["measure"],
-                one["text"],
-                one["sentence"],
-                programme.created_at,
-            )
-        if told.get("pulls"):
-            say(f"making {len(told['pulls'])} pulls on the simulated stand")
-            with simulated_stand("--stepped", "--seed", str(plan["seed"])) as port:
-                session = _run_session(programme, told["pulls"], person, stand, port, day)
+            expect(people[one["by"]], setups[one["setup"]], one["measure"], one["text"], one["sentence"],
+                   programme.created_at)  # fmt: skip
+        if "session" in told:
+            count = sum(len(one["pulls"]) for one in told["session"])
+            say(f"making {count} pulls on the simulated stand: {told['question']}")
+            options = ("--stepped", "--seed", str(plan["seed"]), "--engine", plan["simulated"])
+            with simulated_stand(*options) as port:
+                for one in told["session"]:
+                    session = _run_session(programme, one, person, stand, port)
             library.log_weather(told.get("weather", []), person, session)
-            library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
-    return True
+            if "successor" in plan["engine"]:
+                library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
+
+
+def _windows(plan: dict[str, Any]) -> dict[str, tuple[float, float]]:
+    """Windows in SI: temperatures in °C, pressures in kPa."""
+    warm = {channel: (low + ZERO_CELSIUS, high + ZERO_CELSIUS) for channel, (low, high) in plan["windows"].items()}
+    return warm | {channel: (low * 1e3, high * 1e3) for channel, (low, high) in plan.get("pressure", {}).items()}
 
 
 def _person(told: dict[str, str], password: str) -> Person:
@@ -84,24 +118,61 @@ def _person(told: dict[str, str], password: str) -> Person:
 
 def _programme(
     told: dict[str, Any],
-    windows: dict[str, list[float]],
+    windows: dict[str, tuple[float, float]],
     build: Build,
     parts: dict[str, Part],
     person: Person,
     at: datetime,
 ) -> Programme:
-    return plan_programme(
-        person,
-        at,
+    keys = [row["key"] for row in told.get("rows", [])] or sorted(
+        {parts[name].slot for setup in told["setups"] for name in setup["parts"]}
+        | {key for setup in told["setups"] for key in setup.get("settings", {})},
+        key=lambda key: [*STACK_ORDER, key].index(key),
+    )
+    usual = {key: usual_row(key) for key in keys}
+    plan = Plan(
         question=told["question"],
-        build=build,
-        setups=[PlannedSetup(setup["name"], [parts[name] for name in setup["parts"]]) for setup in told["setups"]],
-        order=[(setup, pulls) for setup, pulls in told["order"]],
+        setups=[_setup(setup, parts) for setup in told["setups"]],
+        rows=[_row(usual[key], keys) for key in keys],
+        sessions=[
+            PlannedStretch(datetime.fromisoformat(one["starts"]), one.get("paid_min"))
+            for one in told.get("sessions", [])
+        ],
+        times=_times(told.get("times", {})),
+        objective=Objective(**told.get("objective", {})),
+        answers_change=told.get("answers_change", ""),
+        stand_in=told.get("stand_in", ""),
+        order=[PlannedVisit(*visit) for visit in told["order"]],
         sweep=Sweep(**told["sweep"]),
         range_rpm=(told["range_rpm"][0], told["range_rpm"][1]),
-        windows={channel: (low + ZERO_CELSIUS, high + ZERO_CELSIUS) for channel, (low, high) in windows.items()},
+        windows=windows,
         held_constant=told["held_constant"],
+        boost_policy=told.get("boost_policy", ""),
     )
+    return plan_programme(person, at, build, plan)
+
+
+def _setup(told: dict[str, Any], parts: dict[str, Part]) -> PlannedSetup:
+    """A column of the matrix."""
+    arrives = told.get("arrives")
+    return PlannedSetup(
+        told["name"], [parts[name] for name in told["parts"]],
+        settings={key: read_setting(key, text, default_units()) for key, text in told.get("settings", {}).items()},
+        pulls=told.get("pulls", 3), place=told.get("place", ""),
+        available_at=datetime.fromisoformat(arrives) if arrives else None,
+        candidate=told.get("candidate", "in"), reason=told.get("reason", ""), based_on=told.get("based_on"),
+    )  # fmt: skip
+
+
+def _row(usual: Row, keys: list[str]) -> Row:
+    """A row with the usual minutes, under those of the plan's rows that usually lie above it."""
+    work = usual.work
+    return replace(usual, work=replace(work, under=tuple(key for key in work.under if key in keys)))
+
+
+def _times(told: dict[str, Any]) -> Times:
+    price = told.get("hour_price")
+    return Times(**{**told, "hour_price": None if price is None else Decimal(price)})
 
 
 @contextmanager
@@ -125,6 +196,17 @@ def simulated_stand(*options: str) -> Iterator[int]:
         process.wait(10)
         if process.stdout:
             process.stdout.close()
+
+
+def say_to_stand(port: int, name: str, **arguments: Any) -> dict[str, Any]:
+    """A command straight to the stand, as somebody at its console would give it; the reply."""
+    with socket.create_connection(("127.0.0.1", port), timeout=5) as line:
+        line.sendall(json.dumps({"type": "command", "id": 1, "name": name, "arguments": arguments}).encode() + b"\n")
+        # Until the reply: a client that leaves earlier may not have been heard.
+        for heard in line.makefile("rb"):
+            if (message := json.loads(heard))["type"] == "reply":
+                return message  # type: ignore[no-any-return]
+    raise LoadFailed(f"the simulated stand did not answer {name!r}")
 
 
 class StepBy:
@@ -151,47 +233,90 @@ class StepBy:
     def report(self) -> None:
         """Write what the link knows now: a pull of scenario time passes faster than the worker's own second."""
         self.bench.write_link()
-        self.bench.flush_writes()
+        self.bench.turn(0.0)
 
     def fault(self, channel: str, kind: str | None) -> None:
+        self.say("fault", {"channel": channel, "kind": kind})
+
+    def say(self, name: str, arguments: dict[str, Any]) -> None:
+        """A command that only a simulated stand takes."""
         assert self.bench.line is not None
-        self.bench.line.send(0, "fault", {"channel": channel, "kind": kind})
+        self.bench.line.send(0, name, arguments)
 
 
-def _run_session(
-    programme: Programme, pulls: list[dict[str, Any]], person: Person, stand: Stand, port: int, day: datetime
-) -> Session:
+def _run_session(programme: Programme, told: dict[str, Any], person: Person, stand: Stand, port: int) -> Session:
     Stand.objects.filter(pk=stand.pk).update(port=port)
     stand.refresh_from_db()
-    bench = Bench(stand, clock=lambda: day + timedelta(seconds=bench.stand_s))
+    opened = datetime.fromisoformat(told["opened"])
+    bench = Bench(stand, clock=lambda: opened + timedelta(seconds=bench.stand_s - began))
+    began = 0.0
     step = StepBy(bench)
     step.until(lambda: bench.hello is not None and bool(bench.air), "the stand to say hello")
-    session = services.open_session(person, programme, stand, day)
-    setups = list(programme.setups.all())
     step.skip(1.0)
-    for told in pulls:
-        _make_pull(step, session, setups[told["setup"]], person, told)
+    began = bench.stand_s
+    session = services.open_session(person, programme, stand, opened)
+    setups = list(programme.setups.all())
+    for one in told["pulls"]:
+        _make_pull(step, session, setups[one["setup"]], person, one)
     services.close_session(person, session, bench.clock() + timedelta(minutes=8))
-    bench.stopping = True
-    bench.run()
+    bench.close()
     return session
 
 
-def _make_pull(step: StepBy, session: Session, setup: Any, person: Person, told: dict[str, Any]) -> None:
+def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, told: dict[str, Any]) -> None:
+    """Change what has to be changed, see to the list, arm, warm up, wait for the gates, sweep, judge, note."""
     bench = step.bench
+    if minutes := told.get("change_min"):
+        changes.begin(person, session, setup, bench.clock())
+        step.skip(minutes * 60)
     step.report()
-    pull = services.arm(person, session, setup, bench.clock())
+    _see_to_everything(session, setup, person, bench.clock())
+    wanted = services.Wanted(purpose=told.get("purpose", ""))
+    pull = services.arm(person, session, setup, bench.clock(), wanted)
     step.until(lambda: bench.state == "armed" and not bench.waiting, "the stand to arm")
-    step.skip(told["warm"] * 60)
+    step.skip(told.get("warm", 2) * 60)
+    if not told.get("override"):
+        _wait_for_gates(step, pull)
     if fault := told.get("fault"):
         step.fault(fault["channel"], fault["kind"])
+    if trouble := told.get("trouble"):
+        step.say("script", {"lines": [{**trouble, "pull": bench_pulls(pull)}]})
     services.start(person, pull, told.get("override", ""))
     step.until(lambda: Pull.objects.get(pk=pull.pk).state in ENDED, "the pull to end")
     if fault:
         step.fault(fault["channel"], None)
+    if trouble:
+        step.say("trouble", {"kind": trouble["trouble"], "on": False})
     pull.refresh_from_db()
     at = bench.clock() + timedelta(seconds=40)
+    for kind, text in told.get("notes", []):
+        notes.write(person, session, kind, text, at, pull=pull)
     if reason := told.get("exclude"):
         services.exclude(person, pull, at, reason)
-    else:
+    elif pull.purpose == Purpose.SWEEP and pull.state == PullState.COMPLETE:
         services.keep(person, pull, at)
+
+
+def bench_pulls(pull: Pull) -> int:
+    """The stand's own count of sweeps: those of the programme that began."""
+    return Pull.objects.filter(session__programme=pull.session.programme).exclude(started_at=None).count() + 1
+
+
+def _see_to_everything(session: Session, setup: Setup, person: Person, at: datetime) -> None:
+    for one in checklist.due(session, setup):
+        if one.tick is None:
+            measured = {"intake": "2.0 mm", "exhaust": "2.4 mm"} if one.item.asks == Asks.CLEARANCE else {}
+            words = "As marked" if one.item.asks == Asks.WORDS else ""
+            checklist.tick(person, session, setup, one.item, words, measured, at)
+
+
+def _wait_for_gates(step: StepBy, pull: Pull) -> None:
+    """Until every gate is open, at most as long as anybody would wait."""
+    programme = pull.session.programme
+    like = compared_with(programme) if pull.purpose == Purpose.SWEEP else ()
+    for _ in range(90):
+        link = Link.objects.get(stand=pull.session.stand)
+        if all(gate.side == "inside" for gate in gates(programme, link, like)):
+            return
+        step.skip(30)
+    raise LoadFailed(f"{pull} of {programme} waits in vain for its gates")

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import argparse
 import fcntl
+import os
 import subprocess
 import sys
 from collections.abc import Iterator
@@ -16,6 +17,8 @@ from ops.machine import PYTHON, ROOT, VAR, CannotGoOn, build_web, environment, i
 from ops.processes import Family, Stopped, wait_for
 
 DATABASE = "torvix"
+QUEUES = ("quick", "long")  # of jobs, a worker each, so that what somebody waits for is not held up
+DEMO_STANDS = ("six", "four")  # the engines on the simulated stands of the demonstration
 WEB_PORT, STAND_PORT, DATABASE_PORT, TEST_DATABASE_PORT = 8420, 7420, 54390, 54490
 
 
@@ -32,8 +35,14 @@ def main(arguments: list[str]) -> int:
         command = commands.add_parser(name, help=what)
         if name == "test":
             command.add_argument("labels", nargs="*", help="only these tests, without the checks")
-    commands.add_parser("perf", help="benchmarks as ratios, measured side by side")
+    perf = commands.add_parser("perf", help="benchmarks as ratios, measured side by side")
+    perf.add_argument("--soak", action="store_true", help="200 kills and cuts at random moments instead, with a seed")
     commands.add_parser("types", help="write the API's schema and the front end's types anew")
+    # These have arguments, and a --help, of their own.
+    for name, (_, what) in STAND_TOOLS.items():
+        commands.add_parser(name, help=what, add_help=False)
+    if arguments and arguments[0] in STAND_TOOLS:
+        return stand_tool(*arguments)
     options = parser.parse_args(arguments)
     try:
         if options.command in ("demo", "serve"):
@@ -46,6 +55,21 @@ def main(arguments: list[str]) -> int:
     except KeyboardInterrupt:
         return 130
     return 0
+
+
+STAND_TOOLS = {
+    "standin": ("standin", "the simulated stand alone, to try an adapter or an application against"),
+    "conform": ("standin.conformance", "does a stand speak the line protocol? For people who write an adapter"),
+}
+
+
+def stand_tool(name: str, *arguments: str) -> int:
+    """Runs with Python's standard library alone, so nothing is installed for it."""
+    env = {**os.environ, "TORVIX_PROG": f"./torvix {name}"}
+    try:
+        return subprocess.run([sys.executable, "-m", STAND_TOOLS[name][0], *arguments], cwd=ROOT, env=env).returncode
+    except KeyboardInterrupt:
+        return 130
 
 
 @contextmanager
@@ -110,30 +134,37 @@ def _start(family: Family, *, demo: bool, port: int) -> None:
     logs.mkdir(exist_ok=True)
     python, manage = str(PYTHON), str(ROOT / "server/manage.py")
     if demo:
-        stand_port = free_port(STAND_PORT)
-        run([python, manage, "point_stand", "--port", str(stand_port)], what="pointing the stand", env=family.env)
-        family.start(
-            "simulated stand", [python, "-m", "standin", "--port", str(stand_port), "--warm"], logs / "stand.log"
-        )
+        for number, engine in enumerate(DEMO_STANDS, 1):
+            stand_port = free_port(STAND_PORT + 10 * number)
+            point = [python, manage, "point_stand", "--name", f"Stand {number}", "--port", str(stand_port)]
+            run(point, what="pointing the stand", env=family.env)
+            simulate = [python, "-m", "standin", "--port", str(stand_port), "--warm", "--engine", engine]
+            family.start(f"simulated stand {number}", simulate, logs / f"stand-{number}.log")
     port = free_port(port)
     address = f"http://127.0.0.1:{port}/"
     uvicorn = [python, "-m", "uvicorn", "config.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
     uvicorn += ["--lifespan", "off", "--timeout-graceful-shutdown", "2", "--log-level", "warning"]
     family.start("web server", uvicorn, logs / "web.log")
     wait_for(address, family.children[-1])
-    if demo or has_stand(family.env):
-        family.start("bench worker", [python, manage, "bench"], logs / "bench.log")
-    else:
+    for queue in QUEUES:
+        work = [python, manage, "procrastinate", "worker", "--queues", queue, "--name", queue, "--concurrency", "1"]
+        family.start(f"job worker, {queue}", [*work, "--delete-jobs", "always"], logs / f"jobs-{queue}.log")
+    described = stands(family.env)
+    for stand in described:
+        family.start(f"bench worker, stand {stand}", [python, manage, "bench", "--stand", stand],
+                     logs / f"bench-{stand}.log")  # fmt: skip
+    if not described:
         say("no stand is described yet, so no bench worker runs")
     with (VAR / "serve.lock").open("r+") as lock:
         told(lock, f"It serves {address}")
     say(f"serves {address} (Ctrl-C stops everything)")
 
 
-def has_stand(env: dict[str, str]) -> bool:
-    query = "from shop.models import Stand; print(Stand.objects.exists())"
+def stands(env: dict[str, str]) -> list[str]:
+    """The numbers of the stands that are described; each has a bench worker of its own."""
+    query = "from shop.models import Stand; print(*Stand.objects.order_by('pk').values_list('pk', flat=True))"
     command = [str(PYTHON), str(ROOT / "server/manage.py"), "shell", "--no-imports", "-c", query]
-    return subprocess.run(command, env=env, capture_output=True, text=True).stdout.strip() == "True"
+    return subprocess.run(command, env=env, capture_output=True, text=True).stdout.split()
 
 
 def development(options: argparse.Namespace) -> int:
@@ -148,7 +179,8 @@ def development(options: argparse.Namespace) -> int:
             if options.command == "types":
                 return checks.write_types(env)
             if options.command == "perf":
-                return subprocess.run([PYTHON, "-m", "perf"], env=env, cwd=ROOT).returncode
+                chosen = ["--soak"] if options.soak else []
+                return subprocess.run([PYTHON, "-m", "perf", *chosen], env=env, cwd=ROOT).returncode
             if options.command == "check":
                 return checks.run_checks(env)
             return checks.run_everything(env, options.labels)

@@ -6,6 +6,7 @@ import os
 import sys
 import unittest
 from pathlib import Path
+from types import ModuleType
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -18,22 +19,32 @@ def main() -> int:
     django.setup()
     from django.test.runner import DiscoverRunner
 
-    from perf import air, pulls
-    from perf.live import Latency, Typing
+    from perf import air, planning, pulls
+    from perf.live import Crowd, Latency, Typing
+    from perf.worker import FullRate, LongSoak
 
-    for ratio in (*air.factors(), *pulls.reduction()):
-        print(ratio, flush=True)
-    air.sheet()
+    soak = "--soak" in sys.argv[1:]
+    if not soak:
+        _ratios(air, planning, pulls)
     # A database that is made for this run and dropped after it.
     runner = DiscoverRunner(interactive=False, verbosity=0)
     databases = runner.setup_databases()
     try:
-        for ratio in pulls.storage():
-            print(ratio, flush=True)
-        outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite([Typing(), Latency()]))
+        if not soak:
+            for ratio in pulls.storage():
+                print(ratio, flush=True)
+        cases = [LongSoak()] if soak else [Typing(), Latency(), Crowd(), FullRate()]
+        outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite(cases))
     finally:
         runner.teardown_databases(databases)
     return 0 if outcome.wasSuccessful() else 1
+
+
+def _ratios(air: ModuleType, planning: ModuleType, pulls: ModuleType) -> None:
+    for ratio in (*air.factors(), *planning.days(), *pulls.reduction()):
+        print(ratio, flush=True)
+    air.sheet()
+    planning.orders()
 
 
 if __name__ == "__main__":

@@ -8,13 +8,16 @@ import re
 import socket
 import threading
 import time
+import urllib.request
 
 import numpy as np
 from django.conf import settings
 from playwright.sync_api import expect
 
+from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS, pull, ready
 from browser_tests.case import BrowserCase, sign_in
 from programmes.models import Programme
+from stand.models import Pull
 
 WATCH = """() => {
   window.painted = []
@@ -40,18 +43,71 @@ class Listener(threading.Thread):
                 self.sent.update({message["n"] + offset: now for offset in range(len(message["t"]))})
 
 
+def _told(late: np.ndarray) -> str:
+    low, high = np.median(late), np.percentile(late, 95)
+    return f"median {low:.0f} ms, 95th percentile {high:.0f} ms, {len(late)} frames"
+
+
+VIEWERS = 50
+
+
+class Viewer(threading.Thread):
+    """Somebody who watches: reads the stream as a browser does, and notes when each frame was there."""
+
+    def __init__(self, base: str, programme: int, cookie: str) -> None:
+        super().__init__(daemon=True)
+        self.request = urllib.request.Request(f"{base}/api/programmes/{programme}/live", headers={"Cookie": cookie})
+        self.came: dict[int, float] = {}
+
+    def run(self) -> None:
+        with urllib.request.urlopen(self.request, timeout=60) as stream:
+            for line in stream:
+                now = time.time() * 1000
+                if line.startswith(b"data: ") and (message := json.loads(line[6:]))["type"] == "frame":
+                    self.came[message["n"]] = now
+
+
+class Crowd(BrowserCase):
+    """Fifty people watch one pull. Prints, asserts nothing."""
+
+    speed = 1
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        programme = Programme.objects.filter(question=TRUMPETS).first()
+        assert programme is not None
+        with self.browser() as page:
+            sign_in(page)
+            ready(page, programme.pk)
+            cookie = "; ".join(f"{one['name']}={one['value']}" for one in page.context.cookies())
+            viewers = [Viewer(self.base, programme.pk, cookie) for _ in range(VIEWERS)]
+            for viewer in viewers:
+                viewer.start()
+            listener = Listener(self.stand_port)
+            listener.start()
+            page.evaluate(WATCH)
+            pull(page)
+            painted = page.evaluate("window.painted")
+        seen = np.array([at - listener.sent[n] for n, at in painted if n in listener.sent])
+        came = np.array([at - listener.sent[n] for viewer in viewers for n, at in viewer.came.items()
+                         if n in listener.sent])  # fmt: skip
+        made = Pull.objects.get(session__programme=programme)
+        print(f"with {VIEWERS} viewers, sample sent to frame received: {_told(came)}; wanted under 150 ms", flush=True)
+        print(f"with {VIEWERS} viewers, sample sent to point painted: {_told(seen)}; {made.samples_lost} samples lost")
+
+
 class Latency(BrowserCase):
     """Run by `./torvix perf`, not by the tests: it prints and asserts nothing."""
 
     speed = 1  # as in life
 
     def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
-        programme = Programme.objects.order_by("created_at").last()
+        programme = Programme.objects.filter(question=TRUMPETS).first()
         assert programme is not None
         with self.browser() as page:
             sign_in(page)
-            page.goto(f"/programmes/{programme.pk}/stand", wait_until="domcontentloaded")
-            page.get_by_role("button", name=re.compile("Cautions read")).click()
+            ready(page, programme.pk)
+            page.get_by_test_id("pull-options").locator("summary").click()
+            page.get_by_label("What the pull is for").select_option(label="Counted pull")
             page.get_by_role("button", name=re.compile("It is bolted on")).click()
             expect(page.get_by_role("button", name="Hold to start")).to_be_visible(timeout=120_000)
             listener = Listener(self.stand_port)
@@ -61,11 +117,7 @@ class Latency(BrowserCase):
             expect(page.get_by_test_id("headline")).to_contain_text("Keep it?", timeout=60_000)
             painted = page.evaluate("window.painted")
             late = np.array([at - listener.sent[number] for number, at in painted if number in listener.sent])
-            print(
-                f"sample sent to point painted: median {np.median(late):.0f} ms, 95th percentile "
-                f"{np.percentile(late, 95):.0f} ms, {len(late)} frames; wanted under 200 ms",
-                flush=True,
-            )
+            print(f"sample sent to point painted: {_told(late)}; wanted under 200 ms", flush=True)
             page.goto("/", wait_until="domcontentloaded")
             times = []
             for _ in range(7):
@@ -98,7 +150,7 @@ class Typing(BrowserCase):
     speed = 1
 
     def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
-        programme = Programme.objects.order_by("created_at").first()
+        programme = Programme.objects.filter(question=HILL_CLIMB).first()
         assert programme is not None
         with self.browser() as page:
             sign_in(page)

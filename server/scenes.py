@@ -12,16 +12,17 @@ from engines.models import Part
 from engines.parts import PartFacts, add_part
 from engines.services import describe_engine, mark_used
 from programmes.models import Programme, Setup
-from programmes.services import PlannedSetup, Sweep, plan_programme
+from programmes.plans import Plan, PlannedSetup, PlannedVisit, Sweep
+from programmes.services import plan_programme
 from shop.models import Person, Role, Stand
-from stand import services
-from stand.models import Link, Pull, PullState, Session
+from stand import records, services
+from stand.models import Link, ListItem, Pull, PullState, Session
 from stand.samples import append_chunk
 
 DAY = datetime(2026, 11, 2, 9, 0, tzinfo=UTC)
 PASSWORD = "only for a scene"
 CHANNELS = (("rpm", "rpm"), ("torque", "N·m"), ("throttle", "%"), ("oil_temperature", "°C"))
-AIR = services.MeanAir(98_205.0, 302.59, 0.5)
+AIR = records.MeanAir(98_205.0, 302.59, 0.5)
 RATE_HZ, SWEEP_RATE = 50.0, 350.0
 
 
@@ -39,17 +40,15 @@ def person(role: Role) -> Person:
 def programme(planner: Person, setups: int = 3) -> Programme:
     build = describe_engine(planner, DAY, "2.9 six", SIX)
     parts = [manifold(planner, f"manifold {number}", 420 - 90 * number) for number in range(setups)]
-    return plan_programme(
-        planner,
-        DAY,
+    plan = Plan(
         question="Which manifold?",
-        build=build,
-        setups=[PlannedSetup(part.name, [part]) for part in parts],
-        order=[*((number, 2) for number in range(setups)), (0, 1)],
+        setups=[PlannedSetup(part.name, [part], pulls=2) for part in parts],
+        order=[*(PlannedVisit(number, 2) for number in range(setups)), PlannedVisit(0, 1)],
         sweep=Sweep(2000, 6900, SWEEP_RATE),
         range_rpm=(3000, 6000),
         windows={"oil_temperature": (353.15, 373.15)},
     )
+    return plan_programme(planner, DAY, build, plan)
 
 
 def manifold(person: Person, name: str, runner_mm: float) -> Part:
@@ -58,6 +57,8 @@ def manifold(person: Person, name: str, runner_mm: float) -> Part:
 
 
 def session(planned: Programme, operator: Person, stand: Stand | None = None, at: datetime = DAY) -> Session:
+    """Open, in a shop whose list of what must be seen to is empty."""
+    ListItem.objects.get_or_create(text="Nothing", position=0, in_force=False)
     return services.open_session(operator, planned, stand or Stand.objects.create(name="Stand 1"), at)
 
 
@@ -92,6 +93,9 @@ def samples(level: float, tilt: float = 0.0) -> list[list[float]]:
     return rows
 
 
+SWEEP = services.Wanted(purpose="sweep")  # counts, also as the first after a change
+
+
 def pull(
     of: Session,
     setup: Setup,
@@ -100,7 +104,7 @@ def pull(
     level: float = 1.0,
     tilt: float = 0.0,
     keep: bool = True,
-    air: services.MeanAir | None = AIR,
+    air: records.MeanAir | None = AIR,
     inertia_in_torque: str = "included",
     rows: Sequence[Sequence[float]] | None = None,
 ) -> Pull:
@@ -110,12 +114,13 @@ def pull(
     made = Pull.objects.create(
         session=of, number=number, setup=setup, build=of.programme.build, armed_at=at, operator=operator,
         sweep_start_rpm=2000, sweep_end_rpm=6900, sweep_rate_rpm_s=SWEEP_RATE,
+        step=services.next_step(of.programme, setup),
     )  # fmt: skip
     mark_used(of.programme.build, at)
     names, units = zip(*CHANNELS, strict=True)
-    services.begin_pull(made, services.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
+    records.begin_pull(made, records.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
     append_chunk(made.pk, 0, samples(level, tilt) if rows is None else rows)
-    services.end_pull(made, PullState.COMPLETE, "", at, air=air)
+    records.end_pull(made, PullState.COMPLETE, "", at, air=air)
     if keep:
         services.keep(operator, made, at)
     return Pull.objects.select_related("reduced", "session").get(pk=made.pk)

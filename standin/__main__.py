@@ -4,14 +4,24 @@ from __future__ import annotations
 
 import argparse
 import asyncio
+import json
+import os
 import signal
+from pathlib import Path
 
+from standin.engine import ENGINES
+from standin.faults import Script, load_script
 from standin.server import Server
 from standin.stand import Stand
 
 
 def main() -> None:
-    parser = argparse.ArgumentParser(prog="standin", description="A simulated engine stand and weather station.")
+    parser = argparse.ArgumentParser(
+        prog=os.environ.get("TORVIX_PROG", "python -m standin"),
+        description="A simulated engine stand and weather station that speaks the line protocol of "
+        "docs/line-protocol.md: something to try an application or an adapter against.",
+        epilog="Whoever writes an adapter for a real stand checks it with ./torvix conform HOST PORT.",
+    )
     parser.add_argument("--host", default="127.0.0.1")
     parser.add_argument("--port", type=int, default=7420, help="0 takes any free port")
     parser.add_argument("--seed", type=int, default=1)
@@ -19,14 +29,32 @@ def main() -> None:
     parser.add_argument("--speed", type=float, default=1.0, help="how many times faster than real")
     parser.add_argument("--stepped", action="store_true", help="time moves only in a pull or when told to skip")
     parser.add_argument("--warm", action="store_true", help="start with a warm engine")
+    eight = "a 5.7 eight with carburettor or blower"
+    parser.add_argument(
+        "--engine", choices=ENGINES, default="six", help=f"a 2.9 six, a 2.0 four with a turbocharger, {eight}"
+    )
+    console = "take no commands and tell no states: sweeps are started at the console"
+    parser.add_argument("--reports-only", action="store_true", help=console)
+    one, other = ({"pull": 2, "at_rpm": 4000, "trouble": "oil_loss"},
+                  {"pull": 3, "at_s": 2, "channel": "lambda", "kind": "stuck"})  # fmt: skip
+    lines = f"{json.dumps(one)} or {json.dumps(other)}"
+    parser.add_argument(
+        "--script",
+        type=Path,
+        metavar="FILE",
+        help=f"faults that come by themselves: a JSON list of lines such as {lines}",
+    )
     asyncio.run(run(parser.parse_args()))
 
 
 async def run(options: argparse.Namespace) -> None:
-    stand = Stand(seed=options.seed)
+    script = load_script(options.script) if options.script else Script()
+    stand = Stand(seed=options.seed, engine=ENGINES[options.engine], script=script)
     if options.warm:
         stand.skip(1800)
-    server = Server(stand, rate_hz=options.rate, speed=options.speed, stepped=options.stepped)
+    server = Server(
+        stand, rate_hz=options.rate, speed=options.speed, stepped=options.stepped, reports_only=options.reports_only
+    )
     listening = await server.serve(options.host, options.port)
     print(f"stand listens on {options.host}:{listening.sockets[0].getsockname()[1]}", flush=True)
     stop = asyncio.Event()

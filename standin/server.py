@@ -7,8 +7,8 @@ import json
 from dataclasses import dataclass, field
 from typing import Any
 
-from standin.engine import INERTIA
-from standin.stand import CHANNELS, Refused, Stand, State
+from standin.faults import Trouble
+from standin.stand import Refused, Stand, State
 
 WEATHER_CHANNELS = (("barometer", "kPa"), ("temperature", "°C"), ("humidity", "%"))
 WEATHER_EVERY_S = 2.0
@@ -23,6 +23,7 @@ class Server:
     rate_hz: float = 50.0
     speed: float = 1.0
     stepped: bool = False
+    reports_only: bool = False  # it takes no commands over the line and tells no states, as most stands do
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
     sent: int = 0
 
@@ -35,7 +36,8 @@ class Server:
         self.clients.add(writer)
         try:
             await self._say(writer, self._hello())
-            await self._say(writer, self._state_message())
+            if not self.reports_only:
+                await self._say(writer, self._state_message())
             await self._say(writer, self._weather_message())
             while line := await reader.readline():
                 await self._hear(writer, line)
@@ -51,7 +53,7 @@ class Server:
         try:
             message = json.loads(line)
             reply["id"] = message["id"]
-            await self._obey(message["name"], message.get("arguments", {}))
+            reply |= await self._obey(message["name"], message.get("arguments", {}))
         except Refused as refusal:
             reply |= {"ok": False, "why": str(refusal)}
         except (ValueError, KeyError, TypeError) as error:
@@ -60,7 +62,8 @@ class Server:
         if self.stand.state is not before:
             await self._tell(self._state_message())
 
-    async def _obey(self, name: str, arguments: dict[str, Any]) -> None:
+    async def _obey(self, name: str, arguments: dict[str, Any]) -> dict[str, Any]:
+        """Do it; what the reply says beside that it is done."""
         if name == "skip":
             if not self.stepped:
                 raise Refused("this stand runs by its own clock")
@@ -68,10 +71,18 @@ class Server:
             await self._tell(self._weather_message())
             await self._samples(1)
         elif name == "vanish":
-            for client in tuple(self.clients):
-                client.transport.abort()
+            self._cut()
+        elif name == "truth":
+            return {"torque": self.stand.truth([float(rpm) for rpm in arguments["rpm"]]),
+                    "parts": self.stand.parts_truth()}  # fmt: skip
         else:
             self.stand.command(name, arguments)
+        return {}
+
+    def _cut(self) -> None:
+        self.stand.faults.troubles.discard(Trouble.VANISH)
+        for client in tuple(self.clients):
+            client.transport.abort()
 
     async def _run(self) -> None:
         loop = asyncio.get_running_loop()
@@ -103,6 +114,9 @@ class Server:
             rows.append(self.stand.step(1 / self.rate_hz))
             times.append(round(self.stand.seconds, 6))
             self.sent += 1
+            if Trouble.VANISH in self.stand.faults.troubles:
+                self._cut()
+                return
             if self.stand.state is not before:
                 await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
                 await self._tell(self._state_message())
@@ -113,17 +127,19 @@ class Server:
             await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
 
     def _hello(self) -> dict[str, Any]:
-        can = ["arm", "start", "abort", "fit", "fault", "vanish"] + (["skip"] if self.stepped else [])
+        can = [] if self.reports_only else ["arm", "start", "abort", "holds"]
+        can += ["fit", "fault", "trouble", "script", "truth", "vanish"] + (["skip"] if self.stepped else [])
         return {
             "type": "hello",
             "protocol": 1,
             "stand": "Simulated stand",
             "simulated": True,
             "rate_hz": self.rate_hz,
-            "channels": [{"name": name, "unit": unit} for name, unit, _ in CHANNELS],
+            "channels": [{"name": name, "unit": unit} for name, unit, _ in self.stand.channels],
             "weather": [{"name": name, "unit": unit} for name, unit in WEATHER_CHANNELS],
             "can": can,
-            "inertia": {"torque": "not_included", "kg_m2": INERTIA},
+            "states": not self.reports_only,
+            "inertia": {"torque": "not_included", "kg_m2": self.stand.engine.inertia},
         }
 
     def _state_message(self) -> dict[str, Any]:
@@ -135,6 +151,8 @@ class Server:
         return {"type": "weather", "t": round(self.stand.seconds, 6), "v": values}
 
     async def _tell(self, message: dict[str, Any]) -> None:
+        if Trouble.HUSH in self.stand.faults.troubles or (self.reports_only and message["type"] == "state"):
+            return
         for client in tuple(self.clients):
             try:
                 await self._say(client, message)

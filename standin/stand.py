@@ -1,13 +1,30 @@
-"""The simulated stand as a state machine stepped by its own time: brake, heat, sensors and their faults."""
+"""The simulated stand as a state machine stepped by its own time: engine, brake and heat."""
 
 from __future__ import annotations
 
 import math
 import random
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from enum import StrEnum
+from typing import Any
 
-from standin.engine import INERTIA, Manifold, air_flow, full_torque
+from standin import boost
+from standin.boost import Charge, Turbo
+from standin.engine import (
+    CYCLE_ANGLE,
+    REFERENCE_DENSITY,
+    SIX,
+    Engine,
+    air_flow,
+    filling,
+    friction_torque,
+    heat_loss,
+    mixture_loss,
+)
+from standin.faults import OIL_LOSS_S, Faults, NoSuchFault, Script, Trouble, read_script
+from standin.parts import CannotFit, Fitted, read_fit
+from standin.truth import worth
 from standin.weather import Day, Weather
 
 
@@ -16,14 +33,6 @@ class State(StrEnum):
     ARMED = "armed"
     SWEEPING = "sweeping"
     ROLLING_OFF = "rolling_off"
-
-
-class Fault(StrEnum):
-    """What can be made to go wrong, for tests and for practice."""
-
-    SILENT = "silent"  # the channel sends nothing
-    NONSENSE = "nonsense"  # the channel sends a value that cannot be
-    STUCK = "stuck"  # the channel repeats its last value
 
 
 # name, unit, decimals sent
@@ -41,9 +50,15 @@ CHANNELS = (
     ("fuel_flow", "kg/h", 2),
     ("air_flow", "kg/h", 1),
     ("exhaust_temperature", "°C", 0),
+    ("fuel_pressure", "kPa", 0),
+)
+BOOST_CHANNELS = (
+    ("boost", "kPa", 2),
+    ("exhaust_pressure", "kPa", 1),
+    ("turbine_speed", "rpm", 0),
+    ("knock", "1", 0),
 )
 IDLE_RPM = 1100.0
-RPM_LIMIT = 7400.0  # the stand keeps its own authority
 WARM = {"oil": (92.0, 260.0), "coolant": (80.0, 150.0), "manifold": (46.0, 190.0)}  # °C reached, time constant s
 SPIKE, SPIKE_S = 0.02, 0.12  # load-in: share of torque, and how fast it rings down
 RAMP_S = 0.45  # until the sweep rate is reached
@@ -51,6 +66,7 @@ HOLD_S = 0.4  # under load at the start speed before the sweep
 PULL_SCATTER = 0.0028  # standard deviation of the whole curve from pull to pull [-]
 SAMPLE_NOISE = 0.006  # of torque, sample to sample [-]
 PULL_DRIFT = -0.0002  # what each further pull of a day costs [-]
+FUEL_PRESSURE = 300.0  # kPa
 
 
 class Refused(Exception):
@@ -59,9 +75,12 @@ class Refused(Exception):
 
 @dataclass
 class Sweep:
+    """`holds` are speeds that are held on the way, with their seconds: a step test."""
+
     start_rpm: float
     end_rpm: float
     rate_rpm_s: float
+    holds: list[tuple[float, float]] = field(default_factory=list)
 
 
 @dataclass
@@ -71,32 +90,44 @@ class Stand:
     seed: int = 1
     day: Day = field(default_factory=Day)
     seconds: float = 0.0
+    engine: Engine = SIX
+    script: Script = field(default_factory=Script)
 
     def __post_init__(self) -> None:
         self.state = State.IDLE
-        self.manifold = Manifold(0.33)
-        self.fitted = ""
+        self.fitted = Fitted(self.engine)
+        self.channels = CHANNELS + (BOOST_CHANNELS if self.engine.boost else ())
+        self.faults = Faults([name for name, _, _ in self.channels])
         self.rpm, self.rate = IDLE_RPM, 0.0
         self.throttle = 0.05
+        self.turbo = Turbo()
         air = self.weather()
         self.oil = self.coolant = self.skin = air.temperature
         self.sweep = Sweep(2400, 6800, 350)
         self.pulls = 0
         self.level = 1.0
-        self.in_state_s = 0.0
+        self.in_state_s = self.held_s = 0.0
         self.noise = random.Random(f"{self.seed}/idle")
-        self.faults: dict[str, Fault] = {}
-        self.last: dict[str, float | None] = {}
 
     def weather(self) -> Weather:
         return self.day.at(self.seconds)
 
-    def command(self, name: str, arguments: dict[str, object]) -> None:
+    # Commands
+
+    def command(self, name: str, arguments: Mapping[str, Any]) -> None:
         """Do what is asked, or raise Refused with the reason."""
+        try:
+            self._obey(name, arguments)
+        except (CannotFit, NoSuchFault) as error:
+            raise Refused(str(error)) from error
+
+    def _obey(self, name: str, arguments: Mapping[str, Any]) -> None:
         if name == "fit":
-            self._fit(str(arguments.get("label", "")), float(str(arguments["runner_length_m"])))
+            self._fit(read_fit(self.engine, arguments))
         elif name == "arm":
-            self._arm(Sweep(*(float(str(arguments[key])) for key in ("start_rpm", "end_rpm", "rate_rpm_s"))))
+            start, end, rate = (float(arguments[key]) for key in ("start_rpm", "end_rpm", "rate_rpm_s"))
+            holds = [(float(hold["rpm"]), float(hold["s"])) for hold in arguments.get("holds", [])]
+            self._arm(Sweep(start, end, rate, holds))
         elif name == "start":
             if self.state is not State.ARMED:
                 raise Refused(f"not armed, the stand is {self.state.value}")
@@ -105,28 +136,36 @@ class Stand:
             if self.state in (State.ARMED, State.SWEEPING):
                 self._enter(State.ROLLING_OFF)
         elif name == "fault":
-            self._fault(str(arguments["channel"]), arguments.get("kind"))
+            self.faults.break_channel(str(arguments["channel"]), arguments.get("kind"), arguments.get("value"))
+        elif name == "trouble":
+            self.faults.trouble(arguments.get("kind"), bool(arguments.get("on", True)))
+        elif name == "script":
+            self.script = read_script(arguments["lines"])
         else:
             raise Refused(f"this stand knows no command {name!r}")
 
-    def _fit(self, label: str, runner_length: float) -> None:
+    def _fit(self, fitted: Fitted) -> None:
         if self.state is not State.IDLE:
             raise Refused(f"parts change on a stopped engine, the stand is {self.state.value}")
-        if not 0.05 <= runner_length <= 1.0:
-            raise Refused("runner_length_m must lie between 0.05 and 1.0")
-        if label != self.fitted:
+        if fitted.label != self.fitted.label:
             self.skin = self.weather().temperature  # the new part comes cold from the bench
             self.oil -= 0.10 * (self.oil - self.weather().temperature)
             self.coolant -= 0.10 * (self.coolant - self.weather().temperature)
-        self.fitted, self.manifold = label, Manifold(runner_length)
+        own = self.fitted.settings.get("own_jets") or fitted.settings.get("jets")
+        settings = {**fitted.settings, **({"own_jets": own} if own else {})}
+        self.fitted = Fitted(self.engine, fitted.label, fitted.values, fitted.names, settings)
+        self.turbo.target = fitted.boost_target if self.engine.boost == "turbo" else 0.0
 
     def _arm(self, sweep: Sweep) -> None:
         if self.state not in (State.IDLE, State.ARMED):
             raise Refused(f"cannot arm, the stand is {self.state.value}")
+        if Trouble.STALL in self.faults.troubles:
+            raise Refused("the engine does not run")
         if not 1200 <= sweep.start_rpm < sweep.end_rpm:
             raise Refused("the sweep must start at 1200 rpm or more and end above its start")
-        if sweep.end_rpm > RPM_LIMIT:
-            raise Refused(f"the stand's own limit is {RPM_LIMIT:.0f} rpm")
+        limit = self.engine.limit_rpm
+        if max(sweep.end_rpm, *(rpm for rpm, _ in sweep.holds), 0.0) > limit:
+            raise Refused(f"the stand's own limit is {limit:.0f} rpm")
         if not 50 <= sweep.rate_rpm_s <= 1000:
             raise Refused("the sweep rate must lie between 50 and 1000 rpm/s")
         self.sweep = sweep
@@ -137,18 +176,23 @@ class Stand:
         # Seeded by the pull, not by the samples before it, so that a repeated day repeats each pull exactly.
         self.noise = random.Random(f"{self.seed}/{self.pulls}")
         self.level = (1 + self.noise.gauss(0, PULL_SCATTER)) * (1 + PULL_DRIFT * (self.pulls - 1))
-        self.rpm, self.rate = self.sweep.start_rpm, 0.0
+        self.rpm, self.rate, self.held_s = self.sweep.start_rpm, 0.0, 0.0
         self._enter(State.SWEEPING)
-
-    def _fault(self, channel: str, kind: object) -> None:
-        if channel not in (name for name, _, _ in CHANNELS):
-            raise Refused(f"there is no channel {channel!r}")
-        self.faults.pop(channel, None)
-        if kind is not None:
-            self.faults[channel] = Fault(str(kind))
 
     def _enter(self, state: State) -> None:
         self.state, self.in_state_s = state, 0.0
+
+    def truth(
+        self, speeds: list[float], *, density: float = REFERENCE_DENSITY, oil: float = 90.0, skin: float = 45.0
+    ) -> list[float]:
+        """What the engine as fitted makes steadily, without scatter: N·m at each speed in rpm."""
+        return [self._full_torque(rpm, density, 101.3, 20.0, oil, skin, self._ideal_charge(rpm)) for rpm in speeds]
+
+    def parts_truth(self) -> dict[str, list[float]]:
+        """Level and tilt of each part beyond its dimensions."""
+        return {name: [worth(name).level, worth(name).tilt] for name in self.fitted.names}
+
+    # Time
 
     def skip(self, seconds: float) -> None:
         """Let the engine idle warm for a while without sending samples."""
@@ -157,21 +201,27 @@ class Stand:
             self.seconds += 1.0
 
     def step(self, dt: float) -> list[float | None]:
-        """Move on by dt seconds; the samples in the order of CHANNELS."""
+        """Move on by dt seconds; the samples in the order of the channels."""
         self.seconds += dt
         self.in_state_s += dt
         self._move(dt)
         self._warm(dt)
+        if self.state is State.SWEEPING:
+            for what in self.script.due(self.pulls, self.rpm, self.in_state_s):
+                if "trouble" in what:
+                    self.faults.trouble(what["trouble"])
+                else:
+                    self.faults.break_channel(what["channel"], what["kind"], what.get("value"))
+        if Trouble.OIL_LOSS in self.faults.troubles:
+            self.faults.oil_lost_s += dt
         return self._sense()
 
     def _move(self, dt: float) -> None:
+        if Trouble.STALL in self.faults.troubles:
+            self._stall(dt)
+            return
         if self.state is State.SWEEPING:
-            self.throttle = min(1.0, self.throttle + dt / 0.15)
-            climbing = self.in_state_s - HOLD_S
-            self.rate = self.sweep.rate_rpm_s * min(1.0, max(0.0, climbing / RAMP_S))
-            self.rpm += self.rate * dt
-            if self.rpm >= self.sweep.end_rpm:
-                self._enter(State.ROLLING_OFF)
+            self._sweep(dt)
             return
         target = {State.ARMED: self.sweep.start_rpm}.get(self.state, IDLE_RPM)
         self.throttle = max(0.05 if self.state is not State.ARMED else 0.2, self.throttle - dt / 0.1)
@@ -181,6 +231,36 @@ class Stand:
         if self.state is State.ROLLING_OFF and self.rpm < IDLE_RPM + 150:
             self._enter(State.IDLE)
 
+    def _sweep(self, dt: float) -> None:
+        self.throttle = min(1.0, self.throttle + dt / 0.15)
+        climbing = self.in_state_s - HOLD_S
+        self.rate = self.sweep.rate_rpm_s * min(1.0, max(0.0, climbing / RAMP_S))
+        if self.sweep.holds:
+            rpm, seconds = self.sweep.holds[0]
+            if self.rpm >= rpm:
+                self.rate = 0.0
+                self.held_s += dt
+                if self.held_s >= seconds:
+                    self.held_s = 0.0
+                    del self.sweep.holds[0]
+                    if not self.sweep.holds:
+                        self._enter(State.ROLLING_OFF)
+                return
+            self.rpm = min(rpm, self.rpm + self.rate * dt)
+            return
+        self.rpm += self.rate * dt
+        if self.rpm >= self.sweep.end_rpm:
+            self._enter(State.ROLLING_OFF)
+
+    def _stall(self, dt: float) -> None:
+        self.throttle = max(0.0, self.throttle - dt / 0.1)
+        fall = -self.rpm * min(1.0, dt / 0.35)
+        self.rate, self.rpm = fall / dt, self.rpm + fall
+        if self.rpm < 50:
+            self.rpm = self.rate = 0.0
+            if self.state is not State.IDLE:
+                self._enter(State.IDLE)
+
     def _warm(self, dt: float) -> None:
         pulling = self.state is State.SWEEPING
         for name, now in (("oil", self.oil), ("coolant", self.coolant), ("skin", self.skin)):
@@ -188,48 +268,102 @@ class Stand:
             if pulling:
                 target, lag = target + 45, 130.0
             setattr(self, name, now + (target - now) * min(1.0, dt / lag))
+        if self.engine.boost == "turbo":
+            self.turbo.settle(self.rpm, self.throttle, dt, self.fitted.shift_rpm)
 
-    def torque(self, fuel_lambda: float) -> float:
+    # The engine
+
+    def _charge(self, air: Weather) -> Charge:
+        if self.engine.boost == "turbo":
+            return self.turbo.charge(air.temperature)
+        if self.fitted.is_blown:
+            return boost.belt(self.rpm, self.throttle, self.fitted.ratio, air.temperature)
+        return boost.unblown(air.temperature)
+
+    def _ideal_charge(self, rpm: float) -> Charge:
+        if self.engine.boost == "turbo":
+            settled = Turbo(self.turbo.target)
+            for _ in range(200):
+                settled.settle(rpm, 1.0, 0.05, self.fitted.shift_rpm)
+            return settled.charge(20.0)
+        if self.fitted.is_blown:
+            return boost.belt(rpm, 1.0, self.fitted.ratio, 20.0)
+        return boost.unblown(20.0)
+
+    def _swallowed(self, rpm: float, density: float) -> tuple[float, float]:
+        """Filling with all that is bolted on, and the air as m³/s at the density of the cell."""
+        full = filling(self.engine, rpm, self.fitted.runner_length, self.fitted.shift_rpm)
+        volume = full * self.engine.displacement * rpm / 120
+        return full * self.fitted.breathing(rpm, volume), volume
+
+    def _full_torque(
+        self, rpm: float, density: float, barometer: float, ambient: float, oil: float, skin: float, charge: Charge,
+        fuel_lambda: float | None = None,
+    ) -> float:  # fmt: skip
+        """Torque at the crankshaft at steady speed and full throttle, N·m."""
+        engine, fitted = self.engine, self.fitted
+        mixture = fitted.fuel_lambda() if fuel_lambda is None else fuel_lambda
+        full, _ = self._swallowed(rpm, density)
+        breathed = full * density / REFERENCE_DENSITY * heat_loss(skin)
+        if charge.boost:
+            breathed *= charge.density_ratio(ambient, barometer) * (1 - 0.0006 * charge.back_pressure)
+        spark, _ = fitted.spark(charge.boost)
+        indicated = engine.indicated * breathed * mixture_loss(mixture) * spark
+        torque = indicated * engine.displacement / CYCLE_ANGLE - friction_torque(engine, rpm, oil)
+        return torque - (boost.belt_loss(charge, rpm, fitted.ratio) if fitted.is_blown else 0.0)
+
+    def torque(self, fuel_lambda: float, charge: Charge) -> float:
         """What the brake reads, before noise: the engine's torque less what speeds up the rotating parts."""
-        density = self.weather().density
-        full = full_torque(self.rpm, self.manifold, density, self.oil, self.skin, fuel_lambda) * self.level
+        air = self.weather()
+        full = self.level * self._full_torque(
+            self.rpm, air.density, air.barometer, air.temperature, self.oil, self.skin, charge, fuel_lambda
+        )
         torque = full * max(0.0, (self.throttle - 0.2) / 0.8) if self.throttle > 0.2 else 6.0
         if self.state is State.SWEEPING:
             torque *= 1 + SPIKE * math.exp(-max(0.0, self.in_state_s - HOLD_S - RAMP_S) / SPIKE_S)
         elif self.state is State.ROLLING_OFF:
             torque = -20.0
-        return torque - INERTIA * self.rate * math.pi / 30
+        if Trouble.STALL in self.faults.troubles:
+            torque = -5.0 if self.rpm else 0.0
+        return torque - self.engine.inertia * self.rate * math.pi / 30
 
     def _sense(self) -> list[float | None]:
         noise, air = self.noise.gauss, self.weather()
-        fuel_lambda = (0.872 if self.throttle > 0.9 else 0.99) + noise(0, 0.003)
-        torque = self.torque(fuel_lambda)
-        swallowed = air_flow(self.rpm, self.manifold, air.density) * max(0.12, self.throttle)
+        fuel_lambda = (self.fitted.fuel_lambda() if self.throttle > 0.9 else 0.99) + noise(0, 0.003)
+        charge = self._charge(air)
+        torque = self.torque(fuel_lambda, charge)
+        full, volume = self._swallowed(self.rpm, air.density)
+        drawn = air_flow(self.engine, self.rpm, full, air.density) * max(0.12, self.throttle)
+        swallowed = drawn * (charge.density_ratio(air.temperature, air.barometer) if charge.boost else 1.0)
+        carburettor = "carburettor.carburettor_rating" in self.engine.own
+        open_kpa = air.barometer - self.fitted.depression(volume) if carburettor else 0.99 * air.barometer
+        closed_kpa = 0.34 * air.barometer
+        kept = max(0.0, 1 - self.faults.oil_lost_s / OIL_LOSS_S) if Trouble.OIL_LOSS in self.faults.troubles else 1.0
         true = {
             "rpm": self.rpm + noise(0, 1.5),
             "torque": torque * (1 + noise(0, SAMPLE_NOISE)) + noise(0, 0.3),
             "throttle": 100 * self.throttle,
             "lambda": fuel_lambda,
-            "manifold_pressure": air.barometer * (0.34 + 0.65 * min(1.0, self.throttle)) + noise(0, 0.1),
-            "oil_pressure": min(5.2, 0.9 + self.rpm / 1300) * (1 - 0.002 * (self.oil - 90)) + noise(0, 0.02),
+            "manifold_pressure": closed_kpa + (open_kpa - closed_kpa) * min(1.0, self.throttle) + charge.boost
+            + noise(0, 0.1),
+            "oil_pressure": kept * min(self.engine.oil_bar, 0.9 + self.rpm / 1300) * (1 - 0.002 * (self.oil - 90))
+            + noise(0, 0.02),
             "oil_temperature": self.oil,
             "coolant_temperature": self.coolant,
-            "inlet_temperature": air.temperature + 1.5 + noise(0, 0.05),
+            "inlet_temperature": charge.temperature + 1.5 + noise(0, 0.05),
             "manifold_temperature": self.skin,
             "fuel_flow": swallowed / (14.7 * fuel_lambda),
             "air_flow": swallowed * (1 + noise(0, 0.004)),
-            "exhaust_temperature": 380 + 0.065 * self.rpm * max(0.3, self.throttle),
-        }
-        return [self._as_sent(name, true[name], decimals) for name, _, decimals in CHANNELS]
-
-    def _as_sent(self, name: str, value: float, decimals: int) -> float | None:
-        fault = self.faults.get(name)
-        if fault is Fault.SILENT:
-            return None
-        if fault is Fault.NONSENSE:
-            return 9999.0
-        if fault is Fault.STUCK and name in self.last:
-            return self.last[name]
-        sent = round(value, decimals)
-        self.last[name] = sent
-        return sent
+            "exhaust_temperature": 380 + 0.065 * self.rpm * max(0.3, self.throttle) + 0.35 * charge.boost,
+            "fuel_pressure": FUEL_PRESSURE + charge.boost - 0.1 * swallowed / 14.7,
+        }  # fmt: skip
+        if self.engine.boost:
+            _, knocks = self.fitted.spark(charge.boost)
+            knocks = (knocks and self.throttle > 0.9) or Trouble.KNOCK in self.faults.troubles
+            true |= {
+                "boost": charge.boost + noise(0, 0.25),
+                "exhaust_pressure": charge.back_pressure + 4e-7 * self.rpm**2 * self.throttle + noise(0, 0.4),
+                "turbine_speed": charge.turbine_rpm,
+                "knock": float(knocks),
+            }
+        return [self.faults.as_sent(name, true[name], decimals) for name, _, decimals in self.channels]

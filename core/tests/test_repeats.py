@@ -40,6 +40,14 @@ class Power(SimpleTestCase):
         self.assertGreaterEqual(more, here - 1e-9)
         self.assertGreaterEqual(larger, here - 1e-9)
 
+    def test_large_differences_with_few_pulls_where_the_library_gives_up(self):
+        """Found by a random test: two pulls a side, eleven times the scatter. The chance by hand of many dice."""
+        dice = np.random.default_rng(4)
+        one, other = (dice.normal(gap, 1.0, (2, 400_000)) for gap in (0.0, 11.0))
+        pooled = np.sqrt((one.var(axis=0, ddof=1) + other.var(axis=0, ddof=1)) / 2)
+        found = np.abs(other.mean(axis=0) - one.mean(axis=0)) / pooled > 4.302653  # t, 2 degrees, 97.5 %, any table
+        assert_allclose(repeats.power(2, 11.0, 1.0), found.mean(), atol=3e-4)
+
     def test_one_pull_tells_nothing_of_its_scatter(self):
         with self.assertRaisesMessage(ValueError, "pulls must be two or more a side"):
             repeats.power(1, 0.01, 0.004)

@@ -3,7 +3,7 @@ from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core import standards
 from torvix_core.air import ZERO_CELSIUS, Air, air_from_relative_humidity
-from torvix_core.standards import Charging, DieselDelivery, Standard
+from torvix_core.standards import BoostSchool, Charging, DieselDelivery, Standard
 
 # kPa, °C, RH, then the factors of J1349, J607, ISO 1585 SI, DIN 70020 and density altitude in ft: worked from the
 # formulas of the standards (domain.md section 4), ± 0.0005; the formulas themselves are recalled from memory [mem].
@@ -104,3 +104,26 @@ class Diesel(SimpleTestCase):
     def test_asking_without_the_fuel_delivery_is_refused(self):
         with self.assertRaisesMessage(ValueError, "needs the fuel delivery"):
             standards.correction(self.DAY, Standard.ISO_1585_CI)
+
+
+class Schools(SimpleTestCase):
+    """Three schools of correcting a boosted engine, common practice, no source; factors by hand."""
+
+    DAY = air_from_relative_humidity(98_205.0, 302.59, 0.5)
+
+    def test_the_temperature_alone_leaves_the_pressure_at_the_standards_own(self):
+        for standard, by_hand in (
+            (Standard.SAE_J607, (302.59 / 288.71) ** 0.5),
+            (Standard.ISO_1585_SI, (302.59 / 298.15) ** 0.6),
+            (Standard.DIN_70020, (302.59 / 293.15) ** 0.5),
+            (Standard.SAE_J1349, 1.18 * (302.59 / 298.15) ** 0.5 - 0.18),
+        ):
+            with self.subTest(standard=standard):
+                found = standards.correction(self.DAY, standard, school=BoostSchool.TEMPERATURE)
+                assert_allclose(found.factor, by_hand, rtol=1e-9)
+
+    def test_uncorrected_is_one_and_as_unblown_is_the_standard(self):
+        none = standards.correction(self.DAY, Standard.ISO_1585_SI, school=BoostSchool.NONE)
+        assert_allclose(none.factor, 1.0)
+        unblown = standards.correction(self.DAY, Standard.ISO_1585_SI, school=BoostSchool.UNBLOWN)
+        assert_allclose(unblown.factor, standards.iso_1585_si_factor(self.DAY))

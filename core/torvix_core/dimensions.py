@@ -251,6 +251,17 @@ class Slot(StrEnum):
         return self.value.replace("_", " ").capitalize()
 
 
+# Values of a setup that are no parts; what is typed is kept, and checked where it is a quantity.
+SETTINGS: tuple[Dimension, ...] = (
+    _angle("spark_advance", "Spark advance", -10, 70, "before top dead centre, at full throttle"),
+    _words("jets", "Jets", "primary/secondary"),
+    Dimension("mixture_target", "Mixture target", "mixture", 0.6, 1.3, unit="lambda", hint="at full load"),
+    _pressure("boost_target", "Boost target", 0, 5e5, "boost", "above ambient"),
+    _angle("cam_advance", "Cam advance", -20, 20, "crank degrees, below zero is retarded"),
+    _choice("fuel", "Fuel", [(fuel, facts.label) for fuel, facts in FUELS.items()]),
+    _words("drive", "Blower drive", "pulleys or ratio"),
+)
+
 # From the head outwards, as a stack is told in words.
 STACK_ORDER: tuple[Slot, ...] = (
     Slot.CAMSHAFT, Slot.CYLINDER_HEAD, Slot.GASKET, Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UPPER_INTAKE,

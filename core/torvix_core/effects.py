@@ -11,7 +11,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy import stats
+from scipy import special
 from torvix_core.checked import Array, finite, positive
 
 CONFIDENCE = 0.95
@@ -58,7 +58,7 @@ class Effects:
 
     def half_width(self, setup: int, reference: int, confidence: float = CONFIDENCE) -> Array:
         """Half the interval of log(setup / reference), Student's t with the pooled degrees of freedom."""
-        quantile = stats.t.ppf(0.5 + confidence / 2, self.degrees_of_freedom)
+        quantile = special.stdtrit(self.degrees_of_freedom, 0.5 + confidence / 2)
         share = 1 / self.counts[setup] + 1 / self.counts[reference]
         return np.asarray(quantile * self.scatter * np.sqrt(share))
 

@@ -31,17 +31,18 @@ class FuelFacts:
     stoichiometric: float
     ordinary_ratio: float | None  # None: this judgement does not apply
     scale: float = 1.0  # consumption by mass against petrol, from the heating values
+    density: float = 745.0  # kg/m³ of the liquid
 
 
-# Stoichiometric ratios and heating values [mem]; ordinary ratios are common practice, no source: knock decides.
+# Stoichiometric ratios, heating values, densities [mem]; ordinary ratios are common practice, no source: knock decides.
 FUELS: dict[Fuel, FuelFacts] = {
     Fuel.PUMP_PETROL: FuelFacts("Pump petrol, 95 RON", 14.7, 10.5),
     Fuel.PREMIUM_PETROL: FuelFacts("Pump petrol, 98 to 100 RON", 14.7, 11.5),
     Fuel.RACING_PETROL: FuelFacts("Racing petrol", 14.7, 14.0),
-    Fuel.E85: FuelFacts("E85", 9.8, 13.5, 1.45),
-    Fuel.METHANOL: FuelFacts("Methanol", 6.47, 15.0, 2.15),
-    Fuel.PROPANE: FuelFacts("Propane", 15.7, 12.0, 0.95),
-    Fuel.DIESEL: FuelFacts("Diesel", 14.5, None, 0.8),
+    Fuel.E85: FuelFacts("E85", 9.8, 13.5, 1.45, 785.0),
+    Fuel.METHANOL: FuelFacts("Methanol", 6.47, 15.0, 2.15, 792.0),
+    Fuel.PROPANE: FuelFacts("Propane", 15.7, 12.0, 0.95, 505.0),
+    Fuel.DIESEL: FuelFacts("Diesel", 14.5, None, 0.8, 835.0),
 }
 
 
@@ -82,3 +83,37 @@ def injector_size(flow: ArrayLike, injectors: ArrayLike, duty: ArrayLike) -> Arr
     0.01
     """
     return finite("flow", flow) / (positive("injectors", injectors) * positive("duty", duty))
+
+
+MEAN_POWER = 0.8  # [-], mean power of a full-load sweep over its peak [mem]
+OUTSIDE_SWEEP_S = 4.0  # s, throttle open before and after the sweep itself [mem]
+WARM_UP_POWER = 0.06  # [-], of the peak while an engine warms up under light load [mem]
+WARM_UP_CONSUMPTION = 2.5  # times the consumption at full load, as light load is inefficient [mem]
+
+
+@dataclass(frozen=True)
+class FuelNeed:
+    """Volumes of fuel that a day takes, m³."""
+
+    pull: float
+    warm_up: float
+
+
+def fuel_need(fuel: Fuel, peak_power: float, sweep_s: float, warm_up_s: float) -> FuelNeed:
+    """What one pull and one warm-up burn, as an estimate for buying fuel.
+
+    Shapes: scalars.
+    Units:  W, s; result m³.
+    Errors: ValueError naming the argument.
+    Source: middle of PETROL_CONSUMPTION times the fuel's scale, MEAN_POWER and WARM_UP_POWER [mem]; an estimate.
+    >>> need = fuel_need(Fuel.PUMP_PETROL, 156_600.0, 14.0, 1200.0)
+    >>> round(need.pull * 1000, 2), round(need.warm_up * 1000, 1)
+    (0.26, 3.2)
+    """
+    facts = FUELS[fuel]
+    consumption = sum(PETROL_CONSUMPTION) / 2 * facts.scale
+    power = float(positive("peak_power", peak_power))
+    burning_s = float(positive("sweep_s", sweep_s)) + OUTSIDE_SWEEP_S
+    pull = consumption * power * MEAN_POWER * burning_s / facts.density
+    light = consumption * WARM_UP_CONSUMPTION * power * WARM_UP_POWER
+    return FuelNeed(pull, light * float(positive("warm_up_s", warm_up_s)) / facts.density)

@@ -77,6 +77,9 @@ UNITS: dict[str, tuple[str, str]] = {
     "kg·m²": ("inertia", "kilogram * meter ** 2"),
     "lb·ft²": ("inertia", "pound * foot ** 2"),
     "s": ("time", "second"),
+    "min": ("time", "minute"),
+    "h": ("time", "hour"),
+    "gal": ("volume", "gallon"),
 }
 # other spellings, of stands and of people; compared without regard to case where the exact form is not found
 SPELLINGS = {
@@ -89,7 +92,9 @@ SPELLINGS = {
     "cfm": "CFM", "m3/h": "m³/h", "in Hg": "inHg", "in. Hg": "inHg", "torr": "mmHg", "in H2O": "inH2O",
     "lbs": "lb", "lb/hr": "lb/h", "lb/hp h": "lb/hp·h", "lb/hph": "lb/hp·h", "lb/hp-h": "lb/hp·h",
     "kg m²": "kg·m²", "kg m2": "kg·m²", "kgm2": "kg·m²", "lb ft²": "lb·ft²", "lb ft2": "lb·ft²",
-    "percent": "%", "to 1": ":1", "bhp": "hp", "fpm": "ft/min", "1/min": "rpm", "rpms": "rpm",
+    "percent": "%", "to 1": ":1", "bhp": "hp", "fpm": "ft/min", "1/min": "rpm",
+    "minutes": "min", "hours": "h", "hour": "h", "hr": "h", "gallon": "gal", "gallons": "gal", "US gal": "gal",
+    "rpms": "rpm",
 }  # fmt: skip
 # what the core computes in, for each thing measured; rpm, lambda and degrees stay as the trade has them
 SI = {

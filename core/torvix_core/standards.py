@@ -22,6 +22,21 @@ class Standard(StrEnum):
     OBSERVED = "observed"
 
 
+class BoostSchool(StrEnum):
+    """How practitioners correct a boosted engine. Comparisons inside one programme use the same school."""
+
+    UNBLOWN = "unblown"  # as if it breathed by itself: common practice
+    TEMPERATURE = "temperature"  # the temperature alone, where boost is held to an absolute pressure
+    NONE = "none"  # not at all
+
+
+BOOST_SCHOOLS: dict[BoostSchool, str] = {
+    BoostSchool.UNBLOWN: "Correct as unblown",
+    BoostSchool.TEMPERATURE: "Correct the temperature only",
+    BoostSchool.NONE: "Do not correct",
+}
+
+
 class Charging(StrEnum):
     """How a compression-ignition engine is fed, for ISO 1585."""
 
@@ -221,17 +236,30 @@ def delivery_problem(corrected_delivery: float) -> str:
     return "" if low <= corrected_delivery <= high else f"it lies between {low:g} and {high:g} mg/(L·cycle)"
 
 
-def correction(air: Air, standard: Standard, delivery: DieselDelivery | None = None) -> Correction:
-    """Factor under any standard, with the mark whether the standard vouches for it.
+def correction(
+    air: Air,
+    standard: Standard,
+    delivery: DieselDelivery | None = None,
+    school: BoostSchool = BoostSchool.UNBLOWN,
+) -> Correction:
+    """Factor under any standard and school of boost, with the mark whether the standard vouches for it.
 
     Shapes: the shape of `air`, for both.
     Units:  [-].
     Errors: ValueError if ISO 1585 diesel is asked for without the engine's fuel delivery.
-    Source: DEFINITIONS.
+    Source: DEFINITIONS; the schools are common practice [prac]. With the temperature only, the pressure counts as the
+            standard's own, so no standard vouches for the factor; nor does one for a boosted engine uncorrected.
     >>> from torvix_core.air import air_from_relative_humidity
     >>> bool(correction(air_from_relative_humidity(83_000.0, 306.15, 0.2), Standard.ISO_1585_SI).inside)
     False
     """
+    reference = DEFINITIONS[standard].pressure
+    if school is BoostSchool.NONE or reference is None:
+        factor = observed_factor(air)
+        return Correction(factor=factor, inside=np.ones(factor.shape, dtype=bool))
+    if school is BoostSchool.TEMPERATURE:
+        shape = np.broadcast_shapes(air.pressure.shape, air.temperature.shape)
+        air = Air(np.full(shape, reference), air.temperature, np.zeros(shape))
     if standard is Standard.ISO_1585_CI:
         if delivery is None:
             raise ValueError("ISO 1585 diesel needs the fuel delivery of the engine")

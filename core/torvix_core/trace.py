@@ -31,6 +31,11 @@ PLAUSIBLE = {
     "fuel_flow": (-0.001, 0.5),
     "air_flow": (-0.01, 5.0),
     "exhaust_temperature": (233.15, 1_500.0),
+    "fuel_pressure": (-10_000.0, 1_500_000.0),
+    "boost": (-100_000.0, 600_000.0),
+    "exhaust_pressure": (-20_000.0, 800_000.0),
+    "turbine_speed": (0.0, 400_000.0),
+    "knock": (0.0, 1e6),
 }
 
 

@@ -13,23 +13,45 @@ from curves.api import router as curves_router
 from engines.api import router as engines_router
 from engines.parts_api import router as parts_router
 from engines.revisions_api import router as revisions_router
+from jobs.api import router as jobs_router
+from programmes.adjusting_api import router as adjusting_router
 from programmes.api import router as programmes_router
+from programmes.plans_api import router as plans_router
 from shop.api import router as shop_router
 from shop.refusals import Refusal
 from stand.api import router as stand_router
+from stand.limits_api import router as limits_router
+from stand.notes_api import router as notes_router
+from stand.open_jobs_api import router as open_jobs_router
+from stand.prestart_api import router as prestart_router
+from stand.progress_api import router as progress_router
 from stand.weather_api import router as weather_router
+from stand.windows_api import router as windows_router
 from verdicts.api import router as verdicts_router
+from verdicts.odds_api import router as odds_router
+from verdicts.theories_api import router as theories_router
 
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth)
 api.add_router("", shop_router)
+api.add_router("", jobs_router)
 api.add_router("", engines_router)
 api.add_router("", revisions_router)
 api.add_router("", parts_router)
 api.add_router("", programmes_router)
+api.add_router("", plans_router)
+api.add_router("", adjusting_router)
 api.add_router("", stand_router)
+api.add_router("", prestart_router)
+api.add_router("", notes_router)
+api.add_router("", windows_router)
+api.add_router("", progress_router)
+api.add_router("", limits_router)
+api.add_router("", open_jobs_router)
 api.add_router("", weather_router)
 api.add_router("", curves_router)
 api.add_router("", verdicts_router)
+api.add_router("", odds_router)
+api.add_router("", theories_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:
@@ -70,6 +92,9 @@ def _overtaken(request: HttpRequest, error: IntegrityError) -> HttpResponse:
     if "build_used_is_closed" in str(error):
         told = "A pull was made with this revision in the meantime, so it stays as it is. Change it as a new revision."
         return _problem(request, 409, "build_closed", told, {})
+    if "setup_pulled_is_closed" in str(error):
+        told = "This setup was pulled in the meantime, so it stays as it is. Plan another setup for the change."
+        return _problem(request, 409, "setup_closed", told, {})
     told = "Somebody else changed this at the same moment. Reload the page and try again."
     return _problem(request, 409, "overtaken", told, {})
 

@@ -22,7 +22,9 @@ INSTALLED_APPS = [
     "axes",
     "csp",
     "ninja",
+    "procrastinate.contrib.django",
     "shop",
+    "jobs",
     "engines",
     "programmes",
     "stand",
@@ -101,6 +103,7 @@ TIME_ZONE = os.environ.get("TORVIX_TIME_ZONE", "UTC")
 USE_TZ = True
 
 STATIC_URL = "/static/"
+BENCH_SPOOL = Path(os.environ.get("TORVIX_SPOOL", ROOT / "var" / "spool"))
 STATIC_ROOT = ROOT / "var" / "static"
 STATICFILES_DIRS = [WEB_BUILD] if WEB_BUILD.is_dir() else []
 # Vite's hashes stand in the file names already; ./torvix serves the build straight from its folder.

@@ -10,7 +10,8 @@ from ninja import Router, Schema
 from torvix_core import quantities
 from torvix_core.standards import Standard
 
-from curves import services
+from curves import after_words, services
+from curves.after_pull import after_pull
 from programmes.models import Programme
 from shop.refusals import Invalid, Refusal
 from shop.services import is_person, units_of
@@ -149,3 +150,42 @@ def observed_curve(request: HttpRequest, pull_id: int):
         speed_rpm=found.speed_rpm.tolist(),
         torque=quantities.from_si(found.torque, unit).tolist(),
     )
+
+
+class AfterPullOut(Schema):
+    """Shares are in per cent. `sibling` is empty where no pull of the same setup went before; `ready` then, too."""
+
+    pull: int
+    sibling: int | None
+    mean_percent: float | None
+    worst_percent: float | None
+    worst_rpm: float | None
+    ready: bool
+    observed: bool
+    changed: list[str]
+    climbs: bool
+    climb_per_100_rpm: float | None
+    power_unit: str
+    extend_to_rpm: float | None
+    hints: list[str]
+    hazard: str
+
+
+@router.get("/pulls/{pull_id}/after", response=AfterPullOut, operation_id="after_pull")
+def read_after(request: HttpRequest, pull_id: int):
+    """What a pull that has ended says at once: whether it repeats, what was changed, whether to sweep further."""
+    assert is_person(request.user)
+    seen = Programme.objects.visible_to(request.user)
+    rows = Pull.objects.filter(session__programme__in=seen)
+    pull = get_object_or_404(rows.select_related("reduced", "session__programme", "setup", "build"), pk=pull_id)
+    found = after_pull(pull.session.programme, pull)
+    lies, rises, unit = found.overlay, found.climb, units_of(request.user)["power"]
+    return AfterPullOut(
+        pull=pull.number, sibling=found.sibling.number if found.sibling else None,
+        mean_percent=lies.mean * 100 if lies else None, worst_percent=lies.worst * 100 if lies else None,
+        worst_rpm=lies.worst_rpm if lies else None, ready=bool(lies and lies.ready), observed=found.observed,
+        changed=list(found.changed), climbs=bool(rises and rises.climbs),
+        climb_per_100_rpm=float(quantities.from_si(rises.per_100_rpm, unit)) if rises else None, power_unit=unit,
+        extend_to_rpm=found.extend_to_rpm, hints=after_words.hints(found, units_of(request.user)),
+        hazard=after_words.hazard(found),
+    )  # fmt: skip

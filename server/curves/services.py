@@ -12,7 +12,7 @@ from torvix_core.air import air_from_relative_humidity
 from torvix_core.checked import Array
 from torvix_core.curve import Peak, peak
 from torvix_core.reduction import NotASweep, Options, StandInertia, reduce_sweep
-from torvix_core.standards import Standard
+from torvix_core.standards import BoostSchool, Standard
 from torvix_core.trace import SPEED, TORQUE, Finding, Problem
 
 from curves.models import Reduced
@@ -110,7 +110,8 @@ def correction_of(pull: Pull, standard: Standard) -> tuple[float, bool]:
         air = air_from_relative_humidity(pull.air.barometer, pull.air.temperature, pull.air.relative_humidity)
     except ValueError as error:
         raise NoAir(f"{pull} has impossible weather ({error}). Look at it observed, or leave it out.") from error
-    found = standards.correction(air, standard)
+    school = BoostSchool(pull.session.programme.boost_school)
+    found = standards.correction(air, standard, school=school)
     return float(found.factor), bool(found.inside)
 
 
@@ -126,7 +127,7 @@ def pulls_of(programme: Programme) -> Sequence[Pull]:
     """Every pull of the programme with its curve, in order, in one query."""
     pulls = list(
         Pull.objects.filter(session__programme=programme)
-        .select_related("reduced", "setup", "operator", "judged_by", "build")
+        .select_related("reduced", "setup", "operator", "judged_by", "build", "session__programme")
         .order_by("number")
     )
     weather.give_air(pulls)

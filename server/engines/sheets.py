@@ -96,5 +96,11 @@ def value(build: Build, key: str) -> float | None:
     return None if found is None or isinstance(found, str) else found
 
 
+def word(build: Build, key: str) -> str:
+    """Words or a choice that the build gives; empty where it gives none or only contradicting ones."""
+    found = values(reading for reading in build.readings.all() if reading.dimension == key).get(key)
+    return found if isinstance(found, str) else ""
+
+
 def same_reading(one: BuildReading, other: BuildReading) -> bool:
     return (one.value, one.words, one.origin, one.how) == (other.value, other.words, other.origin, other.how)

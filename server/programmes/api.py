@@ -14,15 +14,15 @@ from torvix_core.dimensions import STACK_ORDER
 from torvix_core.standards import DEFINITIONS
 
 from engines import sheets
-from engines.models import Build, Engine
+from engines.models import Build
 from engines.parts import readable_parts, stack_of
 from engines.parts_api import CheckOut, stacks_out
 from engines.services import displacement
-from programmes import confounding, drafts, expectations, services
+from programmes import expectations, services
 from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person
 from shop.refusals import Invalid
-from shop.services import is_person, require_operator, units_of
+from shop.services import is_person, units_of
 
 router = Router(tags=["programmes"])
 
@@ -34,6 +34,8 @@ class SetupOut(Schema):
     name: str
     is_baseline: bool
     parts: list[str]
+    candidate: str
+    candidate_reason: str
 
 
 class ProgrammeRow(Schema):
@@ -61,52 +63,11 @@ class BuildIn(Schema):
     build_id: int
 
 
-class DraftSetupIn(Schema):
-    name: str
-    part_ids: list[int]
-
-
-class DraftStepIn(Schema):
-    setup: int
-    pulls: str
-
-
-class DraftIn(Schema):
-    """A new programme as typed; the first setup is the baseline."""
-
-    question: str
-    build_id: int
-    setups: list[DraftSetupIn]
-    order: list[DraftStepIn]
-    texts: dict[str, str]
-    standard: str
-    held_constant: str = ""
-
-
-class OrderStep(Schema):
-    setup_id: int
-    pulls: int
-
-
-class AnswerOut(Schema):
-    """A question that the setups raise, in words, and how it stands."""
-
-    question: str
-    standing: str
-    told: str
-
-
 class ExpectationIn(Schema):
     setup_id: int
     measure: str
     text: str
     sentence: str = ""
-
-
-class Questions(Schema):
-    answers: list[AnswerOut]
-    addition: str
-    order: list[OrderStep]
 
 
 class StackPartOut(Schema):
@@ -150,6 +111,7 @@ class ProgrammeOut(ProgrammeRow):
     sweep_rate_rpm_s: float
     smallest_difference_percent: float
     held_constant: str
+    stand_in: str
 
 
 def setup_out(setup: Setup) -> SetupOut:
@@ -160,6 +122,8 @@ def setup_out(setup: Setup) -> SetupOut:
         name=setup.name,
         is_baseline=setup.is_baseline,
         parts=[part.name for part in setup.parts.all()],
+        candidate=setup.candidate,
+        candidate_reason=setup.candidate_reason,
     )
 
 
@@ -186,7 +150,7 @@ def _row(programme: Programme) -> dict[str, Any]:
     }
 
 
-def _readable(person: Person) -> QuerySet[Programme]:
+def readable(person: Person) -> QuerySet[Programme]:
     seen = Programme.objects.visible_to(person).select_related("build__engine", "created_by")
     return seen.prefetch_related("setups__parts")
 
@@ -211,12 +175,13 @@ def programme_out(programme: Programme) -> ProgrammeOut:
         sweep_rate_rpm_s=programme.sweep_rate_rpm_s,
         smallest_difference_percent=programme.smallest_difference * 100,
         held_constant=programme.held_constant,
+        stand_in=programme.stand_in,
     )
 
 
 @router.get("/programmes", response=list[ProgrammeRow], operation_id="programmes")
 def list_programmes(request: HttpRequest):
-    return [_row(programme) for programme in _readable(_person(request))[:200]]
+    return [_row(programme) for programme in readable(_person(request))[:200]]
 
 
 @router.get("/standards", response=list[StandardOut], operation_id="standards")
@@ -227,42 +192,16 @@ def list_standards(request: HttpRequest):
 
 @router.get("/programmes/{programme_id}", response=ProgrammeOut, operation_id="programme")
 def read_programme(request: HttpRequest, programme_id: int):
-    return programme_out(get_object_or_404(_readable(_person(request)), pk=programme_id))
+    return programme_out(get_object_or_404(readable(_person(request)), pk=programme_id))
 
 
 @router.put("/programmes/{programme_id}/standard", response=ProgrammeOut, operation_id="choose_standard")
 def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn):
     person = _person(request)
     return programme_out(
-        services.choose_standard(person, get_object_or_404(_readable(person), pk=programme_id), chosen.standard)
-    )
-
-
-@router.post("/programmes", response=ProgrammeOut, operation_id="plan_programme")
-def plan(request: HttpRequest, given: DraftIn):
-    person = _person(request)
-    require_operator(person)
-    build = get_object_or_404(
-        Build.objects.select_related("engine").filter(engine__in=Engine.objects.visible_to(person)), pk=given.build_id
-    )
-    draft = drafts.Draft(
-        question=given.question, texts=given.texts, standard=given.standard, held_constant=given.held_constant,
-        setups=[drafts.DraftSetup(setup.name, setup.part_ids) for setup in given.setups],
-        order=[(step.setup, step.pulls) for step in given.order],
-    )  # fmt: skip
-    made = drafts.plan(person, timezone.now(), build, draft)
-    return programme_out(_readable(person).get(pk=made.pk))
-
-
-@router.get("/programmes/{programme_id}/questions", response=Questions, operation_id="questions")
-def read_questions(request: HttpRequest, programme_id: int):
-    """Which questions the setups can answer, and which one more setup would answer most of the rest."""
-    found = get_object_or_404(_readable(_person(request)).prefetch_related("steps"), pk=programme_id)
-    asked = confounding.ask(found)
-    return Questions(
-        answers=[AnswerOut(question=one.question, standing=one.standing, told=one.told) for one in asked.answers],
-        addition=asked.addition,
-        order=[OrderStep(setup_id=step.setup_id, pulls=step.pulls) for step in found.steps.all()],
+        services.choose_standard(
+            person, get_object_or_404(readable(person), pk=programme_id), chosen.standard, timezone.now()
+        )
     )
 
 
@@ -279,7 +218,7 @@ def expect(request: HttpRequest, programme_id: int, given: ExpectationIn):
 @router.put("/programmes/{programme_id}/build", response=ProgrammeOut, operation_id="choose_build")
 def choose_build(request: HttpRequest, programme_id: int, chosen: BuildIn):
     person = _person(request)
-    programme = get_object_or_404(_readable(person), pk=programme_id)
+    programme = get_object_or_404(readable(person), pk=programme_id)
     build = get_object_or_404(Build.objects.select_related("engine"), pk=chosen.build_id)
     return programme_out(services.choose_build(person, programme, build))
 

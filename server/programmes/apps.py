@@ -4,3 +4,6 @@ from django.apps import AppConfig
 class ProgrammesConfig(AppConfig):
     name = "programmes"
     default_auto_field = "django.db.models.BigAutoField"
+
+    def ready(self) -> None:
+        from programmes import orders  # noqa: F401 - it registers its kind of job

@@ -1,17 +1,37 @@
-"""The question, its setups and what is held constant, and the order in which they are to be pulled."""
+"""The question, its setups and what is held constant, and the day in which they are to be pulled."""
 
 from __future__ import annotations
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import F, Q
-from torvix_core.standards import Standard
+from torvix_core.standards import BoostSchool, Standard
 
 from engines.models import Build, Engine, Part
 from shop.models import Person
 
 # ISO 1585 for diesels needs the fuel delivery of the engine, which a build does not hold yet.
 STANDARDS = [standard for standard in Standard if standard is not Standard.ISO_1585_CI]
+
+
+MOST_SETUPS = 52  # A to Z, AA to AZ
+
+
+class Kind(models.TextChoices):
+    COMPARISON = "comparison", "Comparison"
+    STEPWISE = "stepwise", "Stepwise build"
+
+
+class MixturePolicy(models.TextChoices):
+    MATCHED = "matched", "Every setup brought to the same mixture"
+    DELIVERED = "delivered", "Every setup as delivered"
+
+
+class BoostPolicy(models.TextChoices):
+    NONE = "", "Not boosted"
+    EQUAL_BOOST = "equal_boost", "Equal boost, adjusted after each pull"
+    EQUAL_DRIVE = "equal_drive", "Equal drive, boost is what comes"
 
 
 class ProgrammeQuerySet(models.QuerySet["Programme"]):
@@ -31,6 +51,17 @@ class Programme(models.Model):
     sweep_end_rpm = models.FloatField()
     sweep_rate_rpm_s = models.FloatField()
     held_constant = models.TextField(blank=True)
+    kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.COMPARISON)
+    answers_change = models.TextField(blank=True, help_text="what each answer would change")
+    boost_school = models.CharField(max_length=16, default=BoostSchool.UNBLOWN)
+    mixture_policy = models.CharField(max_length=10, choices=MixturePolicy.choices, default=MixturePolicy.MATCHED)
+    boost_policy = models.CharField(max_length=12, choices=BoostPolicy.choices, blank=True)
+    stand_in = models.CharField(max_length=300, blank=True, help_text="what this engine stands in for, and its limits")
+    extension_rpm = models.FloatField(default=0.0, help_text="by how much a sweep is extended that still climbs")
+    duty = models.JSONField(default=dict, help_text="preset, and points [rpm, weight] where it is drawn")
+    height_limit = models.FloatField(null=True, blank=True, help_text="m above the manifold face")
+    must_look_stock = models.BooleanField(default=False)
+    cost_ceiling = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
     created_at = models.DateTimeField()
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
 
@@ -51,21 +82,51 @@ class Programme(models.Model):
                 condition=Q(smallest_difference__gte=0, smallest_difference__lt=0.5),
                 name="programme_smallest_difference_is_small",
             ),
+            models.CheckConstraint(
+                condition=Q(boost_school__in=[str(school) for school in BoostSchool]),
+                name="programme_boost_school_is_known",
+            ),
+            models.CheckConstraint(condition=Q(kind__in=Kind.values), name="programme_kind_is_known"),
+            models.CheckConstraint(condition=Q(extension_rpm__gte=0), name="programme_extension_is_not_negative"),
         ]
 
     def __str__(self) -> str:
         return self.question
 
 
+class Place(models.TextChoices):
+    """Where a setup must stand in the running order."""
+
+    FREE = "", "Anywhere"
+    FIRST = "first", "First after the baseline"
+    LAST = "last", "Last of the day"
+
+
+class Candidate(models.TextChoices):
+    """Whether a setup is in the plan; those that are not stay listed with the reason."""
+
+    IN = "in", "In the plan"
+    LATE = "late", "Arrives too late"
+    INELIGIBLE = "ineligible", "Not eligible"
+    SKIPPED = "skipped", "Skipped"
+
+
 class Setup(models.Model):
-    """One part for each slot, known by its letter in the programme. Letter A is position 0."""
+    """One part for each slot and one value for each setting, known by its letter in the programme. A is position 0."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="setups")
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=80)
     is_baseline = models.BooleanField(default=False)
-    pulled = models.BooleanField(default=False, help_text="it has been armed, so what is expected of it is sealed")
+    pulled = models.BooleanField(default=False, help_text="it has been armed, so it and what is expected are sealed")
     parts = models.ManyToManyField(Part, related_name="setups")
+    based_on = models.ForeignKey("self", on_delete=models.SET_NULL, null=True, blank=True, related_name="steps_from")
+    planned_pulls = models.PositiveSmallIntegerField(default=3, help_text="that count, a visit")
+    visits = models.PositiveSmallIntegerField(default=1)
+    place = models.CharField(max_length=5, choices=Place.choices, blank=True)
+    available_at = models.DateTimeField(null=True, blank=True, help_text="when its last part arrives")
+    candidate = models.CharField(max_length=10, choices=Candidate.choices, default=Candidate.IN)
+    candidate_reason = models.CharField(max_length=200, blank=True)
 
     class Meta:
         ordering = ["position"]
@@ -74,7 +135,17 @@ class Setup(models.Model):
             models.UniqueConstraint(
                 fields=["programme"], condition=Q(is_baseline=True), name="setup_one_baseline_per_programme"
             ),
-            models.CheckConstraint(condition=Q(position__lt=26), name="setup_has_a_letter"),
+            models.CheckConstraint(condition=Q(position__lt=MOST_SETUPS), name="setup_has_a_letter"),
+            models.CheckConstraint(condition=Q(planned_pulls__gte=1, visits__gte=1), name="setup_is_pulled_at_all"),
+            models.CheckConstraint(
+                condition=Q(candidate=Candidate.IN) | ~Q(candidate_reason=""), name="setup_left_out_says_why"
+            ),
+            models.CheckConstraint(
+                condition=Q(is_baseline=False) | Q(candidate=Candidate.IN, place=""), name="setup_baseline_is_in"
+            ),
+            models.CheckConstraint(
+                condition=Q(based_on__isnull=True) | ~Q(based_on=F("id")), name="setup_is_not_its_own_base"
+            ),
         ]
 
     def __str__(self) -> str:
@@ -82,16 +153,144 @@ class Setup(models.Model):
 
     @property
     def letter(self) -> str:
-        return chr(ord("A") + self.position)
+        return letter_of(self.position)
+
+
+def letter_of(position: int) -> str:
+    """A, B… Z, AA, AB…"""
+    return ("A" if position >= 26 else "") + chr(ord("A") + position % 26)
+
+
+class SetupSetting(models.Model):
+    """A value that is no part: spark, jets, a boost target, or a slot of somebody's own. As it was typed."""
+
+    setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="settings")
+    key = models.CharField(max_length=60)
+    text = models.CharField(max_length=80)
+    value = models.FloatField(null=True, blank=True, help_text="SI, where it is a quantity")
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["setup", "key"], name="setting_once_per_setup"),
+            models.CheckConstraint(condition=~Q(text=""), name="setting_says_something"),
+        ]
+
+
+class Adjustment(models.Model):
+    """A setting that was changed at the stand between two pulls. What was planned, and pulled before, stays."""
+
+    setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="adjustments")
+    key = models.CharField(max_length=60)
+    text = models.CharField(max_length=80)
+    value = models.FloatField(null=True, blank=True, help_text="SI, where it is a quantity")
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["at", "pk"]
+        constraints = [models.CheckConstraint(condition=~Q(text=""), name="adjustment_says_something")]
+
+
+class SlotWork(models.Model):
+    """A row of the matrix: what changing it takes, and which rows lie above it and come off first."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="works")
+    key = models.CharField(max_length=60)
+    label = models.CharField(max_length=60)
+    remove_min = models.FloatField()
+    install_min = models.FloatField()
+    under = ArrayField(models.CharField(max_length=60), default=list)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["programme", "key"], name="work_once_per_row"),
+            models.CheckConstraint(condition=Q(remove_min__gte=0, install_min__gte=0), name="work_takes_time"),
+        ]
+
+
+class TimedChange(models.Model):
+    """A change of parts by the stopwatch: the rows worked at, what is usual for them, what it took."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="timed_changes")
+    keys = ArrayField(models.CharField(max_length=60))
+    usual_min = models.FloatField()
+    took_min = models.FloatField()
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "pk"]
+        constraints = [
+            models.CheckConstraint(condition=Q(usual_min__gt=0, took_min__gt=0), name="timed_change_took_time")
+        ]
+
+
+class DayRules(models.Model):
+    """What a day on the stand takes and may cost. Volumes in m³; null where it is estimated or there is no limit."""
+
+    programme = models.OneToOneField(Programme, on_delete=models.CASCADE, related_name="day_rules")
+    warm_up_min = models.FloatField(default=20.0)
+    pull_min = models.FloatField(default=2.0)
+    cool_down_min = models.FloatField(default=2.0)
+    conditioning_pulls = models.PositiveSmallIntegerField(default=1, help_text="after each change; they do not count")
+    return_every = models.PositiveSmallIntegerField(default=3, help_text="setups between two visits to the baseline")
+    return_pulls = models.PositiveSmallIntegerField(default=2)
+    fuel_available = models.FloatField(null=True, blank=True)
+    fuel_pull = models.FloatField(null=True, blank=True)
+    fuel_warm_up = models.FloatField(null=True, blank=True)
+    hour_price = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(warm_up_min__gte=0, pull_min__gt=0, cool_down_min__gte=0, return_every__gte=1,
+                            return_pulls__gte=1),
+                name="day_rules_are_times",
+            ),
+        ]  # fmt: skip
+
+
+class PlannedSession(models.Model):
+    """A stretch of time on the stand that is paid for; null means that nobody counts the hours."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="planned_sessions")
+    position = models.PositiveSmallIntegerField()
+    starts_at = models.DateTimeField()
+    paid_min = models.FloatField(null=True, blank=True)
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [
+            models.UniqueConstraint(fields=["programme", "position"], name="planned_session_once"),
+            models.CheckConstraint(condition=Q(paid_min__isnull=True) | Q(paid_min__gt=0), name="planned_time_is_time"),
+        ]
+
+
+class PlanVersion(models.Model):
+    """A plan as it was in force. One that a pull was armed under is closed: the next change makes another."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="versions")
+    number = models.PositiveSmallIntegerField()
+    made_at = models.DateTimeField()
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    document = models.JSONField(help_text="the whole plan in plain words and numbers")
+    changes = ArrayField(models.TextField(), default=list, help_text="against the version before, in words")
+    used_at = models.DateTimeField(null=True, blank=True, help_text="when a pull was first armed under it")
+
+    class Meta:
+        ordering = ["number"]
+        constraints = [models.UniqueConstraint(fields=["programme", "number"], name="plan_version_once")]
 
 
 class Step(models.Model):
-    """A stretch of the running order: this setup, so many counted pulls."""
+    """A visit of the running order: this setup, so many counted pulls, in which of the planned sessions."""
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="steps")
     position = models.PositiveSmallIntegerField()
     setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="steps")
     pulls = models.PositiveSmallIntegerField()
+    session = models.PositiveSmallIntegerField(default=0)
 
     class Meta:
         ordering = ["position"]
@@ -130,6 +329,35 @@ class Expectation(models.Model):
             ),
             models.CheckConstraint(condition=Q(low__lte=F("high")), name="expectation_rises"),
             models.CheckConstraint(condition=Q(low__gte=-1, high__lte=5), name="expectation_is_a_share"),
+        ]
+
+
+class Theory(models.Model):
+    """An explanation that competes with others; what it predicts of the setups tells which test separates them."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="theories")
+    name = models.CharField(max_length=160)
+    written_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    written_at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["programme", "name"], name="theory_once_per_programme")]
+
+
+class Prediction(models.Model):
+    """What a theory predicts of a setup's average torque, as shares of the baseline's."""
+
+    theory = models.ForeignKey(Theory, on_delete=models.CASCADE, related_name="predictions")
+    setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="+")
+    low = models.FloatField()
+    high = models.FloatField()
+
+    class Meta:
+        ordering = ["setup__position"]
+        constraints = [
+            models.UniqueConstraint(fields=["theory", "setup"], name="prediction_once_per_setup"),
+            models.CheckConstraint(condition=Q(low__lte=F("high")), name="prediction_rises"),
         ]
 
 

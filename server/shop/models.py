@@ -36,6 +36,7 @@ UNIT_CHOICES = {
     "consumption": ("g/kWh", "lb/hp·h"),
     "specific_power": ("hp/L", "kW/L", "hp/in³"),
     "elevation": ("m", "ft"),
+    "fuel": ("L", "gal"),
 }
 
 

@@ -8,14 +8,14 @@ from typing import Any
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Field, Router, Schema
 from torvix_core import quantities
 from torvix_core.air import air_from_relative_humidity
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Stand
 from shop.services import is_person, units_of
-from stand import services
+from stand import backfill, services
 from stand.display import Display, channel_name
 from stand.gates import gates
 from stand.models import Link, Pull, Session
@@ -34,12 +34,22 @@ class PullMark(Schema):
     standing: str
     standing_label: str
     ended_why: str
+    tripped: str
     excluded_reason: str
     override_reason: str
     changed: bool
     first_after_change: bool
+    purpose: str
+    purpose_label: str
     started_at: datetime | None
+    ended_at: datetime | None
     samples_lost: int
+    sweep_start_rpm: float
+    sweep_end_rpm: float
+    sweep_rate_rpm_s: float
+    settings: dict[str, str]
+    operator_username: str
+    operator: str
 
 
 class Planned(Schema):
@@ -57,6 +67,9 @@ class SessionOut(Schema):
     stand: StandOut
     opened_at: datetime
     closed_at: datetime | None
+    fuel: str
+    oil: str
+    coolant: str
 
 
 class AirOut(Schema):
@@ -86,6 +99,7 @@ class GateOut(Schema):
     high: float
     value: float | None
     side: str
+    like: list[int]
 
 
 class ChannelOut(Schema):
@@ -102,6 +116,7 @@ class StandNow(Schema):
     state: str
     simulated: bool
     rate_hz: float | None
+    can: list[str]
     channels: list[ChannelOut]
     values: dict[str, float]
     faulty: list[str]
@@ -111,10 +126,25 @@ class StandNow(Schema):
 
 class SessionIn(Schema):
     stand_id: int
+    fuel: str = ""
+    oil: str = ""
+    coolant: str = ""
+
+
+class HoldIn(Schema):
+    rpm: float
+    s: float
 
 
 class ArmIn(Schema):
+    """Empty fields are as the plan says; an empty purpose is chosen by what went before."""
+
     setup_id: int
+    purpose: str = ""
+    start_rpm: float | None = None
+    end_rpm: float | None = None
+    rate_rpm_s: float | None = None
+    holds: list[HoldIn] = Field(default_factory=list)
 
 
 class StartIn(Schema):
@@ -125,6 +155,12 @@ class ExcludeIn(Schema):
     reason: str
 
 
+class SoFar(Schema):
+    """Points of [rpm, torque in the person's unit]."""
+
+    points: list[list[float]]
+
+
 class CommandOut(Schema):
     id: int
     name: str
@@ -132,7 +168,8 @@ class CommandOut(Schema):
     answer: str
 
 
-def _person(request: HttpRequest) -> Person:
+def person_of(request: HttpRequest) -> Person:
+    """Who asks."""
     assert is_person(request.user)  # the router's authentication has seen to it
     return request.user
 
@@ -147,12 +184,22 @@ def pull_mark(pull: Pull, before: Pull | None = None) -> PullMark:
         standing=pull.standing,
         standing_label=pull.get_standing_display(),
         ended_why=pull.ended_why,
+        tripped=pull.tripped,
         excluded_reason=pull.excluded_reason,
         override_reason=pull.override_reason,
         changed=before is not None and before.setup_id != pull.setup_id,
         first_after_change=pull.first_after_change,
+        purpose=pull.purpose,
+        purpose_label=pull.get_purpose_display(),
         started_at=pull.started_at,
+        ended_at=pull.ended_at,
         samples_lost=pull.samples_lost,
+        sweep_start_rpm=pull.sweep_start_rpm,
+        sweep_end_rpm=pull.sweep_end_rpm,
+        sweep_rate_rpm_s=pull.sweep_rate_rpm_s,
+        settings=pull.set_to,
+        operator_username=pull.operator.username,
+        operator=str(pull.operator),
     )
 
 
@@ -186,8 +233,8 @@ def _day_air(session: Session | None, pulls: list[Pull], units: dict[str, str]) 
 
 @router.get("/programmes/{programme_id}/day", response=Day, operation_id="day")
 def read_day(request: HttpRequest, programme_id: int):
-    programme = get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
-    pulls = list(Pull.objects.filter(session__programme=programme).order_by("number"))
+    programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
+    pulls = list(Pull.objects.filter(session__programme=programme).select_related("operator").order_by("number"))
     session = programme.sessions.select_related("stand").order_by("-opened_at").first()
     left = services.steps_left(list(programme.steps.all()), pulls)
     return Day(
@@ -195,7 +242,7 @@ def read_day(request: HttpRequest, programme_id: int):
         planned=[Planned(setup_id=step.setup_id, pulls=count) for step, count in left],
         session=_session_out(session) if session else None,
         stands=[StandOut(id=stand.pk, name=stand.name) for stand in Stand.objects.order_by("name")],
-        air=_day_air(session, pulls, units_of(_person(request))),
+        air=_day_air(session, pulls, units_of(person_of(request))),
     )
 
 
@@ -205,19 +252,23 @@ def _session_out(session: Session) -> SessionOut:
         stand=StandOut(id=session.stand.pk, name=session.stand.name),
         opened_at=session.opened_at,
         closed_at=session.closed_at,
+        fuel=session.fuel,
+        oil=session.oil,
+        coolant=session.coolant,
     )
 
 
 @router.get("/programmes/{programme_id}/stand", response=StandNow, operation_id="stand_now")
 def stand_now(request: HttpRequest, programme_id: int):
-    programme = get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
+    programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     session = programme.sessions.filter(closed_at=None).select_related("stand").first()
     link = Link.objects.filter(stand=session.stand).first() if session else None
-    display = Display(units_of(_person(request)))
+    display = Display(units_of(person_of(request)))
     hello: dict[str, Any] = link.hello if link else {}
     channels = [(name, display.unit(name)) for name, _ in hello.get("channels", [])]
     values = {name: display.value(name, value) for name, value in (link.values if link else {}).items()}
     open_pull = session.pulls.filter(state__in=("armed", "running")).first() if session else None
+    like = services.like_next(open_pull, programme)
     why = link.lost(timezone.now()) if link else "the bench worker has not reported yet"
     return StandNow(
         connected=session is not None and not why,
@@ -225,32 +276,46 @@ def stand_now(request: HttpRequest, programme_id: int):
         state=link.state if link else "",
         simulated=bool(hello.get("simulated")),
         rate_hz=hello.get("rate_hz"),
+        can=hello.get("can", []),
         channels=[ChannelOut(name=name, label=channel_name(name), unit=unit) for name, unit in channels if unit],
         values={name: value for name, value in values.items() if value is not None},
         faulty=link.faulty if link else [],
-        gates=[GateOut(**display.gate(gate)) for gate in gates(programme, link)],
+        gates=[GateOut(**display.gate(gate)) for gate in gates(programme, link, like)],
         pull=pull_mark(open_pull) if open_pull else None,
     )
 
 
 @router.post("/programmes/{programme_id}/sessions", response=SessionOut, operation_id="open_session")
 def open_session(request: HttpRequest, programme_id: int, given: SessionIn):
-    programme = get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
+    programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     stand = get_object_or_404(Stand, pk=given.stand_id)
-    return _session_out(services.open_session(_person(request), programme, stand, timezone.now()))
+    fluids = services.Fluids(given.fuel, given.oil, given.coolant)
+    return _session_out(services.open_session(person_of(request), programme, stand, timezone.now(), fluids))
 
 
 @router.post("/sessions/{session_id}/close", response=SessionOut, operation_id="close_session")
 def close_session(request: HttpRequest, session_id: int):
     session = get_object_or_404(Session.objects.select_related("stand"), pk=session_id)
-    return _session_out(services.close_session(_person(request), session, timezone.now()))
+    return _session_out(services.close_session(person_of(request), session, timezone.now()))
 
 
 @router.post("/sessions/{session_id}/arm", response=PullMark, operation_id="arm")
 def arm(request: HttpRequest, session_id: int, given: ArmIn):
     session = get_object_or_404(Session.objects.select_related("programme", "stand"), pk=session_id)
     setup = get_object_or_404(Setup, pk=given.setup_id)
-    return pull_mark(services.arm(_person(request), session, setup, timezone.now()))
+    holds = [(hold.rpm, hold.s) for hold in given.holds]
+    wanted = services.Wanted(given.purpose, given.start_rpm, given.end_rpm, given.rate_rpm_s, holds)
+    return pull_mark(services.arm(person_of(request), session, setup, timezone.now(), wanted))
+
+
+@router.get("/pulls/{pull_id}/so-far", response=SoFar, operation_id="so_far")
+def so_far(request: HttpRequest, pull_id: int):
+    """The curve of a pull that runs, for a screen that opens or wakes in the middle of it."""
+    person = person_of(request)
+    seen = Programme.objects.visible_to(person)
+    pull = get_object_or_404(Pull.objects.filter(session__programme__in=seen), pk=pull_id)
+    scale = quantities.to_si_rule(units_of(person)["torque"]).scale
+    return SoFar(points=[[rpm, round(torque / scale, 2)] for rpm, torque in backfill.points(pull)])
 
 
 def _pull(pull_id: int) -> Pull:
@@ -259,19 +324,24 @@ def _pull(pull_id: int) -> Pull:
 
 @router.post("/pulls/{pull_id}/start", response=CommandOut, operation_id="start_pull")
 def start(request: HttpRequest, pull_id: int, given: StartIn):
-    return services.start(_person(request), _pull(pull_id), given.override_reason)
+    return services.start(person_of(request), _pull(pull_id), given.override_reason)
+
+
+@router.post("/pulls/{pull_id}/control", response=PullMark, operation_id="take_control")
+def take_control(request: HttpRequest, pull_id: int):
+    return pull_mark(services.take_control(person_of(request), _pull(pull_id)))
 
 
 @router.post("/pulls/{pull_id}/abort", response=CommandOut, operation_id="abort_pull")
 def abort(request: HttpRequest, pull_id: int):
-    return services.abort(_person(request), _pull(pull_id))
+    return services.abort(person_of(request), _pull(pull_id))
 
 
 @router.post("/pulls/{pull_id}/keep", response=PullMark, operation_id="keep_pull")
 def keep(request: HttpRequest, pull_id: int):
-    return pull_mark(services.keep(_person(request), _pull(pull_id), timezone.now()))
+    return pull_mark(services.keep(person_of(request), _pull(pull_id), timezone.now()))
 
 
 @router.post("/pulls/{pull_id}/exclude", response=PullMark, operation_id="exclude_pull")
 def exclude(request: HttpRequest, pull_id: int, given: ExcludeIn):
-    return pull_mark(services.exclude(_person(request), _pull(pull_id), timezone.now(), given.reason))
+    return pull_mark(services.exclude(person_of(request), _pull(pull_id), timezone.now(), given.reason))

@@ -1,7 +1,6 @@
-"""The bench worker: holds the line to one stand, records its pulls, and lets browsers see them.
+"""The bench worker: holds the line to one stand, watches over its pulls, records them, and lets browsers see them.
 
-One thread waits for the stand and for what browsers ask. Everything that must be written goes through one queue in
-its order: when the database is away the queue grows and is written once it is back, so a pull is not lost with it.
+This side knows the stand and no database: what must be written goes to the desk, in its order.
 """
 
 from __future__ import annotations
@@ -13,134 +12,117 @@ import time
 from collections import deque
 from collections.abc import Callable
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 import numpy as np
-import psycopg
-from django.db import InterfaceError, OperationalError, connection
+from django.conf import settings
 from django.utils import timezone
 from torvix_core import quantities
+from torvix_core.limits import Guard, Trip
+from torvix_core.sweeps import Event, Found, SweepFinder
 from torvix_core.trace import SPEED
 
 from shop.models import Stand
-from stand import live, services, weather
+from stand import limits, weather
+from stand.desk import Asked, Desk
+from stand.entries import Answered, Began, Ended, Guarded, Linked, Told, Unasked, Weathered
 from stand.line import Hello, Line, LineLost, Message, NotUnderstood, Reply, Samples, StateChange, WeatherReading
-from stand.models import Command, CommandState, Link, Pull, PullState
+from stand.models import PullState
 from stand.picture import Picture
-from stand.samples import append_chunk, is_known
+from stand.recording import Recording
+from stand.records import MeanAir, StandFacts
+from stand.samples import is_known
 
 log = logging.getLogger("torvix.bench")
 
-CHUNK_S = 0.25  # between commits of samples while a pull runs
+CHUNK_S = 0.2  # between hand-overs of samples while a pull runs; they are committed at once
 FRAME_S = 0.04  # between frames to browsers
-LINK_S = 1.0  # between writings of what the link knows
 SILENT_S = 3.0  # without a word the stand counts as lost
-RECONNECT_S = 1.0
+RECONNECT_S, RECONNECT_MOST_S = 1.0, 10.0  # to a stand that is not there: at first, and in the end
 ANSWER_S = 4.0  # for a command
-DATABASE_RETRY_S = 1.0
-DATABASE_LOST = (OperationalError, InterfaceError, psycopg.OperationalError)
-
-
-class Recording:
-    """The pull that runs: its samples not yet written, and how many the stand's numbers say are missing."""
-
-    def __init__(self, pull: Pull) -> None:
-        self.pull = pull
-        self.rows: list[list[float]] = []
-        self.sequence = 0
-        self.next_number: int | None = None
-        self.lost = 0
-        self.flushed_at = time.monotonic()
-        self.last_rpm = math.nan
-
-    def add(self, number: int, at: float, row: list[float]) -> None:
-        if self.next_number is not None and number > self.next_number:
-            self.lost += number - self.next_number
-        self.next_number = number + 1
-        self.rows.append([at, *row])
+BEFORE_S = 3.0  # kept while armed, for a sweep that is found only once it runs
 
 
 class Bench:
-    """Runs until `stopping` is set. `clock` tells the time that records bear."""
+    """Runs until `stopping` is set. `clock` tells the time that records bear.
 
-    def __init__(self, stand: Stand, clock: Callable[[], datetime] = timezone.now) -> None:
+    `run` puts the desk into a thread; who calls `turn` by hand has both work in turns, and calls `close` at the end.
+    """
+
+    def __init__(self, stand: Stand, clock: Callable[[], datetime] = timezone.now, spool: Path | None = None) -> None:
         self.stand = stand
         self.clock = clock
-        self.stopping = False
+        self.stopping = self.closed = False
+        self.desk = Desk(stand, clock, spool or settings.BENCH_SPOOL)
         self.line: Line | None = None
         self.hello: Hello | None = None
         self.picture: Picture | None = None
-        self.state = ""
+        self.state = ""  # of the stand; where it does not tell, as far as Torvix knows it
         self.recording: Recording | None = None
-        self.armed: Pull | None = None
+        self.armed: int | None = None  # the pull that the next sweep is
         self.aborting = False
-        self.air: list[services.MeanAir] = []
+        self.guard: Guard | None = None  # of the pull that is armed or runs
+        self.trip: Trip | None = None
+        self.stopped = False  # the stand was told to stop for it
+        self.finder: SweepFinder | None = None
+        self.before: deque[Samples] = deque()
+        self.air: list[MeanAir] = []
         self.weather_at: datetime | None = None  # when the log wants the next reading
         self.stand_s = 0.0  # the stand's own time of its last sample
-        self.waiting: dict[int, tuple[Command, float]] = {}
-        self.writes: deque[Callable[[], None]] = deque()
-        self.write_again_at = 0.0
-        self.connect_at = self.frame_at = self.link_at = self.heard_at = 0.0
-        self.listening: psycopg.Connection[Any] | None = None
-        self.commands_due = True
+        self.waiting: dict[int, tuple[Asked, float]] = {}
+        self.connect_at = self.frame_at = self.heard_at = 0.0
+        self.pause_s = RECONNECT_S
 
     # The loop
 
     def run(self) -> None:
-        self.write(lambda: self._recover())
-        while not self.stopping:
-            self.turn(0.02)
-        self._lose("the bench worker was stopped")
-        self.flush_writes()
-        if self.listening:
-            self.listening.close()
+        """Until told to stop. StandTaken if another worker has the stand."""
+        try:
+            self.desk.start(lambda: self.stopping)
+            while not self.stopping:
+                self.turn(0.05)
+        finally:
+            self.close()
 
     def turn(self, wait: float) -> None:
-        """One round: hear the stand, hear the browsers, write, show."""
+        """One round: hear the stand, pass on what browsers ask, watch, record."""
         self._connect()
-        self._listen()
         with selectors.DefaultSelector() as selector:
+            selector.register(self.desk.heard, selectors.EVENT_READ)
             if self.line:
                 selector.register(self.line, selectors.EVENT_READ)
-            if self.listening:
-                selector.register(self.listening, selectors.EVENT_READ)
             selector.select(wait)
+        self.desk.heard.clear()
+        self.desk.check()
         self._hear_stand()
-        self._hear_browsers()
+        while not self.desk.asked.empty():
+            self._pass_on(self.desk.asked.get())
         self._expire_commands()
-        now = time.monotonic()
-        if self.recording and self.recording.rows and now - self.recording.flushed_at >= CHUNK_S:
+        if self.recording and time.monotonic() - self.recording.flushed_at >= CHUNK_S:
             self._flush_chunk()
-        if now >= self.link_at:
-            self.write_link()
-        self.flush_writes()
+        self._note_link()
+        if not self.desk.is_threaded:
+            self.desk.turn(0.0)
 
-    def write(self, action: Callable[[], None]) -> None:
-        self.writes.append(action)
-
-    def flush_writes(self) -> None:
-        """Write what waits, in its order; keep the rest when the database is away."""
-        if time.monotonic() < self.write_again_at:
+    def close(self) -> None:
+        """End what runs, write what waits, give the stand back. A second time it does nothing."""
+        if self.closed:
             return
-        while self.writes:
-            try:
-                self.writes[0]()
-            except DATABASE_LOST as error:
-                log.warning("database away, %d writes wait: %s", len(self.writes), error)
-                connection.close()
-                self.write_again_at = time.monotonic() + DATABASE_RETRY_S
-                return
-            self.writes.popleft()
+        self.closed = True
+        self._lose("the bench worker was stopped")
+        self.desk.close()
 
-    # The stand
+    # The line
 
     def _connect(self) -> None:
-        if self.line or time.monotonic() < self.connect_at:
+        if self.line or not self.desk.held or time.monotonic() < self.connect_at:
             return
-        self.connect_at = time.monotonic() + RECONNECT_S
+        self.connect_at = time.monotonic() + self.pause_s
+        self.pause_s = min(2 * self.pause_s, RECONNECT_MOST_S)
         try:
             self.line = Line.connect(self.stand.host, self.stand.port)
-            self.heard_at = time.monotonic()
+            self.heard_at, self.pause_s = time.monotonic(), RECONNECT_S
         except LineLost as lost:
             self._note_lost(str(lost))
 
@@ -156,24 +138,36 @@ class Bench:
         except LineLost as lost:
             self._lose(str(lost))
 
+    def _send(self, identity: int, name: str, arguments: dict[str, Any]) -> None:
+        if self.line is None:
+            return
+        try:
+            self.line.send(identity, name, arguments)
+        except LineLost as lost:
+            self._lose(str(lost))
+
     def _lose(self, why: str) -> None:
         if self.recording:
             at = "" if math.isnan(self.recording.last_rpm) else f" at {self.recording.last_rpm:.0f} rpm"
             self._end_recording(PullState.INCOMPLETE, f"{why[:1].upper()}{why[1:]}{at}.")
-        elif self.armed:
-            pull, now = self.armed, self.clock()
-            self.armed = None
-            told = f"{why[:1].upper()}{why[1:]}."
-            self.write(lambda: services.end_pull(pull, PullState.ABORTED, told, now))
+        elif self.armed is not None:
+            self._disarm(f"{why[:1].upper()}{why[1:]}.")
+        for asked, _ in list(self.waiting.values()):
+            self._answer(asked, False, why)
         if self.line:
             self.line.close()
         self.line, self.hello, self.picture, self.state = None, None, None, ""
         self._note_lost(why)
 
     def _note_lost(self, why: str) -> None:
-        self.write(lambda: self._save_link(connected=False, why=why, state=""))
-        self.write(lambda: live.notify(live.FRAMES, {"stand": self.stand.pk, "type": "link", "connected": False,
-                                                     "why": why}))  # fmt: skip
+        self.desk.link = None
+        self.desk.post(Linked(self.stand.pk, self.clock(), {"connected": False, "why": why, "state": ""}))
+        self._tell("link", connected=False, why=why)
+
+    def _tell(self, kind: str, **fields: Any) -> None:
+        self.desk.post(Told({"stand": self.stand.pk, "type": kind, **fields}))
+
+    # What the stand says
 
     def _take(self, message: Message) -> None:
         match message:
@@ -191,70 +185,137 @@ class Bench:
                 log.warning("passed over a line of %s: %s", self.stand, why)
 
     def _take_hello(self, hello: Hello) -> None:
-        self.hello = hello
-        self.picture = Picture(hello)
-        self.write(lambda: self._save_link(connected=True, why="", hello=self._hello_json(hello)))
-        self.write(lambda: live.notify(live.FRAMES, {"stand": self.stand.pk, "type": "link", "connected": True,
-                                                     "why": ""}))  # fmt: skip
-        self.commands_due = True
-
-    @staticmethod
-    def _hello_json(hello: Hello) -> dict[str, Any]:
-        return {
-            "stand": hello.stand,
-            "rate_hz": hello.rate_hz,
+        self.hello, self.picture = hello, Picture(hello)
+        self.state = "" if hello.states else "idle"
+        told = {
+            "stand": hello.stand, "rate_hz": hello.rate_hz, "can": sorted(hello.can), "simulated": hello.simulated,
             "channels": [list(pair) for pair in zip(hello.names, hello.units, strict=True)],
-            "can": sorted(hello.can),
-            "simulated": hello.simulated,
-            "inertia_in_torque": hello.inertia_in_torque,
-        }
+            "inertia_in_torque": hello.inertia_in_torque, "states": hello.states,
+        }  # fmt: skip
+        self.desk.post(Linked(self.stand.pk, self.clock(), {"connected": True, "why": "", "hello": told}))
+        self._tell("link", connected=True, why="")
 
     def _take_state(self, state: str) -> None:
+        if self.hello is not None and not self.hello.states:
+            return
         before, self.state = self.state, state
-        if state == "sweeping" and self.armed:
-            self._begin_recording(self.armed)
+        if state == "sweeping":
+            if self.armed is not None:
+                self._begin_recording(self.armed)
+            elif before and not self.recording:
+                self._note_unasked()
         elif self.recording and before in ("sweeping", "rolling_off") and state == "idle":
-            if self.aborting:
-                self._end_recording(PullState.ABORTED, "Aborted by the operator.")
-            else:
-                self._end_recording(PullState.COMPLETE, "")
-        elif self.armed and state == "idle" and before in ("armed", "rolling_off"):
-            pull, now = self.armed, self.clock()
-            self.armed = None
-            self.write(lambda: services.end_pull(pull, PullState.ABORTED, "Disarmed before it began.", now))
-        self.link_at = 0.0
+            self._end_sweep()
+        elif self.armed is not None and state == "idle" and before in ("armed", "rolling_off"):
+            self._disarm("Disarmed before it began.")
+        self.desk.write_link()
 
-    def _begin_recording(self, pull: Pull) -> None:
+    def _note_unasked(self) -> None:
+        self.desk.post(Unasked(self.stand.pk, self.clock()))
+        self._tell("unasked")
+
+    def _take_samples(self, samples: Samples) -> None:
+        if self.picture is None:
+            return
+        sweeping = self.state == "sweeping"
+        if self.recording:
+            self.recording.add(samples)
+        self.picture.take(samples.times, samples.rows, sweeping=sweeping)
+        if self.guard and not self.trip and (trip := self.guard.watch(self.picture.block)):
+            self._stop(trip)
+        self.stand_s = float(samples.times[-1])
+        if self.finder:
+            self._find_sweep(samples)
+        if self.recording:
+            self.recording.last_rpm = self.picture.values.get(SPEED, math.nan)
+        if self.desk.idle and time.monotonic() >= self.frame_at:
+            self._show(samples.first + len(samples.times) - 1)
+
+    def _find_sweep(self, samples: Samples) -> None:
+        """A stand that tells no states: the sweep is found in what it sends."""
+        assert self.finder is not None  # asked for by the caller
+        assert self.picture is not None
+        if not self.recording:
+            self.before.append(samples)
+            while self.before and self.before[0].times[-1] < samples.times[-1] - BEFORE_S:
+                self.before.popleft()
+        match self.finder.follow(samples.times, self.picture.block):
+            case Found(Event.BEGAN, at) if self.armed is not None:
+                self.state = "sweeping"
+                self._begin_recording(self.armed)
+                assert self.recording is not None
+                for block in self.before:
+                    inside = block.times >= at
+                    if inside.any():
+                        skip = int(np.argmax(inside))
+                        self.recording.add(Samples(block.first + skip, block.times[skip:], block.rows[skip:]))
+                self.before.clear()
+            case Found(Event.ENDED):
+                self.state = "idle"
+                self._end_sweep()
+
+    def _stop(self, trip: Trip) -> None:
+        """A limit was crossed: the stand is told before anything is written. What only reports is stopped by hand."""
+        self.trip = trip
+        self.stopped = self.hello is not None and "abort" in self.hello.can
+        if self.stopped:
+            self._send(0, "abort", {})
+        why = limits.told(trip, stopped=self.stopped)
+        log.warning("%s: %s", self.stand, why)
+        self._tell("trip", key=trip.limit.key, why=why, stopped=self.stopped)
+
+    # The pull
+
+    def _begin_recording(self, pull: int) -> None:
         assert self.hello is not None  # a stand that has not said hello has no state
+        assert self.picture is not None
+        hello = self.hello
         self.armed, self.aborting = None, False
         self.recording = Recording(pull)
         self.air = self.air[-1:]
-        hello, now = self.hello, self.clock()
-        facts = services.StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia)
-        self.write(lambda: services.begin_pull(pull, facts, now))
+        facts = StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia)
+        self.desk.post(Began(pull, self.clock(), facts, self.picture.rounded()))
 
     def _flush_chunk(self) -> None:
-        recording = self.recording
-        if recording is None or not recording.rows:
-            return
-        rows, sequence, pull_id = recording.rows, recording.sequence, recording.pull.pk
-        recording.rows, recording.flushed_at = [], time.monotonic()
-        recording.sequence += 1
-        self.write(lambda: append_chunk(pull_id, sequence, rows))
+        if self.recording and (chunk := self.recording.chunk()):
+            self.desk.post(chunk)
+
+    def _end_sweep(self) -> None:
+        if self.trip and self.stopped:
+            self._end_recording(PullState.ABORTED, limits.told(self.trip))
+        elif self.aborting:
+            self._end_recording(PullState.ABORTED, "Aborted by the operator.")
+        elif self.finder and not self.finder.covers():
+            told = f"Broken off at {self.finder.high_rpm:.0f} of {self.finder.end_rpm:.0f} rpm."
+            self._end_recording(PullState.ABORTED, told)
+        else:
+            self._end_recording(PullState.COMPLETE, limits.told(self.trip, stopped=False) if self.trip else "")
 
     def _end_recording(self, state: PullState, why: str) -> None:
         self._flush_chunk()
         recording, self.recording = self.recording, None
         if recording is None:
             return
-        now, air = self.clock(), self._mean_air()
-        self.write(lambda: services.end_pull(recording.pull, state, why, now, lost=recording.lost, air=air))
+        key = self.trip.limit.key if self.trip else ""
+        self.guard, self.finder = None, None
+        self.desk.post(Ended(recording.pull, state, why, self.clock(), recording.lost, self._mean_air(), key))
 
-    def _mean_air(self) -> services.MeanAir | None:
+    def _disarm(self, why: str) -> None:
+        """The armed pull will not be made."""
+        pull, self.armed = self.armed, None
+        self.guard, self.finder = None, None
+        if pull is not None:
+            key = self.trip.limit.key if self.trip else ""
+            told = limits.told(self.trip) if self.trip else why
+            self.desk.post(Ended(pull, PullState.ABORTED, told, self.clock(), tripped=key))
+
+    # The air
+
+    def _mean_air(self) -> MeanAir | None:
         if not self.air:
             return None
         table = np.array([(air.barometer, air.temperature, air.relative_humidity) for air in self.air])
-        return services.MeanAir(*table.mean(axis=0).tolist())
+        return MeanAir(*table.mean(axis=0).tolist())
 
     def _take_weather(self, values: list[float]) -> None:
         if self.hello is None or len(values) != len(self.hello.weather):
@@ -265,129 +326,93 @@ class Bench:
             if is_known(unit)
         }
         try:
-            air = services.MeanAir(read["barometer"], read["temperature"], read["humidity"])
+            air = MeanAir(read["barometer"], read["temperature"], read["humidity"])
         except KeyError:
             return
         # A weather sensor that sends nonsense must not spoil the mean; without air a pull stays uncorrected.
-        if math.isfinite(air.barometer + air.temperature + air.relative_humidity):
-            self.air.append(air)
-            if not self.recording:
-                self.air = self.air[-1:]
-            self._log_weather(air)
-
-    def _log_weather(self, air: services.MeanAir) -> None:
+        if not math.isfinite(air.barometer + air.temperature + air.relative_humidity):
+            return
+        self.air.append(air)
+        if not self.recording:
+            self.air = self.air[-1:]
         now = self.clock()
         if self.weather_at is None or now >= self.weather_at:
             self.weather_at = now + weather.LOG_EVERY
-            self.write(
-                lambda: weather.log_stand(self.stand, air.barometer, air.temperature, air.relative_humidity, now)
-            )
-
-    def _take_samples(self, samples: Samples) -> None:
-        if self.picture is None:
-            return
-        recording, sweeping = self.recording, self.state == "sweeping"
-        for offset, (at, row) in enumerate(zip(samples.times, samples.rows, strict=True)):
-            if recording:
-                recording.add(samples.first + offset, at, row)
-            self.picture.add(at, row, sweeping=sweeping)
-        self.stand_s = samples.times[-1] if samples.times else self.stand_s
-        if recording:
-            recording.last_rpm = self.picture.values.get(SPEED, math.nan)
-        if time.monotonic() >= self.frame_at:
-            self._show(samples.first + len(samples.rows) - 1)
+            self.desk.post(Weathered(self.stand.pk, now, air))
 
     # What browsers see
 
     def _show(self, number: int) -> None:
         assert self.picture is not None  # only called for samples, which need a hello
         self.frame_at = time.monotonic() + FRAME_S
-        pull = self.recording.pull.pk if self.recording else None
-        frame = self.picture.frame(number, self.stand.pk, self.state, pull)
-        try:
-            live.notify(live.FRAMES, frame)
-        except DATABASE_LOST:
-            connection.close()  # a frame that nobody saw is not worth keeping
+        pull = self.recording.pull if self.recording else None
+        self.desk.show(self.picture.frame(number, self.stand.pk, self.state, pull))
 
     def write_link(self) -> None:
-        self.link_at = time.monotonic() + LINK_S
+        """Have the link written now, whenever the last time was."""
+        self._note_link()
+        self.desk.write_link()
+
+    def _note_link(self) -> None:
         if self.picture is None:
             return
         fields: dict[str, Any] = {
-            "connected": True,
-            "state": self.state,
-            "values": self.picture.rounded(),
-            "faulty": self.picture.faulty,
-        }
+            "connected": True, "why": self.desk.journal.trouble, "state": self.state,
+            "values": self.picture.rounded(), "faulty": self.picture.faulty,
+        }  # fmt: skip
         if self.air:
             last = self.air[-1]
             fields["weather"] = {
-                "barometer": last.barometer,
-                "temperature": last.temperature,
+                "barometer": last.barometer, "temperature": last.temperature,
                 "relative_humidity": last.relative_humidity,
-            }
-        if not self.writes:
-            self.write(lambda: self._save_link(**fields))
-
-    def _save_link(self, **fields: Any) -> None:
-        Link.objects.update_or_create(stand=self.stand, defaults={**fields, "beat_at": self.clock()})
+            }  # fmt: skip
+        self.desk.link = fields
 
     # What browsers ask
 
-    def _listen(self) -> None:
-        if self.listening and not self.listening.closed:
-            return
-        if time.monotonic() < self.write_again_at:
-            return
-        try:
-            self.listening = psycopg.connect(**live.connection_arguments(), autocommit=True)
-            self.listening.execute(f"LISTEN {live.ASKED}".encode())
-            self.commands_due = True
-        except psycopg.OperationalError as error:
-            log.warning("cannot listen: %s", error)
-            self.listening, self.write_again_at = None, time.monotonic() + DATABASE_RETRY_S
-
-    def _hear_browsers(self) -> None:
-        try:
-            if self.listening:
-                self.commands_due |= any(True for _ in self.listening.notifies(timeout=0))
-            if self.commands_due and self.hello and not self.writes:
-                self.commands_due = False
-                for command in Command.objects.filter(stand=self.stand, state=CommandState.WAITING).select_related(
-                    "pull__session__stand", "pull__setup", "stand"
-                ):
-                    if command.pk not in self.waiting:
-                        self._pass_on(command)
-        except DATABASE_LOST as error:
-            log.warning("database away: %s", error)
-            connection.close()
-            if self.listening:
-                self.listening.close()
-            self.listening, self.commands_due = None, True
-            self.write_again_at = time.monotonic() + DATABASE_RETRY_S
-
-    def _pass_on(self, command: Command) -> None:
+    def _pass_on(self, asked: Asked) -> None:
         if self.line is None or self.hello is None:
+            self._answer(asked, False, "the stand is not linked")
             return
-        self.waiting[command.pk] = (command, time.monotonic() + ANSWER_S)
-        if command.name not in self.hello.can:
-            self._answer(command, False, f"this stand does not take the command {command.name!r}")
-            return
-        arguments = command.arguments
-        try:
-            if command.name == "arm":
-                if "fit" in self.hello.can:
-                    # A simulated stand must be told what is bolted on; its refusal comes as the reply to arm, too.
-                    fit = {"label": arguments["label"], "runner_length_m": _runner_length(arguments["parts"])}
-                    self.line.send(0, "fit", fit)
-                arguments = {key: arguments[key] for key in ("start_rpm", "end_rpm", "rate_rpm_s")}
-                self.armed = command.pull
-            elif command.name == "abort":
+        self.waiting[asked.command] = (asked, time.monotonic() + ANSWER_S)
+        if asked.name == "arm":
+            self._arm(asked, self.hello)
+        elif asked.name in self.hello.can:
+            if asked.name == "abort":
                 # Too late to abort: a sweep that has reached its end is complete.
                 self.aborting = self.state == "sweeping"
-            self.line.send(command.pk, command.name, arguments)
-        except LineLost as lost:
-            self._lose(str(lost))
+            self._send(asked.command, asked.name, asked.arguments)
+        elif asked.name == "abort" and self.armed is not None and not self.recording:
+            self._disarm("Disarmed before it began.")
+            self.state = "idle"
+            self._answer(asked, True, "")
+        elif asked.name in ("start", "abort"):
+            self._answer(asked, False, f"this stand takes no commands: {asked.name} it at its console")
+        else:
+            self._answer(asked, False, f"this stand does not take the command {asked.name!r}")
+
+    def _arm(self, asked: Asked, hello: Hello) -> None:
+        arguments = dict(asked.arguments)
+        fitted = arguments.pop("fit", None)
+        if fitted is not None and "fit" in hello.can:
+            # A simulated stand must be told what is bolted on; its refusal comes as the reply to arm, too.
+            self._send(0, "fit", fitted)
+        if "holds" not in hello.can and arguments.pop("holds", None):
+            self._answer(asked, False, "this stand cannot hold speeds: a step test is run at its console")
+            return
+        self.armed, self.trip, self.stopped = asked.pull, None, False
+        self.guard = Guard(asked.limits)
+        self.finder = None
+        if asked.pull is not None:
+            self.desk.post(Guarded(asked.pull, [[limit.key, limit.value] for limit in asked.limits]))
+        if not hello.states:
+            self.finder = SweepFinder(arguments["start_rpm"], arguments["end_rpm"], arguments["rate_rpm_s"])
+            self.before.clear()
+        if "arm" in hello.can:
+            self._send(asked.command, "arm", arguments)
+        else:
+            self.state = self.state if hello.states else "armed"
+            self._answer(asked, True, "")
 
     def _take_reply(self, reply: Reply) -> None:
         if reply.id in self.waiting:
@@ -395,23 +420,12 @@ class Bench:
 
     def _expire_commands(self) -> None:
         now = time.monotonic()
-        for command, until in list(self.waiting.values()):
+        for asked, until in list(self.waiting.values()):
             if now > until:
-                self._answer(command, False, "the stand did not answer")
+                self._answer(asked, False, "the stand did not answer")
 
-    def _answer(self, command: Command, ok: bool, why: str) -> None:
-        del self.waiting[command.pk]
-        if not ok and command.name == "arm":
-            self.armed = None
-        self.write(lambda: services.answer_command(command, ok, why))
-
-    def _recover(self) -> None:
-        ended = services.recover_pulls(self.stand, self.clock())
-        if ended:
-            log.warning("ended %d pulls that a former worker left open", ended)
-
-
-def _runner_length(parts: list[dict[str, Any]]) -> float:
-    """What the simulated engine wants to know of the setup; without a manifold of its own it keeps a common one."""
-    lengths = [part["runner_length_m"] for part in parts if part["runner_length_m"]]
-    return float(lengths[0]) if lengths else 0.33
+    def _answer(self, asked: Asked, ok: bool, why: str) -> None:
+        self.waiting.pop(asked.command, None)
+        if not ok and asked.name == "arm" and self.armed == asked.pull:
+            self.armed, self.guard, self.finder = None, None, None
+        self.desk.post(Answered(asked.command, ok, why))

@@ -23,8 +23,12 @@ FOLLOWS = {
     "inlet_temperature": "temperature",
     "manifold_temperature": "temperature",
     "exhaust_temperature": "temperature",
+    "fuel_pressure": "oil_pressure",
+    "boost": "boost",
+    "exhaust_pressure": "boost",
 }
-FIXED = {"rpm": "rpm", "throttle": "%", "lambda": "lambda"}
+LONGEST_WAIT_S = 3600.0  # a gate that takes longer to open is not on its way
+FIXED = {"rpm": "rpm", "throttle": "%", "lambda": "lambda", "turbine_speed": "rpm", "knock": "1"}
 
 
 @dataclass(frozen=True)
@@ -62,6 +66,7 @@ class Display:
             "high": self.value(gate.channel, gate.high),
             "value": self.value(gate.channel, gate.value),
             "side": gate.side,
+            "like": list(gate.like),
         }
 
     def sides(self, gates: list[Gate], message: dict[str, Any]) -> dict[str, str]:
@@ -71,6 +76,17 @@ class Display:
             gate.channel: Gate(gate.channel, gate.name, gate.low, gate.high, values.get(gate.channel)).side
             for gate in gates
         }
+
+    def opens(self, gates: list[Gate], message: dict[str, Any]) -> dict[str, float]:
+        """Seconds until each gate that holds opens at the present rate; one that is not on its way is left out."""
+        values, rates, found = message["values"], message.get("rates", {}), {}
+        for gate in gates:
+            value, rate = values.get(gate.channel), rates.get(gate.channel, 0.0)
+            side = Gate(gate.channel, gate.name, gate.low, gate.high, value).side
+            away = {"low": gate.low - value, "high": gate.high - value}.get(side) if value is not None else None
+            if away is not None and rate * away > 0 and (seconds := away / rate) <= LONGEST_WAIT_S:
+                found[gate.channel] = round(seconds, 1)
+        return found
 
 
 def channel_name(channel: str) -> str:

@@ -9,6 +9,9 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from typing import Any
 
+import numpy as np
+from numpy.typing import NDArray
+
 PROTOCOL = 1
 LONGEST_LINE = 1_000_000  # bytes
 CONNECT_TIMEOUT_S = 2.0
@@ -29,13 +32,29 @@ class Hello:
     inertia_in_torque: str  # included, not_included, unknown
     inertia: float  # kg·m²
     simulated: bool
+    states: bool = True  # it tells when it arms, sweeps and idles; else Torvix finds the sweep
 
 
 @dataclass(frozen=True)
 class Samples:
+    """Samples whose numbers follow each other from `first`: times (n,), s, and rows (n, channels), as sent.
+
+    NaN where the stand sent nothing usable.
+    """
+
     first: int
-    times: list[float]
-    rows: list[list[float]]  # NaN where the stand sent nothing usable
+    times: NDArray[np.float64]
+    rows: NDArray[np.float64]
+
+    def table(self) -> NDArray[np.float64]:
+        """Time and channels in one, as they are kept."""
+        return np.column_stack([self.times, self.rows])
+
+    def joined(self, after: Samples) -> Samples | None:
+        """With those that follow without a gap; None where they do not."""
+        if after.first != self.first + len(self.times):
+            return None
+        return Samples(self.first, np.concatenate([self.times, after.times]), np.concatenate([self.rows, after.rows]))
 
 
 @dataclass(frozen=True)
@@ -113,11 +132,23 @@ class Line:
             raise LineLost("what answers there does not speak the line protocol")
         *lines, rest = self.pending.split(b"\n")
         self.pending = bytearray(rest)
+        gathered: Samples | None = None  # what comes in many small messages is computed on as one block
         for line in lines:
             message = self._parse(bytes(line))
+            if isinstance(message, Samples):
+                together = gathered.joined(message) if gathered else message
+                if gathered and not together:
+                    yield gathered
+                gathered = together or message
+                continue
+            if gathered:
+                yield gathered
+                gathered = None
             if isinstance(message, Hello):
                 self.columns = len(message.names)
             yield message
+        if gathered:
+            yield gathered
 
     def _parse(self, line: bytes) -> Message:
         try:
@@ -135,15 +166,32 @@ class Line:
                     return _hello(message)
                 case other:
                     return NotUnderstood(f"message type {other!r}")
-        except (ValueError, KeyError, TypeError) as error:
+        except (ValueError, KeyError, TypeError, IndexError, OverflowError) as error:
             return NotUnderstood(f"{type(error).__name__} {error} in {line[:80]!r}")
 
     def _samples(self, message: dict[str, Any]) -> Message:
-        rows = [[_number(value) for value in row] for row in message["v"]]
-        times = [float(time) for time in message["t"]]
-        if len(rows) != len(times) or any(len(row) != self.columns for row in rows):
+        times = np.array(message["t"], dtype=np.float64)
+        rows = _table(message["v"])
+        if not len(times) or rows.shape != (len(times), self.columns) or not np.isfinite(times).all():
             return NotUnderstood(f"samples {message['n']}: not {self.columns} channels for each time")
         return Samples(int(message["n"]), times, rows)
+
+
+def _table(rows: list[list[Any]]) -> NDArray[np.float64]:
+    """As numbers, NaN for whatever else; ValueError where the rows are of different lengths."""
+    if all(type(value) is float or type(value) is int for value in rows[0]):
+        try:
+            table = np.array(rows, dtype=np.float64)
+        except (ValueError, TypeError):
+            table = _careful(rows)
+    else:
+        table = _careful(rows)
+    table[~np.isfinite(table)] = math.nan
+    return table
+
+
+def _careful(rows: list[list[Any]]) -> NDArray[np.float64]:
+    return np.array([[_number(value) for value in row] for row in rows], dtype=np.float64)
 
 
 def _number(value: object) -> float:
@@ -167,4 +215,5 @@ def _hello(message: dict[str, Any]) -> Hello:
         inertia_in_torque=str(inertia.get("torque", "unknown")),
         inertia=float(inertia.get("kg_m2") or 0.0),
         simulated=bool(message.get("simulated", False)),
+        states=bool(message.get("states", True)),
     )

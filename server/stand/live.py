@@ -7,7 +7,8 @@ from __future__ import annotations
 
 import asyncio
 import json
-from collections.abc import AsyncIterator
+from collections.abc import AsyncIterator, Callable, Coroutine, Hashable
+from dataclasses import dataclass, field
 from typing import Any
 
 import psycopg
@@ -41,22 +42,37 @@ def connection_arguments() -> dict[str, Any]:
     }
 
 
+@dataclass
+class Heard:
+    """A message of the worker, parsed once for all who read it. `shown` holds the bytes that readers share."""
+
+    told: dict[str, Any]
+    shown: dict[Hashable, bytes] = field(default_factory=dict)
+    work: dict[Hashable, asyncio.Task[Any]] = field(default_factory=dict)
+
+    async def once(self, key: Hashable, work: Callable[[], Coroutine[Any, Any, Any]]) -> Any:
+        """What has to be found out because of this message: by the first reader who asks, for all of them."""
+        if key not in self.work:
+            self.work[key] = asyncio.get_running_loop().create_task(work())
+        return await asyncio.shield(self.work[key])  # a reader who leaves does not stop it for the others
+
+
 class Hub:
     """Joins queues to the one LISTEN connection; opened by the first, closed by the last."""
 
     def __init__(self) -> None:
-        self.queues: set[asyncio.Queue[str]] = set()
+        self.queues: set[asyncio.Queue[Heard]] = set()
         self.task: asyncio.Task[None] | None = None
         self.listening = asyncio.Event()
 
-    def join(self) -> asyncio.Queue[str]:
-        queue: asyncio.Queue[str] = asyncio.Queue(MOST_WAITING)
+    def join(self) -> asyncio.Queue[Heard]:
+        queue: asyncio.Queue[Heard] = asyncio.Queue(MOST_WAITING)
         self.queues.add(queue)
         if self.task is None or self.task.done():
             self.task = asyncio.get_running_loop().create_task(self._run())
         return queue
 
-    def leave(self, queue: asyncio.Queue[str]) -> None:
+    def leave(self, queue: asyncio.Queue[Heard]) -> None:
         self.queues.discard(queue)
         if not self.queues and self.task is not None:
             self.task.cancel()
@@ -79,27 +95,28 @@ class Hub:
                 await asyncio.sleep(1)
 
     def _hand_out(self, payload: str) -> None:
+        heard = Heard(json.loads(payload))
         for queue in tuple(self.queues):
             if queue.full():
                 queue.get_nowait()
-            queue.put_nowait(payload)
+            queue.put_nowait(heard)
 
 
 hub = Hub()
 
 
-async def frames(stand_id: int) -> AsyncIterator[dict[str, Any] | None]:
+async def frames(stand_id: int) -> AsyncIterator[Heard | None]:
     """Frames of one stand as they come; None now and then, so that a dead connection is noticed."""
     queue = hub.join()
     try:
         yield None
         while True:
             try:
-                message = json.loads(await asyncio.wait_for(queue.get(), HEARTBEAT_S))
+                message = await asyncio.wait_for(queue.get(), HEARTBEAT_S)
             except TimeoutError:
                 yield None
                 continue
-            if message.get("stand") in (None, stand_id):
+            if message.told.get("stand") in (None, stand_id):
                 yield message
     finally:
         hub.leave(queue)

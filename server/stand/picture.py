@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import math
 from collections import deque
-from collections.abc import Sequence
 from typing import Any
 
+import numpy as np
 from torvix_core import quantities
+from torvix_core.checked import Array
 from torvix_core.trace import PLAUSIBLE, SPEED, TORQUE
 
 from stand.line import Hello
@@ -15,6 +16,9 @@ from stand.samples import is_known
 
 SWEEP_WINDOW_S = 0.3  # over which the live sweep rate is taken
 POINT_WINDOW_S = 0.1  # over which a live point is averaged
+RATE_EVERY_S, RATE_OVER_S, RATE_LEAST_S = 2.0, 40.0, 10.0  # how fast temperatures move, while no sweep runs
+POINT_LEAST_S = 0.004  # between samples that are looked at for it
+POINTS_KEPT = 4000  # while no frame goes out
 MOST_POINTS = 40  # in a frame: at high sample rates every so many are enough for the eye
 
 
@@ -23,39 +27,80 @@ class Picture:
 
     def __init__(self, hello: Hello) -> None:
         self.hello = hello
-        self.rules = [quantities.to_si_rule(unit) if is_known(unit) else None for unit in hello.units]
-        self.limits = [PLAUSIBLE.get(name, (-math.inf, math.inf)) for name in hello.names]
+        known = [place for place, unit in enumerate(hello.units) if is_known(unit)]
+        rules = [quantities.to_si_rule(hello.units[place]) for place in known]
+        self.known = np.array(known, dtype=np.intp)
+        self.names = [hello.names[place] for place in known]
+        self.scale = np.array([rule.scale for rule in rules])
+        self.offset = np.array([rule.offset for rule in rules])
+        plausible = np.array([PLAUSIBLE.get(name, (-math.inf, math.inf)) for name in self.names]).reshape(-1, 2)
+        self.low, self.high = plausible[:, 0], plausible[:, 1]
+        self.block: dict[str, Array] = {}  # the last samples of each channel, SI, NaN where nothing usable came
         self.values: dict[str, float] = {}
         self.faulty: list[str] = []
         self.recent: deque[tuple[float, float, float]] = deque()  # time, rpm, torque of the last moments
-        self.points: list[tuple[float, float]] = []
+        self.points: deque[tuple[float, float]] = deque(maxlen=POINTS_KEPT)
+        self.history: deque[tuple[float, dict[str, float]]] = deque()  # time and values, every RATE_EVERY_S
 
-    def add(self, at: float, row: Sequence[float], *, sweeping: bool) -> None:
-        """One sample of every channel, as sent. A channel that sends nothing or the impossible counts as faulty."""
-        values, faulty = {}, []
-        for name, value, rule, (low, high) in zip(self.hello.names, row, self.rules, self.limits, strict=True):
-            if rule is None:
-                continue
-            read = value * rule.scale + rule.offset
-            if low <= read <= high:
-                values[name] = read
-            else:  # also where nothing came
-                faulty.append(name)
-        self.values, self.faulty = values, faulty
+    def take(self, times: Array, rows: Array, *, sweeping: bool) -> None:
+        """Samples of every channel, as sent: times (n,), rows (n, channels).
+
+        A channel that sends nothing or the impossible in the last of them counts as faulty.
+        """
+        read = rows[:, self.known] * self.scale + self.offset
+        read[~((read >= self.low) & (read <= self.high))] = math.nan  # also where nothing came
+        self.block = dict(zip(self.names, read.T, strict=True))
+        last = zip(self.names, read[-1].tolist(), strict=True)
+        self.values, self.faulty = {}, []
+        for name, value in last:
+            if math.isnan(value):
+                self.faulty.append(name)
+            else:
+                self.values[name] = value
+        self._remember(float(times[-1]), sweeping=sweeping)
         if not sweeping:
             self.recent.clear()
-        elif SPEED in values and TORQUE in values:
-            self.recent.append((at, values[SPEED], values[TORQUE]))
+        elif SPEED in self.block and TORQUE in self.block:
+            self._follow(times, self.block[SPEED], self.block[TORQUE])
+
+    def _follow(self, times: Array, speeds: Array, torques: Array) -> None:
+        for at, rpm, torque in zip(times.tolist(), speeds.tolist(), torques.tolist(), strict=True):
+            if math.isnan(rpm + torque) or (self.recent and at < self.recent[-1][0] + POINT_LEAST_S):
+                continue
+            self.recent.append((at, rpm, torque))
             while self.recent[0][0] < at - SWEEP_WINDOW_S:
                 self.recent.popleft()
             self.points.append(self._point(at))
+
+    def _remember(self, at: float, *, sweeping: bool) -> None:
+        """Values of the last moments outside sweeps: what a sweep does to a temperature does not go on."""
+        if sweeping or (self.history and at < self.history[-1][0]):
+            self.history.clear()
+        elif not self.history or at >= self.history[-1][0] + RATE_EVERY_S:
+            self.history.append((at, self.values))
+            while self.history[0][0] < at - RATE_OVER_S:
+                self.history.popleft()
+
+    def rates(self) -> dict[str, float]:
+        """How fast each channel moves, SI a second, by a straight line through its last moments; {} while too short."""
+        if not self.history or self.history[-1][0] - self.history[0][0] < RATE_LEAST_S:
+            return {}
+        times = np.array([at for at, _ in self.history])
+        times -= times.mean()
+        found = {}
+        for name in self.values:
+            read = [values.get(name) for _, values in self.history]
+            if None not in read:
+                found[name] = float(times @ np.array(read, dtype=np.float64) / (times @ times))
+        return found
 
     def rounded(self) -> dict[str, float]:
         return {name: round(value, 5) for name, value in self.values.items()}
 
     def take_points(self) -> list[list[float]]:
         """The points since the last call, rpm and N·m."""
-        points, self.points = self.points, []
+        points = list(self.points)
+        self.points.clear()
         return [[round(rpm, 1), round(torque, 2)] for rpm, torque in points[:: 1 + len(points) // MOST_POINTS]]
 
     def frame(self, number: int, stand: int, state: str, pull: int | None) -> dict[str, Any]:
@@ -69,6 +114,7 @@ class Picture:
             "values": self.rounded(),
             "faulty": self.faulty,
             "points": self.take_points(),
+            "rates": {name: float(f"{rate:.3g}") for name, rate in self.rates().items()},
         }
 
     def _point(self, at: float) -> tuple[float, float]:

@@ -29,28 +29,33 @@ def append_chunk(pull_id: int, sequence: int, rows: Sequence[Sequence[float]]) -
     Chunk.objects.create(pull_id=pull_id, sequence=sequence, samples=len(table), data=table.tobytes())
 
 
-def chunk_table(pull: Pull, columns: int) -> NDArray[np.float64]:
-    """All chunks of a running pull as (samples, 1 + channels)."""
-    raw = b"".join(bytes(chunk.data) for chunk in pull.chunks.all())
-    return np.frombuffer(raw, dtype="<f8").reshape(-1, columns)
+def chunk_columns(pull: Pull, columns: int) -> NDArray[np.float64]:
+    """All chunks of a pull as (columns, samples); one copy of them in memory, whatever their number."""
+    chunks = pull.chunks.order_by("sequence")
+    known = list(chunks.values_list("sequence", "samples"))
+    table = np.empty((columns, sum(samples for _, samples in known)))
+    at = 0
+    # A pull that runs goes on in the meantime: what came after the count is left for the next time.
+    for chunk in chunks.filter(sequence__lte=known[-1][0] if known else -1).iterator(chunk_size=64):
+        rows = np.frombuffer(chunk.data, dtype="<f8").reshape(-1, columns)
+        table[:, at : at + len(rows)] = rows.T
+        at += len(rows)
+    return table
 
 
 @transaction.atomic
 def pack_chunks(pull: Pull, names: Sequence[str], units: Sequence[str]) -> int:
     """Turn the chunks of an ended pull into channels; the number of samples."""
-    table = chunk_table(pull, 1 + len(names))
-    if not len(table):
+    table = chunk_columns(pull, 1 + len(names))
+    if not table.shape[1]:
         return 0
-    columns = [(TIME, "s", table[:, 0]), *zip(names, units, table[:, 1:].T, strict=True)]
-    channels = []
-    for position, (name, unit, samples) in enumerate(columns):
+    for position, (name, unit, samples) in enumerate(zip((TIME, *names), ("s", *units), table, strict=True)):
         codec, data = pack(samples)
-        channels.append(
-            Channel(pull=pull, position=position, name=name, unit=unit, codec=codec, samples=len(samples), data=data)
+        Channel.objects.create(
+            pull=pull, position=position, name=name, unit=unit, codec=codec, samples=len(samples), data=data
         )
-    Channel.objects.bulk_create(channels)
     pull.chunks.all().delete()
-    return len(table)
+    return int(table.shape[1])
 
 
 def read_raw(pull: Pull) -> dict[str, tuple[str, NDArray[np.float64]]]:

@@ -1,54 +1,51 @@
-"""Use cases at the stand: open a session, arm, start, abort, judge; and what the bench worker writes down."""
+"""Use cases at the stand: open a session, arm, start, abort, judge."""
 
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 
 from django.db import IntegrityError, transaction
 from django.db.models import Max
 
 from engines import sheets
-from engines.services import mark_used
+from engines.services import mark_used as close_build
+from engines.texts import optional
+from programmes import adjusting
 from programmes.expectations import seal
-from programmes.models import Programme, Setup, Step
+from programmes.models import Candidate, Programme, Setup, Step
+from programmes.versions import mark_used
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal
 from shop.services import require_operator
-from stand import live, samples
-from stand.gates import gates
-from stand.models import ENDED, Command, CommandState, Link, Pull, PullState, Session, Standing
-from stand.signals import pull_ended
+from stand import cautions, changes, checklist, live, sweeps
+from stand.gates import compared_with, gates
+from stand.models import ENDED, Command, Link, Pull, PullState, Purpose, Session, Standing
 
 LONGEST_REASON = 300  # characters, as the columns hold
 
 
 @dataclass(frozen=True)
-class StandFacts:
-    """What a pull keeps of the stand's hello."""
+class Fluids:
+    """What is in the engine and the tank, in words."""
 
-    rate_hz: float
-    names: Sequence[str]
-    units: Sequence[str]
-    inertia_in_torque: str
-    inertia: float
+    fuel: str = ""
+    oil: str = ""
+    coolant: str = ""
 
 
-@dataclass(frozen=True)
-class MeanAir:
-    """Pa, K, 0 to 1, over a pull."""
-
-    barometer: float
-    temperature: float
-    relative_humidity: float
-
-
-def open_session(person: Person, programme: Programme, stand: Stand, at: datetime) -> Session:
+def open_session(
+    person: Person, programme: Programme, stand: Stand, at: datetime, fluids: Fluids = Fluids()
+) -> Session:
+    """Open a session. Who opens it has read the cautions: the screen asks him before."""
     require_operator(person)
+    kept = {key: optional(text, key, 80) for key, text in asdict(fluids).items()}
     try:
         with transaction.atomic():
-            return Session.objects.create(programme=programme, stand=stand, opened_at=at, opened_by=person)
+            session = Session.objects.create(programme=programme, stand=stand, opened_at=at, opened_by=person, **kept)
+            cautions.acknowledge(person, session, at)
+            return session
     except IntegrityError as error:
         running = Session.objects.filter(stand=stand, closed_at=None).select_related("programme").first()
         told = f"“{running.programme.question}” is open on {stand}." if running else f"{stand} was in use then."
@@ -63,11 +60,22 @@ def close_session(person: Person, session: Session, at: datetime) -> Session:
         raise Refusal("A pull is armed or running. Abort it, then close the session.", code="pull_running")
     session.closed_at = at
     session.save(update_fields=["closed_at"])
-    _tell(session.stand, {"type": "session"})
+    tell(session.stand, {"type": "session"})
     return session
 
 
-def arm(person: Person, session: Session, setup: Setup, at: datetime) -> Pull:
+@dataclass(frozen=True)
+class Wanted:
+    """What the next pull is to be. None: as the plan says; an empty purpose is chosen by what went before."""
+
+    purpose: str = ""
+    start_rpm: float | None = None
+    end_rpm: float | None = None
+    rate_rpm_s: float | None = None
+    holds: Sequence[tuple[float, float]] = ()  # rpm and seconds of each step
+
+
+def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Wanted = Wanted()) -> Pull:
     """Make the next pull ready: the bench tells the stand what is bolted on and which sweep comes."""
     require_operator(person)
     programme = session.programme
@@ -75,40 +83,86 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime) -> Pull:
         raise Refusal("This session is closed. Open a new one.", code="session_closed")
     if setup.programme_id != programme.pk:
         raise Invalid("This setup belongs to another programme.", fields={"setup_id": "choose one of this programme"})
+    if setup.candidate != Candidate.IN:
+        raise Refusal(f"{setup.letter} is left out of the plan: {setup.candidate_reason}. Take it in first.",
+                      code="not_in_plan")  # fmt: skip
+    cautions.require_read(person, session)
+    if begun := list(session.open_jobs.filter(closed_at=None).select_related("owner")):
+        told = "; ".join(f"{job} ({job.owner})" for job in begun)
+        raise Refusal(f"Not armed while a job is open: {told}. Finish it and close it first.", code="job_open")
+    checklist.require_seen_to(session, setup)
     link = Link.objects.filter(stand=session.stand).first()
     if lost := link.lost(at) if link else "the bench worker does not run":
         raise Refusal(f"{session.stand} is not linked: {lost}.", code="stand_lost")
+    purpose = _purpose(session, setup, wanted)
+    start_rpm, end_rpm, rate = sweeps.checked(programme, wanted.start_rpm, wanted.end_rpm, wanted.rate_rpm_s)
+    holds = sweeps.checked_holds(programme, wanted.holds) if purpose == Purpose.STEPS else []
     made = Pull.objects.filter(session__programme=programme)
     before = made.filter(session=session, state=PullState.COMPLETE).order_by("number").last()
     try:
         with transaction.atomic():
+            changes.end(session, setup, at)
             pull = Pull.objects.create(
                 session=session,
                 number=(made.aggregate(last=Max("number"))["last"] or 0) + 1,
                 setup=setup,
                 build=programme.build,
-                step=_next_step(programme, setup),
+                step=next_step(programme, setup),
+                plan_version=mark_used(programme, at),
+                purpose=purpose,
                 armed_at=at,
                 operator=person,
                 first_after_change=before is None or before.setup_id != setup.pk,
-                sweep_start_rpm=programme.sweep_start_rpm,
-                sweep_end_rpm=programme.sweep_end_rpm,
-                sweep_rate_rpm_s=programme.sweep_rate_rpm_s,
+                sweep_start_rpm=start_rpm,
+                sweep_end_rpm=end_rpm,
+                sweep_rate_rpm_s=rate,
+                holds=holds,
+                set_to={key: value.text for key, value in adjusting.in_force(setup).items()},
             )
-            mark_used(programme.build, at)
+            close_build(programme.build, at)
             seal(setup, at)
-            _ask(person, session.stand, "arm", pull, {
-                "label": f"{programme.pk}/{setup.letter}",
-                "parts": [{"slot": part.slot, "name": part.name,
-                           "runner_length_m": sheets.values(part.readings.all()).get("runner_length")}
-                          for part in setup.parts.prefetch_related("readings")],
-                "start_rpm": pull.sweep_start_rpm,
-                "end_rpm": pull.sweep_end_rpm,
-                "rate_rpm_s": pull.sweep_rate_rpm_s,
-            })  # fmt: skip
+            sweep = {"start_rpm": start_rpm, "end_rpm": end_rpm, "rate_rpm_s": rate}
+            if holds:
+                sweep["holds"] = [{"rpm": rpm, "s": seconds} for rpm, seconds in holds]  # type: ignore[assignment]
+            _ask(person, session.stand, "arm", pull, {**sweep, "fit": bolted_on(programme, setup)})
     except IntegrityError as error:
         raise Refusal("Another pull is armed or running. Abort or finish it first.", code="pull_running") from error
     return pull
+
+
+def _purpose(session: Session, setup: Setup, wanted: Wanted) -> Purpose:
+    if wanted.purpose:
+        if wanted.purpose not in Purpose.values:
+            raise Invalid("There is no such pull.", fields={"purpose": f"one of {', '.join(map(str, Purpose.labels))}"})
+        return Purpose(wanted.purpose)
+    return Purpose.WARM_UP if warm_ups_left(session, setup) > 0 else Purpose.SWEEP
+
+
+def warm_ups_left(session: Session, setup: Setup) -> int:
+    """How many pulls after the last change still only warm the new part; as many as the plan reckons with."""
+    done = 0
+    complete = session.pulls.filter(state=PullState.COMPLETE).order_by("-number")
+    for setup_id, purpose in complete.values_list("setup_id", "purpose"):
+        if setup_id != setup.pk:
+            break
+        done += purpose in (Purpose.WARM_UP, Purpose.SWEEP)
+    return max(0, session.programme.day_rules.conditioning_pulls - done)
+
+
+def bolted_on(programme: Programme, setup: Setup) -> dict[str, object]:
+    """What a simulated stand has to know of the engine and the setup; a real one never hears of it."""
+    readings = programme.build.readings.all()
+    return {
+        "label": f"{programme.pk}/{setup.letter}",
+        "engine": {key: value for key, value in sheets.values(readings).items() if key in FIT_ENGINE},
+        "parts": [{"slot": part.slot, "name": part.name, "values": sheets.values(part.readings.all())}
+                  for part in setup.parts.prefetch_related("readings")],
+        "settings": {key.removeprefix("setting:"): value.text if value.value is None else value.value
+                     for key, value in adjusting.in_force(setup).items()},
+    }  # fmt: skip
+
+
+FIT_ENGINE = ("cylinders", "bore", "stroke", "redline", "told_ratio", "spark_advance", "fuel")
 
 
 def start(person: Person, pull: Pull, override_reason: str = "") -> Command:
@@ -116,12 +170,19 @@ def start(person: Person, pull: Pull, override_reason: str = "") -> Command:
     require_operator(person)
     if pull.state != PullState.ARMED:
         raise Refusal(f"{pull} is {pull.get_state_display().lower()}, not armed.", code="not_armed")
+    cautions.require_read(person, pull.session)
+    if pull.operator_id != person.pk:
+        raise Refusal(f"{pull.operator} holds the control. He starts the pull, or you take the control.",
+                      code="control_held")  # fmt: skip
     stand = pull.session.stand
     link = Link.objects.filter(stand=stand).first()
     if link is None or not link.connected:
         raise Refusal(f"{stand} is not linked: {link.why if link else 'the bench worker does not run'}.",
                       code="stand_lost")  # fmt: skip
-    held = [gate for gate in gates(pull.session.programme, link) if gate.side != "inside"]
+    if "start" not in link.hello.get("can", ["start"]):
+        raise Refusal(f"{stand} takes no commands: start the sweep at its console.", code="reports_only")
+    programme = pull.session.programme
+    held = [gate for gate in gates(programme, link, like_next(pull, programme)) if gate.side != "inside"]
     if held and not override_reason.strip():
         names = ", ".join(gate.name.lower() for gate in held)
         raise Refusal(f"Held by {names}. Wait, or give a reason to start all the same.", code="gate_held")
@@ -130,6 +191,26 @@ def start(person: Person, pull: Pull, override_reason: str = "") -> Command:
             pull.override_reason = _fitting(override_reason, "override_reason")
             pull.save(update_fields=["override_reason"])
         return _ask(person, stand, "start", pull, {})
+
+
+def like_next(pull: Pull | None, programme: Programme) -> Sequence[Pull]:
+    """The pulls that an armed one has to begin like: none for one that is not made to be compared."""
+    if pull is not None and pull.purpose not in (Purpose.SWEEP, Purpose.STEPS):
+        return ()
+    return compared_with(programme)
+
+
+def take_control(person: Person, pull: Pull) -> Pull:
+    """Somebody else holds the control of an armed pull from now on, and alone starts it."""
+    require_operator(person)
+    if pull.state != PullState.ARMED:
+        raise Refusal(f"{pull} is {pull.get_state_display().lower()}, not armed.", code="not_armed")
+    cautions.require_read(person, pull.session)
+    pull.operator = person
+    with transaction.atomic():
+        pull.save(update_fields=["operator"])
+        tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
+    return pull
 
 
 def abort(person: Person, pull: Pull) -> Command:
@@ -147,6 +228,8 @@ def keep(person: Person, pull: Pull, at: datetime) -> Pull:
         raise Refusal(
             f"{pull} is {pull.get_state_display().lower()}: only a complete pull can be kept.", code="not_complete"
         )
+    if pull.purpose == Purpose.STEPS:
+        raise Refusal(f"{pull} is a step test: it is not compared with sweeps.", code="step_test")
     return _judge(person, pull, at, Standing.ACCEPTED, "")
 
 
@@ -173,7 +256,7 @@ def _judge(person: Person, pull: Pull, at: datetime, standing: Standing, reason:
     pull.standing, pull.excluded_reason, pull.judged_at, pull.judged_by = standing, reason, at, person
     with transaction.atomic():
         pull.save(update_fields=["standing", "excluded_reason", "judged_at", "judged_by"])
-        _tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
+        tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
     return pull
 
 
@@ -186,7 +269,8 @@ def steps_left(steps: Sequence[Step], pulls: Sequence[Pull]) -> list[tuple[Step,
     return [(step, step.pulls - counted.get(step.pk, 0)) for step in steps if step.pulls > counted.get(step.pk, 0)]
 
 
-def _next_step(programme: Programme, setup: Setup) -> Step | None:
+def next_step(programme: Programme, setup: Setup) -> Step | None:
+    """The visit of the running order that the next pull of a setup counts towards."""
     pulls = list(Pull.objects.filter(session__programme=programme))
     left = steps_left(list(programme.steps.all()), pulls)
     return next((step for step, _ in left if step.setup_id == setup.pk), None)
@@ -195,67 +279,9 @@ def _next_step(programme: Programme, setup: Setup) -> Step | None:
 def _ask(person: Person, stand: Stand, name: str, pull: Pull, arguments: dict[str, object]) -> Command:
     command = Command.objects.create(stand=stand, pull=pull, name=name, arguments=arguments, asked_by=person)
     live.notify(live.ASKED, {"stand": stand.pk})
-    _tell(stand, {"type": "pull", "pull": pull.pk})
+    tell(stand, {"type": "pull", "pull": pull.pk})
     return command
 
 
-def _tell(stand: Stand, message: dict[str, object]) -> None:
+def tell(stand: Stand, message: dict[str, object]) -> None:
     live.notify(live.FRAMES, {"stand": stand.pk, **message})
-
-
-# What the bench worker writes down
-
-
-def answer_command(command: Command, ok: bool, why: str) -> None:
-    """The stand's reply. A refused arming ends its pull, so that the next can be armed."""
-    with transaction.atomic():
-        command.state, command.answer = (CommandState.DONE if ok else CommandState.REFUSED), why[:300]
-        command.save(update_fields=["state", "answer"])
-        if not ok and command.name == "arm" and command.pull_id:
-            Pull.objects.filter(pk=command.pull_id, state=PullState.ARMED).update(
-                state=PullState.ABORTED, ended_why=f"The stand refused: {why}"[:300]
-            )
-        _tell(command.stand, {"type": "command", "id": command.pk, "pull": command.pull_id, "name": command.name,
-                              "ok": ok, "why": why[:300]})  # fmt: skip
-
-
-def begin_pull(pull: Pull, facts: StandFacts, at: datetime) -> None:
-    pull.state, pull.started_at = PullState.RUNNING, at
-    pull.rate_hz, pull.inertia_in_torque, pull.inertia = facts.rate_hz, facts.inertia_in_torque, facts.inertia
-    pull.channel_list = [[name, unit] for name, unit in zip(facts.names, facts.units, strict=True)]
-    with transaction.atomic():
-        pull.save(update_fields=["state", "started_at", "rate_hz", "inertia_in_torque", "inertia", "channel_list"])
-        _tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
-
-
-def end_pull(
-    pull: Pull, state: PullState, why: str, at: datetime, *, lost: int = 0, air: MeanAir | None = None
-) -> None:
-    """Close the record of a pull: pack its samples, note its air, and let the apps above know."""
-    with transaction.atomic():
-        kept = samples.pack_chunks(pull, *zip(*pull.channel_list, strict=True)) if pull.channel_list else 0
-        if state == PullState.COMPLETE and not kept:
-            state, why = PullState.INCOMPLETE, "The stand sent no samples."
-        pull.state, pull.ended_why, pull.ended_at, pull.samples_lost = state, why[:300], at, lost
-        if air:
-            pull.barometer, pull.air_temperature = air.barometer, air.temperature
-            pull.relative_humidity = air.relative_humidity
-        # The worker's copy of the row is as old as the arming: only what ended with the pull is written.
-        ended = ["state", "ended_why", "ended_at", "samples_lost"]
-        pull.save(update_fields=[*ended, "barometer", "air_temperature", "relative_humidity"])
-        pull_ended.send(sender=Pull, pull=pull)
-        _tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
-
-
-def recover_pulls(stand: Stand, at: datetime) -> int:
-    """End what a killed worker left open, from the chunks it had committed; how many pulls."""
-    left = list(Pull.objects.filter(session__stand=stand).exclude(state__in=ENDED).select_related("session__stand"))
-    for pull in left:
-        if pull.state == PullState.RUNNING:
-            end_pull(pull, PullState.INCOMPLETE, "The bench worker stopped during the pull.", at)
-        else:
-            end_pull(pull, PullState.ABORTED, "The bench worker stopped before the pull began.", at)
-    Command.objects.filter(stand=stand, state=CommandState.WAITING).update(
-        state=CommandState.REFUSED, answer="The bench worker was restarted."
-    )
-    return len(left)

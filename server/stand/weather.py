@@ -251,9 +251,9 @@ def strike_reading(person: Person, reading: WeatherReading, reason: str, at: dat
     return reading
 
 
-def log_stand(stand: Stand, barometer: float, temperature: float, relative_humidity: float, at: datetime) -> None:
+def log_stand(stand_id: int, barometer: float, temperature: float, relative_humidity: float, at: datetime) -> None:
     """Keep what the stand's weather station says, every few minutes of an open session."""
-    session = Session.objects.filter(stand=stand, closed_at=None).first()
+    session = Session.objects.filter(stand_id=stand_id, closed_at=None).first()
     if session is None or session.weather.filter(source=STAND, at__gt=at - LOG_EVERY).exists():
         return
     try:

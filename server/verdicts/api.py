@@ -306,7 +306,9 @@ def _allowance(programme: Programme, unit: str) -> AllowanceOut | None:
 
 
 @router.get("/programmes/{programme_id}/pulls-needed", response=PullsNeededOut, operation_id="pulls_needed")
-def read_pulls_needed(request: HttpRequest, programme_id: int, difference_percent: float | None = None):
+def read_pulls_needed(
+    request: HttpRequest, programme_id: int, difference_percent: float | None = None, confidence_percent: float = 95
+):
     """How many pulls a side find a difference; without one, the smallest that matters in the programme."""
     assert is_person(request.user)
     programme = _programme(request.user, programme_id)
@@ -315,10 +317,14 @@ def read_pulls_needed(request: HttpRequest, programme_id: int, difference_percen
         raise Invalid(
             "The difference is not usable.", fields={"difference_percent": "it lies between 0.01 and 50 per cent"}
         )
-    scatter = services.scatter_of(programme)
-    found = repeats.pulls_needed(wanted / 100, scatter.share, more_degrees=scatter.degrees_of_freedom)
+    if not 50 <= confidence_percent < 100:
+        raise Invalid(
+            "The confidence is not usable.", fields={"confidence_percent": "it lies from 50 to below 100 per cent"}
+        )
+    scatter, sure = services.scatter_of(programme), confidence_percent / 100
+    found = repeats.pulls_needed(wanted / 100, scatter.share, sure, more_degrees=scatter.degrees_of_freedom)
     counts = np.arange(2, 13)
-    chances = repeats.power(counts, wanted / 100, scatter.share, more_degrees=scatter.degrees_of_freedom)
+    chances = repeats.power(counts, wanted / 100, scatter.share, sure, more_degrees=scatter.degrees_of_freedom)
     return PullsNeededOut(
         difference_percent=wanted, scatter_percent=scatter.share * 100,
         degrees_of_freedom=scatter.degrees_of_freedom, programmes=scatter.programmes, pulls=found.pulls,

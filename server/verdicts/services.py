@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -11,10 +11,10 @@ from torvix_core import effects, verdict
 from torvix_core.checked import Array
 from torvix_core.curve import OutsideTheCurve, average, shared_grid
 from torvix_core.effects import Effects, NotEnoughPulls
-from torvix_core.standards import LARGE_CORRECTION, Standard
+from torvix_core.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
 
 from curves.services import CorrectedPull, corrected, pulls_of
-from programmes.models import Programme, Setup
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup
 from shop.refusals import Invalid, Refusal
 from stand.models import Pull, PullState, Standing
 
@@ -107,8 +107,9 @@ def _notes(
     standard: Standard,
 ) -> list[str]:
     """What a reader of the result must know of the pulls behind it."""
-    notes = []
-    missing = [setup.letter for setup in programme.setups.all() if setup not in setups]
+    notes = list(_agreed(programme))
+    planned = [setup for setup in programme.setups.all() if setup.candidate == Candidate.IN]
+    missing = [setup.letter for setup in planned if setup not in setups]
     if missing:
         notes.append(f"No kept pull of {', '.join(missing)} yet.")
     unjudged = [pull for pull in pulls if pull.state == PullState.COMPLETE and pull.standing == Standing.UNDECIDED]
@@ -150,6 +151,18 @@ def _notes(
     if overridden:
         notes.append(f"Started outside a temperature window: {_numbers(overridden)}.")
     return notes
+
+
+def _agreed(programme: Programme) -> Iterator[str]:
+    """What the plan agreed on that limits what a difference means."""
+    if programme.stand_in:
+        yield f"A stand-in test: {programme.stand_in}. It holds for the engine as it was tested."
+    if programme.mixture_policy == MixturePolicy.DELIVERED:
+        yield "Every setup ran as delivered: a difference is the part's together with its tune."
+    if programme.boost_policy:
+        school = BOOST_SCHOOLS[BoostSchool(programme.boost_school)].lower()
+        held = BoostPolicy(programme.boost_policy).label
+        yield f"A boosted engine, school: {school}. {held}: never compare with pulls made the other way."
 
 
 def _numbers(pulls: Sequence[Pull]) -> str:

@@ -1,7 +1,8 @@
 from unittest import TestCase
 
-from standin.engine import Manifold, filling, full_torque
-from standin.stand import CHANNELS, Fault, Refused, Stand, State
+from standin.engine import SIX, filling
+from standin.faults import Fault
+from standin.stand import CHANNELS, Refused, Stand, State
 from standin.weather import Day
 
 NAMES = [name for name, _, _ in CHANNELS]
@@ -27,29 +28,35 @@ def column(rows: list[list[float | None]], name: str) -> list[float]:
     return [row[NAMES.index(name)] for row in rows]
 
 
+def six(runner_length: float) -> dict[str, object]:
+    part = {"slot": "intake_manifold", "name": "Middle-runner manifold", "values": {"runner_length": runner_length}}
+    return {"label": f"{runner_length}", "parts": [part]}
+
+
+def full_torque(rpm: float, runner_length: float = 0.33, **warmth: float) -> float:
+    stand = Stand()
+    stand.command("fit", six(runner_length))
+    return stand.truth([rpm], **warmth)[0]
+
+
 class Truth(TestCase):
     """What the demonstration engine must show (common practice, no source)."""
 
     def test_a_longer_runner_pulls_lower_and_a_short_one_higher(self):
-        low, high = (
-            [full_torque(rpm, Manifold(length), 1.16, 90, 45, 0.87) for length in (0.42, 0.33, 0.24)]
-            for rpm in (3600, 6300)
-        )
+        low, high = ([full_torque(rpm, length) for length in (0.42, 0.33, 0.24)] for rpm in (3600, 6300))
         self.assertEqual(low, sorted(low, reverse=True))
         self.assertEqual(high, sorted(high))
 
     def test_a_cold_manifold_reads_about_one_percent_high(self):
-        cold, hot = (full_torque(4200, Manifold(0.33), 1.16, 90, skin, 0.87) for skin in (22, 47))
+        cold, hot = (full_torque(4200, skin=skin) for skin in (22, 47))
         self.assertAlmostEqual(cold / hot - 1, 0.01, delta=0.003)
 
     def test_cold_oil_costs_torque(self):
-        self.assertLess(
-            full_torque(4200, Manifold(0.33), 1.16, 60, 45, 0.87), full_torque(4200, Manifold(0.33), 1.16, 90, 45, 0.87)
-        )
+        self.assertLess(full_torque(4200, oil=60), full_torque(4200, oil=90))
 
     def test_filling_stays_plausible(self):
         for rpm in range(1500, 7400, 100):
-            self.assertTrue(0.6 < filling(rpm, Manifold(0.33)) < 1.05, rpm)
+            self.assertTrue(0.6 < filling(SIX, rpm, 0.33) < 1.05, rpm)
 
 
 class Pulls(TestCase):
@@ -92,15 +99,15 @@ class Commands(TestCase):
         self.assertIn("between 50 and 1000", self.refused(stand, "arm", **SWEEP | {"rate_rpm_s": 5000}))
         self.assertIn("no command 'dance'", self.refused(stand, "dance"))
         stand.command("arm", SWEEP)
-        self.assertIn("stopped engine", self.refused(stand, "fit", label="B", runner_length_m=0.3))
+        self.assertIn("stopped engine", self.refused(stand, "fit", **six(0.3)))
 
     def test_a_new_part_is_cold_and_the_same_part_is_not_refitted(self):
         stand = warm_stand()
-        stand.command("fit", {"label": "B", "runner_length_m": 0.24})
+        stand.command("fit", six(0.24))
         self.assertAlmostEqual(stand.skin, stand.weather().temperature)
         stand.skip(1500)
         warm = stand.skin
-        stand.command("fit", {"label": "B", "runner_length_m": 0.24})
+        stand.command("fit", six(0.24))
         self.assertEqual(stand.skin, warm)
 
     def test_abort_closes_the_throttle(self):

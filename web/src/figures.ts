@@ -25,7 +25,15 @@ export function signed(value: number | null | undefined, digits = 1): string {
   return value !== null && value !== undefined && value > 0 && /[1-9]/.test(text) ? `+${text}` : text
 }
 
-const CHANNEL_DIGITS: Record<string, number> = { rpm: 0, lambda: 2, oil_pressure: 1, torque: 0 }
+const CHANNEL_DIGITS: Record<string, number> = {
+  rpm: 0,
+  lambda: 2,
+  oil_pressure: 1,
+  torque: 0,
+  boost: 2,
+  exhaust_pressure: 2,
+  fuel_pressure: 1,
+}
 
 /** Digits that can be read from two metres. */
 export function channelFigure(channel: string, value: number | null | undefined): string {

@@ -10,7 +10,7 @@ from curves.models import Reduced
 from curves.services import NoAir, corrected, reduce_pull
 from shop.models import Role
 from shop.refusals import Refusal
-from stand.services import MeanAir
+from stand.records import MeanAir
 
 
 class Scene(TestCase):
@@ -104,3 +104,18 @@ class Log(Scene):
             self.pull()
         with self.assertNumQueries(4):
             self.assertEqual(len(self.client.get(address).json()["rows"]), 5)
+
+
+class SchoolsOfBoost(Scene):
+    def test_the_school_of_the_programme_is_used_and_observed_stays_observed(self):
+        """Temperature alone at 29.44 °C by ISO 1585: (302.59/298.15)^0.6."""
+        air = air_from_relative_humidity(98_205.0, 302.59, 0.5)
+        for school, expected in (
+            ("unblown", float(iso_1585_si_factor(air))), ("temperature", (302.59 / 298.15) ** 0.6), ("none", 1.0),
+        ):  # fmt: skip
+            with self.subTest(school=school):
+                self.programme.boost_school = school
+                self.programme.save()
+                pull = scenes.pull(self.session, self.setup_a, self.operator)
+                self.assertAlmostEqual(corrected(pull, Standard.ISO_1585_SI).factor, expected, places=9)
+                self.assertEqual(corrected(pull, Standard.OBSERVED).factor, 1.0)

@@ -10,7 +10,8 @@ from programmes.models import Programme
 from shop.models import Role
 
 TEXTS = {"sweep_start_rpm": "2000", "sweep_end_rpm": "6900 rpm", "sweep_rate": "350", "low_rpm": "3000",
-         "high_rpm": "6500", "smallest_difference": "0.5"}  # fmt: skip
+         "high_rpm": "6500", "smallest_difference": "0.5", "warm_up": "20", "pull_time": "2", "cool_down": "90 s",
+         "conditioning_pulls": "1", "return_every": "3", "return_pulls": "2"}  # fmt: skip
 
 
 class Planned(TestCase):
@@ -25,7 +26,7 @@ class Planned(TestCase):
     def draft(self, **more: object) -> dict:
         return {
             "question": "Which manifold?", "build_id": self.build.pk, "standard": "sae_j607", "texts": TEXTS,
-            "held_constant": "Spark and lambda",
+            "words": {"held_constant": "Spark and lambda", "answers_change": "Which one is bought."},
             "setups": [{"name": "Long", "part_ids": [self.long.pk]},
                        {"name": "Short", "part_ids": [self.short.pk, self.spacer.pk]}],
             "order": [{"setup": 0, "pulls": "2"}, {"setup": 1, "pulls": "3"}, {"setup": 0, "pulls": "1"}],
@@ -33,7 +34,7 @@ class Planned(TestCase):
         }  # fmt: skip
 
     def plan(self, **more: object):
-        return self.client.post("/api/programmes", self.draft(**more), content_type="application/json")
+        return self.client.post("/api/plans", self.draft(**more), content_type="application/json")
 
     def fields(self, **more: object) -> dict[str, str]:
         answer = self.plan(**more)
@@ -54,7 +55,7 @@ class Planned(TestCase):
     def test_every_slip_is_named_at_its_field_and_nothing_is_made(self):
         setups = self.draft()["setups"]
         for more, field, message in (
-            ({"question": " "}, "question", "give it a name"),
+            ({"question": " "}, "question", "Write the question down."),
             ({"texts": {**TEXTS, "sweep_end_rpm": "69oo"}}, "sweep_end_rpm", "is not a unit known here"),
             ({"texts": {**TEXTS, "low_rpm": ""}}, "low_rpm", "Type a number."),
             ({"texts": {**TEXTS, "sweep_rate": "5"}}, "sweep_rate", "between 20 and 3000"),
@@ -68,6 +69,71 @@ class Planned(TestCase):
             ({"order": [{"setup": 7, "pulls": "1"}]}, "order.0.setup", "There is no such setup."),
             ({"order": [{"setup": 0, "pulls": "many"}]}, "order.0.pulls", "not a number"),
             ({"standard": "made_up"}, "standard", "choose one of"),
+            ({"boost_school": "made_up"}, "boost_school", "choose one of"),
+            ({"texts": {**TEXTS, "warm_up": "soon"}}, "warm_up", "not a number"),
+            ({"texts": {**TEXTS, "warm_up": "9 h"}}, "warm_up", "it lies between 0 and 4 h"),
+            ({"texts": {**TEXTS, "return_every": "0"}}, "return_every", "between 1 and 30"),
+            ({"texts": {**TEXTS, "fuel_available": "20 kg"}}, "fuel_available", "is a mass"),
+            ({"texts": {**TEXTS, "cost_ceiling": "cheap"}}, "cost_ceiling", "A price is a number"),
+            (
+                {"setups": [setups[0], {**setups[1], "place": "last"}, {**setups[1], "name": "x", "place": "last"}]},
+                "setups.2.place",
+                "Only one setup can be last",
+            ),
+            ({"setups": [{**setups[0], "place": "first"}, setups[1]]}, "setups.0.place", "opens and closes the day"),
+            (
+                {"setups": [setups[0], {**setups[1], "candidate": "late"}], "order": [{"setup": 0, "pulls": "1"}]},
+                "setups.1.reason",
+                "Say why it is left out",
+            ),
+            (
+                {"setups": [setups[0], {**setups[1], "candidate": "late", "reason": "in the post"}]},
+                "order.1.setup",
+                "left out of the plan",
+            ),
+            (
+                {"setups": [setups[0], {**setups[1], "settings": {"setting:spark_advance": "3 bar"}}]},
+                "setups.1.settings.setting:spark_advance",
+                "is a pressure",
+            ),
+            (
+                {"setups": [setups[0], {**setups[1], "based_on": 2}, {**setups[1], "name": "x", "based_on": 1}]},
+                "setups.1.based_on",
+                "build on itself",
+            ),
+            ({"rows": [{"key": "own:", "remove": "1", "install": "1"}]}, "rows.0.key", "Give the row a name"),
+            ({"rows": [{"key": "spacer", "remove": "a while", "install": "1"}]}, "rows.0.remove", "not a number"),
+            (
+                {
+                    "rows": [
+                        {"key": "spacer", "remove": "1", "install": "1", "under": ["carburettor"]},
+                        {"key": "carburettor", "remove": "1", "install": "1", "under": ["spacer"]},
+                    ]
+                },
+                "rows.0.under",
+                "Spacer under carburettor under spacer: nothing could ever come off.",
+            ),
+            ({"sessions": [{"starts_at": "2026-11-28T09:00:00Z", "paid": "-1"}]}, "sessions.0.paid", "it lies"),
+            (
+                {
+                    "sessions": [
+                        {"starts_at": "2026-11-28T09:00:00Z", "paid": "8 h"},
+                        {"starts_at": "2026-11-28T12:00:00Z", "paid": "2 h"},
+                    ]
+                },
+                "sessions.1.starts_at",
+                "before the session above it has ended",
+            ),
+            (
+                {
+                    "setups": [setups[0], {**setups[1], "available_at": "2026-11-28T09:00:00"}],
+                    "sessions": [{"starts_at": "2026-11-28T09:00:00"}],
+                },
+                "setups.1.available_at",
+                "needs its time zone",
+            ),
+            ({"order": [{"setup": 0, "pulls": "1", "session": 1}]}, "order.0.session", "Sessions follow each other"),
+            ({"duty": "drawn", "points": [[3000, 0.5]]}, "points", "2 to 24 points"),
         ):
             with self.subTest(field=field, message=message):
                 self.assertIn(message, self.fields(**more).get(field, ""))
@@ -84,7 +150,7 @@ class Planned(TestCase):
         self.assertEqual(self.plan().status_code, 200)  # an operator may
 
     def questions(self, programme: int) -> dict:
-        return self.client.get(f"/api/programmes/{programme}/questions").json()
+        return self.client.get(f"/api/plans/{programme}").json()["told"]
 
     def test_two_changes_at_once_are_told_as_a_package_with_the_setup_that_would_split_it(self):
         found = self.questions(self.plan().json()["id"])
@@ -99,4 +165,3 @@ class Planned(TestCase):
         self.assertEqual([one["told"] for one in found["answers"]],
                          ["Told by B against A, which differ in nothing else."])  # fmt: skip
         self.assertEqual(found["addition"], "")
-        self.assertEqual([step["pulls"] for step in found["order"]], [2, 3, 1])

@@ -1,20 +1,27 @@
 """The bench worker against a real simulated stand over TCP, and against what can go wrong."""
 
+import threading
+import time
 from collections.abc import Callable
 from contextlib import ExitStack
+from pathlib import Path
+from tempfile import TemporaryDirectory
 from unittest import mock
 
 import numpy as np
 import psycopg
 import scenes
+from django.core.management import CommandError, call_command
 from django.db import OperationalError
 from django.test import TransactionTestCase
 
-from demo.loader import StepBy, simulated_stand
+from demo.loader import StepBy, say_to_stand, simulated_stand
 from shop.models import Role, Stand
 from stand import bench as bench_module
-from stand import services
+from stand import desk as desk_module
+from stand import entries, services
 from stand.bench import Bench
+from stand.desk import StandTaken
 from stand.models import ENDED, Chunk, Command, Link, Pull, PullState
 from stand.samples import read_raw
 
@@ -32,8 +39,9 @@ class BenchCase(TransactionTestCase):
         port = self.stack.enter_context(simulated_stand(*self.stand_options))
         self.stand = Stand.objects.create(name="Stand 1", port=port)
         self.session = scenes.session(self.programme, self.operator, self.stand)
-        self.bench = Bench(self.stand)
-        self.addCleanup(self.stop_bench)
+        self.spool = Path(self.stack.enter_context(TemporaryDirectory()))
+        self.bench = Bench(self.stand, spool=self.spool)
+        self.stack.callback(lambda: self.bench.close())
         self.by = StepBy(self.bench)
         self.by.until(lambda: self.bench.hello is not None and bool(self.bench.air), "hello")
         self.let_pass(1)
@@ -43,12 +51,7 @@ class BenchCase(TransactionTestCase):
         if "skip" in self.bench.hello.can:
             self.by.skip(seconds)
         self.by.until(lambda: bool(self.bench.picture and self.bench.picture.values), "samples")
-        self.bench.write_link()
-        self.bench.flush_writes()
-
-    def stop_bench(self):
-        self.bench.stopping = True
-        self.bench.run()
+        self.by.report()
 
     def arm(self) -> Pull:
         pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
@@ -73,7 +76,7 @@ class WholePull(BenchCase):
         pull = self.run_pull()
         self.assertEqual((pull.state, pull.samples_lost), (PullState.COMPLETE, 0))
         raw = read_raw(pull)
-        self.assertEqual(len(raw), 14)
+        self.assertEqual(len(raw), 15)
         np.testing.assert_allclose(np.diff(raw["time"][1]), 0.02, atol=1e-6)
         self.assertGreater(raw["rpm"][1].max(), 6890)
         self.assertGreater(len(pull.reduced.speed_rpm), 40)
@@ -162,22 +165,58 @@ class Refusing(BenchCase):
 
 
 class LostDatabase(BenchCase):
-    def test_a_pull_made_while_the_database_is_away_is_written_when_it_is_back(self):
-        """Writes fail for a while as they do when the server is gone; nothing of the pull is lost."""
+    """Writes fail for a while as they do when the server is gone."""
+
+    def lose_database(self) -> ExitStack:
+        away = ExitStack()
+        for kind in (entries.Began, entries.Recorded, entries.Ended, entries.Linked, entries.Told):
+            away.enter_context(mock.patch.object(kind, "write", side_effect=OperationalError("gone")))
+        away.enter_context(mock.patch.object(desk_module, "DATABASE_RETRY_S", 0.02))
+        return away
+
+    def sweep_without_database(self) -> Pull:
         pull = self.arm()
         services.start(self.operator, pull)
-        self.by.until(lambda: self.bench.recording is not None, "the sweep")
-        with (
-            mock.patch.object(bench_module, "append_chunk", side_effect=OperationalError("gone")),
-            mock.patch.object(bench_module.live, "notify", side_effect=psycopg.OperationalError("gone")),
-            mock.patch.object(bench_module, "DATABASE_RETRY_S", 0.05),
-        ):
+        self.by.until(lambda: self.bench.state == "armed" and self.bench.waiting == {}, "the command")
+        with self.lose_database():
+            self.by.until(lambda: self.bench.recording is not None, "the sweep")
             self.by.until(lambda: self.bench.recording is None, "the end of the sweep")
+            self.by.until(lambda: len(self.bench.desk.journal) == 0, "everything to be on disk")
         self.assertFalse(Chunk.objects.exists())
-        self.bench.write_again_at = 0.0
-        pull = self.until_ended(pull)
+        self.assertTrue(self.bench.desk.journal.on_disk)
+        return pull
+
+    def assert_whole(self, pull: Pull) -> None:
         self.assertEqual((pull.state, pull.samples_lost), (PullState.COMPLETE, 0))
         np.testing.assert_allclose(np.diff(read_raw(pull)["time"][1]), 0.02, atol=1e-6)
+        self.assertGreater(read_raw(pull)["rpm"][1].max(), 6890)
+        self.assertGreater(len(pull.reduced.speed_rpm), 40)
+
+    def test_a_pull_made_while_the_database_is_away_is_written_when_it_is_back(self):
+        self.assert_whole(self.until_ended(self.sweep_without_database()))
+        self.assertFalse(self.bench.desk.journal.on_disk)
+
+    def test_the_next_worker_writes_what_a_killed_one_had_on_disk(self):
+        pull = self.sweep_without_database()
+        self.assertIsNone(self.bench.desk._listening)  # so the stand is free, as after a kill
+        other = Bench(Stand(pk=self.stand.pk, name="Stand 1", port=9), spool=self.spool)
+        other.turn(0.0)
+        other.close()
+        self.assert_whole(Pull.objects.select_related("reduced").get(pk=pull.pk))
+        self.assertEqual(list(self.spool.iterdir()), [])
+
+    def test_a_full_disk_keeps_it_in_memory_and_says_so(self):
+        """/dev/full is a device on which no space is left."""
+        self.bench.desk.journal.path = Path("/dev/full")
+        pull = self.arm()
+        services.start(self.operator, pull)
+        self.by.until(lambda: self.bench.state == "armed" and self.bench.waiting == {}, "the command")
+        with self.lose_database():
+            self.by.until(lambda: self.bench.recording is not None, "the sweep")
+            self.by.until(lambda: self.bench.recording is None, "the end of the sweep")
+            self.assertIn("No space left", self.bench.desk.journal.trouble)
+            self.assertGreater(len(self.bench.desk.journal), 1)
+        self.assert_whole(self.until_ended(pull))
 
 
 class NoStand(TransactionTestCase):
@@ -190,5 +229,96 @@ class NoStand(TransactionTestCase):
             stand.port = port
             bench.connect_at = 0.0
             StepBy(bench).until(lambda: Link.objects.get().connected, "the link")
+            bench.close()
+
+    def test_a_stand_that_stays_away_is_asked_less_and_less_often(self):
+        bench = Bench(Stand.objects.create(name="Stand 1", port=9))
+        bench.turn(0.0)
+        pauses = []
+        for _ in range(6):
+            bench.connect_at = 0.0
+            before = bench_module.time.monotonic()
+            bench.turn(0.0)
+            pauses.append(round(bench.connect_at - before))
+        self.assertEqual(pauses, [1, 2, 4, 8, 10, 10])
+        bench.close()
+
+
+class InThreads(BenchCase):
+    """As `manage.py bench` runs it: the line in one thread, the database in another."""
+
+    stand_options = ("--warm", "--seed", "3", "--rate", "100")
+
+    def run_in_threads(self) -> Bench:
+        self.bench.close()
+        bench = Bench(self.stand, spool=self.spool)
+        thread = threading.Thread(target=bench.run)
+
+        def stop() -> None:
             bench.stopping = True
-            bench.run()
+            thread.join(20)
+
+        self.stack.callback(stop)
+        thread.start()
+        self.wait(lambda: bench.state == "idle", "the stand")
+        return bench
+
+    def wait(self, true: Callable[[], bool], what: str) -> None:
+        deadline = time.monotonic() + 30
+        while not true():
+            self.assertLess(time.monotonic(), deadline, f"waited in vain for {what}")
+            time.sleep(0.01)
+
+    def test_a_database_that_hangs_holds_up_no_limit_and_loses_no_sample(self):
+        """Each chunk takes two seconds, so 200 samples, to write; the sweep is let go long before one is."""
+        bench = self.run_in_threads()
+        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        self.wait(lambda: bench.state == "armed", "arming")
+        say_to_stand(self.stand.port, "fault", channel="lambda", kind="reads", value=1.08)
+        write = entries.Recorded.write
+
+        def slowly(entry: entries.Recorded) -> None:
+            time.sleep(2.0)
+            write(entry)
+
+        with mock.patch.object(entries.Recorded, "write", slowly):
+            services.start(self.operator, pull, "To see how fast it trips")
+            self.wait(lambda: Pull.objects.get(pk=pull.pk).state in ENDED, "the end")
+        pull.refresh_from_db()
+        self.assertEqual((pull.tripped, pull.samples_lost), ("lean", 0))
+        self.assertLess(int((read_raw(pull)["throttle"][1] >= 80).sum()), 60)
+
+    def test_a_worker_that_finds_no_database_can_be_stopped(self):
+        self.bench.close()
+        bench = Bench(self.stand, spool=self.spool)
+        with mock.patch.object(desk_module.psycopg, "connect", side_effect=psycopg.OperationalError("gone")):
+            thread = threading.Thread(target=bench.run)
+            thread.start()
+            time.sleep(0.3)
+            bench.stopping = True
+            thread.join(10)
+        self.assertFalse(thread.is_alive())
+
+
+class TwoWorkers(BenchCase):
+    def test_the_second_refuses_and_leaves_the_pull_of_the_first_alone(self):
+        pull = self.arm()
+        services.start(self.operator, pull)
+        self.by.until(lambda: self.bench.recording is not None, "the sweep")
+        with self.assertRaisesMessage(StandTaken, "another bench worker holds the line to Stand 1"):
+            Bench(self.stand, spool=self.spool).run()
+        with self.assertRaisesMessage(CommandError, "Stop that one first"):
+            call_command("bench")
+        self.assertEqual(self.until_ended(pull).state, PullState.COMPLETE)
+
+    def test_another_stand_has_a_worker_of_its_own_and_a_stopped_worker_gives_its_stand_back(self):
+        other = Bench(Stand.objects.create(name="Stand 2", port=9))
+        other.turn(0.0)
+        self.assertTrue(other.desk.held)
+        other.close()
+        self.bench.close()
+        self.stack.pop_all()
+        again = Bench(self.stand)
+        again.turn(0.0)
+        self.assertTrue(again.desk.held)
+        again.close()

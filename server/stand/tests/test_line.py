@@ -39,8 +39,15 @@ class Messages(LineCase):
             {"type": "reply", "id": 4, "ok": False, "why": "too hot"},
         )
         self.assertIsInstance(heard[0], Hello)
-        self.assertEqual(heard[1], Samples(7, [0.1, 0.12], [[1000.0, 5.5], [1001.5, 6.0]]))
+        self.assertEqual(heard[1].first, 7)
+        self.assertEqual(heard[1].table().tolist(), [[0.1, 1000.0, 5.5], [0.12, 1001.5, 6.0]])
         self.assertEqual(heard[2:], [StateChange("armed"), WeatherReading([97.2]), Reply(4, False, "too hot")])
+
+    def test_samples_that_follow_each_other_come_as_one_block_and_a_gap_parts_them(self):
+        one = [{"type": "samples", "n": number, "t": [number / 50], "v": [[1000 + number, 5]]} for number in (4, 5, 8)]
+        first, second = self.heard(HELLO, *one, {"type": "state", "state": "idle"})[1:3]
+        self.assertEqual((first.first, first.rows[:, 0].tolist()), (4, [1004.0, 1005.0]))
+        self.assertEqual((second.first, second.rows[:, 0].tolist()), (8, [1008.0]))
 
     def test_a_message_cut_in_two_waits_for_its_end(self):
         self.assertEqual(self.heard(b'{"type":"state",'), [])

@@ -82,6 +82,6 @@ class SlowBrowser(TransactionTestCase):
         for number in range(live.MOST_WAITING + 30):
             hub._hand_out(str(number))
         self.assertEqual(queue.qsize(), live.MOST_WAITING)
-        self.assertEqual(queue.get_nowait(), "30")
+        self.assertEqual(queue.get_nowait().told, 30)
         hub.leave(queue)
         self.assertIsNone(hub.task)

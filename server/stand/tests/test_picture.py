@@ -18,18 +18,22 @@ UNITS = {"torque": "lb-ft", "power": "hp", "temperature": "°F", "air_pressure":
          "mass_flow": "lb/h"}  # fmt: skip
 
 
+def take(picture: Picture, at: float, row: list[float], *, sweeping: bool) -> None:
+    picture.take(np.array([at]), np.array([row]), sweeping=sweeping)
+
+
 class LivePicture(SimpleTestCase):
     def test_values_are_in_si_and_unknown_units_are_left_out(self):
         picture = Picture(HELLO)
-        picture.add(0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=False)
+        take(picture, 0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=False)
         self.assertAlmostEqual(picture.values["torque"], 135.58179, places=4)
         self.assertAlmostEqual(picture.values["oil_temperature"], 363.15)
         self.assertNotIn("odd", picture.values)
-        self.assertEqual(picture.points, [])
+        self.assertEqual(list(picture.points), [])
 
     def test_a_channel_that_sends_nothing_or_the_impossible_is_faulty(self):
         picture = Picture(HELLO)
-        picture.add(0.0, [3000.0, math.nan, 9999.0, 7.0], sweeping=False)
+        take(picture, 0.0, [3000.0, math.nan, 9999.0, 7.0], sweeping=False)
         self.assertEqual(picture.faulty, ["torque", "oil_temperature"])
 
     def test_live_points_lie_on_the_curve_that_the_reduction_will_make(self):
@@ -38,7 +42,7 @@ class LivePicture(SimpleTestCase):
         speed, brake = 2000 + 400 * time, 180 + 20 * np.sin(time / 3)
         picture = Picture(HELLO)
         for at, rpm, torque in zip(time, speed, brake, strict=True):
-            picture.add(at, [rpm, torque, 194.0, 0.0], sweeping=True)
+            take(picture, at, [rpm, torque, 194.0, 0.0], sweeping=True)
         points = np.array(picture.points)[20:]
         trace = Trace(time, ("rpm", "torque"), np.stack([speed, brake * 1.3558179483]))
         curve = reduce_sweep(trace, Options(stand_inertia=StandInertia.NOT_INCLUDED, inertia=0.45))
@@ -48,7 +52,7 @@ class LivePicture(SimpleTestCase):
     def test_a_fast_stand_does_not_make_long_frames(self):
         picture = Picture(HELLO)
         for number in range(1000):
-            picture.add(number / 1000, [2000.0 + number, 100.0, 194.0, 0.0], sweeping=True)
+            take(picture, number / 1000, [2000.0 + number, 100.0, 194.0, 0.0], sweeping=True)
         self.assertLessEqual(len(picture.take_points()), 41)
         self.assertEqual(picture.take_points(), [])
 
@@ -56,7 +60,7 @@ class LivePicture(SimpleTestCase):
 class Displayed(SimpleTestCase):
     def test_a_frame_is_in_the_units_of_the_person(self):
         picture = Picture(HELLO)
-        picture.add(0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=True)
+        take(picture, 0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=True)
         shown = Display(UNITS).frame(picture.frame(5, 1, "sweeping", 9))
         self.assertAlmostEqual(shown["values"]["torque"], 100.0, places=3)
         self.assertAlmostEqual(shown["values"]["oil_temperature"], 194.0, places=3)
@@ -70,3 +74,31 @@ class Displayed(SimpleTestCase):
         self.assertEqual(sides, {340.0: "low", 350.0: "inside", 371.0: "high", None: "silent"})
         told = Display(UNITS).gate(Gate("oil_temperature", "Oil", 353.15, 373.15, None))
         self.assertEqual((round(told["low"]), round(told["high"]), told["value"]), (176, 212, None))
+
+
+class WhenAGateOpens(SimpleTestCase):
+    GATES = [Gate("oil_temperature", "Oil", 353.15, 373.15, None)]
+
+    def picture(self, celsius_at, seconds: float = 60, *, sweeping: bool = False) -> Picture:
+        picture = Picture(HELLO)
+        for at in np.arange(0, seconds, 0.5):
+            take(picture, at, [1100.0, 5.0, celsius_at(at) * 1.8 + 32, 7.0], sweeping=sweeping)
+        return picture
+
+    def opens(self, picture: Picture) -> dict[str, float]:
+        return Display(UNITS).opens(self.GATES, picture.frame(1, 1, "idle", None))
+
+    def test_at_the_present_rate(self):
+        """From 50 °C by 0.1 K a second: at 59.5 s 55.95 °C, and 80 °C lies 240.5 s away."""
+        found = self.opens(self.picture(lambda at: 50 + 0.1 * at))
+        self.assertAlmostEqual(found["oil_temperature"], 240.5, delta=2)
+        cooling = self.opens(self.picture(lambda at: 110 - 0.05 * at))
+        self.assertAlmostEqual(cooling["oil_temperature"], (107.025 - 100) / 0.05, delta=2)
+
+    def test_one_that_is_not_on_its_way_or_inside_or_too_young_tells_nothing(self):
+        for picture in (
+            self.picture(lambda at: 50.0), self.picture(lambda at: 50 - 0.1 * at), self.picture(lambda at: 90.0),
+            self.picture(lambda at: 50 + 0.1 * at, seconds=6), self.picture(lambda at: 50 + 0.1 * at, sweeping=True),
+            self.picture(lambda at: 50 + 0.0001 * at),
+        ):  # fmt: skip
+            self.assertEqual(self.opens(picture), {})

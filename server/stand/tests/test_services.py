@@ -7,7 +7,7 @@ from django.test import TestCase
 
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand import services
+from stand import records, services
 from stand.models import Channel, Chunk, Command, Pull, PullState, Standing
 from stand.samples import append_chunk, read_raw, read_trace
 
@@ -51,7 +51,7 @@ class Arming(Scene):
         scenes.pull(self.session, self.setup_a, self.operator)
         again = services.arm(self.operator, self.session, self.setup_a, self.now)
         self.assertFalse(again.first_after_change)
-        services.end_pull(again, PullState.ABORTED, "", self.now)
+        records.end_pull(again, PullState.ABORTED, "", self.now)
         other = services.arm(self.operator, self.session, self.setup_b, self.now)
         self.assertTrue(other.first_after_change)
 
@@ -59,8 +59,18 @@ class Arming(Scene):
         services.arm(self.operator, self.session, self.setup_b, self.now)
         command = Command.objects.get()
         self.assertEqual(command.name, "arm")
-        self.assertAlmostEqual(command.arguments["parts"][0]["runner_length_m"], 0.33)
+        self.assertAlmostEqual(command.arguments["fit"]["parts"][0]["values"]["runner_length"], 0.33)
         self.assertEqual(command.arguments["end_rpm"], 6900)
+
+    def test_a_pull_knows_the_version_of_the_plan_that_it_closes(self):
+        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
+        self.assertEqual((pull.plan_version, self.programme.versions.get().used_at), (1, self.now))
+
+    def test_a_setup_that_is_left_out_of_the_plan_is_not_armed(self):
+        self.setup_b.candidate, self.setup_b.candidate_reason = "late", "in the post"
+        self.setup_b.save()
+        with self.assertRaisesMessage(Refusal, "B is left out of the plan: in the post. Take it in first."):
+            services.arm(self.operator, self.session, self.setup_b, self.now)
 
     def test_two_pulls_cannot_be_armed_at_once(self):
         services.arm(self.operator, self.session, self.setup_a, self.now)
@@ -198,7 +208,7 @@ class KilledWorker(Scene):
         append_chunk(pull.pk, 0, rows[:200])
         append_chunk(pull.pk, 1, rows[200:])
         Pull.objects.filter(pk=pull.pk).update(state=PullState.RUNNING)
-        self.assertEqual(services.recover_pulls(self.session.stand, self.now), 1)
+        self.assertEqual(records.recover_pulls(self.session.stand, self.now), 1)
         pull.refresh_from_db()
         self.assertEqual(pull.state, PullState.INCOMPLETE)
         self.assertIn("bench worker stopped during the pull", pull.ended_why)

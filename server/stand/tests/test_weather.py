@@ -10,7 +10,7 @@ from shop.refusals import Invalid, NotAllowed
 from shop.services import choose_units, units_of
 from stand import weather, weather_file
 from stand.models import WeatherReading
-from stand.services import MeanAir
+from stand.records import MeanAir
 from stand.weather import Typed, understand
 
 DAY = scenes.DAY

@@ -10,6 +10,7 @@ from engines.services import describe_installation, succeed
 from programmes.services import choose_build
 from shop.models import Role
 from shop.refusals import Invalid
+from stand import records as stand_records
 from stand import services as stand_services
 from stand.models import Pull
 from verdicts import services
@@ -27,6 +28,19 @@ class Scene(TestCase):
 
     def read(self, what: str, **query: object):
         return self.client.get(f"/api/programmes/{self.programme.pk}/{what}", query)
+
+
+class Agreed(Scene):
+    def test_what_the_plan_agreed_on_limits_what_a_difference_means(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        self.programme.stand_in = "unboosted run of an engine that will be boosted"
+        self.programme.mixture_policy, self.programme.boost_policy = "delivered", "equal_drive"
+        self.programme.boost_school = "temperature"
+        self.programme.save()
+        notes = " ".join(self.read("verdict").json()["notes"])
+        for told in ("A stand-in test: unboosted run", "the part's together with its tune",
+                     "school: correct the temperature only. Equal drive"):  # fmt: skip
+            self.assertIn(told, notes)
 
 
 class Judging(Scene):
@@ -116,7 +130,7 @@ class Notes(Scene):
         stand_services.exclude(self.operator, out, scenes.DAY, "hose off")
         scenes.pull(opened, setup, self.operator, keep=False)
         scenes.pull(opened, setup, self.operator, inertia_in_torque="unknown")
-        scenes.pull(opened, setup, self.operator, air=stand_services.MeanAir(83_000.0, 306.15, 0.2))
+        scenes.pull(opened, setup, self.operator, air=stand_records.MeanAir(83_000.0, 306.15, 0.2))
         Pull.objects.filter(number=1).update(samples_lost=4, override_reason="in a hurry")
         told = self.notes()
         for words in (

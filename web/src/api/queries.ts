@@ -1,4 +1,4 @@
-import { useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
+import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, type MaybeRefOrGetter, toValue } from 'vue'
 
 import { answer, api } from './client'
@@ -101,8 +101,17 @@ export function useObservedCurve(pull: MaybeRefOrGetter<number | null>) {
   })
 }
 
+/** What no pull changes. */
+export const STANDS_STILL = new Set<unknown>(['me', 'cautions', 'limits', 'windows', 'slots', 'checklist'])
+
+/** Ask anew what is shown, the day first: it says what comes next at the stand. */
+export async function refresh(queries: QueryClient, but = new Set<unknown>()): Promise<void> {
+  await queries.invalidateQueries({ queryKey: ['day'] })
+  void queries.invalidateQueries({ predicate: ({ queryKey: [kind] }) => kind !== 'day' && !but.has(kind) })
+}
+
 /** An action on the server; afterwards everything shown is asked anew. */
 export function useAction<Given, Result>(act: (given: Given) => Promise<Result>) {
   const queries = useQueryClient()
-  return useMutation({ mutationFn: act, onSettled: () => queries.invalidateQueries() })
+  return useMutation({ mutationFn: act, onSettled: () => refresh(queries) })
 }

@@ -183,6 +183,42 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/checklist": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read List */
+        get: operations["checklist"];
+        put?: never;
+        /** Add Item */
+        post: operations["add_item"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/checklist/{list_item_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Item */
+        put: operations["change_item"];
+        post?: never;
+        /** Take Off Item */
+        delete: operations["take_off_item"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/engines": {
         parameters: {
             query?: never;
@@ -212,6 +248,40 @@ export interface paths {
         /** Describe Owner */
         put: operations["describe_engine_owner"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Job */
+        get: operations["job"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/jobs/{job_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Stop Job */
+        post: operations["stop_job"];
         delete?: never;
         options?: never;
         head?: never;
@@ -250,6 +320,60 @@ export interface paths {
         head?: never;
         /** Choose Units */
         patch: operations["choose_units"];
+        trace?: never;
+    };
+    "/api/notes/{note_id}/photo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Photo */
+        get: operations["note_photo"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/open-jobs/{open_job_id}/close": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Close Job */
+        post: operations["close_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/open-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Open Tests
+         * @description What nobody has pulled yet, of one programme or of the newest ones.
+         */
+        get: operations["open_tests"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/parts": {
@@ -427,6 +551,118 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plan-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Choices */
+        get: operations["plan_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Plan Programme */
+        post: operations["plan_programme"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check Plan
+         * @description What a draft says of itself while it is written; what cannot be read yet is named by field.
+         */
+        post: operations["check_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/order": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Find Order
+         * @description Have the best running order searched for; the answer is a job.
+         */
+        post: operations["find_order"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/template": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Apply Template
+         * @description A draft with the order of one of the usual schools.
+         */
+        post: operations["apply_template"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/plans/{programme_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Plan */
+        get: operations["plan"];
+        /** Change Plan */
+        put: operations["change_plan"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes": {
         parameters: {
             query?: never;
@@ -437,8 +673,7 @@ export interface paths {
         /** List Programmes */
         get: operations["programmes"];
         put?: never;
-        /** Plan */
-        post: operations["plan_programme"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -472,6 +707,23 @@ export interface paths {
         get?: never;
         /** Choose Build */
         put: operations["choose_build"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/cautions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Cautions */
+        get: operations["cautions"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -533,6 +785,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Notes */
+        get: operations["notes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/odds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Assumptions */
+        get: operations["odds_assumptions"];
+        put?: never;
+        /**
+         * Simulate
+         * @description Run the plan many times on the simulated engine; the answer is a job.
+         */
+        post: operations["simulate_plan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/outcomes": {
         parameters: {
             query?: never;
@@ -545,6 +835,23 @@ export interface paths {
          * @description What was expected and what came; and how each person tends to be off.
          */
         get: operations["outcomes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/progress": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Progress */
+        get: operations["progress"];
         put?: never;
         post?: never;
         delete?: never;
@@ -582,26 +889,6 @@ export interface paths {
          * @description How many pulls a side find a difference; without one, the smallest that matters in the programme.
          */
         get: operations["pulls_needed"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/programmes/{programme_id}/questions": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Questions
-         * @description Which questions the setups can answer, and which one more setup would answer most of the rest.
-         */
-        get: operations["questions"];
         put?: never;
         post?: never;
         delete?: never;
@@ -681,6 +968,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/theories": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Theories */
+        get: operations["theories"];
+        /** Write Theories */
+        put: operations["write_theories"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/verdict": {
         parameters: {
             query?: never;
@@ -718,6 +1023,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Windows */
+        get: operations["windows"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/windows/{channel}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Window */
+        put: operations["set_window"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/abort": {
         parameters: {
             query?: never;
@@ -729,6 +1068,43 @@ export interface paths {
         put?: never;
         /** Abort */
         post: operations["abort_pull"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/after": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read After
+         * @description What a pull that has ended says at once: whether it repeats, what was changed, whether to sweep further.
+         */
+        get: operations["after_pull"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/control": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take Control */
+        post: operations["take_control"];
         delete?: never;
         options?: never;
         head?: never;
@@ -789,6 +1165,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pulls/{pull_id}/so-far": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * So Far
+         * @description The curve of a pull that runs, for a screen that opens or wakes in the middle of it.
+         */
+        get: operations["so_far"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/start": {
         parameters: {
             query?: never;
@@ -823,6 +1219,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/cautions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Acknowledge */
+        post: operations["read_cautions"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/changes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin Change */
+        post: operations["begin_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/close": {
         parameters: {
             query?: never;
@@ -834,6 +1264,92 @@ export interface paths {
         put?: never;
         /** Close Session */
         post: operations["close_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/next": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Next Pull */
+        get: operations["next_pull"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write Note */
+        post: operations["write_note"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/open-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Open Jobs */
+        get: operations["open_jobs"];
+        put?: never;
+        /** Begin Job */
+        post: operations["begin_job"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/photos": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Photo */
+        post: operations["add_note_photo"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/ticks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tick */
+        post: operations["tick"];
         delete?: never;
         options?: never;
         head?: never;
@@ -868,6 +1384,24 @@ export interface paths {
         put?: never;
         /** Import Weather */
         post: operations["import_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/setups/{setup_id}/settings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Settings */
+        get: operations["settings_of_setup"];
+        put?: never;
+        /** Adjust Setting */
+        post: operations["adjust_setting"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1005,6 +1539,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/{stand_id}/limits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Limits */
+        get: operations["stand_limits"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/limits/{key}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Limit */
+        put: operations["set_limit"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/weather/{reading_id}/strike": {
         parameters: {
             query?: never;
@@ -1026,6 +1594,40 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
+        /**
+         * AfterPullOut
+         * @description Shares are in per cent. `sibling` is empty where no pull of the same setup went before; `ready` then, too.
+         */
+        AfterPullOut: {
+            /** Changed */
+            changed: string[];
+            /** Climb Per 100 Rpm */
+            climb_per_100_rpm: number | null;
+            /** Climbs */
+            climbs: boolean;
+            /** Extend To Rpm */
+            extend_to_rpm: number | null;
+            /** Hazard */
+            hazard: string;
+            /** Hints */
+            hints: string[];
+            /** Mean Percent */
+            mean_percent: number | null;
+            /** Observed */
+            observed: boolean;
+            /** Power Unit */
+            power_unit: string;
+            /** Pull */
+            pull: number;
+            /** Ready */
+            ready: boolean;
+            /** Sibling */
+            sibling: number | null;
+            /** Worst Percent */
+            worst_percent: number | null;
+            /** Worst Rpm */
+            worst_rpm: number | null;
+        };
         /** AgainstOut */
         AgainstOut: {
             after: components["schemas"]["RevisionOut"];
@@ -1156,8 +1758,55 @@ export interface components {
             /** Told */
             told: string;
         };
-        /** ArmIn */
+        /**
+         * ArmIn
+         * @description Empty fields are as the plan says; an empty purpose is chosen by what went before.
+         */
         ArmIn: {
+            /** End Rpm */
+            end_rpm?: number | null;
+            /** Holds */
+            holds?: components["schemas"]["HoldIn"][];
+            /**
+             * Purpose
+             * @default
+             */
+            purpose: string;
+            /** Rate Rpm S */
+            rate_rpm_s?: number | null;
+            /** Setup Id */
+            setup_id: number;
+            /** Start Rpm */
+            start_rpm?: number | null;
+        };
+        /**
+         * AssumedEffect
+         * @description What a setup is assumed to be worth, as typed: per cent of the baseline.
+         */
+        AssumedEffect: {
+            /** Setup Id */
+            setup_id: number;
+            /** Text */
+            text: string;
+        };
+        /**
+         * Assumptions
+         * @description What a simulation would begin with: what people expect, and the engine's own scatter.
+         */
+        Assumptions: {
+            /** Cold Percent */
+            cold_percent: number;
+            /** Drift Percent Per Pull */
+            drift_percent_per_pull: number;
+            /** Effects */
+            effects: components["schemas"]["AssumedEffect"][];
+            /** Scatter Is Default */
+            scatter_is_default: boolean;
+            /** Scatter Percent */
+            scatter_percent: number;
+        };
+        /** BeginIn */
+        BeginIn: {
             /** Setup Id */
             setup_id: number;
         };
@@ -1194,6 +1843,18 @@ export interface components {
             /** Used */
             used: boolean;
         };
+        /**
+         * CautionsOut
+         * @description `read_by` are the names of those who said in this session that they have read them.
+         */
+        CautionsOut: {
+            /** Paragraphs */
+            paragraphs: string[];
+            /** Read */
+            read: boolean;
+            /** Read By */
+            read_by: string[];
+        };
         /** ChangeIn */
         ChangeIn: {
             /**
@@ -1205,6 +1866,18 @@ export interface components {
             origin: components["schemas"]["Origin"];
             /** Text */
             text: string;
+        };
+        /** ChangeOut */
+        ChangeOut: {
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Begun By */
+            begun_by: string;
+            /** Ended At */
+            ended_at: string | null;
         };
         /** ChannelOut */
         ChannelOut: {
@@ -1237,6 +1910,14 @@ export interface components {
             /** Value */
             value: string;
         };
+        /** ClosingIn */
+        ClosingIn: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
         /** ColumnOut */
         ColumnOut: {
             /** Digits */
@@ -1256,6 +1937,18 @@ export interface components {
             name: string;
             /** State */
             state: string;
+        };
+        /**
+         * CostOut
+         * @description What a setup's new parts cost, and of which parts nobody here knows the price.
+         */
+        CostOut: {
+            /** Price */
+            price: number;
+            /** Setup */
+            setup: number;
+            /** Unknown */
+            unknown: string[];
         };
         /** CrossoverOut */
         CrossoverOut: {
@@ -1324,6 +2017,38 @@ export interface components {
             stands: components["schemas"]["StandOut"][];
         };
         /**
+         * DayPlanOut
+         * @description The order of a plan on the clock, what it takes, and what it breaks.
+         */
+        DayPlanOut: {
+            /** Broken */
+            broken: string[];
+            /** Finishes At */
+            finishes_at: string | null;
+            /** Fuel */
+            fuel: number | null;
+            /** Fuel Available */
+            fuel_available: number | null;
+            /** Fuel Pull */
+            fuel_pull: number | null;
+            /** Fuel Told */
+            fuel_told: string;
+            /** Fuel Unit */
+            fuel_unit: string;
+            /** Missing */
+            missing: number[];
+            /** Paid Min */
+            paid_min: (number | null)[];
+            /** Price */
+            price: number | null;
+            /** Stretches */
+            stretches: components["schemas"]["StretchOut"][];
+            /** Total Min */
+            total_min: number;
+            /** Waited Min */
+            waited_min: number;
+        };
+        /**
          * DifferenceCurve
          * @description To the baseline, in the torque unit, with its 95 % interval.
          */
@@ -1351,21 +2076,83 @@ export interface components {
             wash: boolean;
         };
         /**
+         * DoneOut
+         * @description Pulls of one setup in a row; `setup` is a place in the plan, `pulls` their numbers.
+         */
+        DoneOut: {
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Pulls */
+            pulls: number[];
+            /** Session */
+            session: number;
+            /** Setup */
+            setup: number;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+        };
+        /**
          * DraftIn
-         * @description A new programme as typed; the first setup is the baseline.
+         * @description A plan as typed; the first setup is the baseline. Places of setups and sessions count from nought.
          */
         DraftIn: {
+            /**
+             * Boost Policy
+             * @default
+             */
+            boost_policy: string;
+            /**
+             * Boost School
+             * @default unblown
+             */
+            boost_school: string;
             /** Build Id */
             build_id: number;
             /**
-             * Held Constant
-             * @default
+             * Duty
+             * @default even
              */
-            held_constant: string;
+            duty: string;
+            /**
+             * Kind
+             * @default comparison
+             */
+            kind: string;
+            /**
+             * Mixture Policy
+             * @default matched
+             */
+            mixture_policy: string;
+            /**
+             * Must Look Stock
+             * @default false
+             */
+            must_look_stock: boolean;
             /** Order */
-            order: components["schemas"]["DraftStepIn"][];
+            order: components["schemas"]["DraftVisitIn"][];
+            /**
+             * Points
+             * @default []
+             */
+            points: number[][];
             /** Question */
             question: string;
+            /**
+             * Rows
+             * @default []
+             */
+            rows: components["schemas"]["DraftRowIn"][];
+            /**
+             * Sessions
+             * @default []
+             */
+            sessions: components["schemas"]["DraftSessionIn"][];
             /** Setups */
             setups: components["schemas"]["DraftSetupIn"][];
             /** Standard */
@@ -1374,20 +2161,127 @@ export interface components {
             texts: {
                 [key: string]: string;
             };
+            /**
+             * Words
+             * @default {}
+             */
+            words: {
+                [key: string]: string;
+            };
         };
-        /** DraftSetupIn */
+        /** DraftRowIn */
+        DraftRowIn: {
+            /** Install */
+            install: string;
+            /** Key */
+            key: string;
+            /** Remove */
+            remove: string;
+            /**
+             * Under
+             * @default []
+             */
+            under: string[];
+        };
+        /** DraftSessionIn */
+        DraftSessionIn: {
+            /**
+             * Paid
+             * @default
+             */
+            paid: string;
+            /**
+             * Starts At
+             * Format: date-time
+             */
+            starts_at: string;
+        };
+        /**
+         * DraftSetupIn
+         * @description A column of the matrix. `id` is empty for one that is new; `settings` by key of the row.
+         */
         DraftSetupIn: {
+            /** Available At */
+            available_at?: string | null;
+            /** Based On */
+            based_on?: number | null;
+            /**
+             * Candidate
+             * @default in
+             */
+            candidate: string;
+            /** Id */
+            id?: number | null;
             /** Name */
             name: string;
-            /** Part Ids */
+            /**
+             * Part Ids
+             * @default []
+             */
             part_ids: number[];
+            /**
+             * Place
+             * @default
+             */
+            place: string;
+            /** Position */
+            position?: number | null;
+            /**
+             * Pulls
+             * @default 3
+             */
+            pulls: string;
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+            /**
+             * Settings
+             * @default {}
+             */
+            settings: {
+                [key: string]: string;
+            };
+            /**
+             * Visits
+             * @default 1
+             */
+            visits: string;
         };
-        /** DraftStepIn */
-        DraftStepIn: {
+        /** DraftVisitIn */
+        DraftVisitIn: {
+            /** Id */
+            id?: number | null;
             /** Pulls */
             pulls: string;
+            /**
+             * Session
+             * @default 0
+             */
+            session: number;
             /** Setup */
             setup: number;
+        };
+        /**
+         * DueOut
+         * @description An item that is due; `done_by` is empty while nobody has seen to it.
+         */
+        DueOut: {
+            /** Asks */
+            asks: string;
+            /** Done At */
+            done_at: string | null;
+            /** Done By */
+            done_by: string;
+            /** Id */
+            id: number;
+            /** Moment */
+            moment: string;
+            /** Text */
+            text: string;
+            /** Words */
+            words: string;
         };
         /** ElevationIn */
         ElevationIn: {
@@ -1561,6 +2455,16 @@ export interface components {
             same_as_id?: number | null;
         };
         /**
+         * FailingOut
+         * @description What a setup does not keep of the plan's limits; `setup` is its place in the plan.
+         */
+        FailingOut: {
+            /** Setup */
+            setup: number;
+            /** Told */
+            told: string[];
+        };
+        /**
          * FigureOut
          * @description What follows: a value, or a band; else what is missing, or why it was refused.
          */
@@ -1654,6 +2558,8 @@ export interface components {
             channel: string;
             /** High */
             high: number;
+            /** Like */
+            like: number[];
             /** Low */
             low: number;
             /** Name */
@@ -1677,6 +2583,20 @@ export interface components {
             label: string;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
+        };
+        /** HeldOut */
+        HeldOut: {
+            /** Label */
+            label: string;
+            /** Level */
+            level: string;
+        };
+        /** HoldIn */
+        HoldIn: {
+            /** Rpm */
+            rpm: number;
+            /** S */
+            s: number;
         };
         /** ImportOut */
         ImportOut: {
@@ -1734,6 +2654,62 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /** ItemIn */
+        ItemIn: {
+            /**
+             * Asks
+             * @default
+             */
+            asks: string;
+            /**
+             * Moment
+             * @default session
+             */
+            moment: string;
+            /** Slots */
+            slots?: string[];
+            /** Text */
+            text: string;
+        };
+        /** ItemOut */
+        ItemOut: {
+            /** Asks */
+            asks: string;
+            /** Id */
+            id: number;
+            /** Moment */
+            moment: string;
+            /** Slots */
+            slots: string[];
+            /** Text */
+            text: string;
+            /** Usual */
+            usual: boolean;
+        };
+        /**
+         * JobOut
+         * @description `result` belongs to the kind; `lost` says why nothing will come although it is not over.
+         */
+        JobOut: {
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Lost */
+            lost: string;
+            /** Result */
+            result: {
+                [key: string]: unknown;
+            } | null;
+            /** State */
+            state: string;
+            /** Told */
+            told: string;
+            /** Total */
+            total: number;
+        };
         /**
          * LeadOut
          * @description `setup_id` is null where the leaders are a wash.
@@ -1751,6 +2727,78 @@ export interface components {
             runner_up_id: number | null;
             /** Setup Id */
             setup_id: number | null;
+        };
+        /** LeftOut */
+        LeftOut: {
+            /** Change Min */
+            change_min: number;
+            /**
+             * Ends At
+             * Format: date-time
+             */
+            ends_at: string;
+            /** Fits */
+            fits: boolean;
+            /** Pulling Min */
+            pulling_min: number;
+            /** Pulls */
+            pulls: number;
+            /** Setup */
+            setup: number;
+        };
+        /** LimitIn */
+        LimitIn: {
+            /** Of */
+            of: string;
+            /** Samples */
+            samples: string;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+            /**
+             * Watched
+             * @default true
+             */
+            watched: boolean;
+        };
+        /**
+         * LimitOut
+         * @description A limit in the reader's unit. `blind`: the stand sends no such channel, so it protects nothing.
+         */
+        LimitOut: {
+            /** Blind */
+            blind: boolean;
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Of */
+            of: number;
+            /** Own */
+            own: boolean;
+            /** Samples */
+            samples: number;
+            /** Side */
+            side: string;
+            /** Told */
+            told: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number | null;
+            /** Watched */
+            watched: boolean;
+            /** Why */
+            why: string;
+        };
+        /** LimitsOut */
+        LimitsOut: {
+            /** Limits */
+            limits: components["schemas"]["LimitOut"][];
+            /** May Set */
+            may_set: boolean;
         };
         /**
          * LineOut
@@ -1784,6 +2832,21 @@ export interface components {
             id: number;
             /** Name */
             name: string;
+        };
+        /** ListOut */
+        ListOut: {
+            /** Items */
+            items: components["schemas"]["ItemOut"][];
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** May Write */
+            may_write: boolean;
+            /** Moments */
+            moments: {
+                [key: string]: string;
+            };
         };
         /** Me */
         Me: {
@@ -1828,17 +2891,167 @@ export interface components {
          * @enum {string}
          */
         Moisture: "relative_humidity" | "wet_bulb" | "dew_point";
+        /**
+         * NextPull
+         * @description What has to be done before the next pull of a setup, and what that pull will be.
+         */
+        NextPull: {
+            change: components["schemas"]["ChangeOut"] | null;
+            /** Due */
+            due: components["schemas"]["DueOut"][];
+            /** Planned Min */
+            planned_min: number;
+            /** Purpose */
+            purpose: string;
+            /** Setup Id */
+            setup_id: number;
+            /** Swaps */
+            swaps: components["schemas"]["SwapOut"][];
+            /** To Measure */
+            to_measure: components["schemas"]["ToMeasureOut"][];
+            /** Warm Ups Left */
+            warm_ups_left: number;
+        };
+        /** NoteIn */
+        NoteIn: {
+            /**
+             * Kind
+             * @default other
+             */
+            kind: string;
+            /** Pull Id */
+            pull_id?: number | null;
+            /**
+             * Text
+             * @default
+             */
+            text: string;
+        };
+        /** NoteOut */
+        NoteOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Pull */
+            pull: number | null;
+            /** Pull Id */
+            pull_id: number | null;
+            /** Text */
+            text: string;
+            /** Width */
+            width: number;
+        };
         /** NotesIn */
         NotesIn: {
             /** Notes */
             notes: string;
         };
-        /** OrderStep */
-        OrderStep: {
-            /** Pulls */
-            pulls: number;
+        /** NotesOut */
+        NotesOut: {
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** Notes */
+            notes: components["schemas"]["NoteOut"][];
+        };
+        /** OddsIn */
+        OddsIn: {
+            /**
+             * Days
+             * @default 1000
+             */
+            days: string;
+            /** Effects */
+            effects: components["schemas"]["AssumedEffect"][];
+            /**
+             * Refit
+             * @default
+             */
+            refit: string;
+        };
+        /** OpenJobIn */
+        OpenJobIn: {
+            /** Kind */
+            kind: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+        };
+        /** OpenJobOut */
+        OpenJobOut: {
+            /**
+             * Begun At
+             * Format: date-time
+             */
+            begun_at: string;
+            /** Closed At */
+            closed_at: string | null;
+            /** Closed By */
+            closed_by: string;
+            /** Closing Note */
+            closing_note: string;
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Mine */
+            mine: boolean;
+            /** Note */
+            note: string;
+            /** Owner */
+            owner: string;
+        };
+        /** OpenJobs */
+        OpenJobs: {
+            /** Jobs */
+            jobs: components["schemas"]["OpenJobOut"][];
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+        };
+        /**
+         * OpenTestOut
+         * @description A setup that nobody has pulled: why, what is expected of it, and what it takes to do it.
+         */
+        OpenTestOut: {
+            /** Expected */
+            expected: string[];
+            /** Letter */
+            letter: string;
+            /** Minutes */
+            minutes: number;
+            /** Name */
+            name: string;
+            /** Position */
+            position: number;
+            /** Price */
+            price: number | null;
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
             /** Setup Id */
             setup_id: number;
+            /** Why */
+            why: string;
         };
         /**
          * Origin
@@ -2000,6 +3213,101 @@ export interface components {
             /** With The Best */
             with_the_best: boolean;
         };
+        /** PlanChoice */
+        PlanChoice: {
+            /** Label */
+            label: string;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * PlanChoices
+         * @description What can be chosen in a plan.
+         */
+        PlanChoices: {
+            /** Boost Policies */
+            boost_policies: components["schemas"]["PlanChoice"][];
+            /** Boost Schools */
+            boost_schools: components["schemas"]["PlanChoice"][];
+            /** Candidates */
+            candidates: components["schemas"]["PlanChoice"][];
+            /** Duties */
+            duties: components["schemas"]["PlanChoice"][];
+            /** Kinds */
+            kinds: components["schemas"]["PlanChoice"][];
+            /** Mixture Policies */
+            mixture_policies: components["schemas"]["PlanChoice"][];
+            /** Places */
+            places: components["schemas"]["PlanChoice"][];
+            /** Settings */
+            settings: components["schemas"]["PlanChoice"][];
+            /** Templates */
+            templates: components["schemas"]["PlanChoice"][];
+            /** Works */
+            works: components["schemas"]["WorkOut"][];
+        };
+        /**
+         * PlanOut
+         * @description A plan in force: as the form shows it, what it says, and the versions it went through.
+         */
+        PlanOut: {
+            draft: components["schemas"]["DraftIn"];
+            /** Positions */
+            positions: number[];
+            /** Pulled */
+            pulled: boolean[];
+            told: components["schemas"]["PlanTold"];
+            /** Versions */
+            versions: components["schemas"]["VersionOut"][];
+            /** Visits Pulled */
+            visits_pulled: number[];
+        };
+        /**
+         * PlanTold
+         * @description What a plan says of itself: what its setups can tell, what is held, what fails, the day. `fields` are slips.
+         */
+        PlanTold: {
+            /** Added */
+            added: {
+                [key: string]: string;
+            } | null;
+            /** Addition */
+            addition: string;
+            /** Answers */
+            answers: components["schemas"]["AnswerOut"][];
+            /** Copies */
+            copies: string[];
+            /** Costs */
+            costs: components["schemas"]["CostOut"][];
+            day: components["schemas"]["DayPlanOut"] | null;
+            /** Day Problem */
+            day_problem: string;
+            /** Duty Points */
+            duty_points: number[][];
+            /** Failing */
+            failing: components["schemas"]["FailingOut"][];
+            /** Fields */
+            fields: {
+                [key: string]: string;
+            };
+            /** Held */
+            held: components["schemas"]["HeldOut"][];
+            /** Labels */
+            labels: {
+                [key: string]: string;
+            };
+            /** Letters */
+            letters: string[];
+            /** Live */
+            live: boolean;
+            /** Warnings */
+            warnings: string[];
+        };
         /** Planned */
         Planned: {
             /** Pulls */
@@ -2013,6 +3321,13 @@ export interface components {
             percent: number;
             /** Pulls */
             pulls: number;
+        };
+        /** PredictionText */
+        PredictionText: {
+            /** Setup Id */
+            setup_id: number;
+            /** Text */
+            text: string;
         };
         /** ProgrammeOut */
         ProgrammeOut: {
@@ -2045,6 +3360,8 @@ export interface components {
             setups: components["schemas"]["SetupOut"][];
             /** Smallest Difference Percent */
             smallest_difference_percent: number;
+            /** Stand In */
+            stand_in: string;
             standard: components["schemas"]["StandardOut"];
             /** Standards */
             standards: components["schemas"]["StandardOut"][];
@@ -2072,6 +3389,33 @@ export interface components {
             question: string;
             /** Setups */
             setups: components["schemas"]["SetupOut"][];
+        };
+        /**
+         * ProgressOut
+         * @description `projected` and `late_min` are empty before the first pull and once all is done.
+         */
+        ProgressOut: {
+            /** Done */
+            done: components["schemas"]["DoneOut"][];
+            /** Late Min */
+            late_min: number | null;
+            /** Left */
+            left: components["schemas"]["LeftOut"][];
+            /**
+             * Now
+             * Format: date-time
+             */
+            now: string;
+            /** Paid Left Min */
+            paid_left_min: number | null;
+            /** Paid Until */
+            paid_until: string | null;
+            /** Planned Finish */
+            planned_finish: string | null;
+            /** Planned Start */
+            planned_start: string | null;
+            /** Projected */
+            projected: string | null;
         };
         /**
          * PullAirOut
@@ -2130,6 +3474,8 @@ export interface components {
         PullMark: {
             /** Changed */
             changed: boolean;
+            /** Ended At */
+            ended_at: string | null;
             /** Ended Why */
             ended_why: string;
             /** Excluded Reason */
@@ -2140,10 +3486,22 @@ export interface components {
             id: number;
             /** Number */
             number: number;
+            /** Operator */
+            operator: string;
+            /** Operator Username */
+            operator_username: string;
             /** Override Reason */
             override_reason: string;
+            /** Purpose */
+            purpose: string;
+            /** Purpose Label */
+            purpose_label: string;
             /** Samples Lost */
             samples_lost: number;
+            /** Settings */
+            settings: {
+                [key: string]: string;
+            };
             /** Setup Id */
             setup_id: number;
             /** Standing */
@@ -2156,6 +3514,14 @@ export interface components {
             state: string;
             /** State Label */
             state_label: string;
+            /** Sweep End Rpm */
+            sweep_end_rpm: number;
+            /** Sweep Rate Rpm S */
+            sweep_rate_rpm_s: number;
+            /** Sweep Start Rpm */
+            sweep_start_rpm: number;
+            /** Tripped */
+            tripped: string;
         };
         /**
          * PullRow
@@ -2225,15 +3591,6 @@ export interface components {
             /** Scatter Percent */
             scatter_percent: number;
         };
-        /** Questions */
-        Questions: {
-            /** Addition */
-            addition: string;
-            /** Answers */
-            answers: components["schemas"]["AnswerOut"][];
-            /** Order */
-            order: components["schemas"]["OrderStep"][];
-        };
         /** ReadingIn */
         ReadingIn: {
             /**
@@ -2282,8 +3639,43 @@ export interface components {
             /** Used */
             used: boolean;
         };
+        /**
+         * SeparationOut
+         * @description What two theories predict of a setup, per cent, and the pulls a side that tell them apart; none if none do.
+         */
+        SeparationOut: {
+            /** Apart Percent */
+            apart_percent: number;
+            /** One */
+            one: string;
+            /** One Percent */
+            one_percent: number;
+            /** Other */
+            other: string;
+            /** Other Percent */
+            other_percent: number;
+            /** Pulls */
+            pulls: number | null;
+            /** Setup Id */
+            setup_id: number;
+        };
         /** SessionIn */
         SessionIn: {
+            /**
+             * Coolant
+             * @default
+             */
+            coolant: string;
+            /**
+             * Fuel
+             * @default
+             */
+            fuel: string;
+            /**
+             * Oil
+             * @default
+             */
+            oil: string;
             /** Stand Id */
             stand_id: number;
         };
@@ -2291,8 +3683,14 @@ export interface components {
         SessionOut: {
             /** Closed At */
             closed_at: string | null;
+            /** Coolant */
+            coolant: string;
+            /** Fuel */
+            fuel: string;
             /** Id */
             id: number;
+            /** Oil */
+            oil: string;
             /**
              * Opened At
              * Format: date-time
@@ -2328,6 +3726,36 @@ export interface components {
             /** Temperature Unit */
             temperature_unit: string;
         };
+        /** SettingIn */
+        SettingIn: {
+            /** Key */
+            key: string;
+            /** Text */
+            text: string;
+        };
+        /** SettingOut */
+        SettingOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * SettingsOut
+         * @description What a setup is set to, and what else could be set.
+         */
+        SettingsOut: {
+            /** Others */
+            others: {
+                [key: string]: string;
+            };
+            /** Settings */
+            settings: components["schemas"]["SettingOut"][];
+            /** Setup Id */
+            setup_id: number;
+        };
         /** SetupCurves */
         SetupCurves: {
             difference: components["schemas"]["DifferenceCurve"] | null;
@@ -2348,6 +3776,10 @@ export interface components {
         };
         /** SetupOut */
         SetupOut: {
+            /** Candidate */
+            candidate: string;
+            /** Candidate Reason */
+            candidate_reason: string;
             /** Id */
             id: number;
             /** Is Baseline */
@@ -2408,6 +3840,14 @@ export interface components {
             lines: components["schemas"]["LineOut"][];
             /** Value */
             value: string;
+        };
+        /**
+         * SoFar
+         * @description Points of [rpm, torque in the person's unit].
+         */
+        SoFar: {
+            /** Points */
+            points: number[][];
         };
         /** StackPartOut */
         StackPartOut: {
@@ -2482,6 +3922,8 @@ export interface components {
          * @description The stand as a screen that opens in the middle needs it; frames go on from there.
          */
         StandNow: {
+            /** Can */
+            can: string[];
             /** Channels */
             channels: components["schemas"]["ChannelOut"][];
             /** Connected */
@@ -2550,6 +3992,32 @@ export interface components {
             after: components["schemas"]["FigureOut"];
             before: components["schemas"]["FigureOut"] | null;
         };
+        /**
+         * StretchOut
+         * @description A block of the day. Times are minutes from its beginning, and on the clock where a session has one.
+         */
+        StretchOut: {
+            /** Doing */
+            doing: string;
+            /** End Min */
+            end_min: number;
+            /** Previous */
+            previous: number | null;
+            /** Session */
+            session: number;
+            /** Setup */
+            setup: number;
+            /** Start Min */
+            start_min: number;
+            /** Starts At */
+            starts_at: string | null;
+            /** Touched */
+            touched: string[];
+            /** Unpaid */
+            unpaid: boolean;
+            /** Visit */
+            visit: number;
+        };
         /** StrikeIn */
         StrikeIn: {
             /** Reason */
@@ -2564,12 +4032,37 @@ export interface components {
             /** Reason */
             reason: string;
         };
+        /** SwapOut */
+        SwapOut: {
+            /** Heavy */
+            heavy: string;
+            /** Label */
+            label: string;
+            /** Off */
+            off: string;
+            /** On */
+            on: string;
+        };
         /** TableOut */
         TableOut: {
             /** Columns */
             columns: components["schemas"]["ColumnOut"][];
             /** Rows */
             rows: (number | null)[][];
+        };
+        /**
+         * TemplateIn
+         * @description A template applied to a draft; `setup` is the one it is about.
+         */
+        TemplateIn: {
+            draft: components["schemas"]["DraftIn"];
+            /**
+             * Setup
+             * @default 0
+             */
+            setup: number;
+            /** Template */
+            template: string;
         };
         /**
          * TendencyOut
@@ -2586,6 +4079,48 @@ export interface components {
             person: string;
             /** Spread */
             spread: number | null;
+        };
+        /** TheoriesIn */
+        TheoriesIn: {
+            /** Theories */
+            theories: components["schemas"]["TheoryIn"][];
+        };
+        /** TheoriesOut */
+        TheoriesOut: {
+            /** Separations */
+            separations: components["schemas"]["SeparationOut"][];
+            /** Theories */
+            theories: components["schemas"]["TheoryIn"][];
+        };
+        /** TheoryIn */
+        TheoryIn: {
+            /** Name */
+            name: string;
+            /** Predictions */
+            predictions: components["schemas"]["PredictionText"][];
+        };
+        /** TickIn */
+        TickIn: {
+            /** Item Id */
+            item_id: number;
+            /** Measured */
+            measured?: {
+                [key: string]: string;
+            };
+            /** Setup Id */
+            setup_id: number;
+            /**
+             * Words
+             * @default
+             */
+            words: string;
+        };
+        /** ToMeasureOut */
+        ToMeasureOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
         };
         /**
          * UseOut
@@ -2667,6 +4202,22 @@ export interface components {
             stretches: string[];
             /** Torque Unit */
             torque_unit: string;
+        };
+        /** VersionOut */
+        VersionOut: {
+            /** Changes */
+            changes: string[];
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Number */
+            number: number;
+            /** Used At */
+            used_at: string | null;
         };
         /** WeatherIn */
         WeatherIn: {
@@ -2774,6 +4325,61 @@ export interface components {
             wrong: {
                 [key: string]: string;
             };
+        };
+        /**
+         * WindowIn
+         * @description Both empty: the channel holds no pull any more.
+         */
+        WindowIn: {
+            /**
+             * High
+             * @default
+             */
+            high: string;
+            /**
+             * Low
+             * @default
+             */
+            low: string;
+        };
+        /**
+         * WindowOut
+         * @description Low and high as they are typed, empty where the channel holds nothing.
+         */
+        WindowOut: {
+            /** Channel */
+            channel: string;
+            /** High */
+            high: string;
+            /** Low */
+            low: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Within */
+            within: string;
+        };
+        /** WindowsOut */
+        WindowsOut: {
+            /** Windows */
+            windows: components["schemas"]["WindowOut"][];
+        };
+        /**
+         * WorkOut
+         * @description Minutes of a row; `timed` is on how many changes by the stopwatch they rest, 0 for common practice.
+         */
+        WorkOut: {
+            /** Install */
+            install: string;
+            /** Key */
+            key: string;
+            /** Remove */
+            remove: string;
+            /** Timed */
+            timed: number;
+            /** Under */
+            under: string[];
         };
     };
     responses: never;
@@ -3039,6 +4645,98 @@ export interface operations {
             };
         };
     };
+    checklist: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
+    add_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
+    change_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ItemIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
+    take_off_item: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                list_item_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ListOut"];
+                };
+            };
+        };
+    };
     engines: {
         parameters: {
             query?: never;
@@ -3109,6 +4807,50 @@ export interface operations {
             };
         };
     };
+    job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    stop_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -3151,6 +4893,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    note_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    close_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                open_job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ClosingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenJobs"];
+                };
+            };
+        };
+    };
+    open_tests: {
+        parameters: {
+            query?: {
+                programme_id?: number | null;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenTestOut"][];
                 };
             };
         };
@@ -3458,7 +5268,7 @@ export interface operations {
             };
         };
     };
-    programmes: {
+    plan_choices: {
         parameters: {
             query?: never;
             header?: never;
@@ -3473,7 +5283,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ProgrammeRow"][];
+                    "application/json": components["schemas"]["PlanChoices"];
                 };
             };
         };
@@ -3498,6 +5308,146 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProgrammeOut"];
+                };
+            };
+        };
+    };
+    check_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanTold"];
+                };
+            };
+        };
+    };
+    find_order: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    apply_template: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TemplateIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DraftIn"];
+                };
+            };
+        };
+    };
+    plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlanOut"];
+                };
+            };
+        };
+    };
+    change_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgrammeOut"];
+                };
+            };
+        };
+    };
+    programmes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgrammeRow"][];
                 };
             };
         };
@@ -3546,6 +5496,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ProgrammeOut"];
+                };
+            };
+        };
+    };
+    cautions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CautionsOut"];
                 };
             };
         };
@@ -3620,6 +5592,76 @@ export interface operations {
             };
         };
     };
+    notes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
+    odds_assumptions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Assumptions"];
+                };
+            };
+        };
+    };
+    simulate_plan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OddsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
     outcomes: {
         parameters: {
             query?: never;
@@ -3638,6 +5680,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Expectations"];
+                };
+            };
+        };
+    };
+    progress: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ProgressOut"];
                 };
             };
         };
@@ -3670,6 +5734,7 @@ export interface operations {
         parameters: {
             query?: {
                 difference_percent?: number | null;
+                confidence_percent?: number;
             };
             header?: never;
             path: {
@@ -3686,28 +5751,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PullsNeededOut"];
-                };
-            };
-        };
-    };
-    questions: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                programme_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Questions"];
                 };
             };
         };
@@ -3810,6 +5853,54 @@ export interface operations {
             };
         };
     };
+    theories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TheoriesOut"];
+                };
+            };
+        };
+    };
+    write_theories: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TheoriesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TheoriesOut"];
+                };
+            };
+        };
+    };
     verdict: {
         parameters: {
             query?: {
@@ -3858,6 +5949,55 @@ export interface operations {
             };
         };
     };
+    windows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WindowsOut"];
+                };
+            };
+        };
+    };
+    set_window: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindowIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WindowsOut"];
+                };
+            };
+        };
+    };
     abort_pull: {
         parameters: {
             query?: never;
@@ -3876,6 +6016,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CommandOut"];
+                };
+            };
+        };
+    };
+    after_pull: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AfterPullOut"];
+                };
+            };
+        };
+    };
+    take_control: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PullMark"];
                 };
             };
         };
@@ -3950,6 +6134,28 @@ export interface operations {
             };
         };
     };
+    so_far: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SoFar"];
+                };
+            };
+        };
+    };
     start_pull: {
         parameters: {
             query?: never;
@@ -4002,6 +6208,54 @@ export interface operations {
             };
         };
     };
+    read_cautions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CautionsOut"];
+                };
+            };
+        };
+    };
+    begin_change: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BeginIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
+                };
+            };
+        };
+    };
     close_session: {
         parameters: {
             query?: never;
@@ -4020,6 +6274,169 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    next_pull: {
+        parameters: {
+            query: {
+                setup_id: number;
+            };
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
+                };
+            };
+        };
+    };
+    write_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NoteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
+    open_jobs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenJobs"];
+                };
+            };
+        };
+    };
+    begin_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["OpenJobIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenJobs"];
+                };
+            };
+        };
+    };
+    add_note_photo: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /** Pull Id */
+                    pull_id?: number | null;
+                    /**
+                     * Text
+                     * @default
+                     */
+                    text?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
+    tick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
                 };
             };
         };
@@ -4078,6 +6495,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportOut"];
+                };
+            };
+        };
+    };
+    settings_of_setup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                setup_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsOut"];
+                };
+            };
+        };
+    };
+    adjust_setting: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                setup_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SettingsOut"];
                 };
             };
         };
@@ -4230,6 +6695,55 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ElevationOut"];
+                };
+            };
+        };
+    };
+    stand_limits: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitsOut"];
+                };
+            };
+        };
+    };
+    set_limit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+                key: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["LimitIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LimitsOut"];
                 };
             };
         };

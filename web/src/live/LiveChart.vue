@@ -26,6 +26,7 @@ const props = defineProps<{
 const element = ref<HTMLElement | null>(null)
 const theme = useTheme()
 const paintedNumber = ref(0)
+const filled = ref(0) // points that came afterwards, for a screen that woke in the middle
 let points: [number, number][] = []
 
 const ceiling = computed(() => Math.max(0, ...props.earlier.flatMap((curve) => curve.torque)))
@@ -98,11 +99,18 @@ function clear() {
   points = []
   chart.value?.setOption({ series: [{ id: 'live', data: points }] })
 }
-defineExpose({ add, clear })
+/** Points that were missed, before those that came meanwhile. */
+function fill(all: [number, number][]) {
+  const last = all.at(-1)?.[0] ?? 0
+  points = [...all, ...points.filter(([rpm]) => rpm > last)]
+  filled.value = all.length
+  chart.value?.setOption({ series: [{ id: 'live', data: points }] })
+}
+defineExpose({ add, clear, fill })
 </script>
 
 <template>
-  <div class="live-chart" :data-painted="paintedNumber">
+  <div class="live-chart" :data-painted="paintedNumber" :data-filled="filled">
     <div ref="element" class="canvas" role="img" :aria-label="`Torque over rpm in ${unit}, live`" />
   </div>
 </template>

@@ -5,7 +5,14 @@ import { computed } from 'vue'
 import type { Schema } from '../api/client'
 import { channelFigure } from '../figures'
 
-const props = defineProps<{ gate: Schema['GateOut']; value: number | null; side: string }>()
+const props = defineProps<{
+  gate: Schema['GateOut']
+  value: number | null
+  side: string
+  opens?: number | null
+  /** A pull runs: the window was for its start. */
+  resting?: boolean
+}>()
 const WIDTH = 200
 /** The tape shows the window and as much again on both sides. */
 const span = computed(() => props.gate.high - props.gate.low)
@@ -13,16 +20,24 @@ const at = (value: number) => {
   const share = (value - (props.gate.low - span.value)) / (3 * span.value)
   return Math.min(Math.max(share, 0.01), 0.99) * WIDTH
 }
+const wait = (seconds: number) => (seconds < 60 ? 'under a minute' : `about ${Math.round(seconds / 60)} min`)
 const words = computed(() => {
+  if (props.resting) return 'for the start'
   if (props.side === 'inside') return 'in its window'
   if (props.value === null || props.side === 'silent') return 'nothing usable comes'
   const off = props.side === 'low' ? props.gate.low - props.value : props.value - props.gate.high
-  return `${channelFigure(props.gate.channel, Math.max(1, off))} ${props.side === 'low' ? 'under' : 'over'}`
+  const out = `${channelFigure(props.gate.channel, Math.max(1, off))} ${props.side === 'low' ? 'under' : 'over'}`
+  return typeof props.opens === 'number' ? `${out}, opens in ${wait(props.opens)}` : out
 })
 </script>
 
 <template>
-  <div class="tape" :class="{ out: side !== 'inside' }" :data-gate="gate.channel" :data-side="side">
+  <div
+    class="tape"
+    :class="{ out: side !== 'inside' && !resting }"
+    :data-gate="gate.channel"
+    :data-side="side"
+  >
     <div>
       {{ gate.name }}
       <small>{{ words }}</small>

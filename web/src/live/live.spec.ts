@@ -45,6 +45,7 @@ const gate = {
   high: 100,
   value: null,
   side: 'silent',
+  like: [],
 }
 
 test.each([
@@ -61,4 +62,23 @@ test.each([
 test('a value far outside stays on the tape', () => {
   const tape = mount(WindowTape, { props: { gate, value: 900, side: 'high' } })
   expect(tape.find('.needle').attributes('transform')).toBe('translate(198 0)')
+})
+
+test('a gate that holds says when it opens at the present rate', () => {
+  const gate = {
+    channel: 'oil_temperature',
+    name: 'Oil',
+    unit: '°C',
+    low: 80,
+    high: 100,
+    value: 68,
+    side: 'low',
+    like: [],
+  }
+  const told = (opens: number | null, side = 'low') =>
+    mount(WindowTape, { props: { gate, value: 68, side, opens } }).text()
+  expect(told(250)).toContain('12 under, opens in about 4 min')
+  expect(told(20)).toContain('12 under, opens in under a minute')
+  expect(told(null)).not.toContain('opens')
+  expect(told(20, 'inside')).not.toContain('opens')
 })

@@ -1,5 +1,6 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { type MaybeRefOrGetter, onScopeDispose, ref, shallowRef, toValue, watch } from 'vue'
+import { refresh, STANDS_STILL } from '../api/queries'
 
 export interface LiveFrame {
   type: 'frame'
@@ -9,6 +10,8 @@ export interface LiveFrame {
   values: Record<string, number>
   faulty: string[]
   sides: Record<string, string>
+  /** Seconds until a gate that holds opens at the present rate; one that is not on its way is missing. */
+  opens: Record<string, number>
   points: [number, number][]
 }
 interface LinkChange {
@@ -23,21 +26,30 @@ interface CommandAnswer {
   ok: boolean
   why: string
 }
-interface Other {
-  type: 'pull' | 'session' | 'database_lost'
+interface LimitTrip {
+  type: 'trip'
+  key: string
+  why: string
+  stopped: boolean
 }
-type Message = LiveFrame | LinkChange | CommandAnswer | Other
+interface Other {
+  type: 'pull' | 'session' | 'database_lost' | 'unasked'
+}
+type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | Other
 
 /** The live stream of a programme's stand, for as long as `open` is true. */
 export function useLive(
   programme: MaybeRefOrGetter<number>,
   open: MaybeRefOrGetter<boolean>,
   onFrame: (frame: LiveFrame) => void,
+  /** The stream stands again after a pause: what was shown may have a hole. */
+  onResume: () => void = () => undefined,
 ) {
   const queries = useQueryClient()
   const frame = shallowRef<LiveFrame | null>(null)
   const streaming = ref(false)
   const refused = ref('') // why the stand did not take the last command
+  const tripped = ref('') // the limit that stopped the pull, at once
   let source: EventSource | null = null
 
   function take(message: Message) {
@@ -53,12 +65,20 @@ export function useLive(
       case 'command':
         refused.value = message.ok ? '' : `The stand refused to ${message.name}: ${message.why}.`
         break
+      case 'trip':
+        tripped.value = message.stopped
+          ? message.why
+          : `${message.why} This stand takes no commands: stop it at its console.`
+        return
+      case 'unasked':
+        refused.value = 'A sweep ran at the console that was not armed here: it was not recorded.'
+        break
       case 'database_lost':
         refused.value =
           'The database does not answer. What the stand sends is kept; the picture comes back with it.'
         return
     }
-    void queries.invalidateQueries()
+    void refresh(queries, STANDS_STILL)
   }
 
   function close() {
@@ -76,6 +96,8 @@ export function useLive(
       source.onopen = () => {
         streaming.value = true
         void queries.invalidateQueries({ queryKey: ['stand'] })
+        void queries.invalidateQueries({ queryKey: ['day'] })
+        onResume()
       }
       source.onerror = () => (streaming.value = false) // the browser connects again by itself
       source.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as Message)
@@ -83,5 +105,5 @@ export function useLive(
     { immediate: true },
   )
   onScopeDispose(close)
-  return { frame, streaming, refused }
+  return { frame, streaming, refused, tripped }
 }

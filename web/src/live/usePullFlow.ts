@@ -1,6 +1,6 @@
 import { computed, type ComputedRef, ref, watch } from 'vue'
 
-import { answer, api } from '../api/client'
+import { answer, api, type Schema } from '../api/client'
 import { useAction } from '../api/queries'
 import type { Frame } from '../pages/frame'
 
@@ -20,9 +20,14 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
       : null,
   )
   const chosenSetup = ref<number | null>(null)
+  /** What was just warmed up is pulled next. */
+  const warmed = computed(() =>
+    last.value?.state === 'complete' && last.value.purpose === 'warm_up' ? last.value.setup_id : null,
+  )
   const nextSetup = computed(
     () =>
       chosenSetup.value ??
+      warmed.value ??
       day.value.planned[0]?.setup_id ??
       last.value?.setup_id ??
       programme.value.setups[0]!.id,
@@ -35,27 +40,42 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
     () => day.value.pulls.findLast((pull) => pull.state === 'complete')?.setup_id ?? null,
   )
   watch(current, (pull) => {
-    if (pull) chosenSetup.value = null
+    if (!pull) return
+    chosenSetup.value = null
+    wanted.value = {}
   })
 
-  const open = useAction(async (stand_id: number) =>
+  const open = useAction(async (body: { stand_id: number } & Partial<Schema['SessionIn']>) =>
     answer(
       await api.POST('/api/programmes/{programme_id}/sessions', {
         params: { path: { programme_id: programme.value.id } },
-        body: { stand_id },
+        body: { fuel: '', oil: '', coolant: '', ...body },
       }),
     ),
+  )
+  const takeControl = useAction(async (pull_id: number) =>
+    answer(await api.POST('/api/pulls/{pull_id}/control', { params: { path: { pull_id } } })),
   )
   const close = useAction(async (session_id: number) =>
     answer(await api.POST('/api/sessions/{session_id}/close', { params: { path: { session_id } } })),
   )
+  /** What the next pull is to be, where it is not what the plan and what went before say. */
+  const wanted = ref<Partial<Schema['ArmIn']>>({})
   const arm = useAction(async (setup_id: number) =>
     answer(
       await api.POST('/api/sessions/{session_id}/arm', {
         params: { path: { session_id: session.value!.id } },
-        body: { setup_id },
+        body: {
+          ...wanted.value,
+          setup_id,
+          purpose: wanted.value.purpose ?? '',
+          holds: wanted.value.holds ?? [],
+        },
       }),
     ),
+  )
+  const acknowledge = useAction(async (session_id: number) =>
+    answer(await api.POST('/api/sessions/{session_id}/cautions', { params: { path: { session_id } } })),
   )
   const override = ref('')
   const start = useAction(async (pull_id: number) =>
@@ -73,7 +93,10 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
     answer(await api.POST('/api/pulls/{pull_id}/keep', { params: { path: { pull_id } } })),
   )
   const problem = computed(
-    () => [arm, start, abort, keep, open, close].map((action) => action.error.value).find(Boolean) ?? null,
+    () =>
+      [arm, start, abort, keep, open, close, acknowledge, takeControl]
+        .map((action) => action.error.value)
+        .find(Boolean) ?? null,
   )
 
   /** Arm the next pull; the setup just pulled once more while it waits for its judgement. */
@@ -94,6 +117,9 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
     shownSetup,
     mounted,
     override,
+    wanted,
+    acknowledge,
+    takeControl,
     open,
     close,
     arm,

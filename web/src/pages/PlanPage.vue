@@ -1,231 +1,87 @@
 <script setup lang="ts">
-/** The plan of a programme: the order, what its setups can tell apart, and how many pulls a difference takes. */
+/** The plan in force: its setups and what they can tell, its day, what is expected, its odds, its versions. */
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
-import { answer, api, Problem } from '../api/client'
+import { answer, api } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
-import { figure } from '../figures'
+import TabRow from '../components/TabRow.vue'
+import { useKeys } from '../keys'
+import DayPanel from '../plan/DayPanel.vue'
 import ExpectationsPanel from '../plan/ExpectationsPanel.vue'
-import SetupMark from '../setups/SetupMark.vue'
+import OddsPanel from '../plan/OddsPanel.vue'
+import PullsNeeded from '../plan/PullsNeeded.vue'
+import SetupsPanel from '../plan/SetupsPanel.vue'
+import TheoriesPanel from '../plan/TheoriesPanel.vue'
+import VersionsPanel from '../plan/VersionsPanel.vue'
 import { useFrame } from './frame'
 
-const { programme, setup, day } = useFrame()
-const { data: questions, error } = useQuery({
-  queryKey: computed(() => ['questions', programme.value.id] as const),
+const { programme, mayOperate } = useFrame()
+const route = useRoute()
+const router = useRouter()
+const { data: plan, error } = useQuery({
+  queryKey: computed(() => ['plan', programme.value.id] as const),
   queryFn: async ({ queryKey: [, programme_id] }) =>
-    answer(await api.GET('/api/programmes/{programme_id}/questions', { params: { path: { programme_id } } })),
+    answer(await api.GET('/api/plans/{programme_id}', { params: { path: { programme_id } } })),
 })
-const difference = ref(String(programme.value.smallest_difference_percent))
-const { data: needed, error: neededError } = useQuery({
-  queryKey: computed(() => ['needed', programme.value.id, difference.value] as const),
-  queryFn: async ({ queryKey: [, programme_id, text] }) =>
-    answer(
-      await api.GET('/api/programmes/{programme_id}/pulls-needed', {
-        params: { path: { programme_id }, query: { difference_percent: Number(text) } },
-      }),
-    ),
-  enabled: () => Number.isFinite(Number(difference.value)) && difference.value.trim() !== '',
-  placeholderData: (before) => before,
-})
-const wrong = computed(() => {
-  if (!Number.isFinite(Number(difference.value))) return 'Type per cent, like 0.5.'
-  const problem = neededError.value
-  return problem instanceof Problem ? (problem.fields.difference_percent ?? problem.message) : ''
-})
-const WORDS: Record<string, string> = {
-  direct: 'answered',
-  adding_up: 'answered, adding up',
-  together: 'only as a package',
-  no: 'not answered',
+const tabs = computed(() => [
+  { key: 'setups', label: 'Setups' },
+  { key: 'day', label: 'Day' },
+  { key: 'expected', label: 'Expected' },
+  { key: 'odds', label: 'Odds' },
+  { key: 'versions', label: `Versions (${plan.value?.versions.length ?? 0})` },
+])
+const shown = computed(() => tabs.value.find((tab) => tab.key === route.query.tab)?.key ?? 'setups')
+
+function show(tab: string) {
+  void router.replace({ query: { ...route.query, tab: tab === 'setups' ? undefined : tab } })
 }
-const left = computed(() => new Map(day.value.planned.map((step) => [step.setup_id, step.pulls])))
+function change() {
+  if (mayOperate.value) void router.push({ name: 'change-plan' })
+}
+useKeys([{ key: 'e', label: 'E', does: 'Change the plan', press: change }])
 </script>
 
 <template>
-  <div class="plan">
-    <ProblemNote :error="error" />
-    <div class="columns">
-      <div>
-        <h2>What the setups can tell</h2>
-        <p v-if="questions?.addition" class="text flag">{{ questions.addition }}</p>
-        <table v-if="questions?.answers.length" class="figures" data-test="questions">
-          <tbody>
-            <tr v-for="row in questions.answers" :key="row.question">
-              <td class="words">
-                <strong>{{ row.question }}</strong>
-                <div class="told">{{ row.told }}</div>
-              </td>
-              <td class="words standing">
-                <span :class="{ 'hand-note': row.standing === 'together' || row.standing === 'no' }">
-                  {{ WORDS[row.standing] }}
-                </span>
-              </td>
-            </tr>
-          </tbody>
-        </table>
-        <p v-else-if="questions" class="text">
-          The setups do not differ in any part: there is nothing to tell.
-        </p>
-        <p class="quiet told">
-          <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups slot by slot</router-link>,
-          with what does not fit and what would not be fair.
-        </p>
-
-        <ExpectationsPanel class="next" />
-
-        <h2 class="next">Running order</h2>
-        <ol v-if="questions" class="order">
-          <li v-for="(step, place) in questions.order" :key="place">
-            <SetupMark :position="setup(step.setup_id).position" :size="20" />
-            {{ setup(step.setup_id).name }}
-            <span class="quiet">{{ step.pulls }} {{ step.pulls === 1 ? 'pull' : 'pulls' }}</span>
-          </li>
-        </ol>
-        <p class="quiet told">
-          {{
-            left.size
-              ? 'Still to pull stands hollow in the ribbon above.'
-              : 'Everything planned has been pulled.'
-          }}
-        </p>
-      </div>
-      <div>
-        <h2>Pulls a side to find a difference</h2>
-        <label class="difference">
-          A difference of
-          <input
-            v-model="difference"
-            inputmode="decimal"
-            aria-label="Difference in per cent"
-            :aria-invalid="Boolean(wrong)"
-          />
-          %
-        </label>
-        <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
-        <template v-else-if="needed">
-          <p class="loud" data-test="needed">
-            <template v-if="needed.pulls !== null">{{ needed.pulls }} pulls a side</template>
-            <template v-else>more pulls than a day has</template>
-          </p>
-          <p class="text">
-            find it in {{ figure(needed.chance_percent, 0) }} of 100 such days, called with 95 % confidence.
-            One pull scatters {{ figure(needed.scatter_percent, 2) }} %:
-            <template v-if="needed.degrees_of_freedom">
-              from {{ needed.programmes }} {{ needed.programmes === 1 ? 'programme' : 'programmes' }} of this
-              engine, {{ needed.degrees_of_freedom }} degrees of freedom.
-            </template>
-            <template v-else>
-              <span class="hand-note">a default: no setup of this engine has been pulled twice</span>
-            </template>
-          </p>
-          <table class="figures">
-            <caption class="visually-hidden">
-              Chance of finding the difference by number of pulls a side
-            </caption>
-            <thead>
-              <tr>
-                <th>Pulls a side</th>
-                <th>Found in</th>
-                <th class="words"><span class="visually-hidden">As a bar</span></th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr
-                v-for="point in needed.curve"
-                :key="point.pulls"
-                :class="{ chosen: point.pulls === needed.pulls }"
-              >
-                <td>{{ point.pulls }}</td>
-                <td>{{ figure(point.percent, 0) }} %</td>
-                <td class="words bar"><span :style="{ width: `${point.percent}%` }"></span></td>
-              </tr>
-            </tbody>
-          </table>
-          <p class="quiet told">
-            Scatter of refitting a part is not in it: remove and refit once, with the baseline between, if the
-            difference is small.
-          </p>
-        </template>
-        <h2 class="next">Held constant</h2>
-        <p class="text">{{ programme.held_constant || 'Nothing is written down.' }}</p>
-        <p class="quiet told">
-          Sweep {{ programme.sweep_start_rpm }} to {{ programme.sweep_end_rpm }} rpm at
-          {{ programme.sweep_rate_rpm_s }} rpm/s; compared from {{ programme.low_rpm }} to
-          {{ programme.high_rpm }} rpm.
-        </p>
-      </div>
+  <div>
+    <TabRow :tabs="tabs" :shown="shown" @show="show">
+      <v-btn v-if="mayOperate" size="small" class="change" @click="change"
+        >Change the plan <kbd>E</kbd></v-btn
+      >
+    </TabRow>
+    <div class="inside">
+      <ProblemNote :error="error" />
+      <template v-if="plan">
+        <SetupsPanel v-if="shown === 'setups'" :plan="plan" />
+        <DayPanel v-else-if="shown === 'day'" :plan="plan" />
+        <div v-else-if="shown === 'expected'" class="columns">
+          <div>
+            <ExpectationsPanel />
+            <TheoriesPanel />
+          </div>
+          <PullsNeeded />
+        </div>
+        <OddsPanel v-else-if="shown === 'odds'" :plan="plan" />
+        <VersionsPanel v-else :versions="plan.versions" />
+      </template>
     </div>
   </div>
 </template>
 
 <style scoped>
-.plan {
-  padding: 18px;
-  max-width: 1220px;
+.inside {
+  padding: 14px 18px 30px;
+  max-width: 1240px;
+}
+.change {
+  margin: 0 0 6px auto;
 }
 .columns {
   display: grid;
-  grid-template-columns: 1.2fr 1fr;
-  gap: 48px;
-}
-.flag {
-  border-left: 4px solid var(--hand);
-  padding-left: 10px;
-  margin: 0 0 10px;
-}
-.told {
-  font-family: var(--text);
-  font-size: 15px;
-}
-.told a {
-  color: var(--ink);
-}
-.standing {
-  white-space: nowrap !important;
-  text-align: right !important;
-}
-.next {
-  margin-top: 26px;
-}
-.order {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-.order li {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  padding: 4px 0;
-}
-.difference input {
-  width: 70px;
-  text-align: right;
-}
-.loud {
-  font-size: 22px;
-  margin: 12px 0 4px;
-}
-.text {
-  margin: 0 0 10px;
-}
-td {
-  padding: 4px 8px !important;
-}
-.bar {
-  width: 50%;
-}
-.bar span {
-  display: block;
-  height: 8px;
-  background: var(--quiet);
-}
-.chosen td {
-  font-weight: 700;
-}
-.chosen .bar span {
-  background: var(--ink);
+  grid-template-columns: 1.3fr 1fr;
+  gap: 44px;
+  align-items: start;
 }
 @media (max-width: 900px) {
   .columns {

@@ -5,6 +5,7 @@ import { useMe, useProgrammes } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import { useKeys } from '../keys'
+import OpenTests from '../plan/OpenTests.vue'
 import SetupMark from '../setups/SetupMark.vue'
 
 const { data: programmes, error, isPending } = useProgrammes()
@@ -47,6 +48,7 @@ useKeys([
         </span>
       </li>
     </ol>
+    <OpenTests v-if="programmes?.length" />
   </div>
 </template>
 

@@ -13,6 +13,7 @@ const PLACES = [
   { name: 'parts', label: 'Parts', holds: ['parts', 'part'] },
   { name: 'stacks', label: 'Stacks', holds: ['stacks'] },
   { name: 'air', label: 'Air', holds: ['air'] },
+  { name: 'checklist', label: 'Checklist', holds: ['checklist'] },
 ]
 useKeys(
   PLACES.map((place, index) => ({

@@ -1,19 +1,29 @@
 <script setup lang="ts">
 /** Read from two metres: what comes next, large figures, window tapes, live torque, hold to start, one key to abort. */
-import { computed, ref, useTemplateRef } from 'vue'
+import { computed, ref, useTemplateRef, watch } from 'vue'
 
-import { useMe, useObservedCurve, useStandNow } from '../api/queries'
+import { answer, api } from '../api/client'
+import { useMe, useStandNow } from '../api/queries'
 import ExcludeDialog from '../components/ExcludeDialog.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { channelFigure } from '../figures'
 import { useKeys } from '../keys'
+import AfterPull from '../live/AfterPull.vue'
+import BeforePull from '../live/BeforePull.vue'
+import CautionsCard from '../live/CautionsCard.vue'
+import ClosedStand from '../live/ClosedStand.vue'
 import HoldButton from '../live/HoldButton.vue'
-import LiveChart, { type Earlier } from '../live/LiveChart.vue'
+import LimitsPanel from '../live/LimitsPanel.vue'
+import LiveTorque from '../live/LiveTorque.vue'
+import NotesPanel from '../live/NotesPanel.vue'
+import OpenJobsPanel from '../live/OpenJobsPanel.vue'
+import PullOptions from '../live/PullOptions.vue'
+import ReadingsPanel from '../live/ReadingsPanel.vue'
 import { useLive } from '../live/useLive'
 import { usePullFlow } from '../live/usePullFlow'
-import WindowTape from '../live/WindowTape.vue'
+import { saidOf, useCautions, useNextPull } from '../live/useSession'
+import WindowsPanel from '../live/WindowsPanel.vue'
 import SetupMark from '../setups/SetupMark.vue'
-import StandCautions from './StandCautions.vue'
 import { useFrame } from './frame'
 
 const frameOfProgramme = useFrame()
@@ -23,72 +33,98 @@ const { data: stand, error: standError } = useStandNow(id)
 const connected = computed(() => Boolean(stand.value?.connected))
 const flow = usePullFlow(frameOfProgramme, connected)
 const { session, current, last, unjudged, chosenSetup, nextSetup, shownSetup, mounted, override } = flow
-const { open, close, arm, start, abort, keep } = flow
+const { open, close, arm, start, abort, keep, wanted, acknowledge, takeControl } = flow
 const { data: me } = useMe()
-const chart = useTemplateRef<InstanceType<typeof LiveChart>>('chart')
+const chart = useTemplateRef<InstanceType<typeof LiveTorque>>('chart')
 const hold = useTemplateRef<InstanceType<typeof HoldButton>>('hold')
+const notes = useTemplateRef<InstanceType<typeof NotesPanel>>('notes')
+const { next } = useNextPull(
+  () => session.value?.id ?? null,
+  () => shownSetup.value.id,
+)
+const { data: cautions } = useCautions(id)
+const mustRead = computed(() => mayOperate.value && cautions.value !== undefined && !cautions.value.read)
+/** A stand that only reports is started at its own console. */
+const commanded = computed(() => stand.value?.can.includes('start') ?? true)
+const undone = computed(() => next.value?.due.some((item) => !item.done_by) ?? false)
 
 let pullShown: number | null = null
-const { frame, streaming, refused } = useLive(
+const { frame, streaming, refused, tripped } = useLive(
   id,
   () => session.value !== null,
   (fresh) => {
     if (fresh.pull !== null && fresh.pull !== pullShown) {
       pullShown = fresh.pull
       chart.value?.clear()
+      void backfill(fresh.pull)
     }
     chart.value?.add(fresh.points, fresh.n)
   },
+  () => pullShown !== null && void backfill(pullShown),
 )
-
-// Earlier curves to lay under the live one: the last kept pull of this setup, and the last of the baseline.
-const keptOf = (setupId: number) =>
-  day.value.pulls.findLast((pull) => pull.standing === 'accepted' && pull.setup_id === setupId) ?? null
-const baseline = computed(() => programme.value.setups.find((known) => known.is_baseline)!)
-const lastOfSetup = computed(() => keptOf(shownSetup.value.id))
-const lastOfBaseline = computed(() => (shownSetup.value.is_baseline ? null : keptOf(baseline.value.id)))
-const { data: setupCurve } = useObservedCurve(() => lastOfSetup.value?.id ?? null)
-const { data: baselineCurve } = useObservedCurve(() => lastOfBaseline.value?.id ?? null)
-const earlier = computed<Earlier[]>(() =>
-  [lastOfSetup.value && setupCurve.value, lastOfBaseline.value && baselineCurve.value]
-    .filter((curve) => curve !== null && curve !== undefined)
-    .map((curve) => ({
-      position: setup(curve.setup_id).position,
-      label: `${setup(curve.setup_id).letter}, pull ${curve.number}`,
-      speed_rpm: curve.speed_rpm,
-      torque: curve.torque,
-      strong: curve.setup_id === shownSetup.value.id,
-    })),
-)
+/** A browser that slept, or opened in the middle: what it missed of the pull that runs. */
+async function backfill(pull_id: number) {
+  const found = answer(await api.GET('/api/pulls/{pull_id}/so-far', { params: { path: { pull_id } } }))
+  if (pullShown === pull_id) chart.value?.fill(found.points as [number, number][])
+}
 
 const gates = computed(() =>
   (stand.value?.gates ?? []).map((gate) => ({
     gate,
     value: frame.value ? (frame.value.values[gate.channel] ?? null) : (gate.value ?? null),
     side: frame.value ? (frame.value.sides[gate.channel] ?? 'silent') : gate.side,
+    opens: frame.value?.opens[gate.channel] ?? null,
   })),
 )
 const held = computed(() => gates.value.filter((tape) => tape.side !== 'inside'))
-const running = computed(() => current.value?.state === 'running')
-const armed = computed(() => current.value?.state === 'armed')
+/** The stream says first that the sweep has begun; the record follows. */
+const running = computed(
+  () =>
+    current.value?.state === 'running' ||
+    (current.value?.state === 'armed' && frame.value?.state === 'sweeping'),
+)
+const armed = computed(() => current.value?.state === 'armed' && !running.value)
 const faulty = computed(() =>
   (frame.value?.faulty ?? stand.value?.faulty ?? []).map((name) => name.replaceAll('_', ' ')),
 )
-const unit = (channel: string) => stand.value?.channels.find((known) => known.name === channel)?.unit ?? ''
 /** Channels that have no place of their own above. */
 const others = computed(() => {
-  const shown = ['rpm', 'torque', 'lambda', ...gates.value.map((tape) => tape.gate.channel)]
+  const shown = ['rpm', 'torque', 'lambda', 'boost', ...gates.value.map((tape) => tape.gate.channel)]
   return (stand.value?.channels ?? []).filter((channel) => !shown.includes(channel.name))
 })
-const value = (channel: string) => (frame.value ? frame.value.values[channel] : stand.value?.values[channel])
+const values = computed<Record<string, number>>(() => frame.value?.values ?? stand.value?.values ?? {})
 
+/** Why the last pull was stopped, until the next is armed; from the stream first, from the record afterwards. */
+const stopped = computed(() => {
+  if (current.value) return running.value || armed.value ? tripped.value : ''
+  return last.value?.tripped ? `Pull ${last.value.number}. ${last.value.ended_why}` : ''
+})
+watch(current, (pull, before) => {
+  if (pull && pull.id !== before?.id) tripped.value = ''
+})
+
+const wrongSweep = ref('')
+const extendTo = ref<number | null>(null)
+function extend(rpm: number) {
+  extendTo.value = rpm
+  wanted.value = { ...wanted.value, end_rpm: rpm }
+}
 const overriding = ref(false)
 const excluding = ref(false)
-const problem = computed(() => flow.problem.value ?? (refused.value ? new Error(refused.value) : null))
-const mayStart = computed(() => armed.value && (!held.value.length || override.value.trim().length > 0))
+/** With what was said of single fields: they stand elsewhere on this screen. */
+const problem = computed(() => {
+  const told = flow.problem.value ? saidOf(flow.problem.value) : refused.value
+  return told ? new Error(told) : null
+})
+/** Whoever armed the pull holds the control, until somebody takes it. */
+const mine = computed(() => current.value?.operator_username === me.value?.username)
+const mayStart = computed(
+  () =>
+    armed.value && commanded.value && mine.value && (!held.value.length || override.value.trim().length > 0),
+)
 
 function armNext() {
-  if (!mayOperate.value) return
+  if (!mayOperate.value || wrongSweep.value) return
   overriding.value = false
   flow.armNext()
 }
@@ -125,14 +161,21 @@ useKeys([
 const headline = computed(() => {
   const name = `${shownSetup.value.letter} ${shownSetup.value.name}`
   if (running.value) return `Pull ${current.value!.number}: ${name}, running`
-  if (armed.value) return `Pull ${current.value!.number}: ${name}, armed`
+  if (armed.value) {
+    const kind = current.value!.purpose === 'sweep' ? '' : `, ${current.value!.purpose_label.toLowerCase()}`
+    return `Pull ${current.value!.number}: ${name}, armed${kind}`
+  }
   if (unjudged.value) return `Pull ${unjudged.value.number}: ${name}. Keep it?`
   return `Next: ${name}`
 })
-const sweep = computed(
-  () =>
-    `sweep ${programme.value.sweep_start_rpm}–${programme.value.sweep_end_rpm} at ${programme.value.sweep_rate_rpm_s} rpm/s`,
-)
+/** Of the pull that is armed or runs, else as it is asked for, else the plan's. */
+const sweep = computed(() => {
+  const made = current.value ?? { sweep_start_rpm: null, sweep_end_rpm: null, sweep_rate_rpm_s: null }
+  const from = made.sweep_start_rpm ?? wanted.value.start_rpm ?? programme.value.sweep_start_rpm
+  const to = made.sweep_end_rpm ?? wanted.value.end_rpm ?? programme.value.sweep_end_rpm
+  const rate = made.sweep_rate_rpm_s ?? wanted.value.rate_rpm_s ?? programme.value.sweep_rate_rpm_s
+  return `sweep ${from}–${to} at ${rate} rpm/s`
+})
 /** What makes this setup: the parts that not every setup of the programme has; all where they are alike. */
 const parts = computed(() => {
   const everywhere = (part: string) => programme.value.setups.every((other) => other.parts.includes(part))
@@ -148,6 +191,8 @@ const lead = computed(() => {
 const holdLabel = computed(() => {
   if (running.value) return 'Pull runs'
   if (!armed.value) return 'Not armed'
+  if (!commanded.value) return 'Start the sweep at the console'
+  if (!mine.value) return `${current.value!.operator} holds the control`
   if (held.value.length && !override.value.trim())
     return `Holding for ${held.value.map((tape) => tape.gate.name.toLowerCase()).join(', ')}`
   return 'Hold to start'
@@ -156,24 +201,17 @@ const holdLabel = computed(() => {
 
 <template>
   <div class="stand">
-    <div v-if="!session" class="closed">
-      <h1>No session is open</h1>
-      <StandCautions />
-      <template v-if="mayOperate">
-        <v-btn
-          v-for="known in day.stands"
-          :key="known.id"
-          class="hand"
-          :disabled="open.isPending.value"
-          @click="open.mutate(known.id)"
-        >
-          Cautions read: open a session on {{ known.name }}
-        </v-btn>
-        <p v-if="!day.stands.length" class="text">No stand is described yet.</p>
-      </template>
-      <p v-else class="text">You may read here. An operator opens the session.</p>
+    <template v-if="!session">
+      <ClosedStand
+        :programme="id"
+        :stands="day.stands"
+        :last="day.session"
+        :may-operate="mayOperate"
+        :pending="open.isPending.value"
+        @open="(stand_id, fluids) => open.mutate({ stand_id, ...fluids })"
+      />
       <ProblemNote :error="open.error.value" />
-    </div>
+    </template>
     <template v-else>
       <section class="left">
         <div class="headline" :class="{ hand: !running }" data-test="headline">
@@ -183,33 +221,39 @@ const holdLabel = computed(() => {
             <span>{{ lead }}</span>
           </div>
         </div>
+        <p v-if="stopped" class="stopped" role="alert" data-test="stopped">{{ stopped }}</p>
         <p v-if="!connected" class="lost" role="alert" data-test="stand-lost">
           {{ session.stand.name }} is not linked: {{ stand?.why ?? standError?.message ?? 'asking…' }} It is
-          tried again every second.
+          tried again by itself.
         </p>
         <p v-else-if="!streaming" class="lost" role="alert">
           The live picture is interrupted; pulls are still recorded.
         </p>
-        <div class="numerals">
-          <div v-for="channel in ['rpm', 'torque', 'lambda']" :key="channel">
-            <b :data-channel="channel">{{ channelFigure(channel, value(channel)) }}</b>
-            <span>{{ channel === 'torque' ? unit(channel) : channel }}</span>
-          </div>
-        </div>
-        <WindowTape v-for="tape in gates" :key="tape.gate.channel" v-bind="tape" />
-        <p v-if="faulty.length" class="faulty" role="status" data-test="faulty">
-          Nothing usable from: {{ faulty.join(', ') }}
-        </p>
+        <ReadingsPanel
+          :channels="stand?.channels ?? []"
+          :values="values"
+          :tapes="gates"
+          :faulty="faulty"
+          :running="running"
+        />
+        <AfterPull
+          v-if="last && !current && last.state === 'complete' && last.setup_id === shownSetup.id"
+          :pull="last"
+          :may-operate="mayOperate"
+          @extend="extend"
+        />
         <template v-if="mayOperate">
           <div v-if="unjudged" class="judge">
             <v-btn class="hand" size="large" @click="keep.mutate(unjudged.id)">Keep <kbd>K</kbd></v-btn>
             <v-btn size="large" @click="excluding = true">Leave out <kbd>X</kbd></v-btn>
-            <v-btn size="large" :disabled="!connected" @click="armNext">Pull again <kbd>A</kbd></v-btn>
+            <v-btn size="large" :disabled="!connected || undone" @click="armNext"
+              >Pull again <kbd>A</kbd></v-btn
+            >
           </div>
           <template v-else-if="!current">
             <div class="choose" role="group" aria-label="Setup to pull next">
               <button
-                v-for="known in programme.setups"
+                v-for="known in programme.setups.filter((one) => one.candidate === 'in')"
                 :key="known.id"
                 type="button"
                 :aria-pressed="known.id === nextSetup"
@@ -218,11 +262,20 @@ const holdLabel = computed(() => {
                 <SetupMark :position="known.position" /> {{ known.name }}
               </button>
             </div>
+            <PullOptions
+              v-if="next"
+              v-model="wanted"
+              v-model:wrong="wrongSweep"
+              :programme="programme"
+              :purpose="next.purpose"
+              :can-hold="stand?.can.includes('holds') ?? false"
+              :extend-to="extendTo"
+            />
             <v-btn
               block
               size="x-large"
               class="hand"
-              :disabled="!connected || arm.isPending.value"
+              :disabled="!connected || arm.isPending.value || undone || Boolean(wrongSweep)"
               @click="armNext"
             >
               It is bolted on: arm pull {{ (last?.number ?? 0) + 1 }} <kbd class="ml-3">A</kbd>
@@ -231,6 +284,13 @@ const holdLabel = computed(() => {
           <template v-else>
             <HoldButton ref="hold" :disabled="!mayStart" @held="startHeld">{{ holdLabel }}</HoldButton>
             <div class="under">
+              <v-btn
+                v-if="armed && !mine"
+                :disabled="takeControl.isPending.value"
+                @click="takeControl.mutate(current.id)"
+              >
+                Take the control from {{ current.operator }}
+              </v-btn>
               <v-btn v-if="armed && held.length && !overriding" @click="overriding = true"
                 >Start all the same…</v-btn
               >
@@ -244,6 +304,7 @@ const holdLabel = computed(() => {
             </div>
           </template>
         </template>
+        <OpenJobsPanel v-if="!running && !armed" :session="session.id" :may-operate="mayOperate" />
         <ProblemNote :error="problem" />
         <p class="hints quiet">
           Hold <kbd>Space</kbd> to start · <kbd>Esc</kbd> aborts · <kbd>?</kbd> lists the keys. Esc asks the
@@ -260,30 +321,39 @@ const holdLabel = computed(() => {
         </v-btn>
       </section>
       <section class="right">
-        <h2>
-          Torque, {{ me?.units.torque }}, observed, inertia added where the stand leaves it out.
-          <template v-if="earlier.length"
-            >Last kept: {{ earlier.map((curve) => curve.label).join('; ') }}</template
-          >
-          <template v-else>No kept pull of {{ shownSetup.letter }} yet</template>
-        </h2>
-        <LiveChart
-          ref="chart"
-          class="chart"
-          :earlier="earlier"
-          :position="shownSetup.position"
-          :unit="me?.units.torque ?? ''"
-          :low-rpm="programme.sweep_start_rpm"
-          :high-rpm="programme.sweep_end_rpm"
+        <CautionsCard v-if="mustRead" :programme="id">
+          <v-btn class="hand" :disabled="acknowledge.isPending.value" @click="acknowledge.mutate(session.id)">
+            I, {{ me?.name }}, have read this
+          </v-btn>
+        </CautionsCard>
+        <BeforePull
+          v-if="next && !current && !unjudged && (undone || (next.swaps.length && !next.change?.ended_at))"
+          :session="session.id"
+          :setup="shownSetup"
+          :next="next"
+          :mounted="mounted === null ? null : setup(mounted)"
+          :may-operate="mayOperate"
+          @measured="(_, label) => notes?.measure(label)"
         />
+        <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" />
         <dl class="others">
           <div v-for="channel in others" :key="channel.name">
             <dt>{{ channel.label }}</dt>
             <dd>
-              {{ channelFigure(channel.name, value(channel.name)) }} <small>{{ channel.unit }}</small>
+              {{ channelFigure(channel.name, values[channel.name]) }}
+              <small>{{ channel.unit === '1' ? '' : channel.unit }}</small>
             </dd>
           </div>
         </dl>
+        <NotesPanel
+          ref="notes"
+          :programme="id"
+          :session="session.id"
+          :pull="current ?? last"
+          :may-operate="mayOperate"
+        />
+        <WindowsPanel :programme="id" :may-operate="mayOperate" />
+        <LimitsPanel :stand="session.stand.id" />
       </section>
     </template>
     <ExcludeDialog v-if="excluding && unjudged" :pull="unjudged" @done="excluding = false" />
@@ -296,16 +366,6 @@ const holdLabel = computed(() => {
   grid-template-columns: minmax(400px, 440px) minmax(0, 1fr);
   gap: 24px;
   padding: 14px 18px;
-}
-.closed {
-  max-width: 640px;
-  display: grid;
-  gap: 14px;
-  justify-items: start;
-  grid-column: 1 / -1;
-}
-.closed h1 {
-  font-size: 22px;
 }
 .headline {
   display: flex;
@@ -326,29 +386,20 @@ const holdLabel = computed(() => {
   font-size: 20px;
   font-weight: 400;
 }
-.numerals {
-  display: grid;
-  grid-template-columns: 1.25fr 1fr 1fr;
-  gap: 10px;
-  padding: 10px 0 8px;
-}
-.numerals b {
-  display: block;
-  font-size: 56px;
-  line-height: 1.05;
-  font-variant-numeric: tabular-nums;
-}
-.numerals span {
-  color: var(--quiet);
-}
-.lost,
-.faulty {
+.lost {
   border-left: 4px solid var(--hand);
   background: var(--panel);
   padding: 8px 12px;
   margin: 10px 0;
   font-family: var(--text);
   font-size: 16px;
+}
+.stopped {
+  background: var(--stop);
+  color: var(--ground);
+  padding: 12px 14px;
+  margin: 10px 0;
+  font-size: 18px;
 }
 .judge,
 .under {
@@ -392,9 +443,6 @@ const holdLabel = computed(() => {
   flex-direction: column;
   min-width: 0;
 }
-.chart {
-  height: calc(100vh - 250px);
-}
 .others {
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(130px, 1fr));
@@ -420,12 +468,6 @@ const holdLabel = computed(() => {
 @media (max-width: 900px) {
   .stand {
     grid-template-columns: minmax(0, 1fr);
-  }
-  .chart {
-    height: 320px;
-  }
-  .numerals b {
-    font-size: 44px;
   }
 }
 </style>

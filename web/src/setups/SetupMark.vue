@@ -33,7 +33,7 @@ const letterHeight = computed(() => (mark.value.shape === 'triangle' ? 19 : 16.4
       :y="letterHeight"
       text-anchor="middle"
       font-weight="700"
-      font-size="12.5"
+      :font-size="mark.letter.length > 1 ? 9.5 : 12.5"
       :fill="hollow ? mark.colour : 'var(--panel)'"
     >
       {{ mark.letter }}

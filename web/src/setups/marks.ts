@@ -19,10 +19,15 @@ const COLOURS: Record<Ground, string[]> = {
   stand: ['#5BA7E0', '#E08A4F', '#4CBF98', '#B58AE0', '#D3B04A', '#E37DB3'],
 }
 
+/** A to Z, then AA to AZ. */
+export function letterOf(position: number): string {
+  return (position >= 26 ? 'A' : '') + String.fromCharCode(65 + (position % 26))
+}
+
 export function markOf(position: number, ground: Ground = 'daylight'): Mark {
   const index = position % SHAPES.length
   return {
-    letter: String.fromCharCode(65 + position),
+    letter: letterOf(position),
     colour: COLOURS[ground][index]!,
     shape: SHAPES[index]!,
     dash: DASHES[index]!,

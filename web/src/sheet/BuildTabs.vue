@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
-import { useKeys } from '../keys'
+import TabRow from '../components/TabRow.vue'
 import BuildSheet from './BuildSheet.vue'
 import InstalledPanel from './InstalledPanel.vue'
 import RevisionsPanel from './RevisionsPanel.vue'
@@ -27,36 +27,11 @@ const shown = computed(() => {
 function show(tab: string) {
   void router.replace({ query: { ...route.query, tab: tab === 'sheet' ? undefined : tab } })
 }
-useKeys([
-  {
-    key: 't',
-    label: 'T',
-    does: 'Next tab',
-    press: () => {
-      const at = tabs.value.findIndex((tab) => tab.key === shown.value)
-      show(tabs.value[(at + 1) % tabs.value.length]!.key)
-    },
-  },
-])
 </script>
 
 <template>
   <div>
-    <div class="top">
-      <div class="tabs" role="tablist">
-        <button
-          v-for="tab in tabs"
-          :key="tab.key"
-          type="button"
-          role="tab"
-          :aria-selected="tab.key === shown"
-          @click="show(tab.key)"
-        >
-          {{ tab.label }}
-        </button>
-      </div>
-      <slot name="beside" />
-    </div>
+    <TabRow :tabs="tabs" :shown="shown" @show="show"><slot name="beside" /></TabRow>
     <BuildSheet
       v-if="shown === 'sheet'"
       :build="build"
@@ -72,25 +47,3 @@ useKeys([
     <slot v-else :name="shown" />
   </div>
 </template>
-
-<style scoped>
-.top,
-.tabs {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 0 22px;
-}
-.top {
-  padding: 6px 18px 0;
-  border-bottom: 1px solid var(--line);
-}
-.tabs > button {
-  padding: 8px 0 !important;
-  border-bottom: 3px solid transparent !important;
-}
-.tabs > button[aria-selected='true'] {
-  border-bottom-color: var(--ink) !important;
-  font-weight: 700;
-}
-</style>

@@ -14,13 +14,17 @@ class Command(BaseCommand):
 
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--stand", type=int)
+        parser.add_argument("--name")
         parser.add_argument("--host", default="127.0.0.1")
         parser.add_argument("--port", type=int, required=True)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        stand = (
-            Stand.objects.filter(pk=options["stand"]) if options["stand"] else Stand.objects.order_by("pk")
-        ).first()
+        stands = Stand.objects.order_by("pk")
+        if options["stand"]:
+            stands = stands.filter(pk=options["stand"])
+        if options["name"]:
+            stands = stands.filter(name=options["name"])
+        stand = stands.first()
         if stand is None:
             raise CommandError("There is no such stand.")
         stand.host, stand.port = options["host"], options["port"]

@@ -9,6 +9,7 @@ from django.core.management.base import BaseCommand, CommandError, CommandParser
 
 from shop.models import Stand
 from stand.bench import Bench
+from stand.desk import StandTaken
 
 
 class Command(BaseCommand):
@@ -30,4 +31,7 @@ class Command(BaseCommand):
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, stop)
         self.stdout.write(f"bench holds the line to {stand} at {stand.host}:{stand.port}")
-        bench.run()
+        try:
+            bench.run()
+        except StandTaken as reason:
+            raise CommandError(f"{str(reason).capitalize()}. Stop that one first, or name another stand.") from reason

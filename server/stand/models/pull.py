@@ -1,87 +1,20 @@
-"""Sessions, pulls and their raw samples, and what passes between browsers and the bench worker."""
+"""Pulls, whether they count, and their raw samples."""
 
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from django.conf import settings
-from django.contrib.postgres.constraints import ExclusionConstraint
-from django.contrib.postgres.fields import ArrayField, DateTimeRangeField, RangeBoundary, RangeOperators
 from django.db import models
-from django.db.models import F, Func, Q
+from django.db.models import Q
 
 from engines.models import Build
-from programmes.models import Programme, Setup, Step
-from shop.models import Stand
+from programmes.models import Setup, Step
+from stand.models.session import Session
 
 if TYPE_CHECKING:
     from django.db.models.fields.related_descriptors import RelatedManager
-
-
-class Period(Func):
-    function = "TSTZRANGE"
-    output_field = DateTimeRangeField()
-
-
-class Session(models.Model):
-    """One stretch on one stand with one warm engine. Open until it is closed."""
-
-    programme = models.ForeignKey(Programme, on_delete=models.PROTECT, related_name="sessions")
-    stand = models.ForeignKey(Stand, on_delete=models.PROTECT, related_name="sessions")
-    opened_at = models.DateTimeField()
-    closed_at = models.DateTimeField(null=True, blank=True)
-    opened_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-
-    class Meta:
-        ordering = ["opened_at"]
-        constraints = [
-            ExclusionConstraint(
-                name="session_one_at_a_time_per_stand",
-                expressions=[
-                    (Period("opened_at", "closed_at", RangeBoundary()), RangeOperators.OVERLAPS),
-                    ("stand", RangeOperators.EQUAL),
-                ],
-                violation_error_message="Another session runs on this stand at that time. Close it first.",
-            ),
-            models.CheckConstraint(
-                condition=Q(closed_at__isnull=True) | Q(closed_at__gte=F("opened_at")), name="session_ends_after_start"
-            ),
-        ]
-
-
-class WeatherReading(models.Model):
-    """One line of a session's weather log, in SI. One that is struck stays in the record and counts no more."""
-
-    session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="weather")
-    at = models.DateTimeField()
-    barometer = models.FloatField(help_text="Pa at the station")
-    temperature = models.FloatField(help_text="K")
-    relative_humidity = models.FloatField(help_text="0 to 1")
-    source = models.CharField(max_length=80, help_text="stand, by hand, or a file's name")
-    written_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
-    struck_at = models.DateTimeField(null=True, blank=True)
-    struck_by = models.ForeignKey(
-        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, blank=True, related_name="+"
-    )
-    struck_reason = models.CharField(max_length=200, blank=True)
-
-    class Meta:
-        ordering = ["at", "pk"]
-        constraints = [
-            models.UniqueConstraint(fields=["session", "at", "source"], name="weather_once_per_moment_and_source"),
-            models.CheckConstraint(
-                condition=Q(
-                    barometer__gte=50_000, barometer__lte=110_000, temperature__gte=233.15, temperature__lte=353.15,
-                    relative_humidity__gte=0, relative_humidity__lte=1,
-                ),
-                name="weather_can_be_weather",
-            ),
-            models.CheckConstraint(
-                condition=Q(struck_at__isnull=True) | ~Q(struck_reason=""), name="weather_is_struck_with_a_reason"
-            ),
-        ]  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -102,6 +35,16 @@ class PullState(models.TextChoices):
     INCOMPLETE = "incomplete", "Incomplete"
 
 
+class Purpose(models.TextChoices):
+    """What a pull is made for. Only a counted pull is compared unless somebody lets another in."""
+
+    SWEEP = "sweep", "Counted pull"
+    WARM_UP = "warm_up", "Warm-up pull"
+    SHAKE_DOWN = "shake_down", "Shake-down"
+    BREAK_IN = "break_in", "Break-in"
+    STEPS = "steps", "Step test"
+
+
 class Standing(models.TextChoices):
     UNDECIDED = "undecided", "Not judged"
     ACCEPTED = "accepted", "Kept"
@@ -119,6 +62,8 @@ class Pull(models.Model):
     setup = models.ForeignKey(Setup, on_delete=models.PROTECT, related_name="pulls")
     build = models.ForeignKey(Build, on_delete=models.PROTECT, related_name="pulls", help_text="what it was made with")
     step = models.ForeignKey(Step, on_delete=models.SET_NULL, null=True, blank=True, related_name="pulls_made")
+    plan_version = models.PositiveSmallIntegerField(default=0, help_text="of the plan it was made under; 0: none kept")
+    purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.SWEEP)
     state = models.CharField(max_length=12, choices=PullState.choices, default=PullState.ARMED)
     ended_why = models.CharField(max_length=300, blank=True)
     armed_at = models.DateTimeField()
@@ -126,11 +71,16 @@ class Pull(models.Model):
     ended_at = models.DateTimeField(null=True, blank=True)
     operator = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     first_after_change = models.BooleanField(default=False)
+    guarded_by = models.JSONField(default=list, help_text="[key, value in SI] of each limit that was watched")
+    tripped = models.CharField(max_length=20, blank=True, help_text="key of the limit that stopped it")
     override_reason = models.CharField(max_length=300, blank=True, help_text="why it was started outside a window")
 
     sweep_start_rpm = models.FloatField()
     sweep_end_rpm = models.FloatField()
     sweep_rate_rpm_s = models.FloatField()
+    holds = models.JSONField(default=list, help_text="[rpm, s] of each speed that is held in a step test")
+    set_to = models.JSONField(default=dict, help_text="what the setup was set to, as typed, by key")
+    began_with = models.JSONField(default=dict, help_text="values of the channels when the sweep began, SI")
     rate_hz = models.FloatField(null=True, blank=True, help_text="samples a second, as the stand says")
     inertia_in_torque = models.CharField(max_length=12, default="unknown", help_text="as the stand says")
     inertia = models.FloatField(default=0.0, help_text="kg·m², as the stand says; 0 where it does not")
@@ -206,48 +156,3 @@ class Channel(models.Model):
     class Meta:
         ordering = ["position"]
         constraints = [models.UniqueConstraint(fields=["pull", "name"], name="channel_name_once_per_pull")]
-
-
-class CommandState(models.TextChoices):
-    WAITING = "waiting", "Waiting"
-    DONE = "done", "Done"
-    REFUSED = "refused", "Refused"
-
-
-class Command(models.Model):
-    """Something a person asks of the stand; the bench worker passes it on and writes down the answer."""
-
-    stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="commands")
-    pull = models.ForeignKey(Pull, on_delete=models.CASCADE, null=True, blank=True, related_name="commands")
-    name = models.CharField(max_length=20)
-    arguments = models.JSONField(default=dict)
-    asked_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    asked_at = models.DateTimeField(auto_now_add=True)
-    state = models.CharField(max_length=10, choices=CommandState.choices, default=CommandState.WAITING)
-    answer = models.CharField(max_length=300, blank=True)
-
-    class Meta:
-        ordering = ["pk"]
-
-
-SILENT_WORKER = timedelta(seconds=10)  # it writes every second
-
-
-class Link(models.Model):
-    """What the bench worker knows of its stand right now, for screens that open in the middle."""
-
-    stand = models.OneToOneField(Stand, on_delete=models.CASCADE, related_name="link")
-    connected = models.BooleanField(default=False)
-    state = models.CharField(max_length=20, blank=True, help_text="idle, armed, sweeping... as the stand says")
-    why = models.CharField(max_length=300, blank=True, help_text="why it is not connected")
-    beat_at = models.DateTimeField(null=True, blank=True)
-    hello = models.JSONField(default=dict)
-    values = models.JSONField(default=dict, help_text="last value of each channel, as sent")
-    weather = models.JSONField(default=dict, help_text="Pa, K, 0 to 1")
-    faulty = ArrayField(models.CharField(max_length=40), default=list, help_text="silent or impossible channels")
-
-    def lost(self, at: datetime) -> str:
-        """Why the stand cannot be used at this moment; "" if it can. A worker that no longer writes knows nothing."""
-        if self.beat_at is not None and at - self.beat_at > SILENT_WORKER:
-            return "the bench worker does not report; it may have been stopped"
-        return "" if self.connected else self.why or "not linked yet"

@@ -1,0 +1,287 @@
+"""At the stand, in the browser: pulls, limits, gates, lost stands, and a whole short day."""
+
+import re
+
+from playwright.sync_api import expect
+from torvix_core import quantities
+from torvix_core.standards import Standard
+
+from browser_tests.at_the_stand import (
+    HILL_CLIMB,
+    TRUMPETS,
+    arm,
+    hold_to_start,
+    keep,
+    open_session,
+    pull,
+    ready,
+    see_to_everything,
+)
+from browser_tests.case import BrowserCase, sign_in
+from programmes.models import Programme
+from stand.models import Pull, PullState
+from verdicts import services
+
+
+class Case(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.hill_climb = Programme.objects.get(question=HILL_CLIMB)
+        self.trumpets = Programme.objects.get(question=TRUMPETS)
+
+
+class ShortDay(Case):
+    speed = 10
+
+    def test_two_setups_there_and_back_with_all_that_happens_in_between(self):
+        with self.browser() as page:
+            sign_in(page)
+            open_session(page, self.trumpets.pk)
+            expect(page.get_by_role("button", name=re.compile("It is bolted on"))).to_be_disabled()
+            see_to_everything(page)
+
+            # A: the first pull only warms the part; two that count overlay.
+            pull(page)
+            expect(page.get_by_test_id("after-pull")).to_contain_text("Warm-up pull")
+            pull(page)
+            keep(page)
+            pull(page)
+            expect(page.get_by_test_id("repeats")).to_contain_text(re.compile(r"Pull 3 against pull 2, at worst"))
+            keep(page)
+
+            # To B, by the stopwatch; what lies open is listed, and nothing is armed before it is seen to.
+            panel = page.get_by_test_id("before-pull")
+            expect(panel).to_contain_text("Middle-runner manifold with 60 mm trumpets")
+            expect(page.get_by_test_id("stopwatch")).to_have_text("17:00")
+            page.keyboard.press("c")
+            expect(page.get_by_test_id("stopwatch")).to_contain_text(re.compile(r"0:\d\d of"))
+            expect(page.get_by_role("button", name=re.compile("It is bolted on"))).to_be_disabled()
+            see_to_everything(page)
+            notes = page.get_by_test_id("notes")
+            notes.get_by_label("What was noticed").select_option(label="Seen")
+            page.keyboard.press("n") if page.evaluate("document.activeElement.tagName") == "BODY" else None
+            notes.get_by_label("Note", exact=True).fill("Gasket came off whole")
+            notes.get_by_role("button", name="Note it").click()
+            expect(notes).to_contain_text("Seen: Gasket came off whole")
+            pull(page)
+            expect(page.get_by_test_id("after-pull")).to_contain_text("Warm-up pull")
+
+            # A limit stops the next; nothing of it counts.
+            arm(page)
+            self.tell_stand("fault", channel="coolant_temperature", kind="reads", value=118)
+            expect(page.get_by_test_id("stopped")).to_contain_text("coolant 118 °C, above 110 °C")
+            self.tell_stand("fault", channel="coolant_temperature", kind=None)
+            expect(page.get_by_test_id("headline")).to_contain_text("Next: B")
+
+            # A gate holds until somebody says why; that pull is left out afterwards.
+            self.tell_stand("fault", channel="inlet_temperature", kind="reads", value=45)
+            page.get_by_role("button", name=re.compile("It is bolted on")).click()
+            expect(page.get_by_role("button", name="Holding for inlet air")).to_be_visible(timeout=20_000)
+            page.get_by_role("button", name="Start all the same").click()
+            page.get_by_label("Why start outside a window?").fill("The sensor lies on the header")
+            page.get_by_label("Why start outside a window?").blur()
+            hold_to_start(page)
+            expect(page.get_by_test_id("headline")).to_contain_text("Keep it?", timeout=20_000)
+            self.tell_stand("fault", channel="inlet_temperature", kind=None)
+            page.keyboard.press("x")
+            dialog = page.get_by_role("dialog")
+            dialog.get_by_label("Reason").fill("Inlet air not measured")
+            dialog.get_by_role("button", name="Leave out").click()
+            expect(page.get_by_test_id("headline")).to_contain_text("Next: B")
+
+            # The browser goes away in the middle of a slow pull, and finds the whole curve when it is back.
+            page.get_by_test_id("pull-options").locator("summary").click()
+            page.get_by_label("Sweep rate, rpm/s").fill("60")  # 600 by the clock on the wall: time to come back
+            arm(page)
+            hold_to_start(page)
+            expect(page.locator('[data-channel="rpm"]')).to_have_text(re.compile(r"^[3-6]\d\d\d$"))
+            page.reload(wait_until="domcontentloaded")
+            expect(page.locator(".live-chart")).not_to_have_attribute("data-filled", "0")
+            keep(page)
+            pull(page)
+            keep(page)
+
+            # Back to A before the third of B, so that what the day itself did is known.
+            page.get_by_role("group", name="Setup to pull next").get_by_text("Middle runner").click()
+            expect(page.get_by_test_id("headline")).to_contain_text("Next: A")
+            see_to_everything(page)
+            pull(page)
+            pull(page)
+            keep(page)
+            page.goto(f"/programmes/{self.trumpets.pk}/verdict", wait_until="domcontentloaded")
+            expect(page.get_by_test_id("sentence")).to_contain_text("2600 to 5200 rpm")
+        made = list(Pull.objects.filter(session__programme=self.trumpets).order_by("number"))
+        told = "".join(f"{pull.setup.letter}{pull.standing[0]}" for pull in made)
+        self.assertEqual(told, "AeAaAaBeBuBeBaBaAeAa")
+        self.assertEqual([pull.number for pull in made if pull.tripped], [5])
+        self.assertEqual(made[5].override_reason, "The sensor lies on the header")
+        change = made[0].session.changes.get(after__position=1)
+        self.assertIsNotNone(change.ended_at)
+        self.assertEqual((change.planned_min, change.ticks.count()), (17.0, 4))
+        self.assertEqual(self.problems, [])
+
+
+class AtTheStand(Case):
+    def test_a_pull_made_in_the_browser_and_kept_changes_the_verdict(self):
+        before = services.judge(services.compare(self.hill_climb, Standard.ISO_1585_SI))
+        with self.browser() as page:
+            sign_in(page)
+            page.get_by_role("link", name=HILL_CLIMB).click()
+            page.get_by_role("link", name=re.compile("^Verdict")).click()
+            row = page.get_by_role("row", name=re.compile("Short runner"))
+            expect(row.get_by_role("cell").nth(1)).to_have_text("3")
+
+            open_session(page, self.hill_climb.pk)
+            page.get_by_role("group", name="Setup to pull next").get_by_text("Short runner").click()
+            expect(page.get_by_test_id("before-pull")).to_contain_text("Short-runner manifold")
+            see_to_everything(page)
+            arm(page)
+            hold_to_start(page)
+            expect(page.locator(".live-chart")).not_to_have_attribute("data-painted", "0")
+            keep(page)
+
+            page.goto(f"/programmes/{self.hill_climb.pk}/verdict", wait_until="domcontentloaded")
+            expect(row.get_by_role("cell").nth(1)).to_have_text("4")
+            shown = row.get_by_role("cell").nth(2).inner_text()
+            page.get_by_text("come from 2 sessions").wait_for()
+        after = services.judge(services.compare(self.hill_climb, Standard.ISO_1585_SI))
+        self.assertEqual((before.degrees_of_freedom, after.degrees_of_freedom), (6, 7))
+        placing = next(placing for placing in after.placings if placing.setup == 2)
+        self.assertEqual(shown, f"{float(quantities.from_si(placing.score, 'lb-ft')):.1f}")
+        pull = Pull.objects.get(session__programme=self.hill_climb, number=12)
+        self.assertEqual((pull.state, pull.setup.letter, pull.judged_by.username), (PullState.COMPLETE, "C", "mats"))
+        self.assertEqual(self.problems, [])
+
+    def test_a_limit_stops_a_pull_and_the_owner_sets_another(self):
+        with self.browser() as page:
+            sign_in(page, "ines")
+            ready(page, self.trumpets.pk)
+            panel = page.get_by_test_id("limits")
+            panel.locator("summary").click()
+            expect(panel).to_contain_text("Oil pressure")
+            expect(panel.get_by_text("knock: this stand sends nothing to watch")).to_be_visible()
+            page.get_by_role("button", name="Change Coolant").click()
+            panel.get_by_label("Coolant, value").fill("lukewarm")
+            panel.get_by_role("button", name="Set it").click()
+            expect(panel).to_contain_text("is not a number")
+            panel.get_by_label("Coolant, value").fill("104 °C")
+            panel.get_by_role("button", name="Set it").click()
+            expect(panel.get_by_role("row", name=re.compile("Coolant"))).to_contain_text("above 104 °C")
+
+            # A job that is begun holds the engine until it is closed.
+            jobs = page.get_by_test_id("open-jobs")
+            jobs.get_by_label("A job is begun").select_option(label="Torque sequence, not through all stages")
+            jobs.get_by_label("Note on the job").fill("stage 1 of 3")
+            jobs.get_by_role("button", name="Hold the engine for it").click()
+            page.get_by_role("button", name=re.compile("It is bolted on")).click()
+            expect(page.get_by_text("Not armed while a job is open")).to_be_visible()
+            jobs.get_by_role("button", name="It is done").click()
+            expect(jobs.get_by_role("listitem")).to_have_count(0)
+
+            arm(page)
+            self.tell_stand("fault", channel="coolant_temperature", kind="reads", value=107)
+            stopped = page.get_by_test_id("stopped")
+            expect(stopped).to_contain_text("Stopped by the limit: coolant 107 °C, above 104 °C")
+            expect(page.get_by_test_id("headline")).to_contain_text("Next:")
+            self.tell_stand("fault", channel="coolant_temperature", kind=None)
+            arm(page)
+            expect(stopped).to_have_count(0)
+        stopped_pull = Pull.objects.filter(session__programme=self.trumpets).order_by("number")[0]
+        self.assertEqual((stopped_pull.state, stopped_pull.tripped), (PullState.ABORTED, "coolant"))
+        self.assertEqual(self.problems, [])
+
+    def test_a_stand_that_vanishes_in_the_pull_is_told_and_nothing_is_lost(self):
+        with self.browser() as page:
+            sign_in(page)
+            ready(page, self.trumpets.pk)
+            arm(page)
+            hold_to_start(page)
+            expect(page.locator('[data-channel="rpm"]')).to_have_text(re.compile(r"^[3-6]\d\d\d$"))
+            self.stop(self.stand)
+            expect(page.get_by_test_id("stand-lost")).to_contain_text("nothing answers at 127.0.0.1")
+            self.start_stand()
+            expect(page.get_by_test_id("stand-lost")).not_to_be_visible(timeout=20_000)
+            page.keyboard.press("4")
+            expect(page.get_by_role("row", name=re.compile(r"^1 .* at \d+ rpm"))).to_contain_text("Incomplete")
+        pull = Pull.objects.get(session__programme=self.trumpets)
+        self.assertEqual(pull.state, PullState.INCOMPLETE)
+        self.assertGreater(pull.channels.get(name="rpm").samples, 50)
+
+    def test_a_cold_engine_holds_the_start_until_a_reason_is_given(self):
+        self.trumpets.windows.filter(channel="oil_temperature").update(low=390.0, high=400.0)
+        with self.browser() as page:
+            sign_in(page)
+            ready(page, self.trumpets.pk)
+            page.keyboard.press("a")
+            expect(page.get_by_role("button", name="Holding for oil")).to_be_visible(timeout=20_000)
+            expect(page.locator('[data-gate="oil_temperature"]')).to_have_attribute("data-side", "low")
+            page.get_by_role("button", name="Start all the same").click()
+            page.get_by_label("Why start outside a window?").fill("Throttle travel to be seen")
+            page.get_by_label("Why start outside a window?").blur()
+            hold_to_start(page)
+        self.assertEqual(Pull.objects.latest("pk").override_reason, "Throttle travel to be seen")
+
+
+class TheList(Case):
+    def test_the_owner_writes_the_list_and_the_next_session_asks_for_it(self):
+        with self.browser() as page:
+            sign_in(page, "ines")
+            page.goto("/checklist", wait_until="domcontentloaded")
+            page.get_by_role("button", name="Add a line").first.click()
+            page.get_by_role("button", name="Put it on the list").click()
+            expect(page.get_by_role("alert")).to_contain_text("give it a name")
+            page.get_by_label("What must be seen to", exact=True).fill("Dog out of the cell")
+            page.get_by_role("button", name="Put it on the list").click()
+            expect(page.get_by_role("row", name=re.compile("Dog out of the cell"))).to_be_visible()
+            page.get_by_role("button", name="Take off Wired emergency stop tried").click()
+            expect(page.get_by_text("Wired emergency stop tried")).to_have_count(0)
+        with self.browser() as page:
+            sign_in(page)
+            page.goto("/checklist", wait_until="domcontentloaded")
+            expect(page.get_by_role("row", name=re.compile("Dog out of the cell"))).to_be_visible()
+            expect(page.get_by_role("button", name="Add a line")).to_have_count(0)
+            open_session(page, self.trumpets.pk)
+            panel = page.get_by_test_id("before-pull")
+            expect(panel).to_contain_text("Dog out of the cell")
+            expect(panel).not_to_contain_text("Wired emergency stop")
+        self.assertEqual(self.problems, [])
+
+
+class WebServerGone(Case):
+    speed = 3  # slow enough to come back in the middle
+
+    def test_a_web_server_killed_in_the_pull_loses_nothing_of_it(self):
+        with self.browser() as page:
+            sign_in(page)
+            ready(page, self.trumpets.pk)
+            arm(page)
+            hold_to_start(page)
+            expect(page.locator('[data-channel="rpm"]')).to_have_text(re.compile(r"^[2-6]\d\d\d$"))
+            web = BrowserCase.web
+            assert web is not None
+            web.kill()
+            web.wait()
+            expect(page.get_by_text("The live picture is interrupted; pulls are still recorded.")).to_be_visible()
+            self.start_web()
+            expect(page.get_by_test_id("after-pull")).to_contain_text("Warm-up pull", timeout=30_000)
+        pull = Pull.objects.get(session__programme=self.trumpets)
+        self.assertEqual((pull.state, pull.samples_lost), (PullState.COMPLETE, 0))
+        self.assertGreater(pull.channels.get(name="rpm").samples, 700)
+
+
+class Aborting(Case):
+    speed = 2  # slow enough for a key to come in the middle of a sweep on a busy machine
+
+    def test_escape_aborts_and_a_silent_sensor_is_named(self):
+        with self.browser() as page:
+            sign_in(page)
+            ready(page, self.trumpets.pk)
+            self.tell_stand("fault", channel="lambda", kind="silent")
+            expect(page.get_by_test_id("faulty")).to_have_text("Nothing usable from: lambda")
+            expect(page.locator('[data-channel="lambda"]')).to_have_text("–")
+            arm(page)
+            hold_to_start(page)
+            page.keyboard.press("Escape")
+            expect(page.get_by_test_id("headline")).to_contain_text("Next:", timeout=20_000)
+        pull = Pull.objects.get(session__programme=self.trumpets)
+        self.assertEqual((pull.state, pull.ended_why), (PullState.ABORTED, "Aborted by the operator."))

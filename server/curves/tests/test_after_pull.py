@@ -1,0 +1,126 @@
+"""What a pull says at once: does it repeat, what was changed, should the sweep go further."""
+
+import scenes
+from django.test import TestCase
+
+from curves import after_words
+from curves.after_pull import AfterPull, after_pull
+from curves.models import Reduced
+from programmes import adjusting
+from shop.models import Role
+from stand.models import Pull, Purpose
+
+
+class AfterEach(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.session = scenes.session(self.programme, self.operator)
+        self.a, self.b, _ = self.programme.setups.all()
+
+    def pull(self, setup=None, **shape) -> Pull:
+        return scenes.pull(self.session, setup or self.a, self.operator, **shape)
+
+    def after(self, pull: Pull) -> AfterPull:
+        rows = Pull.objects.select_related("reduced", "session__programme", "setup", "build")
+        return after_pull(self.programme, rows.get(pk=pull.pk))
+
+    def test_the_first_of_a_setup_has_nothing_to_lie_over(self):
+        self.assertIsNone(self.after(self.pull()).overlay)
+
+    def test_two_that_repeat_and_two_that_do_not(self):
+        """A level of 1.004 against 1 is 0.4 % on average, 1.02 is 2 %."""
+        self.pull()
+        found = self.after(self.pull(level=1.004))
+        self.assertEqual((found.sibling.number, found.overlay.ready), (1, True))
+        self.assertAlmostEqual(found.overlay.mean, 0.004, places=4)
+        found = self.after(self.pull(level=1.004 * 1.02))
+        self.assertEqual(found.overlay.ready, False)
+        self.assertAlmostEqual(found.overlay.mean, 0.02, places=3)
+
+    def test_another_setup_is_told_as_a_change_and_not_laid_over(self):
+        self.pull()
+        found = self.after(self.pull(self.b))
+        self.assertIsNone(found.sibling)
+        self.assertEqual(found.changed, ["B manifold 1 in place of A manifold 0"])
+
+    def test_a_setting_that_was_changed_in_between_is_told(self):
+        before, pull = self.pull(), self.pull()
+        Pull.objects.filter(pk=before.pk).update(set_to={"setting:jets": "74/80"})
+        Pull.objects.filter(pk=pull.pk).update(set_to={"setting:jets": "76/80", "setting:spark_advance": "31 °"})
+        self.assertEqual(
+            self.after(pull).changed,
+            ["Jets: 74/80 becomes 76/80", "Spark advance: nothing becomes 31 °"],
+        )
+
+    def test_without_weather_they_are_compared_as_read_and_it_says_so(self):
+        self.pull(air=None)
+        found = self.after(self.pull(air=None))
+        self.assertTrue(found.observed)
+        self.assertAlmostEqual(found.overlay.mean, 0.0, places=9)
+
+    def test_a_shake_down_and_a_pull_without_samples_are_no_siblings(self):
+        first = self.pull()
+        Pull.objects.filter(pk=first.pk).update(purpose=Purpose.SHAKE_DOWN)
+        self.assertIsNone(self.after(self.pull()).sibling)
+
+    def test_power_that_still_climbs_asks_for_a_longer_sweep_inside_the_redline(self):
+        """A curve tilted upwards climbs to its end at 6900; the redline lies at 7200, the plan says by 400."""
+        self.programme.extension_rpm = 400
+        self.programme.save()
+        found = self.after(self.pull(tilt=0.25))
+        self.assertTrue(found.climb.climbs)
+        self.assertEqual(found.extend_to_rpm, 7200.0)
+        self.programme.extension_rpm = 0
+        self.programme.save()
+        self.assertEqual(self.after(found.pull).extend_to_rpm, 7100.0)
+        Pull.objects.filter(pk=found.pull.pk).update(sweep_end_rpm=7200)
+        self.assertIsNone(self.after(found.pull).extend_to_rpm)
+
+    def test_power_that_falls_asks_for_nothing(self):
+        found = self.after(self.pull(tilt=-0.2))
+        self.assertFalse(found.climb.climbs)
+        self.assertIsNone(found.extend_to_rpm)
+
+
+class Tune(AfterEach):
+    """The reduced means are written by hand, so that what is said of them can be told beforehand."""
+
+    def with_means(self, **means: float) -> Pull:
+        pull = self.pull()
+        reduced = Reduced.objects.get(pull=pull)
+        reduced.means = {name: [value] * len(reduced.speed_rpm) for name, value in means.items()}
+        reduced.save()
+        return pull
+
+    def told(self, pull: Pull) -> tuple[list[str], str]:
+        found = self.after(pull)
+        return after_words.hints(found, self.operator.units), after_words.hazard(found)
+
+    def test_a_mixture_off_its_target_names_the_jets_that_would_meet_it(self):
+        adjusting.adjust(self.operator, self.a, "setting:mixture_target", "0.87", scenes.DAY)
+        adjusting.adjust(self.operator, self.a, "setting:jets", "74/80", scenes.DAY)
+        hints, hazard = self.told(self.with_means(**{"lambda": 0.905}))
+        self.assertIn("Lambda 0.91 against 0.87, 4 % leaner: by area, jets 74/80 would become 75/82", hints[0])
+        self.assertEqual(hazard, "")
+        self.assertEqual(self.told(self.with_means(**{"lambda": 0.872})), ([], ""))
+
+    def test_a_lean_mixture_is_a_hazard_before_it_is_a_hint(self):
+        adjusting.adjust(self.operator, self.a, "setting:mixture_target", "0.87", scenes.DAY)
+        _, hazard = self.told(self.with_means(**{"lambda": 0.96}))
+        self.assertIn("Lean at full load: lambda 0.96 against 0.87", hazard)
+
+    def test_boost_that_does_not_reach_its_target_asks_for_more(self):
+        adjusting.adjust(self.operator, self.a, "setting:boost_target", "0.8 bar", scenes.DAY)
+        (hint,), _ = self.told(self.with_means(boost=70_000.0))
+        self.assertRegex(hint, r"^Boost 0\.7 bar from \d+ rpm on, against 0\.8 bar: more for the next\.$")
+
+    def test_without_targets_nothing_is_said(self):
+        self.assertEqual(self.told(self.with_means(boost=70_000.0, **{"lambda": 0.8})), ([], ""))
+
+    def test_a_setting_that_made_it_worse_is_taken_back(self):
+        self.pull()
+        worse = self.pull(level=0.99)
+        Pull.objects.filter(pk=worse.pk).update(set_to={"setting:spark_advance": "33 °"})
+        (hint,), _ = self.told(worse)
+        self.assertIn("-1.0 % since the change: go back", hint)

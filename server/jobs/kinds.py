@@ -1,0 +1,38 @@
+"""Which kinds of work there are. Apps above register theirs; this app knows none by name."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from enum import StrEnum
+from typing import Any, Protocol
+
+
+class Queue(StrEnum):
+    QUICK = "quick"  # somebody waits for it while editing
+    LONG = "long"
+
+
+class Watch(Protocol):
+    """What a piece of work tells of itself, and whether anybody still wants it. May be called from any thread."""
+
+    def wanted(self) -> bool: ...
+
+    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None: ...
+
+
+Work = Callable[[dict[str, Any], Watch], dict[str, Any]]
+
+
+@dataclass(frozen=True)
+class Kind:
+    name: str
+    queue: Queue
+    work: Work
+
+
+KINDS: dict[str, Kind] = {}
+
+
+def register(name: str, queue: Queue, work: Work) -> None:
+    KINDS[name] = Kind(name, queue, work)

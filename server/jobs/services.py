@@ -1,0 +1,125 @@
+"""Ask for long work, stop it, and do it in a worker process."""
+
+from __future__ import annotations
+
+import logging
+import threading
+from datetime import datetime, timedelta
+from typing import Any
+
+from django.db import connection, transaction
+from django.db.models import QuerySet
+from django.utils import timezone
+
+from jobs.kinds import KINDS
+from jobs.models import OVER, Job, JobState
+from shop.models import Person
+from shop.refusals import Refusal
+
+log = logging.getLogger(__name__)
+LOOK_S = 0.15  # how often a job looks whether it is still wanted
+BEAT_S = 1.0
+KEPT = timedelta(days=2)
+
+
+class Unusable(Exception):
+    """The work cannot be done as asked; the message is for the person who asked."""
+
+
+def jobs_of(person: Person) -> QuerySet[Job]:
+    """Jobs that the person may see: their own."""
+    return Job.objects.filter(asked_by=person)
+
+
+@transaction.atomic
+def ask(person: Person, kind: str, subject: str, arguments: dict[str, Any], at: datetime) -> Job:
+    """Put work into its queue. An older job of the same person, kind and subject is not wanted any more."""
+    from jobs.tasks import defer
+
+    older = jobs_of(person).filter(kind=kind, subject=subject)
+    older.filter(state=JobState.WAITING).update(state=JobState.STOPPED, stop_asked=True)
+    older.filter(state=JobState.RUNNING).update(stop_asked=True)
+    jobs_of(person).filter(state__in=OVER, asked_at__lt=at - KEPT).delete()
+    job = Job.objects.create(kind=kind, subject=subject, arguments=arguments, asked_by=person, asked_at=at)
+    transaction.on_commit(lambda: defer(job.pk, KINDS[kind].queue))
+    return job
+
+
+def stop(person: Person, job: Job) -> Job:
+    """Nobody wants it any more. What waits is stopped at once, what runs at its next look."""
+    if job.asked_by_id != person.pk:
+        raise Refusal("Only who asked for this work can stop it.", code="not_yours")
+    if job.state in OVER:
+        raise Refusal("This work is over already.", code="job_over")
+    jobs_of(person).filter(pk=job.pk, state=JobState.WAITING).update(state=JobState.STOPPED)
+    jobs_of(person).filter(pk=job.pk).update(stop_asked=True)
+    job.refresh_from_db()
+    return job
+
+
+def run(job_id: int) -> None:
+    """Do a job that is in the queue; one that was stopped or done already is left alone."""
+    taken = Job.objects.filter(pk=job_id, state=JobState.WAITING, stop_asked=False)
+    if not taken.update(state=JobState.RUNNING, beat_at=timezone.now()):
+        return
+    job = Job.objects.get(pk=job_id)
+    watch = JobWatch(job_id)
+    state, told, result = JobState.FAILED, "", None
+    try:
+        with watch:
+            result = KINDS[job.kind].work(job.arguments, watch)
+        state = JobState.DONE if watch.wanted() else JobState.STOPPED
+    except Unusable as reason:
+        told = str(reason)
+    except Exception:
+        log.exception("job %s failed", job)
+        told = "The work failed by a fault of the application. It is in the log; ask again or tell the owner."
+    Job.objects.filter(pk=job_id, state=JobState.RUNNING).update(
+        state=state, result=result, done=watch.done, total=watch.total, told=(told or watch.told)[:200],
+        beat_at=timezone.now(),
+    )  # fmt: skip
+
+
+class JobWatch:
+    """The thread beside a job: writes down how far it is, and looks whether it is still wanted.
+
+    The work itself never waits for the database, and its solver's own threads never touch it.
+    """
+
+    def __init__(self, job_id: int) -> None:
+        self.job_id = job_id
+        self.done = self.total = 0
+        self.told = ""
+        self._unwanted, self._over = threading.Event(), threading.Event()
+        self._thread = threading.Thread(target=self._look, daemon=True)
+
+    def wanted(self) -> bool:
+        return not self._unwanted.is_set()
+
+    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
+        self.done, self.total, self.told = min(done, total) if total else done, total, told[:200]
+
+    def __enter__(self) -> JobWatch:
+        self._thread.start()
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._over.set()
+        self._thread.join()
+
+    def _look(self) -> None:
+        beaten, written = 0.0, (0, 0, "")
+        try:
+            while not self._over.wait(LOOK_S):
+                mine = Job.objects.filter(pk=self.job_id)
+                if mine.filter(stop_asked=True).exists() or not mine.exists():
+                    self._unwanted.set()
+                beaten += LOOK_S
+                now = (self.done, self.total, self.told)
+                if now != written or beaten >= BEAT_S:
+                    mine.update(done=now[0], total=now[1], told=now[2], beat_at=timezone.now())
+                    written, beaten = now, 0.0
+        except Exception:
+            log.exception("the watch over job %s ended; the work goes on unwatched", self.job_id)
+        finally:
+            connection.close()

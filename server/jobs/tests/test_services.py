@@ -1,0 +1,102 @@
+"""Long work: asked for, done, stopped, failed, and lost with its worker."""
+
+import time
+from datetime import timedelta
+
+import scenes
+from django.test import TestCase
+from django.utils import timezone
+
+from jobs import kinds, services
+from jobs.kinds import Queue
+from jobs.models import Job, JobState
+from shop.models import Role
+from shop.refusals import Refusal
+
+
+def count(given, watch):
+    """Work that tells how far it is, and ends early if nobody wants it."""
+    for number in range(given["to"]):
+        watch.tell(number + 1, given["to"], f"at {number + 1}")
+        if not watch.wanted():
+            break
+        time.sleep(given.get("sleep", 0))
+    return {"reached": number + 1}
+
+
+def refuse(given, watch):
+    raise services.Unusable("Two and two do not make five.")
+
+
+def break_down(given, watch):
+    raise ZeroDivisionError
+
+
+class Jobs(TestCase):
+    def setUp(self):
+        for name, work in (("count", count), ("refuse", refuse), ("break", break_down)):
+            kinds.register(name, Queue.QUICK, work)
+            self.addCleanup(kinds.KINDS.pop, name)
+        self.person = scenes.person(Role.OPERATOR)
+        self.client.force_login(self.person)
+
+    def ask(self, kind="count", subject="it", **arguments) -> Job:
+        return services.ask(self.person, kind, subject, arguments or {"to": 3}, timezone.now())
+
+    def read(self, job: Job) -> dict:
+        return self.client.get(f"/api/jobs/{job.pk}").json()
+
+    def test_what_is_done_tells_its_result(self):
+        job = self.ask()
+        self.assertEqual(self.read(job)["state"], "waiting")
+        services.run(job.pk)
+        told = self.read(job)
+        self.assertEqual((told["state"], told["done"], told["total"], told["result"]), ("done", 3, 3, {"reached": 3}))
+
+    def test_work_that_cannot_be_done_says_why_and_a_fault_says_where_to_look(self):
+        for kind, told in (("refuse", "Two and two do not make five."), ("break", "It is in the log")):
+            job = self.ask(kind)
+            with self.assertLogs("jobs.services", "ERROR") if kind == "break" else self.subTest():
+                services.run(job.pk)
+            found = self.read(job)
+            self.assertEqual((found["state"], found["result"]), ("failed", None))
+            self.assertIn(told, found["told"])
+
+    def test_what_waits_is_stopped_at_once_and_never_begun(self):
+        job = self.ask()
+        self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").json()["state"], "stopped")
+        services.run(job.pk)
+        self.assertEqual(self.read(job)["state"], "stopped")
+        self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").status_code, 409)
+
+    def test_a_newer_question_takes_the_place_of_the_older(self):
+        older, other, newer = self.ask(), self.ask(subject="something else"), self.ask()
+        self.assertEqual([self.read(job)["state"] for job in (older, other, newer)], ["stopped", "waiting", "waiting"])
+
+    def test_a_job_is_its_askers_own(self):
+        job = self.ask()
+        stranger = scenes.person(Role.VIEWER)
+        self.client.force_login(stranger)
+        self.assertEqual(self.client.get(f"/api/jobs/{job.pk}").status_code, 404)
+        self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").status_code, 404)
+        with self.assertRaises(Refusal):
+            services.stop(stranger, job)
+
+    def test_a_worker_that_was_killed_is_told_as_lost(self):
+        job = self.ask()
+        Job.objects.filter(pk=job.pk).update(state=JobState.RUNNING, beat_at=timezone.now() - timedelta(seconds=11))
+        self.assertIn("The worker that did it was stopped", self.read(job)["lost"])
+        Job.objects.filter(pk=job.pk).update(beat_at=timezone.now())
+        self.assertEqual(self.read(job)["lost"], "")
+
+    def test_a_queue_that_nobody_empties_says_so(self):
+        job = self.ask()
+        Job.objects.filter(pk=job.pk).update(asked_at=timezone.now() - timedelta(minutes=2))
+        self.assertIn("No worker takes it", self.read(job)["lost"])
+
+    def test_old_results_are_thrown_away(self):
+        job = self.ask()
+        services.run(job.pk)
+        Job.objects.filter(pk=job.pk).update(asked_at=timezone.now() - timedelta(days=3))
+        self.ask()
+        self.assertFalse(Job.objects.filter(pk=job.pk).exists())

@@ -1,0 +1,168 @@
+"""Parts changed between two setups: what comes off and goes on, how long it should take, and how long it took."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db import transaction
+from torvix_core import changeover
+from torvix_core.dimensions import SHEET, Slot
+from torvix_core.evidence import Origin
+
+from engines import sheets
+from engines.models import Part
+from programmes import timed
+from programmes.models import Setup
+from programmes.plans import Plan
+from programmes.services import plan_in_force
+from shop.models import Person
+from shop.refusals import Refusal
+from shop.services import require_operator
+from stand.models import Change, Pull, PullState, Session
+
+# What can be measured only while a part is off: dimensions of the build sheet, by slot. Common practice, no source.
+MEASURED_OFF: dict[str, tuple[str, ...]] = {
+    Slot.CYLINDER_HEAD: ("gasket_thickness", "chamber_volume", "deck_clearance", "dome_volume", "relief_volume"),
+    Slot.CAMSHAFT: ("intake_clearance", "exhaust_clearance", "intake_lift", "exhaust_lift"),
+    Slot.GASKET: ("gasket_thickness",),
+    Slot.INTAKE_MANIFOLD: ("runner_length", "runner_area", "plenum_volume", "port_width", "port_height"),
+    Slot.THROTTLE_BODY: ("throttle_bore",),
+    Slot.CARBURETTOR: ("throttle_bore",),
+    Slot.HEADER: ("primary_diameter", "primary_length", "collector_diameter"),
+}
+
+
+@dataclass(frozen=True)
+class Swap:
+    """One row that changes: what is in it now and what is to be. `label` is the row's."""
+
+    key: str
+    label: str
+    off: str
+    on: str
+    mass: float | None  # kg of what goes on, where the part says so
+
+
+@dataclass(frozen=True)
+class ToMeasure:
+    """A dimension that the build sheet only assumes, and that lies open now."""
+
+    key: str
+    label: str
+
+
+def mounted(session: Session) -> Setup | None:
+    """What is bolted on: the setup of the programme's last complete pull."""
+    complete = Pull.objects.filter(session__programme=session.programme_id, state=PullState.COMPLETE)
+    last = complete.select_related("setup").order_by("number").last()
+    return last.setup if last else None
+
+
+def touched(session: Session, setup: Setup) -> list[str]:
+    """Rows at which somebody works for the setup that comes next; [] where it is on already."""
+    before = mounted(session)
+    if before is None or before.pk == setup.pk:
+        return []
+    plan = plan_in_force(session.programme)
+    one, other = _levels(plan, before), _levels(plan, setup)
+    return changeover.touched(one, other, plan.works())
+
+
+def planned_min(session: Session, setup: Setup) -> float:
+    before = mounted(session)
+    if before is None or before.pk == setup.pk:
+        return 0.0
+    plan = plan_in_force(session.programme)
+    return changeover.minutes(_levels(plan, before), _levels(plan, setup), plan.works())
+
+
+def swaps(session: Session, setup: Setup) -> list[Swap]:
+    """From what to what, row by row, those that only come off and go back on left out."""
+    before = mounted(session)
+    if before is None or before.pk == setup.pk:
+        return []
+    plan = plan_in_force(session.programme)
+    one, other = _levels(plan, before), _levels(plan, setup)
+    masses = {part.slot: _mass(part) for part in setup.parts.prefetch_related("readings")}
+    return [
+        Swap(key, plan.label(key), one.get(key, ""), other.get(key, ""), masses.get(key))
+        for key in dict.fromkeys([*one, *other])
+        if one.get(key, "") != other.get(key, "")
+    ]
+
+
+def to_measure(session: Session, setup: Setup) -> list[ToMeasure]:
+    """What should be measured while it lies open, because the build sheet only assumes it."""
+    open_now = dict.fromkeys(key for slot in touched(session, setup) for key in MEASURED_OFF.get(slot, ()))
+    if not open_now:
+        return []
+    found = sheets.settled(session.programme.build.readings.all())
+    return [
+        ToMeasure(key, SHEET[key].label)
+        for key in open_now
+        if key in SHEET and key in found and found[key].origin == Origin.ASSUMED
+    ]
+
+
+def _levels(plan: Plan, setup: Setup) -> dict[str, str]:
+    return next(one.levels() for one in plan.setups if one.pk == setup.pk)
+
+
+def _mass(part: Part) -> float | None:
+    mass = sheets.values(part.readings.all()).get("mass")
+    return None if mass is None or isinstance(mass, str) else mass
+
+
+def current(session: Session, setup: Setup) -> Change | None:
+    """The change to a setup that was begun and has not been pulled with yet."""
+    last = session.pulls.filter(state=PullState.COMPLETE).order_by("-number").first()
+    found = session.changes.filter(after=setup).order_by("-begun_at")
+    return (found.filter(begun_at__gte=last.ended_at or last.armed_at) if last else found).first()
+
+
+def begin(person: Person, session: Session, setup: Setup, at: datetime) -> Change:
+    """Start the stopwatch."""
+    require_operator(person)
+    if session.closed_at is not None:
+        raise Refusal("This session is closed. Open a new one.", code="session_closed")
+    if session.pulls.filter(state__in=(PullState.ARMED, PullState.RUNNING)).exists():
+        raise Refusal("A pull is armed or running: nobody works on the engine now. Abort it first.",
+                      code="pull_running")  # fmt: skip
+    running = session.changes.filter(ended_at=None).first()
+    if running is not None:
+        if running.after_id == setup.pk:
+            return running
+        raise Refusal(f"The change to {running.after} runs; it ends when a pull is armed.", code="change_running")
+    return Change.objects.create(
+        session=session, before=mounted(session), after=setup, planned_min=planned_min(session, setup), begun_at=at,
+        begun_by=person,
+    )  # fmt: skip
+
+
+def of_tick(person: Person, session: Session, setup: Setup, at: datetime) -> Change:
+    """The change that a tick belongs to; one that nobody timed begins and ends with it."""
+    found = current(session, setup)
+    if found is not None:
+        return found
+    return Change.objects.create(
+        session=session, before=mounted(session), after=setup, planned_min=planned_min(session, setup), begun_at=at,
+        begun_by=person, ended_at=at,
+    )  # fmt: skip
+
+
+@transaction.atomic
+def end(session: Session, setup: Setup, at: datetime) -> Change | None:
+    """Stop the stopwatch, if it runs; the next plan learns from it if it ran for the setup that is armed."""
+    change = session.changes.filter(ended_at=None).select_related("after", "before").first()
+    if change is None:
+        return None
+    change.ended_at = max(at, change.begun_at)
+    change.save(update_fields=["ended_at"])
+    if change.before is not None and change.after_id == setup.pk:
+        plan, usual = plan_in_force(session.programme), changeover.usual_works()
+        one, other = _levels(plan, change.before), _levels(plan, change.after)
+        took = (change.ended_at - change.begun_at).total_seconds() / 60
+        timed.note(session.programme, changeover.touched(one, other, usual),
+                   changeover.minutes(one, other, usual), took, at)  # fmt: skip
+    return change

@@ -1,0 +1,101 @@
+"""Limits of a stand: the usual ones, as far as its owner has not set his own; and those that guard one pull."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+
+from django.db import transaction
+from torvix_core import limits, quantities
+from torvix_core.limits import USUAL, Limit, Trip
+from torvix_core.typed import NotUnderstood, read_count, read_quantity
+
+from engines import sheets
+from programmes import adjusting
+from programmes.plans import SETTING
+from shop.models import Person, Stand
+from shop.refusals import Invalid
+from shop.services import require_owner, units_of
+from stand.models import Pull, StandLimit
+
+RANGES: dict[str, tuple[float, float]] = {  # SI, what a slip of the finger is not [prac]
+    "speed": (500.0, 20_000.0),
+    "temperature": (303.15, 1600.0),
+    "mixture": (0.7, 1.3),
+    "pressure": (0.0, 6e5),
+    "fraction": (0.0, 1.0),
+}
+OTHER_RANGES = {"turbine": (20_000.0, 400_000.0)}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Set:
+    """A limit as it is set on a stand, and whether it is watched at all."""
+
+    limit: Limit
+    watched: bool
+    own: bool  # the owner's, not the usual one
+
+
+def of_stand(stand: Stand) -> list[Set]:
+    """Every limit there is, in its order."""
+    own = {row.key: row for row in StandLimit.objects.filter(stand=stand)}
+    return [
+        Set(replace(usual, value=row.value if row.value is not None else usual.value, samples=row.samples, of=row.of),
+            row.watched, True)
+        if (row := own.get(usual.key))
+        else Set(usual, True, False)
+        for usual in USUAL
+    ]  # fmt: skip
+
+
+def for_pull(pull: Pull) -> tuple[Limit, ...]:
+    """What guards a pull: the stand's limits, the engine's redline, the boost target of its setup."""
+    watched = [found.limit for found in of_stand(pull.session.stand) if found.watched]
+    target = adjusting.in_force(pull.setup).get(f"{SETTING}boost_target")
+    return limits.in_force(watched, sheets.value(pull.build, "redline"), target.value if target else None)
+
+
+@transaction.atomic
+def set_limit(person: Person, stand: Stand, key: str, text: str, samples: str, of: str, *, watched: bool) -> StandLimit:
+    """The owner's own value; an empty text goes back to the usual one. Invalid names the field."""
+    require_owner(person)
+    usual = next((limit for limit in USUAL if limit.key == key), None)
+    if usual is None:
+        raise Invalid("There is no such limit.", fields={"key": "choose one of the list"})
+    wrong: dict[str, str] = {}
+    value, counts = None, {}
+    if text.strip():
+        unit = units_of(person).get(usual.figure, usual.unit)
+        try:
+            value = read_quantity(text, usual.measure, unit, *OTHER_RANGES.get(key, RANGES[usual.measure])).value
+        except NotUnderstood as reason:
+            wrong["text"] = str(reason)
+    for field, typed in (("samples", samples), ("of", of)):
+        try:
+            counts[field] = read_count(typed, 1, 50)
+        except NotUnderstood as reason:
+            wrong[field] = str(reason)
+    if not wrong and counts["samples"] > counts["of"]:
+        wrong["samples"] = "No more than are looked at."
+    if wrong:
+        raise Invalid("The limit is not usable: see the fields.", fields=wrong)
+    row, _ = StandLimit.objects.update_or_create(
+        stand=stand, key=key, defaults={"value": value, "watched": watched, **counts}
+    )
+    return row
+
+
+def told(trip: Trip, units: Mapping[str, str] | None = None, *, stopped: bool = True) -> str:
+    """A trip as it stands in the record: what read what, against what, where; and whether the stand was stopped."""
+    limit = trip.limit
+    unit = (units or {}).get(limit.figure, limit.unit)
+    value, against = (shown(limit, each, unit) for each in (trip.value, trip.against))
+    side = "above" if limit.side is limits.Side.ABOVE else "below"
+    at = "" if limit.key == "over_speed" else f" at {trip.speed_rpm:.0f} rpm"
+    did = "Stopped by the limit" if stopped else "A limit was crossed, and this stand takes no commands"
+    return f"{did}: {limit.label.lower()} {value}, {side} {against}{at}."
+
+
+def shown(limit: Limit, value: float, unit: str) -> str:
+    return quantities.words(value, unit) if unit != "1" else f"{value:g}"

@@ -1,0 +1,34 @@
+"""Sessions, pulls and their raw samples, what people do around them, and what passes to and from the stand."""
+
+from stand.models.day import Acknowledgement, Asks, Change, JobKind, ListItem, Moment, Note, NoteKind, OpenJob, Tick
+from stand.models.line import Command, CommandState, Link, StandLimit
+from stand.models.pull import ENDED, Channel, Chunk, Pull, PullAir, PullState, Purpose, Standing
+from stand.models.session import Period, Session, WeatherReading
+
+__all__ = [
+    "ENDED",
+    "Acknowledgement",
+    "Asks",
+    "Change",
+    "Channel",
+    "Chunk",
+    "Command",
+    "CommandState",
+    "JobKind",
+    "Link",
+    "ListItem",
+    "Moment",
+    "Note",
+    "NoteKind",
+    "OpenJob",
+    "Period",
+    "Pull",
+    "PullAir",
+    "PullState",
+    "Purpose",
+    "Session",
+    "StandLimit",
+    "Standing",
+    "Tick",
+    "WeatherReading",
+]

@@ -1,0 +1,48 @@
+"""What was seen, heard and measured beside the data; failed starts, too. Notes are never counted."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.core.files.uploadedfile import UploadedFile
+
+from engines.parts import LARGEST_UPLOAD, reencode
+from engines.texts import optional
+from shop.models import Person
+from shop.refusals import Invalid, Refusal
+from shop.services import require_operator
+from stand.models import Note, NoteKind, Pull, Session
+
+PHOTOS_A_SESSION = 200
+
+
+def read_upload(file: UploadedFile) -> bytes:
+    """The bytes of an upload, refused before they are read where there are too many."""
+    if file.size and file.size > LARGEST_UPLOAD:
+        size = f"{file.size / 1e6:.0f} MB, at most {LARGEST_UPLOAD / 1e6:.0f} MB are taken"
+        raise Invalid("The file is too large.", fields={"file": size})
+    return file.read()  # type: ignore[no-any-return]
+
+
+def write(
+    person: Person, session: Session, kind: str, text: str, at: datetime, *, pull: Pull | None = None,
+    photo: bytes | None = None,
+) -> Note:  # fmt: skip
+    """A note of a session or of one of its pulls, with a photograph or without. Also for a closed session."""
+    require_operator(person)
+    if kind not in NoteKind.values or kind == NoteKind.STAND:
+        labels = [label for value, label in NoteKind.choices if value != NoteKind.STAND]
+        raise Invalid("There is no such note.", fields={"kind": f"one of {', '.join(labels)}"})
+    told = optional(text, "text", 500)
+    if not told and photo is None and kind != NoteKind.FAILED_START:
+        raise Invalid("Write what was noticed.", fields={"text": "a few words are enough"})
+    if pull is not None and pull.session_id != session.pk:
+        raise Invalid("This pull belongs to another session.", fields={"pull_id": "choose one of this session"})
+    note = Note(session=session, pull=pull, kind=kind, text=told or "The engine did not start.", at=at, person=person)
+    if photo is not None:
+        if session.notes.exclude(photo=None).count() >= PHOTOS_A_SESSION:
+            raise Refusal(f"A session holds {PHOTOS_A_SESSION} photographs.", code="too_many")
+        note.text = told
+        note.photo, (note.width, note.height) = reencode(photo)
+    note.save()
+    return note

@@ -1,0 +1,271 @@
+"""Kills and cuts at random moments of pulls, with a seed, and what must be true after each of them.
+
+The worker, the stand and the database are the real ones, in processes of their own.
+"""
+
+from __future__ import annotations
+
+import json
+import os
+import random
+import signal
+import socket
+import subprocess
+import sys
+import threading
+import time
+from collections import Counter
+from collections.abc import Callable
+from dataclasses import dataclass, field
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import numpy as np
+import psycopg
+import scenes
+from django.conf import settings
+from django.db import connection
+from django.utils import timezone
+
+from demo.loader import say_to_stand
+from shop.models import Role, Stand
+from stand import live, services
+from stand.models import ENDED, Chunk, Link, Pull, PullState
+from stand.samples import read_raw
+
+SPEED = 6.0  # times faster than real
+LOSS_S = 0.25  # the most that a killed worker may lose, by the wall clock
+PATIENCE_S = 25.0
+ROOT = Path(settings.ROOT)
+
+
+class Unsound(AssertionError):
+    """Something is not as it must be after a fault."""
+
+
+@dataclass
+class Listener(threading.Thread):
+    """Hears the stand beside the worker: the time of each sample, and when it was there. Connects again when cut."""
+
+    port: int
+    heard: list[tuple[float, float]] = field(default_factory=list)  # wall clock, time of the stand
+
+    def __post_init__(self) -> None:
+        super().__init__(daemon=True)
+
+    def __hash__(self) -> int:
+        return id(self)
+
+    def run(self) -> None:
+        while True:
+            try:
+                with socket.create_connection(("127.0.0.1", self.port), timeout=3) as line:
+                    for told in line.makefile("rb"):
+                        message = json.loads(told)
+                        if message["type"] == "samples":
+                            self.heard.append((time.monotonic(), message["t"][-1]))
+            except OSError:
+                time.sleep(0.05)
+
+    def sent_before(self, moment: float) -> float:
+        """The stand's time of the last sample that was there at a moment of the wall clock."""
+        return next((at for there, at in reversed(self.heard) if there <= moment), 0.0)
+
+
+class Soak:
+    """One run. `go` raises Unsound at the first thing that is not as it must be; counts what was done."""
+
+    def __init__(self, seed: int) -> None:
+        self.chance = random.Random(seed)
+        self.done: Counter[str] = Counter()
+        self.worst_loss_s = 0.0
+        self.spool = TemporaryDirectory()
+        with socket.socket() as probe:
+            probe.bind(("127.0.0.1", 0))
+            self.port = int(probe.getsockname()[1])
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.stand = Stand.objects.create(name="Stand 1", port=self.port)
+        self.session = scenes.session(self.programme, self.operator, self.stand)
+        self.standin = self._start_stand()
+        self.worker = self._start_worker()
+        self.listener = Listener(self.port)
+        self.listener.start()
+
+    def go(self, events: int) -> None:
+        kinds: list[Callable[[Pull], None]] = [
+            self.kill_worker, self.cut_line, self.kill_stand, self.cut_database, self.take_database_away,
+            self.take_database_away_and_kill_worker,
+        ]  # fmt: skip
+        order = [kinds[number % len(kinds)] for number in range(events)]
+        self.chance.shuffle(order)
+        for event in order:
+            event(self._running_pull())
+            self.done[event.__name__] += 1
+        stuck = Pull.objects.exclude(state__in=ENDED).count()
+        if stuck or Chunk.objects.exists():
+            raise Unsound(f"{stuck} pulls are stuck, {Chunk.objects.count()} chunks are left over")
+
+    def stop(self) -> None:
+        for process in (self.worker, self.standin):
+            process.kill()
+            process.wait()
+        self.spool.cleanup()
+
+    # The faults
+
+    def kill_worker(self, pull: Pull) -> None:
+        committed, moment = self._committed(pull), self._kill(self.worker)
+        self.worker = self._start_worker()
+        self._check_cut(self._ended(pull), committed, moment)
+
+    def cut_line(self, pull: Pull) -> None:
+        committed, moment = self._committed(pull), time.monotonic()
+        say_to_stand_that_is_cut(self.port)
+        self._check_cut(self._ended(pull), committed, moment)
+
+    def kill_stand(self, pull: Pull) -> None:
+        committed, moment = self._committed(pull), self._kill(self.standin)
+        self._check_cut(self._ended(pull), committed, moment)
+        self.standin = self._start_stand()
+
+    def cut_database(self, pull: Pull) -> None:
+        self._drop_connections()
+        self._check_whole(self._ended(pull))
+
+    def take_database_away(self, pull: Pull) -> None:
+        self._allow(False)
+        self._drop_connections()
+        time.sleep(self.chance.uniform(0.3, 2.0))
+        self._allow(True)
+        self._check_whole(self._ended(pull))
+
+    def take_database_away_and_kill_worker(self, pull: Pull) -> None:
+        committed = self._committed(pull)
+        self._allow(False)
+        self._drop_connections()
+        time.sleep(self.chance.uniform(0.2, 0.9))
+        moment = self._kill(self.worker)
+        self._allow(True)
+        self.worker = self._start_worker()
+        self._check_cut(self._ended(pull), committed, moment)
+
+    # What must be true
+
+    def _check_cut(self, pull: Pull, committed: int, moment: float) -> None:
+        """A pull that was cut off: nothing that was committed is gone, and at most LOSS_S of samples is missing."""
+        time_s = self._times(pull)
+        if len(time_s) < committed:
+            raise Unsound(f"{pull}: {committed} samples were committed, {len(time_s)} are left")
+        if pull.state == PullState.COMPLETE:
+            return  # it had ended before the fault came
+        if pull.state != PullState.INCOMPLETE:
+            raise Unsound(f"{pull} is {pull.state}: {pull.ended_why}")
+        last = float(time_s[-1]) if len(time_s) else 0.0
+        loss = (self.listener.sent_before(moment) - last) / SPEED
+        self.worst_loss_s = max(self.worst_loss_s, loss)
+        if self.listener.sent_before(moment - LOSS_S) > last + 1e-6:
+            raise Unsound(f"{pull}: {loss:.2f} s of samples are missing")
+
+    def _check_whole(self, pull: Pull) -> None:
+        self._times(pull)
+        if (pull.state, pull.samples_lost) != (PullState.COMPLETE, 0):
+            raise Unsound(f"{pull} is {pull.state} with {pull.samples_lost} lost: {pull.ended_why}")
+
+    def _times(self, pull: Pull) -> np.ndarray:
+        """Its time base, without a hole and with every channel as long."""
+        raw = read_raw(pull)
+        if not raw:
+            return np.empty(0)
+        lengths = {len(samples) for _, samples in raw.values()}
+        steps = np.diff(raw["time"][1])
+        if len(lengths) != 1 or (len(steps) and not np.allclose(steps, 0.02, atol=1e-6)):
+            raise Unsound(f"{pull}: channels of {lengths} samples, steps of {steps.min()} to {steps.max()} s")
+        return raw["time"][1]
+
+    # How it is done
+
+    def _running_pull(self) -> Pull:
+        """A pull at a random moment of its sweep."""
+        idle = Link.objects.filter(stand=self.stand, connected=True, state="idle")
+        self._until(idle.exists, "an idle stand")
+        baseline = self.programme.setups.get(is_baseline=True)
+        for _ in range(5):
+            pull = services.arm(self.operator, self.session, baseline, timezone.now(), scenes.SWEEP)
+            self._until(lambda: self._state(pull) != PullState.ARMED or self._link_state() == "armed", "arming")
+            if self._state(pull) == PullState.ARMED:
+                services.start(self.operator, pull, "soak")
+                self._until(lambda: self._state(pull) != PullState.ARMED, "the start")
+            if self._state(pull) == PullState.RUNNING:
+                time.sleep(self.chance.uniform(0.1, 1.8))
+                return pull
+        raise Unsound("five pulls could not be begun")
+
+    def _link_state(self) -> str:
+        return Link.objects.values_list("state", flat=True).get(stand=self.stand)
+
+    @staticmethod
+    def _state(pull: Pull) -> str:
+        return Pull.objects.values_list("state", flat=True).get(pk=pull.pk)
+
+    def _ended(self, pull: Pull) -> Pull:
+        self._until(lambda: self._state(pull) in ENDED, f"the end of {pull}")
+        return Pull.objects.get(pk=pull.pk)
+
+    @staticmethod
+    def _committed(pull: Pull) -> int:
+        return sum(Chunk.objects.filter(pull=pull).values_list("samples", flat=True))
+
+    @staticmethod
+    def _until(true: Callable[[], bool], what: str) -> None:
+        deadline = time.monotonic() + PATIENCE_S
+        while not true():
+            if time.monotonic() > deadline:
+                raise Unsound(f"waited in vain for {what}")
+            time.sleep(0.02)
+
+    @staticmethod
+    def _kill(process: subprocess.Popen[bytes]) -> float:
+        """SIGKILL, and when."""
+        moment = time.monotonic()
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+        return moment
+
+    def _start_stand(self) -> subprocess.Popen[bytes]:
+        options = ["--port", str(self.port), "--warm", "--speed", str(SPEED), "--seed", "7"]
+        return self._start("-m", "standin", *options)
+
+    def _start_worker(self) -> subprocess.Popen[bytes]:
+        return self._start(str(ROOT / "server/manage.py"), "bench", "--stand", str(self.stand.pk))
+
+    def _start(self, *command: str) -> subprocess.Popen[bytes]:
+        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"]), "TORVIX_SPOOL": self.spool.name,
+               "TORVIX_LOG_LEVEL": "CRITICAL"}  # fmt: skip
+        return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT, stdout=subprocess.DEVNULL)
+
+    @staticmethod
+    def _drop_connections() -> None:
+        """As when the server restarts: everybody's connection but ours ends."""
+        with connection.cursor() as cursor:
+            cursor.execute(
+                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
+                "WHERE datname = current_database() AND pid <> pg_backend_pid()"
+            )
+
+    @staticmethod
+    def _allow(allowed: bool) -> None:
+        name = connection.settings_dict["NAME"]
+        with psycopg.connect(**{**live.connection_arguments(), "dbname": "postgres"}, autocommit=True) as other:
+            other.execute(f'ALTER DATABASE "{name}" WITH ALLOW_CONNECTIONS {"true" if allowed else "false"}'.encode())
+
+
+def say_to_stand_that_is_cut(port: int) -> None:
+    """The line is cut for whoever says so, too, so no reply may come."""
+    try:
+        say_to_stand(port, "vanish")
+    except OSError:
+        pass
+    except Exception as error:
+        if "did not answer" not in str(error):
+            raise

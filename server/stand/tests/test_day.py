@@ -1,0 +1,447 @@
+"""The day at the stand: cautions by name, the list, changes by the stopwatch, purposes, narrowed gates, notes."""
+
+import io
+from datetime import timedelta
+from unittest import mock
+
+import scenes
+from django.db import IntegrityError, connection, transaction
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from PIL import Image
+from torvix_core.changeover import usual_works
+from torvix_core.evidence import Origin
+
+from engines.readings import Change as Reading
+from engines.services import write_down
+from programmes import adjusting, timed
+from programmes.models import TimedChange
+from shop.models import Role
+from shop.refusals import Invalid, NotAllowed, Refusal
+from stand import cautions, changes, checklist, gates, notes, records, services, windows
+from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullState, Purpose, Standing, Tick
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.mats, self.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)
+        self.programme = scenes.programme(self.mats)
+        self.session = scenes.session(self.programme, self.mats)
+        scenes.link(self.session.stand)
+        self.a, self.b, _ = self.programme.setups.all()
+        self.now = scenes.DAY + timedelta(hours=2)
+
+    def arm(self, setup=None, person=None, **wanted) -> Pull:
+        return services.arm(person or self.mats, self.session, setup or self.a, self.now, services.Wanted(**wanted))
+
+    def finish(self, pull: Pull, state=PullState.COMPLETE, minutes=1.0, began_with=None) -> Pull:
+        """End a pull that was armed, with the samples of a known curve."""
+        self.now += timedelta(minutes=minutes)
+        names, units = zip(*scenes.CHANNELS, strict=True)
+        facts = records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45)
+        records.begin_pull(pull, facts, self.now, began_with)
+        scenes.append_chunk(pull.pk, 0, scenes.samples(1.0))
+        records.end_pull(pull, state, "", self.now, air=scenes.AIR)
+        pull.refresh_from_db()
+        return pull
+
+    def pull(self, setup=None, **wanted) -> Pull:
+        return self.finish(self.arm(setup, **wanted))
+
+
+class Cautions(Scene):
+    def test_who_opens_has_read_them_and_everybody_else_says_so_first(self):
+        self.assertEqual(self.session.acknowledgements.get().person, self.mats)
+        with self.assertRaisesMessage(Refusal, "Owner, read the cautions of this session first"):
+            self.arm(person=self.ines)
+        cautions.acknowledge(self.ines, self.session, self.now)
+        cautions.acknowledge(self.ines, self.session, self.now)
+        self.assertEqual(self.arm(person=self.ines).operator, self.ines)
+
+    def test_somebody_else_cannot_start_an_armed_pull_without_having_read_them(self):
+        pull = self.arm()
+        with self.assertRaisesMessage(Refusal, "read the cautions"):
+            services.start(self.ines, pull)
+        with self.assertRaisesMessage(Refusal, "read the cautions"):
+            services.take_control(self.ines, pull)
+
+    def test_whoever_armed_holds_the_control_until_somebody_takes_it(self):
+        cautions.acknowledge(self.ines, self.session, self.now)
+        pull = self.arm(purpose="shake_down")
+        with self.assertRaisesMessage(Refusal, "Operator holds the control"):
+            services.start(self.ines, pull)
+        with self.assertRaises(NotAllowed):
+            services.take_control(scenes.person(Role.VIEWER), pull)
+        services.take_control(self.ines, pull)
+        services.start(self.ines, pull)
+        with self.assertRaisesMessage(Refusal, "Owner holds the control"):
+            services.start(self.mats, pull)
+
+    def test_what_is_in_the_tank_and_the_engine_is_kept_with_the_session(self):
+        services.close_session(self.mats, self.session, self.now)
+        fluids = services.Fluids("98 RON, drum 4", "10W-60", "water, 20 % glycol")
+        again = services.open_session(self.mats, self.programme, self.session.stand, self.now, fluids)
+        self.assertEqual((again.fuel, again.oil), ("98 RON, drum 4", "10W-60"))
+        with self.assertRaises(Invalid):
+            services.open_session(
+                self.mats, self.programme, self.session.stand, self.now, services.Fluids(oil="x" * 81)
+            )
+
+    def test_the_words_are_kept_as_they_were_shown_and_fit_the_engine(self):
+        words = self.session.acknowledgements.get().words
+        self.assertIn("A software stop is not a safety system.", words[-1])
+        self.assertNotIn("boost", " ".join(words))
+        write_down(self.mats, self.programme.build, "fuel", Reading("methanol", Origin.TOLD), self.now)
+        self.programme.boost_policy = "equal_boost"
+        told = " ".join(cautions.of_programme(self.programme))
+        self.assertIn("a flame that cannot be seen", told)
+        self.assertIn("Under boost", told)
+
+    def test_a_viewer_reads_and_acknowledges_nothing(self):
+        with self.assertRaises(NotAllowed):
+            cautions.acknowledge(scenes.person(Role.VIEWER), self.session, self.now)
+
+
+class TheList(Scene):
+    def setUp(self):
+        super().setUp()
+        ListItem.objects.all().delete()
+        checklist.the_list()
+
+    def texts(self, setup) -> list[str]:
+        return [one.item.text for one in checklist.due(self.session, setup)]
+
+    def tick_all(self, setup) -> None:
+        for one in checklist.due(self.session, setup):
+            if one.tick is None:
+                words = "0.30 and 0.35 mm" if one.item.asks == Asks.WORDS else ""
+                checklist.tick(self.mats, self.session, setup, one.item, words, {}, self.now)
+
+    def test_nothing_is_armed_before_the_list_is_seen_to_by_name(self):
+        with self.assertRaisesMessage(Refusal, "to be seen to first: Guards on coupling, belts and fan;"):
+            self.arm()
+        self.tick_all(self.a)
+        self.assertEqual({tick.person for tick in Tick.objects.all()}, {self.mats})
+        self.assertEqual(self.arm().state, PullState.ARMED)
+
+    def test_after_a_change_only_what_belongs_to_the_parts_is_due_and_ticks_begin_the_change(self):
+        self.tick_all(self.a)
+        self.pull()
+        due = [text for text in self.texts(self.b) if text not in self.texts(self.a)]
+        self.assertIn("Tools and swarf counted before the inlet was closed", due)
+        self.assertNotIn("Piston to valve measured", due)
+        with self.assertRaisesMessage(Refusal, "All fasteners torqued"):
+            self.arm(self.b)
+        self.tick_all(self.b)
+        change = Change.objects.get()
+        self.assertEqual((change.before, change.after, change.ticks.count()), (self.a, self.b, len(due)))
+        self.pull(self.b)
+        self.assertIn("All fasteners torqued, every stage, in the maker's sequence", self.texts(self.a))
+        with self.assertRaisesMessage(Refusal, "All fasteners torqued"):
+            self.arm(self.a)
+
+    def test_after_a_break_in_the_lash_is_set_and_said(self):
+        self.tick_all(self.a)
+        self.pull(purpose="break_in")
+        with self.assertRaisesMessage(Refusal, "Valve lash set after the break-in"):
+            self.arm()
+        lash = ListItem.objects.get(text__startswith="Valve lash")
+        with self.assertRaises(Invalid) as refused:
+            checklist.tick(self.mats, self.session, self.a, lash, " ", {}, self.now)
+        self.assertIn("words", refused.exception.fields)
+        self.tick_all(self.a)
+        self.assertEqual(self.arm().purpose, Purpose.WARM_UP)
+
+    def test_piston_to_valve_is_measured_and_never_below_what_the_sheet_allows(self):
+        item = ListItem.objects.get(asks=Asks.CLEARANCE)
+        write_down(self.mats, self.programme.build, "least_intake_clearance", Reading("1.5 mm", Origin.TOLD), self.now)
+        for measured, field in (
+            ({"intake": "1.2 mm", "exhaust": "2 mm"}, "intake"),
+            ({"intake": "2 mm"}, "exhaust"),
+            ({"intake": "much", "exhaust": "2 mm"}, "intake"),
+        ):
+            with self.subTest(measured=measured), self.assertRaises(Invalid) as refused:
+                checklist.tick(self.mats, self.session, self.b, item, "", measured, self.now)
+            self.assertIn(field, refused.exception.fields)
+        done = checklist.tick(
+            self.mats, self.session, self.b, item, "", {"intake": "1.6 mm", "exhaust": "2.1 mm"}, self.now
+        )
+        self.assertAlmostEqual(done.values["intake"], 0.0016)
+        self.assertAlmostEqual(done.values["exhaust"], 0.0021)
+
+    def test_only_the_owner_writes_the_list_and_what_was_ticked_keeps_its_words(self):
+        for role in (self.mats, scenes.person(Role.VIEWER)):
+            with self.assertRaises(NotAllowed):
+                checklist.write_item(role, None, "Dog out of the cell", Moment.SESSION, [], "")
+        added = checklist.write_item(self.ines, None, "Dog out of the cell", Moment.SESSION, [], "")
+        self.assertIn("Dog out of the cell", self.texts(self.a))
+        checklist.tick(self.mats, self.session, self.a, added, "", {}, self.now)
+        again = checklist.write_item(self.ines, added, "Dog and cat out of the cell", Moment.SESSION, [], "")
+        self.assertNotEqual(again.pk, added.pk)
+        self.assertEqual(Tick.objects.get(item=added).item.text, "Dog out of the cell")
+        checklist.take_off(self.ines, again)
+        self.assertNotIn("Dog and cat out of the cell", self.texts(self.a))
+        with self.assertRaises(Invalid) as refused:
+            checklist.write_item(self.ines, None, " ", "never", [], "song")
+        self.assertIn("text", refused.exception.fields)
+        with self.assertRaises(Invalid) as refused:
+            checklist.write_item(self.ines, None, "x", "never", [], "song")
+        self.assertEqual(set(refused.exception.fields), {"moment", "asks"})
+
+    def test_a_closed_session_is_ticked_no_more(self):
+        services.close_session(self.mats, self.session, self.now)
+        with self.assertRaisesMessage(Refusal, "closed"):
+            checklist.tick(self.mats, self.session, self.a, ListItem.objects.first(), "", {}, self.now)
+
+
+class Changing(Scene):
+    def test_what_comes_off_and_goes_on_and_how_long_it_should_take(self):
+        self.assertEqual(changes.swaps(self.session, self.a), [])
+        self.pull()
+        (swap,) = changes.swaps(self.session, self.b)
+        self.assertEqual((swap.label, swap.off, swap.on), ("Intake manifold", "manifold 0", "manifold 1"))
+        self.assertEqual(changes.planned_min(self.session, self.b), 17.0)
+        self.assertEqual(changes.planned_min(self.session, self.a), 0.0)
+
+    def test_the_stopwatch_stops_with_the_arming_and_the_next_plan_reckons_with_it(self):
+        """Usually 17 minutes; 25.5 by the stopwatch: both halves of the work grow by a half."""
+        self.pull()
+        changes.begin(self.mats, self.session, self.b, self.now)
+        self.assertEqual(changes.begin(self.mats, self.session, self.b, self.now).pk, Change.objects.get().pk)
+        self.now += timedelta(minutes=25.5)
+        self.arm(self.b)
+        change = Change.objects.get()
+        self.assertEqual((change.planned_min, change.ended_at), (17.0, self.now))
+        found = timed.works()["intake_manifold"]
+        usual = usual_works()["intake_manifold"]
+        self.assertEqual(found.changes, 1)
+        self.assertAlmostEqual(found.work.remove_min, usual.remove_min * 1.5)
+        self.assertAlmostEqual(found.work.install_min, usual.install_min * 1.5)
+        self.assertEqual(timed.works()["header"].changes, 0)
+
+    def test_a_change_that_was_given_up_teaches_nothing(self):
+        self.pull()
+        changes.begin(self.mats, self.session, self.b, self.now)
+        self.now += timedelta(minutes=40)
+        self.arm(self.a)
+        self.assertEqual(Change.objects.get().ended_at, self.now)
+        self.assertFalse(TimedChange.objects.exists())
+
+    def test_a_stopwatch_pressed_by_mistake_teaches_nothing(self):
+        self.pull()
+        changes.begin(self.mats, self.session, self.b, self.now)
+        self.arm(self.b)
+        self.assertFalse(TimedChange.objects.exists())
+
+    def test_nobody_begins_a_change_while_a_pull_is_armed_or_another_change_runs(self):
+        self.pull()
+        changes.begin(self.mats, self.session, self.b, self.now)
+        with self.assertRaisesMessage(Refusal, "The change to B manifold 1 runs"):
+            changes.begin(self.mats, self.session, self.programme.setups.last(), self.now)
+        self.arm(self.b)
+        with self.assertRaisesMessage(Refusal, "nobody works on the engine now"):
+            changes.begin(self.mats, self.session, self.a, self.now)
+
+    def test_one_change_at_a_time_holds_in_the_database(self):
+        changes.begin(self.mats, self.session, self.a, self.now)
+        with self.assertRaises(IntegrityError), transaction.atomic():
+            Change.objects.create(
+                session=self.session, after=self.b, planned_min=1, begun_at=self.now, begun_by=self.mats
+            )
+
+    def test_what_the_sheet_only_assumes_is_measured_while_it_lies_open(self):
+        write_down(self.mats, self.programme.build, "runner_length", Reading("540 mm", Origin.ASSUMED), self.now)
+        self.pull()
+        self.assertEqual([one.key for one in changes.to_measure(self.session, self.b)], ["runner_length"])
+        self.assertEqual(changes.to_measure(self.session, self.a), [])
+
+
+class Purposes(Scene):
+    def test_the_first_pull_after_a_change_warms_up_and_does_not_count_unless_somebody_lets_it(self):
+        first = self.pull()
+        self.assertEqual((first.purpose, first.standing), (Purpose.WARM_UP, Standing.EXCLUDED))
+        self.assertIn("flatters the part", first.excluded_reason)
+        second = self.pull()
+        self.assertEqual((second.purpose, second.standing), (Purpose.SWEEP, Standing.UNDECIDED))
+        self.assertEqual(self.pull(self.b).purpose, Purpose.WARM_UP)
+        services.keep(self.mats, first, self.now)
+        self.assertEqual(Pull.objects.get(pk=first.pk).standing, Standing.ACCEPTED)
+
+    def test_an_aborted_pull_warms_nothing(self):
+        self.finish(self.arm(), PullState.ABORTED)
+        self.assertEqual(services.warm_ups_left(self.session, self.a), 1)
+
+    def test_as_many_as_the_plan_reckons_with(self):
+        rules = self.programme.day_rules
+        rules.conditioning_pulls = 2
+        rules.save()
+        self.session.refresh_from_db()
+        self.assertEqual([self.pull().purpose for _ in range(3)], [Purpose.WARM_UP, Purpose.WARM_UP, Purpose.SWEEP])
+
+    def test_shake_down_and_break_in_do_not_count_and_do_not_warm(self):
+        for purpose in ("shake_down", "break_in"):
+            self.assertEqual(self.pull(purpose=purpose).standing, Standing.EXCLUDED)
+        self.assertEqual(services.warm_ups_left(self.session, self.a), 1)
+
+    def test_a_step_test_holds_speeds_and_is_never_compared(self):
+        pull = self.pull(purpose="steps", holds=[(3000.0, 4.0), (4000.0, 4.0)])
+        self.assertEqual(pull.holds, [[3000.0, 4.0], [4000.0, 4.0]])
+        with self.assertRaisesMessage(Refusal, "a step test"):
+            services.keep(self.mats, pull, self.now)
+
+    def test_a_sweep_that_cannot_be_run_names_its_field(self):
+        for wanted, field in (
+            ({"end_rpm": 7600.0}, "end_rpm"), ({"start_rpm": 100.0}, "start_rpm"), ({"rate_rpm_s": 5.0}, "rate_rpm_s"),
+            ({"end_rpm": float("nan")}, "end_rpm"), ({"purpose": "joyride"}, "purpose"),
+            ({"purpose": "steps"}, "holds"), ({"purpose": "steps", "holds": [(4000.0, 3.0), (3000.0, 3.0)]}, "holds"),
+            ({"purpose": "steps", "holds": [(4000.0, 1000.0)]}, "holds"),
+        ):  # fmt: skip
+            with self.subTest(wanted=wanted), self.assertRaises(Invalid) as refused:
+                self.arm(**wanted)
+            self.assertIn(field, refused.exception.fields)
+        self.assertEqual(self.arm(end_rpm=7100.0).sweep_end_rpm, 7100.0)
+
+    def test_a_pull_keeps_what_the_setup_was_set_to(self):
+        adjusting.adjust(self.mats, self.a, "setting:jets", "74/80", self.now)
+        first = self.pull()
+        adjusting.adjust(self.mats, self.a, "setting:jets", "76/80", self.now)
+        second = self.pull()
+        self.assertEqual([pull.set_to["setting:jets"] for pull in (first, second)], ["74/80", "76/80"])
+        self.assertEqual(self.a.settings.count(), 0)  # what was planned stays as it was
+
+    def test_a_setting_that_cannot_be_read_says_so(self):
+        for key, text in (("setting:spark_advance", "late"), ("setting:dance", "1"), ("setting:jets", " ")):
+            with self.subTest(key=key), self.assertRaises(Invalid) as refused:
+                adjusting.adjust(self.mats, self.a, key, text, self.now)
+            self.assertIn("text", refused.exception.fields)
+        for key in ("setting:cam_advance", "setting:fuel", "setting:drive"):
+            with self.subTest(key=key), self.assertRaisesMessage(Invalid, "plan a setup for it"):
+                adjusting.adjust(self.mats, self.a, key, "4", self.now)
+        with self.assertRaises(NotAllowed):
+            adjusting.adjust(scenes.person(Role.VIEWER), self.a, "setting:jets", "74/80", self.now)
+
+
+class Gates(Scene):
+    def counted(self, oil: float) -> Pull:
+        pull = self.finish(self.arm(purpose="sweep"), began_with={"oil_temperature": oil})
+        services.keep(self.mats, pull, self.now)
+        return pull
+
+    def gate(self) -> gates.Gate:
+        link = Link.objects.get(stand=self.session.stand)
+        return gates.gates(self.programme, link, gates.compared_with(self.programme))[0]
+
+    def test_without_pulls_the_window_is_the_plans(self):
+        self.assertEqual((self.gate().low, self.gate().high, self.gate().like), (353.15, 373.15, ()))
+
+    def test_it_is_narrowed_around_how_its_like_began_and_never_wider_than_the_plans(self):
+        """Median 365.15 K, 6 K either way; at 371.15 K the plan's own end is nearer."""
+        for oil in (364.15, 365.15, 368.15):
+            self.counted(oil)
+        self.assertEqual((self.gate().low, self.gate().high, self.gate().like), (359.15, 371.15, (1, 2, 3)))
+        for _ in range(7):
+            self.counted(371.15)
+        self.assertEqual((self.gate().low, self.gate().high), (365.15, 373.15))
+
+    def test_pulls_of_a_session_that_is_over_narrow_half_as_much(self):
+        """363.15 K, 12 K either way, inside the plan's 353.15 to 373.15 K."""
+        self.counted(363.15)
+        services.close_session(self.mats, self.session, self.now)
+        self.assertEqual((self.gate().low, self.gate().high, self.gate().like), (353.15, 373.15, (1,)))
+        self.programme.windows.update(low=340.0, high=390.0)
+        self.assertEqual((self.gate().low, self.gate().high), (351.15, 375.15))
+
+    def test_pulls_outside_the_window_narrow_nothing(self):
+        self.counted(300.0)
+        self.assertEqual((self.gate().low, self.gate().high, self.gate().like), (353.15, 373.15, ()))
+
+    def test_a_counted_pull_is_held_by_the_narrowed_window_and_a_warm_up_pull_is_not(self):
+        self.counted(371.0)
+        scenes.link(self.session.stand, oil_celsius=83.0)
+        armed = self.arm(purpose="sweep")
+        with self.assertRaisesMessage(Refusal, "Held by oil"):
+            services.start(self.mats, armed)
+        records.end_pull(armed, PullState.ABORTED, "", self.now)
+        services.start(self.mats, self.arm(purpose="warm_up"))
+
+    def test_a_window_is_set_changed_and_taken_off(self):
+        windows.set_window(self.mats, self.programme, "fuel_pressure", "2.9 bar", "3.2 bar")
+        held = self.programme.windows.get(channel="fuel_pressure")
+        self.assertEqual((held.low, held.high), (290_000.0, 320_000.0))
+        windows.set_window(self.mats, self.programme, "fuel_pressure", "", " ")
+        self.assertFalse(self.programme.windows.filter(channel="fuel_pressure").exists())
+        for low, high, field in (("90", "80", "high"), ("warm", "90", "low"), ("80", "900 °C", "high")):
+            with self.subTest(low=low, high=high), self.assertRaises(Invalid) as refused:
+                windows.set_window(self.mats, self.programme, "oil_temperature", low, high)
+            self.assertIn(field, refused.exception.fields)
+        with self.assertRaises(Invalid):
+            windows.set_window(self.mats, self.programme, "humour", "1", "2")
+
+    def test_a_stand_that_only_reports_is_started_at_its_console(self):
+        link = Link.objects.get(stand=self.session.stand)
+        link.hello["can"] = []
+        link.save()
+        with self.assertRaisesMessage(Refusal, "start the sweep at its console"):
+            services.start(self.mats, self.arm())
+
+
+class Notes(Scene):
+    def picture(self) -> bytes:
+        out = io.BytesIO()
+        Image.new("RGB", (40, 30), "red").save(out, "PNG")
+        return out.getvalue()
+
+    def test_notes_stand_beside_the_pulls_and_change_nothing(self):
+        pull = self.pull()
+        notes.write(self.mats, self.session, "heard", "Rattle above 6000", self.now, pull=pull)
+        notes.write(self.mats, self.session, "failed_start", "", self.now)
+        self.assertEqual(
+            [(note.kind, note.text) for note in Note.objects.all()],
+            [("heard", "Rattle above 6000"), ("failed_start", "The engine did not start.")],
+        )
+
+    def test_a_photograph_is_made_anew_and_what_is_none_is_refused(self):
+        note = notes.write(self.mats, self.session, "seen", "Plug 3", self.now, photo=self.picture())
+        self.assertEqual((note.width, note.height), (40, 30))
+        self.assertTrue(bytes(note.photo).startswith(b"\xff\xd8"))
+        with self.assertRaises(Invalid):
+            notes.write(self.mats, self.session, "seen", "", self.now, photo=b"<svg/>")
+        with mock.patch.object(notes, "PHOTOS_A_SESSION", 1), self.assertRaisesMessage(Refusal, "1 photographs"):
+            notes.write(self.mats, self.session, "seen", "", self.now, photo=self.picture())
+
+    def test_slips_are_named(self):
+        with self.assertRaises(Invalid) as refused:
+            notes.write(self.mats, self.session, "heard", " ", self.now)
+        self.assertIn("text", refused.exception.fields)
+        for kind in ("stand", "song"):
+            with self.assertRaises(Invalid) as refused:
+                notes.write(self.mats, self.session, kind, "x", self.now)
+            self.assertIn("kind", refused.exception.fields)
+        with self.assertRaises(NotAllowed):
+            notes.write(scenes.person(Role.VIEWER), self.session, "heard", "x", self.now)
+
+    def test_a_sweep_that_nobody_armed_is_noted(self):
+        records.note_unasked_sweep(self.session.stand_id, self.now)
+        self.assertIn("not armed here", Note.objects.get(kind="stand").text)
+
+
+class QueryCounts(Scene):
+    def test_what_comes_before_a_pull_takes_few_queries_whatever_was_done(self):
+        ListItem.objects.all().delete()
+        checklist.the_list()
+        self.client.force_login(self.mats)
+        address = f"/api/sessions/{self.session.pk}/next?setup_id={self.b.pk}"
+        with self.assertNumQueries(17):
+            self.client.get(address)
+        for _ in range(3):
+            scenes.pull(self.session, self.a, self.mats)
+        few = self.queries(address)
+        for _ in range(6):
+            scenes.pull(self.session, self.a, self.mats)
+        self.assertEqual(self.queries(address), few)
+        self.assertLess(few, 70)
+
+    def queries(self, address: str) -> int:
+        with CaptureQueriesContext(connection) as captured:
+            self.assertEqual(self.client.get(address).status_code, 200)
+        return len(captured)

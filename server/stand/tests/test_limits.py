@@ -1,0 +1,138 @@
+"""Limits at the stand: set by the owner, tripped by faults that the simulated stand is told, and on record."""
+
+from unittest import mock
+
+import scenes
+from django.test import TestCase
+
+from programmes.models import SetupSetting
+from shop.models import Role, Stand
+from shop.refusals import Invalid, NotAllowed
+from stand import limits, services
+from stand.models import Pull, PullState, StandLimit
+from stand.samples import read_raw
+from stand.tests.test_bench import BenchCase
+
+
+class Owners(TestCase):
+    def setUp(self):
+        self.owner = scenes.person(Role.OWNER)
+        self.stand = Stand.objects.create(name="Stand 1")
+
+    def test_an_owner_sets_his_own_and_goes_back_to_the_usual(self):
+        limits.set_limit(self.owner, self.stand, "coolant", "105 °C", "4", "5", watched=True)
+        found = {one.limit.key: one for one in limits.of_stand(self.stand)}
+        self.assertAlmostEqual(found["coolant"].limit.value, 378.15)
+        self.assertEqual((found["coolant"].limit.samples, found["coolant"].own, found["oil"].own), (4, True, False))
+        limits.set_limit(self.owner, self.stand, "coolant", "", "3", "4", watched=True)
+        self.assertAlmostEqual(limits.of_stand(self.stand)[2].limit.value, 383.15)
+
+    def test_slips_are_named_at_their_fields(self):
+        for text, samples, of, field in (
+            ("hot", "3", "4", "text"), ("5 °C", "3", "4", "text"), ("3 bar", "3", "4", "text"),
+            ("105", "5", "4", "samples"), ("105", "3", "0", "of"),
+        ):  # fmt: skip
+            with self.subTest(text=text, samples=samples), self.assertRaises(Invalid) as refused:
+                limits.set_limit(self.owner, self.stand, "coolant", text, samples, of, watched=True)
+            self.assertIn(field, refused.exception.fields)
+        self.assertFalse(StandLimit.objects.exists())
+
+    def test_only_the_owner_sets_limits(self):
+        for role in (Role.OPERATOR, Role.VIEWER):
+            with self.assertRaises(NotAllowed):
+                limits.set_limit(scenes.person(role), self.stand, "coolant", "105", "3", "4", watched=True)
+
+
+class OfAPull(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.session = scenes.session(self.programme, self.operator)
+        scenes.link(self.session.stand)
+
+    def keys(self) -> dict[str, float]:
+        setup = self.programme.setups.first()
+        pull = Pull(session=self.session, setup=setup, build=self.programme.build)
+        return {limit.key: limit.value for limit in limits.for_pull(pull)}
+
+    def test_the_redline_and_the_boost_target_guard_it_too(self):
+        self.assertEqual(self.keys()["over_speed"], 7200)
+        self.assertNotIn("boost", self.keys())
+        target = SetupSetting(
+            setup=self.programme.setups.first(), key="setting:boost_target", text="0.8 bar", value=8e4
+        )
+        target.save()
+        self.assertEqual(self.keys()["boost"], 95_000.0)
+
+    def test_what_is_not_watched_does_not_guard(self):
+        limits.set_limit(scenes.person(Role.OWNER), self.session.stand, "lean", "", "8", "10", watched=False)
+        self.assertNotIn("lean", self.keys())
+
+
+FAULTS = (
+    ("coolant", "coolant_temperature", 118.0, "coolant 118 °C, above 110 °C"),
+    ("oil", "oil_temperature", 140.0, "oil 140 °C, above 135 °C"),
+    ("oil_pressure", "oil_pressure", 0.6, "oil pressure 0.6 bar, below"),
+    ("lean", "lambda", 1.08, "lean under load 1.08 lambda, above 0.98 lambda"),
+    ("exhaust", "exhaust_temperature", 990.0, "exhaust temperature 990 °C, above 950 °C"),
+)
+
+
+class Faulty(BenchCase):
+    def tell(self, channel: str, kind: str | None, value: float | None = None) -> None:
+        self.bench.line.send(0, "fault", {"channel": channel, "kind": kind, "value": value})
+
+
+class EachLimit(Faulty):
+    """Five times faster than real: an aborted pull is over soon."""
+
+    stand_options = ("--warm", "--seed", "3", "--speed", "5")
+
+    def test_each_fault_stops_the_pull_and_says_why(self):
+        for key, channel, value, told in FAULTS:
+            with self.subTest(key=key):
+                pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+                self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
+                self.tell(channel, "reads", value)
+                if key in ("oil_pressure", "lean"):  # these count under load
+                    services.start(self.operator, pull, "To see the limit trip")
+                ended = self.until_ended(pull)
+                self.tell(channel, None)
+                self.by.until(lambda: self.bench.state == "idle", "the engine to idle")
+                self.assertEqual((ended.state, ended.tripped), (PullState.ABORTED, key))
+                self.assertIn(f"Stopped by the limit: {told}", ended.ended_why)
+                self.assertIn(key, dict(ended.guarded_by))
+                self.assertFalse(hasattr(ended, "reduced"))
+
+
+class InTime(Faulty):
+    stand_options = ("--warm", "--seed", "3", "--rate", "100")
+
+    def test_it_is_told_to_stop_within_a_tenth_of_a_second_of_the_sample_that_trips(self):
+        """At 100 samples a second: lean needs 8 of 10 samples, and the sweep is let go at most ten samples later."""
+        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
+        self.tell("lambda", "reads", 1.08)
+        services.start(self.operator, pull, "To see how fast it trips")
+        ended = self.until_ended(pull)
+        self.assertEqual(ended.tripped, "lean")
+        loaded = read_raw(ended)["throttle"][1] >= 80
+        # The throttle goes on opening until the stand lets go and closes within 40 ms of being told.
+        self.assertLessEqual(int(loaded.sum()), 8 + 10 + 4)
+
+    def test_one_wild_sample_does_not_stop_a_pull(self):
+        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
+        services.start(self.operator, pull, "To see that it does not trip")
+        self.by.until(lambda: self.bench.recording is not None, "the sweep")
+        seen, wild = self.bench.guard.watch, iter([True])
+
+        def watch(values):  # one sample a message, since the stand runs as in life
+            return seen({**values, "coolant_temperature": [400.0]} if next(wild, False) else values)
+
+        with mock.patch.object(self.bench.guard, "watch", watch):
+            self.by.until(lambda: self.bench.recording.samples > 20, "samples")
+        self.assertIsNone(self.bench.trip)
+        self.assertIsNone(next(wild, None))
+        services.abort(self.operator, pull)
+        self.assertEqual(self.until_ended(pull).ended_why, "Aborted by the operator.")

@@ -1,0 +1,128 @@
+"""A plan simulated before it is paid for, and theories told apart: from typed texts to the answer."""
+
+import scenes
+from django.test import TestCase
+
+from programmes import services, theories
+from programmes.expectations import expect
+from programmes.models import Measure
+from programmes.theories import Explained
+from shop.models import Role
+from shop.refusals import Invalid, NotAllowed
+from verdicts import odds
+
+
+class Watching:
+    def __init__(self, looks: int = 10**9):
+        self.looks, self.told = looks, []
+
+    def wanted(self) -> bool:
+        self.looks -= 1
+        return self.looks >= 0
+
+    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
+        self.told.append((done, total))
+
+
+class Simulated(TestCase):
+    def setUp(self):
+        self.person = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.person)
+        self.setups = list(self.programme.setups.all())
+        self.client.force_login(self.person)
+
+    def arguments(self, *effects: str, days: str = "600", refit: str = ""):
+        given = {setup.pk: text for setup, text in zip(self.setups[1:], effects, strict=False)}
+        return odds.arguments(self.programme, given, days, refit)
+
+    def test_a_clear_winner_is_nearly_always_called_and_a_wash_nearly_never_called_wrong(self):
+        clear = odds.run(self.arguments("1", "4"), Watching())["with_returns"]
+        self.assertGreater(clear["right_percent"], 90)
+        self.assertEqual((clear["best"], clear["truth_is_wash"]), (2, False))
+        close = odds.run(self.arguments("0", "0"), Watching())["with_returns"]
+        self.assertTrue(close["truth_is_wash"])
+        self.assertGreater(close["right_percent"], 75)
+        self.assertAlmostEqual(close["right_percent"] + close["wrong_percent"], 100)
+
+    def test_the_same_plan_gives_the_same_answer_with_and_without_returns(self):
+        first, again = (odds.run(self.arguments("1", "2"), Watching()) for _ in range(2))
+        self.assertEqual(first, again)
+        self.assertIn("without_returns", first)
+
+    def test_it_tells_how_far_it_is_and_stops_with_what_it_has(self):
+        watch = Watching(looks=2)
+        found = odds.run(self.arguments("1", "2", days="5000"), watch)
+        self.assertEqual(watch.told, [(250, 10_000), (500, 10_000)])
+        self.assertEqual(found["with_returns"]["days"], 500)
+        self.assertNotIn("without_returns", found)
+
+    def test_slips_are_named_at_their_fields(self):
+        with self.assertRaises(Invalid) as refused:
+            self.arguments("a lot", "1", days="3", refit="-1")
+        self.assertEqual(set(refused.exception.fields), {f"effects.{self.setups[1].pk}", "days", "refit"})
+
+    def test_an_engine_that_was_never_pulled_is_simulated_with_the_named_default(self):
+        told = self.client.get(f"/api/programmes/{self.programme.pk}/odds").json()
+        self.assertEqual((told["scatter_percent"], told["scatter_is_default"]), (0.4, True))
+
+    def test_what_people_expect_is_what_is_assumed_at_first(self):
+        for low, high in (("1", "3"), ("4", "4")):
+            text = f"{low} to {high} %" if low != high else f"{low} %"
+            person = self.person if low == "1" else scenes.person(Role.OWNER)
+            expect(person, self.setups[1], Measure.AVERAGE_TORQUE, text, "", scenes.DAY)
+        told = self.client.get(f"/api/programmes/{self.programme.pk}/odds").json()
+        self.assertEqual(told["effects"], [{"setup_id": self.setups[1].pk, "text": "3"}])
+
+    def test_who_may_ask(self):
+        body = {"effects": [], "days": "100"}
+        for role, status in ((Role.VIEWER, 403), (Role.OWNER, 200)):
+            self.client.force_login(scenes.person(role))
+            answer = self.client.post(f"/api/programmes/{self.programme.pk}/odds", body, "application/json")
+            self.assertEqual(answer.status_code, status)
+
+    def test_only_what_the_order_visits_is_simulated(self):
+        plan = services.plan_in_force(self.programme)
+        self.programme.steps.filter(setup=self.setups[2]).delete()
+        given = odds.arguments(self.programme, {}, "100", "")
+        self.assertEqual(given["setups"], [setup.pk for setup in self.setups[:2]])
+        self.assertEqual(len(plan.setups), 3)
+        self.programme.steps.all().delete()
+        with self.assertRaisesMessage(Invalid, "no running order"):
+            odds.arguments(self.programme, {}, "100", "")
+
+
+class Theories(TestCase):
+    def setUp(self):
+        self.person = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.person)
+        self.setups = list(self.programme.setups.all())
+        self.client.force_login(self.person)
+
+    def put(self, *explained: tuple[str, str, str]):
+        body = {"theories": [
+            {"name": name, "predictions": [{"setup_id": setup.pk, "text": text}
+                                           for setup, text in zip(self.setups[1:], texts, strict=True)]}
+            for name, *texts in explained
+        ]}  # fmt: skip
+        return self.client.put(f"/api/programmes/{self.programme.pk}/theories", body, "application/json")
+
+    def test_the_setup_on_which_two_theories_differ_most_tells_them_apart(self):
+        answer = self.put(("Runner length", "1 to 2 %", "0"), ("Plenum volume", "1.5 to 2.5", "2 %")).json()
+        self.assertEqual([(one["setup_id"], one["pulls"]) for one in answer["separations"]],
+                         [(self.setups[2].pk, 3), (self.setups[1].pk, None)])  # fmt: skip
+        self.assertEqual(answer["theories"][0]["predictions"][0]["text"], "1 to 2")
+        self.assertEqual(self.client.get(f"/api/programmes/{self.programme.pk}/theories").json(), answer)
+
+    def test_slips_are_named_and_nothing_is_lost(self):
+        self.put(("One", "1", "2"), ("Other", "2", "1"))
+        answer = self.put(("", "1", "2"), ("Other", "much", "3 to 1"))
+        self.assertEqual(answer.status_code, 422)
+        self.assertEqual(set(answer.json()["fields"]), {
+            "theories.0.name", f"theories.1.{self.setups[1].pk}", f"theories.1.{self.setups[2].pk}"})  # fmt: skip
+        self.assertEqual([theory.name for theory in self.programme.theories.all()], ["One", "Other"])
+
+    def test_a_viewer_writes_none_and_the_baseline_has_none(self):
+        with self.assertRaises(NotAllowed):
+            theories.write(scenes.person(Role.VIEWER), self.programme, [], scenes.DAY)
+        with self.assertRaises(Invalid):
+            theories.write(self.person, self.programme, [Explained("x", {self.setups[0].pk: "1"})], scenes.DAY)

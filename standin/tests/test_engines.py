@@ -1,0 +1,149 @@
+"""What the simulated engines do with other parts. Common practice, no source, unless another is named."""
+
+from unittest import TestCase
+
+from standin.boost import Turbo
+from standin.engine import EIGHT, FOUR, SIX
+from standin.faults import NoSuchFault, read_script
+from standin.stand import Refused, Stand, State
+from standin.truth import PLAIN_PARTS, worth
+
+SPEEDS = [3000.0, 4500.0, 6000.0]
+
+
+def part(slot: str, **values: float) -> dict[str, object]:
+    return {"slot": slot, "name": "Six-port head", "values": values}  # a name whose worth is plain
+
+
+def truth(engine=SIX, parts=(), **settings: float | str) -> list[float]:
+    stand = Stand(engine=engine)
+    stand.command("fit", {"label": "x", "parts": list(parts), "settings": settings})
+    return stand.truth(SPEEDS)
+
+
+class Parts(TestCase):
+    def gains(self, *parts: dict[str, object], engine=SIX, **settings) -> list[float]:
+        return [new / old - 1 for new, old in zip(truth(engine, parts, **settings), truth(engine), strict=True)]
+
+    def test_the_parts_it_came_with_change_nothing(self):
+        for engine in (SIX, FOUR, EIGHT):
+            own = [part(key.split(".")[0], **{key.split(".")[1]: value}) for key, value in engine.own.items()
+                   if "." in key]  # fmt: skip
+            with self.subTest(engine=engine.name):
+                self.assertEqual(self.gains(*own, engine=engine), [0.0, 0.0, 0.0])
+
+    def test_a_longer_camshaft_loses_below_and_gains_above(self):
+        low, _, high = self.gains(part("camshaft", intake_duration_050=250.0))
+        self.assertLess(low, -0.01)
+        self.assertGreater(high, 0.01)
+
+    def test_an_advanced_camshaft_does_the_opposite(self):
+        low, _, high = self.gains(cam_advance=6.0)
+        self.assertGreater(low, 0)
+        self.assertLess(high, 0)
+
+    def test_a_better_head_helps_most_where_it_breathes_most(self):
+        gains = self.gains(part("cylinder_head", intake_flow=SIX.own["cylinder_head.intake_flow"] * 1.15))
+        self.assertEqual(gains, sorted(gains))
+        self.assertGreater(gains[-1], 0)
+
+    def test_a_small_carburettor_costs_at_the_top_and_shows_as_depression(self):
+        """Half again as large gains less than what half the size costs: the square of the flow."""
+        rating = EIGHT.own["carburettor.carburettor_rating"]
+        small, large = (self.gains(part("carburettor", carburettor_rating=rating * size), engine=EIGHT)
+                        for size in (0.6, 1.5))  # fmt: skip
+        self.assertEqual(small, sorted(small, reverse=True))
+        self.assertLess(small[-1], -0.02)
+        self.assertLess(large[-1], -small[-1])
+        stand = Stand(engine=EIGHT)
+        self.assertAlmostEqual(stand.fitted.depression(rating), 5.08, places=2)  # 1.5 inHg at its rating
+
+    def test_mixture_follows_the_jets_and_spark_has_a_best(self):
+        stand = Stand(engine=EIGHT)
+        stand.command("fit", {"label": "a", "settings": {"jets": "74/80"}})
+        before = stand.fitted.fuel_lambda()
+        stand.command("fit", {"label": "b", "settings": {"jets": "78/84"}})
+        self.assertLess(stand.fitted.fuel_lambda(), before)
+        advance = [truth(SIX, spark_advance=float(degrees))[1] for degrees in (24, 34, 44)]
+        self.assertEqual(max(advance), advance[1])
+
+    def test_a_part_has_a_worth_that_its_dimensions_do_not_say(self):
+        self.assertEqual(worth("A ported head"), worth("A ported head"))
+        self.assertNotEqual(worth("A ported head"), worth("Another ported head"))
+        self.assertEqual({worth(name).level for name in PLAIN_PARTS}, {1.0})
+
+    def test_what_makes_no_sense_is_refused(self):
+        stand = Stand()
+        for wrong, told in (
+            ({"parts": [part("intake_manifold", runner_length=5.0)]}, "runner_length"),
+            ({"engine": {"cylinders": 8}}, "6 cylinders stands here"),
+        ):
+            with self.subTest(told=told), self.assertRaisesRegex(Refused, told):
+                stand.command("fit", {"label": "x", **wrong})
+
+
+class Boosted(TestCase):
+    def test_more_boost_is_more_torque_where_the_turbo_is_awake(self):
+        low, high = (truth(FOUR, boost_target=target) for target in (50_000.0, 110_000.0))
+        self.assertLess(abs(high[0] / low[0] - 1), 0.15)
+        self.assertGreater(high[1] / low[1], 1.2)
+
+    def test_boost_comes_late_and_stays_near_its_target(self):
+        turbo = Turbo(80.0)
+        early = [0.0] * 60
+        for step in range(60):
+            turbo.settle(5000.0, 1.0, 0.05, 0.0)
+            early[step] = turbo.charge(20.0).boost
+        self.assertLess(early[2], 40)
+        self.assertAlmostEqual(early[-1], 80.0, delta=2)
+        self.assertLess(max(early), 80 * 1.06)
+
+    def test_the_charge_is_hot_and_the_exhaust_pushes_back(self):
+        turbo = Turbo(100.0, reached=100.0)
+        charge = turbo.charge(20.0)
+        self.assertTrue(35 < charge.temperature < 60, charge)
+        self.assertGreater(charge.back_pressure, charge.boost)
+
+    def test_a_smaller_pulley_makes_more_boost_and_costs_drive(self):
+        slow, quick = (truth(EIGHT, [part("pulley", crank_pulley=0.15, blower_pulley=size)]) for size in (0.085, 0.075))
+        self.assertTrue(all(more > less for more, less in zip(quick, slow, strict=True)))
+        self.assertGreater(slow[1], truth(EIGHT)[1])
+
+    def test_too_much_spark_under_boost_knocks(self):
+        stand = Stand(engine=FOUR)
+        stand.command("fit", {"label": "x", "settings": {"boost_target": 1.1e5, "spark_advance": 36.0}})
+        self.assertTrue(stand.fitted.spark(110.0)[1])
+        self.assertFalse(stand.fitted.spark(20.0)[1])
+
+
+class Scripts(TestCase):
+    def test_a_script_brings_its_faults_once_and_where_it_says(self):
+        stand = Stand(script=read_script([{"pull": 2, "at_rpm": 3000, "channel": "lambda", "kind": "silent"}]))
+        stand.skip(2000)
+        place = stand.faults.channels.index("lambda")
+        for wanted in (False, True):
+            stand.command("arm", {"start_rpm": 2000, "end_rpm": 3500, "rate_rpm_s": 350})
+            stand.command("start", {})
+            silent_from = None
+            while stand.state in (State.SWEEPING, State.ROLLING_OFF):
+                if stand.step(0.02)[place] is None and silent_from is None:
+                    silent_from = stand.rpm
+            self.assertEqual(silent_from is not None, wanted)
+        self.assertAlmostEqual(silent_from, 3000, delta=10)
+
+    def test_lines_that_say_too_little_or_too_much_are_refused(self):
+        for line in ({"pull": 1, "trouble": "knock"}, {"at_rpm": 1, "trouble": "knock"}, {"pull": 1, "at_s": 1},
+                     {"pull": 1, "at_s": 1, "at_rpm": 2, "trouble": "knock"}):  # fmt: skip
+            with self.subTest(line=line), self.assertRaises(NoSuchFault):
+                read_script([line])
+
+    def test_an_engine_that_does_not_run_is_not_armed(self):
+        stand = Stand()
+        stand.command("trouble", {"kind": "stall"})
+        for _ in range(100):
+            stand.step(0.02)
+        self.assertEqual(stand.rpm, 0.0)
+        with self.assertRaisesRegex(Refused, "does not run"):
+            stand.command("arm", {"start_rpm": 2000, "end_rpm": 3500, "rate_rpm_s": 350})
+        with self.assertRaisesRegex(Refused, "trouble is one of"):
+            stand.command("trouble", {"kind": "rain"})

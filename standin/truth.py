@@ -1,0 +1,38 @@
+"""What parts are really worth beyond what their dimensions say: known to the simulated stand alone.
+
+The judge of a verdict asks for it with the command `truth`, which only a simulated stand takes.
+"""
+
+from __future__ import annotations
+
+import random
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True)
+class Worth:
+    """A factor of the filling at 4500 rpm, and how much it changes by 1000 rpm [-]."""
+
+    level: float = 1.0
+    tilt: float = 0.0
+
+    def at(self, speed_rpm: float) -> float:
+        return self.level * (1 + self.tilt * (speed_rpm - 4500) / 1000)
+
+
+PLAIN = Worth()
+# Parts whose dimensions say all there is to say. Others get a worth of their own by their name.
+PLAIN_PARTS = {
+    "Six-port head", "Hill-climb cams 272/268", "Manifold gasket, fibre", "Throttle body 68", "Six-into-one header",
+    "Long-runner manifold", "Middle-runner manifold", "Short-runner manifold",
+    "Middle-runner manifold with 60 mm trumpets",
+}  # fmt: skip
+LEVEL, TILT = 0.004, 0.0015  # standard deviations of what cannot be read off a part
+
+
+def worth(part: str) -> Worth:
+    """The same for a name on every day and every stand."""
+    if part in PLAIN_PARTS:
+        return PLAIN
+    chance = random.Random(f"worth of {part}")
+    return Worth(1 + chance.gauss(0, LEVEL), chance.gauss(0, TILT))

@@ -1,0 +1,150 @@
+<script setup lang="ts">
+/** Limits that stop a pull: what they are, what they cannot see, and the owner's own values. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem, type Schema } from '../api/client'
+import ProblemNote from '../components/ProblemNote.vue'
+
+const props = defineProps<{ stand: number }>()
+const queries = useQueryClient()
+const key = computed(() => ['limits', props.stand] as const)
+const { data, error } = useQuery({
+  queryKey: key,
+  queryFn: async ({ queryKey: [, stand_id] }) =>
+    answer(await api.GET('/api/stands/{stand_id}/limits', { params: { path: { stand_id } } })),
+})
+const editing = ref('')
+const draft = reactive({ text: '', samples: '', of: '', watched: true })
+const fields = ref<Record<string, string>>({})
+const blind = computed(() => data.value?.limits.filter((one) => one.blind && one.watched) ?? [])
+
+function edit(limit: Schema['LimitOut']) {
+  editing.value = limit.key
+  fields.value = {}
+  draft.text = limit.own && limit.value !== null ? String(Number(limit.value.toFixed(3))) : ''
+  draft.samples = String(limit.samples)
+  draft.of = String(limit.of)
+  draft.watched = limit.watched
+}
+
+async function save() {
+  try {
+    const saved = answer(
+      await api.PUT('/api/stands/{stand_id}/limits/{key}', {
+        params: { path: { stand_id: props.stand, key: editing.value } },
+        body: { ...draft },
+      }),
+    )
+    queries.setQueryData(key.value, saved)
+    editing.value = ''
+  } catch (caught) {
+    fields.value = caught instanceof Problem ? caught.fields : { text: (caught as Error).message }
+  }
+}
+</script>
+
+<template>
+  <details data-test="limits">
+    <summary>
+      Limits that stop a pull
+      <span v-if="blind.length" class="hand-note">
+        {{ blind.map((one) => one.label.toLowerCase()).join(', ') }}: this stand sends nothing to watch
+      </span>
+    </summary>
+    <ProblemNote :error="error" />
+    <form @submit.prevent="save">
+      <table class="figures">
+        <thead>
+          <tr>
+            <th class="words">Limit</th>
+            <th class="words">Stops</th>
+            <th class="words">Samples out</th>
+            <th v-if="data?.may_set"></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="limit in data?.limits" :key="limit.key" :class="{ off: !limit.watched }">
+            <td class="words">
+              {{ limit.label }}<span v-if="limit.blind" class="quiet small"> not sent</span>
+            </td>
+            <template v-if="editing === limit.key">
+              <td class="words">
+                <input
+                  v-model="draft.text"
+                  class="number"
+                  placeholder="usual"
+                  :aria-label="`${limit.label}, value`"
+                  :aria-invalid="Boolean(fields.text)"
+                />
+                <span class="quiet unit">{{ limit.unit }}</span>
+                <label><input v-model="draft.watched" type="checkbox" /> watched</label>
+                <p v-if="fields.text" class="message">{{ fields.text }}</p>
+              </td>
+              <td class="words">
+                <input
+                  v-model="draft.samples"
+                  class="count"
+                  aria-label="Samples out"
+                  :aria-invalid="Boolean(fields.samples)"
+                />
+                of
+                <input
+                  v-model="draft.of"
+                  class="count"
+                  aria-label="Samples looked at"
+                  :aria-invalid="Boolean(fields.of)"
+                />
+                <p v-if="fields.samples || fields.of" class="message">{{ fields.samples ?? fields.of }}</p>
+              </td>
+              <td><v-btn type="submit" size="small">Set it</v-btn></td>
+            </template>
+            <template v-else>
+              <td class="words" :title="limit.why">
+                <template v-if="limit.watched">{{ limit.side }} {{ limit.told }}</template>
+                <template v-else>not watched</template>
+                <span v-if="!limit.own" class="quiet small"> usual</span>
+              </td>
+              <td class="words">{{ limit.samples }} of {{ limit.of }}</td>
+              <td v-if="data?.may_set">
+                <button type="button" :aria-label="`Change ${limit.label}`" @click="edit(limit)">
+                  change
+                </button>
+              </td>
+            </template>
+          </tr>
+        </tbody>
+      </table>
+    </form>
+    <p class="quiet small">
+      A software stop is not a safety system: the stand needs its own wired emergency stop and its own limits.
+    </p>
+  </details>
+</template>
+
+<style scoped>
+details {
+  margin-top: 12px;
+}
+summary {
+  cursor: pointer;
+  color: var(--quiet);
+}
+td {
+  padding: 3px 8px !important;
+}
+.number {
+  width: 80px;
+  text-align: right;
+}
+.count {
+  width: 40px;
+  text-align: right;
+}
+.off {
+  opacity: 0.6;
+}
+button {
+  text-decoration: underline;
+}
+</style>

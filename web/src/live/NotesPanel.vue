@@ -1,0 +1,141 @@
+<script setup lang="ts">
+/** Seen, heard, smelt, measured: notes beside the pulls, with photographs; failed starts, too. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+
+import { answer, api, type Schema, upload } from '../api/client'
+import { clock } from '../figures'
+import { useKeys } from '../keys'
+import { saidOf } from './useSession'
+
+const props = defineProps<{
+  programme: number
+  session: number | null
+  pull: { id: number; number: number } | null
+  mayOperate: boolean
+}>()
+const queries = useQueryClient()
+const key = computed(() => ['notes', props.programme] as const)
+const { data } = useQuery({
+  queryKey: key,
+  queryFn: async ({ queryKey: [, programme_id] }) =>
+    answer(await api.GET('/api/programmes/{programme_id}/notes', { params: { path: { programme_id } } })),
+})
+const kind = ref('heard')
+const text = ref('')
+const message = ref('')
+const newest = computed(() => [...(data.value?.notes ?? [])].reverse())
+
+async function take(asked: Promise<Schema['NotesOut']>) {
+  try {
+    await queries.cancelQueries({ queryKey: key.value })
+    queries.setQueryData(key.value, await asked)
+    text.value = message.value = ''
+  } catch (caught) {
+    message.value = saidOf(caught)
+  }
+}
+const write = () =>
+  take(
+    api
+      .POST('/api/sessions/{session_id}/notes', {
+        params: { path: { session_id: props.session! } },
+        body: { kind: kind.value, text: text.value, pull_id: props.pull?.id ?? null },
+      })
+      .then(answer),
+  )
+function photograph(event: Event) {
+  const field = event.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  const words: Record<string, string> = { text: text.value }
+  if (props.pull) words.pull_id = String(props.pull.id)
+  void take(upload<Schema['NotesOut']>(`/api/sessions/${props.session}/photos`, file, words))
+  field.value = ''
+}
+function measure(label: string) {
+  kind.value = 'measured'
+  text.value = `${label}: `
+}
+const field = ref<HTMLInputElement | null>(null)
+useKeys([{ key: 'n', label: 'N', does: 'Write a note', press: () => field.value?.focus() }])
+defineExpose({ measure })
+</script>
+
+<template>
+  <section class="notes" data-test="notes" aria-label="Notes">
+    <form v-if="mayOperate && session !== null" @submit.prevent="write">
+      <select v-model="kind" aria-label="What was noticed">
+        <option v-for="(label, value) in data?.kinds" :key="value" :value="value">{{ label }}</option>
+      </select>
+      <input
+        ref="field"
+        v-model="text"
+        :placeholder="pull ? `of pull ${pull.number}` : 'in a few words'"
+        aria-label="Note"
+      />
+      <v-btn type="submit" size="small">Note it</v-btn>
+      <label class="file">
+        Photograph…
+        <input
+          type="file"
+          accept="image/jpeg,image/png,image/webp"
+          capture="environment"
+          @change="photograph"
+        />
+      </label>
+    </form>
+    <p v-if="message" class="message" role="alert">{{ message }}</p>
+    <ol v-if="newest.length">
+      <li v-for="note in newest.slice(0, 6)" :key="note.id">
+        <a v-if="note.width" :href="`/api/notes/${note.id}/photo`" target="_blank" rel="noopener">
+          <img :src="`/api/notes/${note.id}/photo`" :alt="note.text || note.label" loading="lazy" />
+        </a>
+        <span>
+          {{ note.label }}<template v-if="note.text">: {{ note.text }}</template>
+          <span class="quiet meta">
+            {{ note.pull ? `pull ${note.pull}, ` : '' }}{{ note.by ? `${note.by}, ` : ''
+            }}{{ clock(note.at) }}
+          </span>
+        </span>
+      </li>
+    </ol>
+  </section>
+</template>
+
+<style scoped>
+.notes {
+  margin-top: 12px;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+}
+form input:not([type]) {
+  flex: 1;
+  min-width: 120px;
+}
+ol {
+  list-style: none;
+  padding: 0;
+  margin: 8px 0 0;
+}
+li {
+  display: flex;
+  gap: 10px;
+  border-top: 1px solid var(--line);
+  padding: 4px 0;
+  font-family: var(--text);
+  font-size: 15px;
+}
+.meta {
+  margin-left: 8px;
+}
+img {
+  width: 72px;
+  height: 54px;
+  object-fit: cover;
+}
+</style>

@@ -1,0 +1,136 @@
+<script setup lang="ts">
+/** What the next pull is for, and the sweep where it is not the plan's. */
+import { computed, ref, watch } from 'vue'
+
+import type { Schema } from '../api/client'
+import type { Programme } from '../pages/frame'
+
+const props = defineProps<{
+  programme: Programme
+  purpose: string
+  canHold: boolean
+  extendTo: number | null
+}>()
+const wanted = defineModel<Partial<Schema['ArmIn']>>({ required: true })
+const PURPOSES: Record<string, string> = {
+  sweep: 'Counted pull',
+  warm_up: 'Warm-up pull',
+  shake_down: 'Shake-down',
+  break_in: 'Break-in',
+  steps: 'Step test',
+}
+const end = ref('')
+const start = ref('')
+const rate = ref('')
+const step = ref('500')
+const hold = ref('4')
+const chosen = computed(() => wanted.value.purpose || props.purpose)
+
+/** Why the sweep cannot be asked for as it is typed. */
+const wrong = defineModel<string>('wrong', { required: true })
+const number = (text: string) => (text.trim() === '' ? null : Number(text))
+function holds(): { rpm: number; s: number }[] {
+  const low = number(start.value) ?? props.programme.sweep_start_rpm
+  const high = number(end.value) ?? props.programme.sweep_end_rpm
+  const by = Number(step.value)
+  if (!(by >= 50) || !(high > low)) return []
+  const found = []
+  for (let rpm = low; rpm <= high + 1e-6; rpm += by) found.push({ rpm, s: Number(hold.value) })
+  return found
+}
+watch([start, end, rate, step, hold, () => wanted.value.purpose], () => {
+  const typed = [
+    start.value,
+    end.value,
+    rate.value,
+    ...(chosen.value === 'steps' ? [step.value, hold.value] : []),
+  ]
+  const odd = typed.find((text) => text.trim() !== '' && !Number.isFinite(Number(text)))
+  wrong.value = odd === undefined ? '' : `“${odd}” is not a number: the sweep is not armed like this.`
+  if (wrong.value) return
+  wanted.value = {
+    purpose: wanted.value.purpose,
+    start_rpm: number(start.value),
+    end_rpm: number(end.value),
+    rate_rpm_s: number(rate.value),
+    holds: chosen.value === 'steps' ? holds() : [],
+  }
+})
+watch(
+  () => props.extendTo,
+  (rpm) => rpm && (end.value = String(rpm)),
+)
+</script>
+
+<template>
+  <details class="options" data-test="pull-options">
+    <summary>
+      {{ PURPOSES[chosen] }}, sweep {{ start || programme.sweep_start_rpm }}–{{
+        end || programme.sweep_end_rpm
+      }}
+    </summary>
+    <div class="row">
+      <label>
+        This pull is a
+        <select
+          :value="wanted.purpose ?? ''"
+          aria-label="What the pull is for"
+          @change="wanted = { ...wanted, purpose: ($event.target as HTMLSelectElement).value }"
+        >
+          <option value="">{{ PURPOSES[purpose] }}, by itself</option>
+          <option
+            v-for="(label, key) in PURPOSES"
+            :key="key"
+            :value="key"
+            :disabled="key === 'steps' && !canHold"
+          >
+            {{ label }}
+          </option>
+        </select>
+      </label>
+      <label
+        >from
+        <input v-model="start" :placeholder="String(programme.sweep_start_rpm)" aria-label="Sweep start, rpm"
+      /></label>
+      <label
+        >to
+        <input v-model="end" :placeholder="String(programme.sweep_end_rpm)" aria-label="Sweep end, rpm" />
+        rpm</label
+      >
+      <label v-if="chosen !== 'steps'"
+        >at
+        <input
+          v-model="rate"
+          :placeholder="String(programme.sweep_rate_rpm_s)"
+          aria-label="Sweep rate, rpm/s"
+        />
+        rpm/s</label
+      >
+      <template v-else>
+        <label>every <input v-model="step" aria-label="Step, rpm" /> rpm</label>
+        <label>held <input v-model="hold" aria-label="Held, s" /> s</label>
+      </template>
+    </div>
+    <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
+  </details>
+</template>
+
+<style scoped>
+.options {
+  margin: 8px 0;
+}
+summary {
+  cursor: pointer;
+  color: var(--quiet);
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 14px;
+  padding: 8px 0;
+}
+input {
+  width: 66px;
+  text-align: right;
+}
+</style>

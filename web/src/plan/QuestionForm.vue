@@ -1,0 +1,190 @@
+<script setup lang="ts">
+/** The question, what its answers change, what the engine is for, and the rules that hold for every setup. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+
+import { answer, api } from '../api/client'
+import { useMe } from '../api/queries'
+import NumberFields from '../components/NumberFields.vue'
+import { useEngines } from '../sheet/useBuild'
+import DutyCurve from './DutyCurve.vue'
+import { drawable } from './draft'
+import type { PlanDraft } from './usePlanDraft'
+
+const props = defineProps<{ plan: PlanDraft; fixedEngine: boolean }>()
+const { draft, fields, choices, told } = props.plan
+const { data: engines } = useEngines()
+const { data: me } = useMe()
+const { data: standards } = useQuery({
+  queryKey: ['standards'],
+  queryFn: async () => answer(await api.GET('/api/standards')),
+})
+const NUMBERS = [
+  { key: 'sweep_start_rpm', label: 'Sweep from', unit: 'rpm' },
+  { key: 'sweep_end_rpm', label: 'Sweep to', unit: 'rpm' },
+  { key: 'sweep_rate', label: 'Sweep rate', unit: 'rpm/s' },
+  { key: 'extension_rpm', label: 'Extend, if power still climbs, by', unit: 'rpm' },
+  { key: 'low_rpm', label: 'Compared from', unit: 'rpm' },
+  { key: 'high_rpm', label: 'Compared to', unit: 'rpm' },
+  { key: 'smallest_difference', label: 'Smallest difference that matters', unit: '%' },
+]
+const LIMITS = computed(() => [
+  { key: 'height_limit', label: 'Height limit', unit: me.value?.units.length ?? '', placeholder: 'none' },
+  { key: 'cost_ceiling', label: 'Cost ceiling for new parts', unit: '', placeholder: 'none' },
+])
+const dutyTold = computed(() => choices.value?.duties.find((one) => one.value === draft.duty)?.told)
+const range = computed(() => {
+  const [low, high] = [Number.parseFloat(draft.texts.low_rpm!), Number.parseFloat(draft.texts.high_rpm!)]
+  return Number.isFinite(low) && Number.isFinite(high) && low < high ? { low, high } : null
+})
+
+function chooseDuty(event: Event) {
+  const chosen = (event.target as HTMLSelectElement).value
+  if (chosen === 'drawn' && range.value)
+    draft.points = drawable(told.value?.duty_points ?? [], range.value.low, range.value.high)
+  draft.duty = chosen
+}
+</script>
+
+<template>
+  <div class="columns">
+    <div class="form">
+      <label>
+        <span>Question</span>
+        <input
+          v-model="draft.question"
+          autofocus
+          placeholder="Which manifold for…?"
+          :aria-invalid="Boolean(fields.question)"
+        />
+      </label>
+      <p v-if="fields.question" class="message">{{ fields.question }}</p>
+      <label>
+        <span>What each answer would change</span>
+        <textarea
+          v-model="draft.words!.answers_change"
+          rows="2"
+          placeholder="If B wins by 2 %, it is bought; if not…"
+        />
+      </label>
+      <label>
+        <span>Engine</span>
+        <select v-model="draft.build_id" :disabled="fixedEngine" :aria-invalid="Boolean(fields.build_id)">
+          <option :value="0">–</option>
+          <template v-for="engine in engines" :key="engine.id">
+            <option v-for="revision in engine.revisions" :key="revision.id" :value="revision.id">
+              {{ engine.name }}, rev {{ revision.revision }}
+            </option>
+          </template>
+        </select>
+      </label>
+      <p v-if="fields.build_id" class="message">{{ fields.build_id }}</p>
+      <label>
+        <span>Kind</span>
+        <select v-model="draft.kind">
+          <option v-for="one in choices?.kinds" :key="one.value" :value="one.value">{{ one.label }}</option>
+        </select>
+      </label>
+      <label>
+        <span>Standard</span>
+        <select v-model="draft.standard">
+          <option v-for="known in standards" :key="known.id" :value="known.id">{{ known.label }}</option>
+        </select>
+      </label>
+      <label>
+        <span>Mixture</span>
+        <select v-model="draft.mixture_policy">
+          <option v-for="one in choices?.mixture_policies" :key="one.value" :value="one.value">
+            {{ one.label }}
+          </option>
+        </select>
+      </label>
+      <label>
+        <span>Boost</span>
+        <select v-model="draft.boost_policy">
+          <option v-for="one in choices?.boost_policies" :key="one.value" :value="one.value">
+            {{ one.label }}
+          </option>
+        </select>
+      </label>
+      <label v-if="draft.boost_policy">
+        <span>School for boosted engines</span>
+        <select v-model="draft.boost_school">
+          <option v-for="one in choices?.boost_schools" :key="one.value" :value="one.value">
+            {{ one.label }}
+          </option>
+        </select>
+      </label>
+      <label>
+        <span>Also held constant</span>
+        <input v-model="draft.words!.held_constant" placeholder="oil, water, thermostat…" />
+      </label>
+      <label>
+        <span>Stands in for</span>
+        <input
+          v-model="draft.words!.stand_in"
+          placeholder="leave empty, or: unboosted run of an engine that will be boosted"
+          :aria-invalid="Boolean(fields.stand_in)"
+        />
+      </label>
+      <p v-if="fields.stand_in" class="message">{{ fields.stand_in }}</p>
+    </div>
+    <div>
+      <div class="form">
+        <NumberFields :rows="NUMBERS" :texts="draft.texts" :wrong="fields" />
+      </div>
+      <div class="form">
+        <label>
+          <span>Duty</span>
+          <select :value="draft.duty" @change="chooseDuty">
+            <option v-for="one in choices?.duties" :key="one.value" :value="one.value">
+              {{ one.label }}
+            </option>
+            <option value="drawn">Drawn by hand</option>
+          </select>
+        </label>
+        <p v-if="dutyTold" class="quiet told">{{ dutyTold }}</p>
+        <p v-if="draft.duty === 'drawn'" class="quiet told">
+          Drag the points, or move them with the arrow keys.
+        </p>
+        <DutyCurve
+          v-if="range"
+          :points="draft.duty === 'drawn' ? draft.points! : (told?.duty_points ?? [])"
+          :low="range.low"
+          :high="range.high"
+          :editable="draft.duty === 'drawn'"
+          @change="(points) => (draft.points = points)"
+        />
+        <p v-else class="quiet told">Its curve shows once the range that is compared is typed.</p>
+        <p v-if="fields.points" class="message">{{ fields.points }}</p>
+        <NumberFields :rows="LIMITS" :texts="draft.texts" :wrong="fields" />
+        <label>
+          <span>Must look stock</span>
+          <span><input v-model="draft.must_look_stock" type="checkbox" /></span>
+        </label>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.columns {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 24px;
+  align-items: start;
+}
+.columns .form {
+  --label: 210px;
+}
+.told {
+  font-family: var(--text);
+  font-size: 14px;
+  margin: 0 0 6px;
+}
+@media (max-width: 900px) {
+  .columns {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,63 @@
+<script setup lang="ts">
+/** What the setups can tell apart, and which setup more would answer most. */
+import type { Told } from './draft'
+
+defineProps<{ told: Pick<Told, 'answers' | 'addition' | 'copies'>; mayAdd?: boolean }>()
+const emit = defineEmits<{ add: [] }>()
+const WORDS: Record<string, string> = {
+  direct: 'answered',
+  adding_up: 'answered, adding up',
+  together: 'only as a package',
+  no: 'not answered',
+}
+</script>
+
+<template>
+  <div>
+    <p v-if="told.addition" class="text flag">
+      {{ told.addition }}
+      <button v-if="mayAdd" type="button" @click="emit('add')">Add it</button>
+    </p>
+    <p v-for="copy in told.copies" :key="copy" class="text flag">{{ copy }}</p>
+    <table v-if="told.answers.length" class="figures" data-test="questions">
+      <tbody>
+        <tr v-for="row in told.answers" :key="row.question">
+          <td class="words">
+            <strong>{{ row.question }}</strong>
+            <div class="told">{{ row.told }}</div>
+          </td>
+          <td class="words standing">
+            <span :class="{ 'hand-note': row.standing === 'together' || row.standing === 'no' }">
+              {{ WORDS[row.standing] }}
+            </span>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p v-else class="text">The setups do not differ in any row: there is nothing to tell.</p>
+  </div>
+</template>
+
+<style scoped>
+.flag {
+  border-left: 4px solid var(--hand);
+  padding-left: 10px;
+  margin: 0 0 10px;
+}
+.flag button {
+  text-decoration: underline;
+  font-family: var(--read);
+  font-size: 13px;
+}
+.told {
+  font-family: var(--text);
+  font-size: 15px;
+}
+.standing {
+  white-space: nowrap !important;
+  text-align: right !important;
+}
+td {
+  padding: 4px 8px !important;
+}
+</style>

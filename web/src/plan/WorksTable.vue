@@ -1,0 +1,99 @@
+<script setup lang="ts">
+/** What changing each row of the matrix takes, and what lies above it. */
+import { ref } from 'vue'
+
+import { SETTING } from './draft'
+import type { PlanDraft } from './usePlanDraft'
+
+const props = defineProps<{
+  plan: PlanDraft
+  label: (key: string) => string
+  /** On how many changes by the stopwatch the usual minutes of a row rest. */
+  timed: (key: string) => number
+}>()
+const { draft, fields } = props.plan
+const showWork = ref(false)
+
+function above(row: string, other: string): boolean {
+  return draft.rows!.find((each) => each.key === row)!.under?.includes(other) ?? false
+}
+
+function toggle(row: string, other: string) {
+  const found = draft.rows!.find((each) => each.key === row)!
+  found.under = above(row, other) ? found.under!.filter((key) => key !== other) : [...found.under!, other]
+}
+</script>
+
+<template>
+  <div>
+    <button type="button" class="more" :aria-expanded="showWork" @click="showWork = !showWork">
+      {{ showWork ? 'Hide' : 'Show' }} what changing a row takes
+    </button>
+    <template v-for="(row, index) in draft.rows" :key="row.key">
+      <p v-if="fields[`rows.${index}.under`]" class="message" role="alert">
+        {{ fields[`rows.${index}.under`] }}
+      </p>
+    </template>
+    <table v-if="showWork" class="figures work">
+      <thead>
+        <tr>
+          <th class="words">Row</th>
+          <th>Take off, min</th>
+          <th>Put on, min</th>
+          <th class="words">Lies under, so these come off first</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="(row, index) in draft.rows" :key="row.key">
+          <th class="words" scope="row">
+            {{ label(row.key) }}
+            <span v-if="timed(row.key)" class="quiet">by the stopwatch, {{ timed(row.key) }}×</span>
+          </th>
+          <td v-for="key in ['remove', 'install'] as const" :key="key">
+            <input
+              v-model="row[key]"
+              class="number"
+              :aria-label="`${key === 'remove' ? 'Take off' : 'Put on'} ${label(row.key)}, minutes`"
+              :aria-invalid="Boolean(fields[`rows.${index}.${key}`])"
+            />
+            <p v-if="fields[`rows.${index}.${key}`]" class="message">{{ fields[`rows.${index}.${key}`] }}</p>
+          </td>
+          <td class="words">
+            <label
+              v-for="other in draft.rows!.filter(
+                (each) => each.key !== row.key && !each.key.startsWith(SETTING),
+              )"
+              :key="other.key"
+              class="under"
+            >
+              <input
+                type="checkbox"
+                :checked="above(row.key, other.key)"
+                @change="toggle(row.key, other.key)"
+              />
+              {{ label(other.key) }}
+            </label>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
+
+<style scoped>
+.more {
+  text-decoration: underline;
+}
+.work {
+  width: auto;
+  margin-top: 8px;
+}
+.work .number {
+  width: 64px;
+  text-align: right;
+}
+.under {
+  margin-right: 14px;
+  white-space: nowrap;
+}
+</style>
