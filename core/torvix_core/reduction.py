@@ -36,6 +36,9 @@ class Options:
     steady_within: float = 0.25  # of the usual sweep rate
     settle_s: float = 0.4  # torque still rings after the rate is steady
     roll_off_s: float = 0.1  # before the highest speed: torque collapses before the speed shows it
+    spike: float = 0.01  # of the torque: a first bin this far above what follows still holds the load-in
+    cut_start_s: float | None = None  # from the start of the trace, where somebody set the cut by hand
+    cut_end_s: float | None = None
     throttle_open: float = 0.95  # of the widest opening of the pull
     smooth_bins: int = 5  # odd; 1 switches smoothing off
     smooth_degree: int = 2
@@ -43,15 +46,26 @@ class Options:
     inertia: float = 0.0  # kg·m², of everything that the brake speeds up
 
 
+class CutBy(StrEnum):
+    """Why the curve begins or ends where it does."""
+
+    WHOLE = "whole"  # as recorded
+    RATE = "rate"  # where the sweep rate is steady and the throttle open
+    SPIKE = "spike"  # torque stood out from what follows, or broke off from what went before
+    HAND = "hand"  # set by somebody
+
+
 @dataclass(frozen=True)
 class Cut:
-    """The part of the pull that was used, and the sweep rate found there."""
+    """The part of the pull that was used, why it was cut there, and the sweep rate found."""
 
     start_s: float
     end_s: float
     start_rpm: float
     end_rpm: float
     sweep_rate_rpm_s: float
+    start_by: CutBy = CutBy.RATE
+    end_by: CutBy = CutBy.RATE
 
 
 @dataclass(frozen=True)
@@ -92,7 +106,7 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     (225.1, 25.1)
     """
     findings = check(trace)
-    time, values = _usable(trace, findings)
+    time, values = usable(trace, findings)
     speed, torque = values[trace.rows[SPEED]], values[trace.rows[TORQUE]]
     begins, ends, centres = _bins(time, speed, options)
     samples = ends - begins
@@ -105,7 +119,7 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     throttle = means[trace.rows[THROTTLE]] if THROTTLE in trace.rows else None
     if throttle is not None and np.isnan(throttle).any():
         throttle = None  # a throttle that was not read throughout cannot tell where it closed
-    used, rate = _steady(acceleration, begins_s, throttle, options)
+    used, rate, start_by, end_by = _used(begins_s, ends_s, acceleration, mean_torque, throttle, options)
     centres, mean_speed, mean_torque, acceleration = (
         centres[used],
         mean_speed[used],
@@ -133,13 +147,30 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
         samples=count,
         names=tuple(name for name, kept in zip(trace.names, whole, strict=True) if kept),
         means=means if whole.all() else means[whole],
-        cut=Cut(float(begins_s[used][0]), float(ends_s[used][-1]), float(mean_speed[0]), float(mean_speed[-1]), rate),
+        cut=Cut(
+            float(begins_s[used][0]),
+            float(ends_s[used][-1]),
+            float(mean_speed[0]),
+            float(mean_speed[-1]),
+            rate,
+            start_by,
+            end_by,
+        ),
         findings=findings,
     )
 
 
-def _usable(trace: Trace, findings: tuple[Finding, ...]) -> tuple[Array, Array]:
-    """Samples at which speed and torque were both read; what a channel did not send, or cannot have read, is NaN."""
+def usable(trace: Trace, findings: tuple[Finding, ...]) -> tuple[Array, Array]:
+    """Samples at which speed and torque were both read; what a channel did not send, or cannot have read, is NaN.
+
+    Shapes: time (m,) and values (channels, m), m at most the samples of the trace.
+    Units:  as the trace.
+    Errors: NotASweep where they were never read together; ValueError without speed or torque.
+    Source: house rule.
+    >>> trace = Trace(np.arange(3.0), ("rpm", "torque"), np.array([[1000.0, 1100, np.nan], [9, 9, 9]]))
+    >>> usable(trace, check(trace))[0].tolist()
+    [0.0, 1.0]
+    """
     trace.channel(SPEED), trace.channel(TORQUE)
     if len(trace.time) < 2:
         raise NotASweep("the recording is empty")
@@ -195,6 +226,55 @@ def _sums(values: Array, begins: np.ndarray, ends: np.ndarray) -> Array:
         return np.add.reduceat(values, begins, axis=1)
     # A left-out bin lies between: sum it too, and drop it. The last end is the end of the values.
     return np.add.reduceat(values, np.stack([begins, ends], axis=1).ravel()[:-1], axis=1)[:, ::2]
+
+
+def _used(
+    begins_s: Array, ends_s: Array, acceleration: Array, torque: Array, throttle: Array | None, options: Options
+) -> tuple[slice, float, CutBy, CutBy]:
+    """The bins that are used, the sweep rate, and why they begin and end there. A cut by hand goes before all."""
+    start, end = options.cut_start_s, options.cut_end_s
+    if start is not None and end is not None:
+        first, last = int(begins_s.searchsorted(start - 1e-9)), int(ends_s.searchsorted(end + 1e-9, "right"))
+        if last - first < MINIMUM_BINS:
+            raise NotASweep("fewer than three bins lie between the cuts that were set by hand: set them further apart")
+        return slice(first, last), float(np.median(acceleration[first:last])), CutBy.HAND, CutBy.HAND
+    steady, rate = _steady(acceleration, begins_s, throttle, options)
+    first, last = steady.start, steady.stop
+    start_by = CutBy.RATE if first else CutBy.WHOLE
+    end_by = CutBy.RATE if last < len(acceleration) else CutBy.WHOLE
+    spikes, breaks = _standing_out(torque[first:last], options)
+    if spikes:
+        first, start_by = first + spikes, CutBy.SPIKE
+    if breaks:
+        last, end_by = last - breaks, CutBy.SPIKE
+    if start is not None:
+        first, start_by = int(begins_s.searchsorted(start - 1e-9)), CutBy.HAND
+    if end is not None:
+        last, end_by = int(ends_s.searchsorted(end + 1e-9, "right")), CutBy.HAND
+    if last - first < MINIMUM_BINS:
+        raise NotASweep("fewer than three bins are left between the cuts: set them further apart")
+    return slice(first, last), rate, start_by, end_by
+
+
+LOOK_BINS, NEXT_BINS = 6, 8  # at each end, held against a parabola through the bins next to it [prac]
+_AHEAD = np.linalg.pinv(np.vander(np.arange(1.0, NEXT_BINS + 1), 3))[-1]  # its value one bin before
+
+
+def _standing_out(torque: Array, options: Options) -> tuple[int, int]:
+    """How many bins at the start stand above what follows, and how many at the end fall off what went before.
+
+    A brake that loads shows as a spike upward, a throttle that closes as a break downward. A dip at the start is the
+    engine's own stumble and stays.
+    """
+    if len(torque) < LOOK_BINS + NEXT_BINS:
+        return 0, 0
+    near = torque[: LOOK_BINS + NEXT_BINS]
+    ahead = np.lib.stride_tricks.sliding_window_view(near[1:], NEXT_BINS)[:LOOK_BINS] @ _AHEAD
+    above = np.flatnonzero(near[:LOOK_BINS] > ahead * (1 + options.spike))
+    far = torque[: -(LOOK_BINS + NEXT_BINS + 1) : -1]
+    behind = np.lib.stride_tricks.sliding_window_view(far[1:], NEXT_BINS)[:LOOK_BINS] @ _AHEAD
+    below = np.flatnonzero(far[:LOOK_BINS] < behind * (1 - 2 * options.spike))
+    return int(above[-1]) + 1 if len(above) else 0, int(below[-1]) + 1 if len(below) else 0
 
 
 def _steady(acceleration: Array, begins_s: Array, throttle: Array | None, options: Options) -> tuple[slice, float]:

@@ -10,6 +10,11 @@ from ninja.errors import AuthenticationError, ValidationError
 from ninja.security import django_auth
 
 from curves.api import router as curves_router
+from curves.comparing_api import router as comparing_router
+from curves.export_api import router as export_router
+from curves.imports_api import router as imports_router
+from curves.inspect_api import router as inspect_router
+from curves.typed_api import router as typed_router
 from engines.api import router as engines_router
 from engines.parts_api import router as parts_router
 from engines.revisions_api import router as revisions_router
@@ -49,6 +54,11 @@ api.add_router("", limits_router)
 api.add_router("", open_jobs_router)
 api.add_router("", weather_router)
 api.add_router("", curves_router)
+api.add_router("", inspect_router)
+api.add_router("", comparing_router)
+api.add_router("", imports_router)
+api.add_router("", typed_router)
+api.add_router("", export_router)
 api.add_router("", verdicts_router)
 api.add_router("", odds_router)
 api.add_router("", theories_router)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
 
 from django.http import HttpRequest
@@ -10,8 +11,9 @@ from ninja import Router, Schema
 from torvix_core import quantities
 from torvix_core.standards import Standard
 
-from curves import after_words, services
+from curves import after_words, comparing, comparing_words, services
 from curves.after_pull import after_pull
+from curves.inspecting import anomaly_words
 from programmes.models import Programme
 from shop.refusals import Invalid, Refusal
 from shop.services import is_person, units_of
@@ -24,6 +26,16 @@ class PeakOut(Schema):
     value: float
     speed_rpm: float
     still_climbing: bool
+
+
+class PullComparable(Schema):
+    """Held against pull `against` of the baseline; `counts` says whether it is in the verdict."""
+
+    against: int | None
+    level: str
+    line: str
+    counts: bool
+    let_in_reason: str
 
 
 class PullRow(Schema):
@@ -51,6 +63,11 @@ class PullRow(Schema):
     peak_power: PeakOut | None
     no_curve: str
     findings: list[str]
+    anomalies: list[str]
+    origin: str
+    origin_label: str
+    source: str
+    comparable: PullComparable | None
 
 
 class PullLog(Schema):
@@ -82,7 +99,8 @@ def standard_asked(programme: Programme, asked: str) -> Standard:
     return standard
 
 
-def _row(pull: Pull, standard: Standard, torque_unit: str, power_unit: str) -> PullRow:
+def _row(pull: Pull, standard: Standard, units: Mapping[str, str], judged: comparing.Judged | None) -> PullRow:
+    torque_unit, power_unit = units["torque"], units["power"]
     peaks: list[PeakOut | None] = [None, None]
     factor, inside, why = None, True, ""
     try:
@@ -119,6 +137,21 @@ def _row(pull: Pull, standard: Standard, torque_unit: str, power_unit: str) -> P
         peak_power=peaks[1],
         no_curve=why,
         findings=[services.finding_words(finding) for finding in reduced.findings] if reduced else [],
+        anomalies=[anomaly_words(odd, units) for odd in reduced.anomalies] if reduced else [],
+        origin=pull.origin,
+        origin_label=pull.get_origin_display(),
+        source=pull.source,
+        comparable=_comparable(judged, units) if judged else None,
+    )
+
+
+def _comparable(judged: comparing.Judged, units: Mapping[str, str]) -> PullComparable:
+    return PullComparable(
+        against=judged.against.number if judged.against else None,
+        level=judged.level,
+        line=comparing_words.line(judged.checks, units) if judged.against else "",
+        counts=judged.counts,
+        let_in_reason=judged.let_in.reason if judged.let_in else "",
     )
 
 
@@ -127,11 +160,13 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = ""):
     assert is_person(request.user)
     programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
+    pulls = services.pulls_of(programme)
+    judged = comparing.judge(programme, services.kept_of(pulls, Standard(programme.standard)))
     return PullLog(
         torque_unit=units["torque"],
         power_unit=units["power"],
         standard=chosen,
-        rows=[_row(pull, chosen, units["torque"], units["power"]) for pull in services.pulls_of(programme)],
+        rows=[_row(pull, chosen, units, judged.get(pull.pk)) for pull in pulls],
     )
 
 

@@ -3,24 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from typing import Any
 
 import numpy as np
-from torvix_core import VERSION, geometry, standards
+from torvix_core import VERSION, geometry, printed, standards
 from torvix_core.air import air_from_relative_humidity
+from torvix_core.anomalies import anomalies
 from torvix_core.checked import Array
 from torvix_core.curve import Peak, peak
 from torvix_core.reduction import NotASweep, Options, StandInertia, reduce_sweep
 from torvix_core.standards import BoostSchool, Standard
-from torvix_core.trace import SPEED, TORQUE, Finding, Problem
+from torvix_core.steps import reduce_steps
+from torvix_core.trace import SPEED, TORQUE, Finding, Problem, Trace
 
-from curves.models import Reduced
+from curves.models import Reduced, Wish
 from programmes.models import Programme
 from shop.refusals import Refusal
 from stand import weather
-from stand.models import Pull, PullState
-from stand.samples import read_trace
+from stand.models import Origin, Pull, PullState, Purpose, Standing
+from stand.samples import figures_of, read_raw, read_trace
 
 WORDS = {
     Problem.TIME_BACKWARDS: "time runs backwards",
@@ -30,6 +32,8 @@ WORDS = {
     Problem.MISSING: "sent nothing",
     Problem.IMPLAUSIBLE: "read what cannot be",
 }
+UNKNOWN_STANDARD = "unknown"  # of printed figures
+OF_FIGURES = (Origin.TABLE, Origin.TYPED)
 
 
 class NoAir(Refusal):
@@ -54,7 +58,15 @@ class CorrectedPull:
 
 
 def options_for(pull: Pull) -> Options:
-    return Options(stand_inertia=StandInertia(pull.inertia_in_torque), inertia=pull.inertia)
+    """As the stand's facts and the newest wish of a person say; defaults for the rest."""
+    usual = Options(stand_inertia=StandInertia(pull.inertia_in_torque), inertia=pull.inertia)
+    wish: Wish | None = pull.wishes.last()
+    if wish is None:
+        return usual
+    wanted = dict(wish.options)
+    if "stand_inertia" in wanted:
+        wanted["stand_inertia"] = StandInertia(wanted["stand_inertia"])
+    return replace(usual, **wanted)
 
 
 def reduce_pull(pull: Pull) -> Reduced | None:
@@ -62,25 +74,49 @@ def reduce_pull(pull: Pull) -> Reduced | None:
     if pull.state != PullState.COMPLETE:
         return None
     options = options_for(pull)
-    fields: dict[str, Any] = {"core_version": VERSION, "options": asdict(options), "refused": ""}
     try:
-        reduction = reduce_sweep(read_trace(pull), options)
+        fields = (
+            fields_of_figures(*figures_of(read_raw(pull)))
+            if pull.origin in OF_FIGURES
+            else fields_of_trace(read_trace(pull), options, steps=pull.purpose == Purpose.STEPS)
+        )
     except (NotASweep, ValueError, Refusal) as error:
-        fields["refused"] = str(error)[:300]
-    else:
-        names = [name for name in reduction.names if name not in (SPEED, TORQUE)]
-        rows = dict(zip(reduction.names, reduction.means, strict=True))
-        fields |= {
-            "speed_rpm": reduction.speed_rpm.tolist(),
-            "torque": reduction.torque.tolist(),
-            "torque_scatter": reduction.torque_scatter.tolist(),
-            "samples": reduction.samples.tolist(),
-            "means": {name: rows[name].tolist() for name in names},
-            "cut": asdict(reduction.cut),
-            "findings": [asdict(finding) for finding in reduction.findings],
-        }
+        fields = {"refused": str(error)[:300], **{name: kind() for name, kind in EMPTY.items()}}
+    fields |= {"core_version": VERSION, "options": asdict(options)}
     reduced, _ = Reduced.objects.update_or_create(pull=pull, defaults=fields)
     return reduced
+
+
+EMPTY: dict[str, type] = {
+    "speed_rpm": list, "torque": list, "torque_scatter": list, "samples": list, "means": dict, "cut": dict,
+    "findings": list, "anomalies": list,
+}  # fmt: skip
+
+
+def fields_of_trace(trace: Trace, options: Options, steps: bool = False) -> dict[str, Any]:
+    """What is kept of a reduced trace. NotASweep and ValueError as the core raises them."""
+    reduction = reduce_steps(trace, options) if steps else reduce_sweep(trace, options)
+    rows = dict(zip(reduction.names, reduction.means, strict=True))
+    return {
+        "refused": "",
+        "speed_rpm": reduction.speed_rpm.tolist(),
+        "torque": reduction.torque.tolist(),
+        "torque_scatter": reduction.torque_scatter.tolist(),
+        "samples": reduction.samples.tolist(),
+        "means": {name: row.tolist() for name, row in rows.items() if name not in (SPEED, TORQUE)},
+        "cut": asdict(reduction.cut),
+        "findings": [asdict(finding) for finding in reduction.findings],
+        "anomalies": [asdict(odd) for odd in anomalies(trace, reduction)],
+    }
+
+
+def fields_of_figures(speed_rpm: Array, torque: Array) -> dict[str, Any]:
+    """What is kept of printed figures: scatter and channels stay unknown, nothing lies beyond the figures."""
+    grid, values, between = printed.to_grid(speed_rpm, torque)
+    return {
+        "refused": "", "speed_rpm": grid.tolist(), "torque": values.tolist(), "torque_scatter": [],
+        "samples": np.where(between, 0, 1).tolist(), "means": {}, "cut": {}, "findings": [], "anomalies": [],
+    }  # fmt: skip
 
 
 def corrected(pull: Pull, standard: Standard) -> CorrectedPull:
@@ -97,6 +133,8 @@ def corrected(pull: Pull, standard: Standard) -> CorrectedPull:
 
 def correction_of(pull: Pull, standard: Standard) -> tuple[float, bool]:
     """Factor of a pull and whether the standard vouches for it."""
+    if pull.origin in OF_FIGURES and pull.figures_standard != Standard.OBSERVED:
+        return _of_corrected_figures(pull, standard)
     if standard is Standard.OBSERVED:
         return 1.0, True
     if pull.air is None:
@@ -106,6 +144,11 @@ def correction_of(pull: Pull, standard: Standard) -> tuple[float, bool]:
             f"{pull} has no weather, so it cannot be corrected. Write the weather of its time into the log, look at it "
             "observed, or leave it out."
         )
+    return _factor(pull, standard)
+
+
+def _factor(pull: Pull, standard: Standard) -> tuple[float, bool]:
+    assert pull.air is not None
     try:
         air = air_from_relative_humidity(pull.air.barometer, pull.air.temperature, pull.air.relative_humidity)
     except ValueError as error:
@@ -113,6 +156,42 @@ def correction_of(pull: Pull, standard: Standard) -> tuple[float, bool]:
     school = BoostSchool(pull.session.programme.boost_school)
     found = standards.correction(air, standard, school=school)
     return float(found.factor), bool(found.inside)
+
+
+def _of_corrected_figures(pull: Pull, standard: Standard) -> tuple[float, bool]:
+    """Printed figures that were corrected already: as they are under their own standard, by the air under others."""
+    if pull.figures_standard == UNKNOWN_STANDARD:
+        raise NoAir(
+            f"{pull} holds printed figures, and nobody says whether they are corrected, or to what. Say it in the "
+            "pull's own view, or leave it out."
+        )
+    own = Standard(pull.figures_standard)
+    if standard is own:
+        return 1.0, True
+    if pull.air is None:
+        weather.give_air([pull])
+    if pull.air is None:
+        label = standards.DEFINITIONS[own].label
+        raise NoAir(
+            f"{pull} holds figures corrected to {label}, and the air they were made in is not known: they compare "
+            f"under {label} alone."
+        )
+    (back, _), (there, inside) = _factor(pull, own), (1.0, True)
+    if standard is not Standard.OBSERVED:
+        there, inside = _factor(pull, standard)
+    return there / back, inside
+
+
+def kept_of(pulls: Sequence[Pull], standard: Standard) -> list[CorrectedPull]:
+    """The kept pulls that have a curve under a standard."""
+    kept = []
+    for pull in pulls:
+        if pull.standing == Standing.ACCEPTED:
+            try:
+                kept.append(corrected(pull, standard))
+            except Refusal:
+                continue
+    return kept
 
 
 def finding_words(finding: dict[str, Any]) -> str:

@@ -66,6 +66,9 @@ class Stand(models.Model):
     host = models.CharField(max_length=200, default="127.0.0.1")
     port = models.PositiveIntegerField(default=7420)
     elevation = models.FloatField(null=True, blank=True, help_text="m above sea level")
+    on_line = models.BooleanField(
+        default=True, help_text="the bench worker links to it; not where only files tell of it"
+    )
 
     class Meta:
         constraints = [

@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 
 import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
-from torvix_core import quantities
-from torvix_core.trace import Trace
+from torvix_core import printed, quantities
+from torvix_core.trace import SPEED, TORQUE, Trace
 
 from shop.refusals import Refusal
 from stand.codec import pack, unpack
 from stand.models import Channel, Chunk, Pull
 
 TIME = "time"
+Array = NDArray[np.float64]
 
 
 class NoSamples(Refusal):
@@ -79,6 +80,16 @@ def read_trace(pull: Pull) -> Trace:
         np.multiply(samples, rule.scale, out=row)
         row += rule.offset
     return Trace(time - time[0], tuple(known), values)
+
+
+def figures_of(channels: Mapping[str, tuple[str, Array]]) -> tuple[Array, Array]:
+    """Speed in rpm and torque in N·m of printed figures, the rows that have one; torque from power where it lacks."""
+    raw = {name: quantities.to_si(values, unit) for name, (unit, values) in channels.items()}
+    speed = raw[SPEED]
+    nothing = np.full(len(speed), np.nan)
+    torque = printed.torque_of(speed, raw.get(TORQUE, nothing), raw.get("power", nothing))
+    there = np.isfinite(torque)
+    return speed[there], torque[there]
 
 
 def is_known(unit: str) -> bool:

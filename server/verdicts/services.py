@@ -9,10 +9,12 @@ import numpy as np
 from numpy.typing import NDArray
 from torvix_core import effects, verdict
 from torvix_core.checked import Array
+from torvix_core.comparability import Level
 from torvix_core.curve import OutsideTheCurve, average, shared_grid
 from torvix_core.effects import Effects, NotEnoughPulls
 from torvix_core.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
 
+from curves import comparing, comparing_words
 from curves.services import CorrectedPull, corrected, pulls_of
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup
 from shop.refusals import Invalid, Refusal
@@ -80,6 +82,9 @@ def compare(programme: Programme, standard: Standard) -> Comparison:
                 notes.append(str(refusal))
     if not kept:
         raise NothingKept(notes[0] if notes else "No pull is kept yet. Make a pull at the stand, and keep it.")
+    judged = comparing.judge(programme, kept)
+    notes += _not_comparable([one for one in judged.values() if one.level is Level.BLOCK])
+    kept = [found for found in kept if judged[found.pull.pk].counts]
     present = {found.pull.setup_id for found in kept}
     setups = [setup for setup in programme.setups.all() if setup.pk in present]
     index = {setup.pk: number for number, setup in enumerate(setups)}
@@ -97,6 +102,20 @@ def compare(programme: Programme, standard: Standard) -> Comparison:
         programme, standard, setups, kept, setup_of, speed, torque, power, fitted,
         [*notes, *_notes(pulls, kept, programme, setups, standard)],
     )  # fmt: skip
+
+
+def _not_comparable(blocked: Sequence[comparing.Judged]) -> list[str]:
+    """What was left out because it is not comparable, and what was let in all the same, each with its reason."""
+    told = []
+    for one in sorted(blocked, key=lambda judged: judged.pull.number):
+        why = comparing_words.reasons(one.checks)
+        against = f"{one.pull} against pull {one.against.number}: {why}" if one.against else str(one.pull)
+        told.append(
+            f"Let in although not comparable: {against}. Reason: {one.let_in.reason}."
+            if one.let_in
+            else f"Not comparable, so not counted: {against}."
+        )
+    return told
 
 
 def _notes(

@@ -10,6 +10,7 @@ from django.test import TestCase
 from ninja import Schema
 
 from config.api import api
+from curves.models import Import
 from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
 from shop.models import Role
@@ -18,6 +19,8 @@ from stand.models import ListItem, Note, OpenJob, Pull, WeatherReading
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
 EXPECTED = {"setup_id": "{setup}", "measure": "peak_power", "text": "2 %"}
+RUN = {"layouts": [], "setups": [], "where": {"day": "2026-11-02"}}
+FIGURES = {"text": "3000 300", "setup_id": "{setup}", "where": {"day": "2026-11-02"}}
 FILE = "a file"  # sent as a form
 READ, OPERATE, ARRANGE, OWN, THEIRS = "read", "operate", "arrange", "own", "theirs"
 # Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
@@ -126,6 +129,27 @@ ENDPOINTS = (
     ("post", "/api/pulls/{pull}/abort", None, OPERATE),
     ("post", "/api/pulls/{pull}/keep", None, OPERATE),
     ("post", "/api/pulls/{pull}/exclude", {"reason": "hose off"}, OPERATE),
+    ("get", "/api/pulls/{pull}/raw", None, READ),
+    ("get", "/api/pulls/{pull}/raw.{kind}", None, READ),
+    ("get", "/api/pulls/{pull}/inspection", None, READ),
+    ("get", "/api/pulls/{pull}/inertia?other={pull}", None, OPERATE),
+    ("put", "/api/pulls/{pull}/reduction", {}, OPERATE),
+    ("post", "/api/pulls/{pull}/let-in", {"reason": "x"}, OPERATE),
+    ("delete", "/api/pulls/{pull}/let-in", None, OPERATE),
+    ("get", "/api/programmes/{programme}/comparability?first={pull}&second={pull}", None, READ),
+    ("get", "/api/programmes/{programme}/judged", None, READ),
+    ("get", "/api/programmes/{programme}/comparison-windows", None, READ),
+    ("put", "/api/programmes/{programme}/comparison-windows", {"windows": []}, OPERATE),
+    ("get", "/api/import-choices", None, READ),
+    ("post", "/api/programmes/{programme}/imports", None, OPERATE),
+    ("get", "/api/imports/{import}", None, OPERATE),
+    ("post", "/api/imports/{import}/files", FILE, OPERATE),
+    ("post", "/api/imports/{import}/run", RUN, OPERATE),
+    ("post", "/api/programmes/{programme}/figures/check", {"text": "3000 300"}, READ),
+    ("post", "/api/programmes/{programme}/figures", FIGURES, OPERATE),
+    ("get", "/api/programmes/{programme}/curves.{kind}", None, READ),
+    ("get", "/api/programmes/{programme}/archive", None, OPERATE),
+    ("post", "/api/archives", FILE, OPERATE),
 )
 
 
@@ -144,6 +168,8 @@ class Permissions(TestCase):
             "part": self.programme.setups.first().parts.get().pk, "photo": self.photo().pk,
             "reading": self.reading().pk, "job": self.job().pk, "key": "coolant", "open_job": self.open_job().pk,
             "list_item": self.list_item().pk, "note": self.note().pk, "channel": "oil_temperature",
+            "kind": "csv",
+            "import": Import.objects.create(programme=self.programme, by=self.operator, at=scenes.DAY).pk,
         }  # fmt: skip
 
     def list_item(self) -> ListItem:
@@ -170,6 +196,8 @@ class Permissions(TestCase):
     def ask(self, method: str, address: str, body: dict | str | None):
         if body == FILE:
             return self.client.post(address.format(**self.names), {"file": io.BytesIO(b"not what is wanted")})
+        if method == "get":
+            return self.read(address)
         sent = json.dumps(body or {}).replace('"{stand}"', str(self.names["stand"]))
         sent = sent.replace('"{item_id}"', str(self.names["list_item"]))
         sent = sent.replace('"{setup}"', str(self.names["setup"])).replace('"{build}"', str(self.names["build"]))

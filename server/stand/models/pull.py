@@ -45,6 +45,15 @@ class Purpose(models.TextChoices):
     STEPS = "steps", "Step test"
 
 
+class Origin(models.TextChoices):
+    """Where the samples or figures of a pull come from."""
+
+    STAND = "stand", "Recorded here"
+    FILE = "file", "Samples from a file"
+    TABLE = "table", "Reduced table from a file"
+    TYPED = "typed", "Figures typed in"
+
+
 class Standing(models.TextChoices):
     UNDECIDED = "undecided", "Not judged"
     ACCEPTED = "accepted", "Kept"
@@ -64,6 +73,12 @@ class Pull(models.Model):
     step = models.ForeignKey(Step, on_delete=models.SET_NULL, null=True, blank=True, related_name="pulls_made")
     plan_version = models.PositiveSmallIntegerField(default=0, help_text="of the plan it was made under; 0: none kept")
     purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.SWEEP)
+    origin = models.CharField(max_length=6, choices=Origin.choices, default=Origin.STAND)
+    source = models.CharField(max_length=200, blank=True, help_text="file, sheet or screen it was taken from")
+    figures_standard = models.CharField(
+        max_length=20, blank=True, help_text="what printed figures are corrected to; observed, or unknown"
+    )
+    torque_step = models.FloatField(default=0.0, help_text="N·m, the smallest step of printed figures; 0: samples")
     state = models.CharField(max_length=12, choices=PullState.choices, default=PullState.ARMED)
     ended_why = models.CharField(max_length=300, blank=True)
     armed_at = models.DateTimeField()
@@ -117,6 +132,12 @@ class Pull(models.Model):
                 condition=~Q(standing="excluded") | ~Q(excluded_reason=""),
                 name="pull_exclusion_has_a_reason",
                 violation_error_message="Say why the pull is left out.",
+            ),
+            models.CheckConstraint(condition=Q(origin__in=Origin.values), name="pull_origin_is_known"),
+            models.CheckConstraint(
+                condition=Q(origin__in=["stand", "file"], figures_standard="")
+                | Q(origin__in=["table", "typed"]) & ~Q(figures_standard=""),
+                name="pull_of_figures_says_what_they_are",
             ),
             models.CheckConstraint(
                 condition=~Q(standing="accepted") | Q(state="complete"),

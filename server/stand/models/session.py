@@ -28,6 +28,7 @@ class Session(models.Model):
     oil = models.CharField(max_length=80, blank=True)
     coolant = models.CharField(max_length=80, blank=True)
     opened_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    filed = models.BooleanField(default=False, help_text="known from files or printed figures, not run here")
 
     class Meta:
         ordering = ["opened_at"]
@@ -38,6 +39,7 @@ class Session(models.Model):
                     (Period("opened_at", "closed_at", RangeBoundary()), RangeOperators.OVERLAPS),
                     ("stand", RangeOperators.EQUAL),
                 ],
+                condition=Q(filed=False),
                 violation_error_message="Another session runs on this stand at that time. Close it first.",
             ),
             models.CheckConstraint(

@@ -169,13 +169,13 @@ class Queries(Scene):
     def test_sixty_curves_cost_as_many_queries_as_nine(self):
         opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         for what in ("curves", "verdict"):
-            with self.assertNumQueries(6):
+            with self.assertNumQueries(11):
                 self.read(what)
         rows = scenes.samples(1.001)
         for _ in range(12):
             scenes.pull(opened, self.programme.setups.first(), self.operator, rows=rows)
         for what in ("curves", "verdict"):
-            with self.assertNumQueries(6):
+            with self.assertNumQueries(11):
                 self.read(what)
 
 

@@ -24,6 +24,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read Back
+         * @description A programme from its zip; all of it or nothing.
+         */
+        post: operations["read_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{build_id}": {
         parameters: {
             query?: never;
@@ -248,6 +268,77 @@ export interface paths {
         /** Describe Owner */
         put: operations["describe_engine_owner"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/import-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Choices */
+        get: operations["import_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read */
+        get: operations["import_batch"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/files": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Give
+         * @description One file; what is in it, or why it cannot be read.
+         */
+        post: operations["give_import_file"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/imports/{import_id}/run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Run */
+        post: operations["run_import"];
         delete?: never;
         options?: never;
         head?: never;
@@ -697,6 +788,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Take Out */
+        get: operations["programme_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/build": {
         parameters: {
             query?: never;
@@ -731,6 +839,44 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/comparability": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Comparison
+         * @description Two pulls by their ids, or the kept pulls of two setups: the second against the first.
+         */
+        get: operations["comparability"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/comparison-windows": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Windows */
+        get: operations["comparison_windows"];
+        /** Set Windows */
+        put: operations["set_comparison_windows"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/curves": {
         parameters: {
             query?: never;
@@ -740,6 +886,26 @@ export interface paths {
         };
         /** Read Curves */
         get: operations["curves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/curves.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Curves File
+         * @description The reduced curves as CSV or XLSX.
+         */
+        get: operations["curves_file"];
         put?: never;
         post?: never;
         delete?: never;
@@ -779,6 +945,80 @@ export interface paths {
          * @description Write down what one expects of a setup; an empty text takes it back.
          */
         post: operations["expect"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/figures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write */
+        post: operations["write_figures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/figures/check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Check
+         * @description How the text is understood, and what does not fit in it. Nothing is kept.
+         */
+        post: operations["check_figures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/imports": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin */
+        post: operations["begin_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/judged": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Judged
+         * @description Every kept pull held against the baseline nearest to it.
+         */
+        get: operations["judged_pulls"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1148,6 +1388,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pulls/{pull_id}/inertia": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Estimate Inertia
+         * @description The inertia that two pulls of one setup at different sweep rates give.
+         */
+        get: operations["inertia_from_two_rates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/inspection": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Inspection */
+        get: operations["inspection"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/keep": {
         parameters: {
             query?: never;
@@ -1159,6 +1436,84 @@ export interface paths {
         put?: never;
         /** Keep */
         post: operations["keep_pull"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/let-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Let In */
+        post: operations["let_pull_in"];
+        /** Shut Out */
+        delete: operations["shut_pull_out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/raw": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Raw
+         * @description Every channel as it was recorded, in the person's units; thinned to what a screen can show.
+         */
+        get: operations["raw_samples"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/raw.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Raw File
+         * @description The samples as CSV, MDF4 or Parquet.
+         */
+        get: operations["raw_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/reduction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Reduce As
+         * @description Reduce it with cuts or inertia of one's own; the raw samples stay as they are.
+         */
+        put: operations["reduce_as"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1689,6 +2044,21 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** AirOfPull */
+        AirOfPull: {
+            /** Barometer */
+            barometer: number;
+            /** Barometer Unit */
+            barometer_unit: string;
+            /** From Log */
+            from_log: boolean;
+            /** Humidity Percent */
+            humidity_percent: number;
+            /** Temperature */
+            temperature: number;
+            /** Temperature Unit */
+            temperature_unit: string;
+        };
         /** AirOut */
         AirOut: {
             /** Density Altitude Ft */
@@ -1879,6 +2249,15 @@ export interface components {
             /** Ended At */
             ended_at: string | null;
         };
+        /** ChannelChoice */
+        ChannelChoice: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Units */
+            units: string[];
+        };
         /** ChannelOut */
         ChannelOut: {
             /** Label */
@@ -1937,6 +2316,60 @@ export interface components {
             name: string;
             /** State */
             state: string;
+        };
+        /** ComparisonCheckOut */
+        ComparisonCheckOut: {
+            /** Basis */
+            basis: string;
+            /** Effect */
+            effect: string;
+            /** Found */
+            found: string;
+            /** Key */
+            key: string;
+            /** Level */
+            level: string;
+            /** Level Label */
+            level_label: string;
+            /** Name */
+            name: string;
+            /** Planned */
+            planned: boolean;
+            /** Window */
+            window: string;
+        };
+        /** ComparisonOut */
+        ComparisonOut: {
+            /** Checks */
+            checks: components["schemas"]["ComparisonCheckOut"][];
+            /** Level */
+            level: string;
+            /** Line */
+            line: string;
+        };
+        /** ComparisonWindowIn */
+        ComparisonWindowIn: {
+            /** Block */
+            block: number;
+            /** Key */
+            key: string;
+            /** Note */
+            note: number;
+        };
+        /** ComparisonWindowOut */
+        ComparisonWindowOut: {
+            /** Block */
+            block: number;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Note */
+            note: number;
+            /** Unit */
+            unit: string;
+            /** Usual */
+            usual: boolean;
         };
         /**
          * CostOut
@@ -2001,6 +2434,26 @@ export interface components {
             standard_label: string;
             /** Torque Unit */
             torque_unit: string;
+        };
+        /**
+         * CutOut
+         * @description Times from the first sample.
+         */
+        CutOut: {
+            /** End Rpm */
+            end_rpm: number;
+            /** End S */
+            end_s: number;
+            /** End Why */
+            end_why: string;
+            /** Rate Rpm S */
+            rate_rpm_s: number;
+            /** Start Rpm */
+            start_rpm: number;
+            /** Start S */
+            start_s: number;
+            /** Start Why */
+            start_why: string;
         };
         /**
          * Day
@@ -2387,6 +2840,13 @@ export interface components {
             /** Rows */
             rows: components["schemas"]["ExpectationOut"][];
         };
+        /** FactOut */
+        FactOut: {
+            /** Label */
+            label: string;
+            /** Text */
+            text: string;
+        };
         /**
          * FactorOut
          * @description One standard's factor on this air, and how far each instrument moves it, per cent either side.
@@ -2498,6 +2958,60 @@ export interface components {
             /** Value */
             value: number | null;
         };
+        /** FigureRow */
+        FigureRow: {
+            /** Line */
+            line: number;
+            /** Power */
+            power: number | null;
+            /** Rpm */
+            rpm: number;
+            /** Torque */
+            torque: number | null;
+        };
+        /**
+         * FiguresIn
+         * @description `text` is the table; units are those of columns that name none.
+         */
+        FiguresIn: {
+            /**
+             * Power Unit
+             * @default
+             */
+            power_unit: string;
+            /** Text */
+            text: string;
+            /**
+             * @default {
+             *       "gain": null,
+             *       "gain_after": null,
+             *       "gain_before": null,
+             *       "power": null,
+             *       "power_rpm": null,
+             *       "torque": null,
+             *       "torque_rpm": null
+             *     }
+             */
+            told: components["schemas"]["ToldIn"];
+            /**
+             * Torque Unit
+             * @default
+             */
+            torque_unit: string;
+        };
+        /** FiguresOut */
+        FiguresOut: {
+            /** Power Unit */
+            power_unit: string;
+            /** Problems */
+            problems: string[];
+            /** Resolution Percent */
+            resolution_percent: number;
+            /** Rows */
+            rows: components["schemas"]["FigureRow"][];
+            /** Torque Unit */
+            torque_unit: string;
+        };
         /** FindingOut */
         FindingOut: {
             /** Caution */
@@ -2598,6 +3112,76 @@ export interface components {
             /** S */
             s: number;
         };
+        /** ImportBatchOut */
+        ImportBatchOut: {
+            /** Files */
+            files: components["schemas"]["ImportFile"][];
+            /** Id */
+            id: number;
+            job: components["schemas"]["JobOut"] | null;
+            /** Layouts */
+            layouts: components["schemas"]["LayoutOut"][];
+        };
+        /**
+         * ImportChoices
+         * @description What can be said of files and figures, for the screens that ask.
+         */
+        ImportChoices: {
+            /** Channels */
+            channels: components["schemas"]["ChannelChoice"][];
+            /** Inertia */
+            inertia: {
+                [key: string]: string;
+            };
+            /** Largest File */
+            largest_file: number;
+            /** Stand Names */
+            stand_names: string[];
+            /** Standards */
+            standards: {
+                [key: string]: string;
+            };
+        };
+        /** ImportColumn */
+        ImportColumn: {
+            /** Channel */
+            channel: string;
+            /** First */
+            first: string[];
+            /** High */
+            high: string;
+            /** Low */
+            low: string;
+            /** Mapped Unit */
+            mapped_unit: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+        };
+        /** ImportFile */
+        ImportFile: {
+            /** Id */
+            id: number;
+            /** Layout Key */
+            layout_key: string;
+            /** Name */
+            name: string;
+            /** Pull Id */
+            pull_id: number | null;
+            /** Rows */
+            rows: number;
+            /** Setup Id */
+            setup_id: number | null;
+            /** Size */
+            size: number;
+            /** State */
+            state: string;
+            /** State Label */
+            state_label: string;
+            /** Told */
+            told: string;
+        };
         /** ImportOut */
         ImportOut: {
             /** Added */
@@ -2606,6 +3190,87 @@ export interface components {
             known: number;
             /** Outside */
             outside: number;
+        };
+        /** InertiaOut */
+        InertiaOut: {
+            /** Bins */
+            bins: number;
+            /** Half Width */
+            half_width: number;
+            /** Inertia */
+            inertia: number;
+            /** Told */
+            told: string;
+            /** Unit */
+            unit: string;
+        };
+        /**
+         * InspectionOut
+         * @description `no_curve` says why there is none. Without samples, `figures` says what the printed figures are.
+         */
+        InspectionOut: {
+            air: components["schemas"]["AirOfPull"] | null;
+            /** Anomalies */
+            anomalies: string[];
+            /** By Hand */
+            by_hand: boolean;
+            /** Channels */
+            channels: components["schemas"]["SeriesOut"][];
+            /** Corrected */
+            corrected: number[];
+            cut: components["schemas"]["CutOut"] | null;
+            /** Derived */
+            derived: components["schemas"]["SeriesOut"][];
+            /** Factor */
+            factor: number | null;
+            /** Factor Why */
+            factor_why: string;
+            /** Figures */
+            figures: string;
+            /** Findings */
+            findings: string[];
+            /** Has Samples */
+            has_samples: boolean;
+            /** Inertia */
+            inertia: number;
+            /** Inertia Unit */
+            inertia_unit: string;
+            /** Marks */
+            marks: number[][];
+            /** No Curve */
+            no_curve: string;
+            /** Notes */
+            notes: components["schemas"]["NoteLine"][];
+            /** Number */
+            number: number;
+            /** Observed */
+            observed: number[];
+            /** Power */
+            power: number[];
+            /** Power Unit */
+            power_unit: string;
+            /** Provenance */
+            provenance: components["schemas"]["FactOut"][];
+            /** Pull Id */
+            pull_id: number;
+            /** Samples */
+            samples: number[];
+            /** Scatter */
+            scatter: number[];
+            /** Setup Id */
+            setup_id: number;
+            /** Speed Rpm */
+            speed_rpm: number[];
+            /** Stand Inertia */
+            stand_inertia: string;
+            /** Standard */
+            standard: string;
+            /** Standard Label */
+            standard_label: string;
+            /** State */
+            state: string;
+            /** Torque Unit */
+            torque_unit: string;
         };
         /** InstallationIn */
         InstallationIn: {
@@ -2709,6 +3374,68 @@ export interface components {
             told: string;
             /** Total */
             total: number;
+        };
+        /**
+         * JudgedOut
+         * @description `against` is the number of the pull that it was held against; none where there is none.
+         */
+        JudgedOut: {
+            /** Against */
+            against: number | null;
+            /** Counts */
+            counts: boolean;
+            /** Let In By */
+            let_in_by: string;
+            /** Let In Reason */
+            let_in_reason: string;
+            /** Level */
+            level: string;
+            /** Line */
+            line: string;
+            /** Number */
+            number: number;
+            /** Pull Id */
+            pull_id: number;
+        };
+        /** LayoutIn */
+        LayoutIn: {
+            /**
+             * Is Table
+             * @default false
+             */
+            is_table: boolean;
+            /** Key */
+            key: string;
+            /** Mapped */
+            mapped: components["schemas"]["MappedIn"][];
+            /** Rate Hz */
+            rate_hz?: number | null;
+        };
+        /**
+         * LayoutOut
+         * @description Files of one make. `known`: it is mapped as it was settled the last time.
+         */
+        LayoutOut: {
+            /** Columns */
+            columns: components["schemas"]["ImportColumn"][];
+            /** Doubts */
+            doubts: string[];
+            /** Example */
+            example: string;
+            /** Files */
+            files: number;
+            /** Is Table */
+            is_table: boolean;
+            /** Key */
+            key: string;
+            /** Kind */
+            kind: string;
+            /** Known */
+            known: boolean;
+            /** Notes */
+            notes: string[];
+            /** Rate Hz */
+            rate_hz: number | null;
         };
         /**
          * LeadOut
@@ -2848,6 +3575,21 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /** MappedIn */
+        MappedIn: {
+            /**
+             * Channel
+             * @default
+             */
+            channel: string;
+            /** Column */
+            column: string;
+            /**
+             * Unit
+             * @default
+             */
+            unit: string;
+        };
         /** Me */
         Me: {
             /** May Operate */
@@ -2925,6 +3667,18 @@ export interface components {
              * Text
              * @default
              */
+            text: string;
+        };
+        /** NoteLine */
+        NoteLine: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Text */
             text: string;
         };
         /** NoteOut */
@@ -3441,6 +4195,22 @@ export interface components {
             /** Temperature */
             temperature: number | null;
         };
+        /**
+         * PullComparable
+         * @description Held against pull `against` of the baseline; `counts` says whether it is in the verdict.
+         */
+        PullComparable: {
+            /** Against */
+            against: number | null;
+            /** Counts */
+            counts: boolean;
+            /** Let In Reason */
+            let_in_reason: string;
+            /** Level */
+            level: string;
+            /** Line */
+            line: string;
+        };
         /** PullCurve */
         PullCurve: {
             /** Factor */
@@ -3528,6 +4298,9 @@ export interface components {
          * @description A line of the log. Without a curve, `no_curve` says why.
          */
         PullRow: {
+            /** Anomalies */
+            anomalies: string[];
+            comparable: components["schemas"]["PullComparable"] | null;
             /** Ended Why */
             ended_why: string;
             /** Excluded Reason */
@@ -3550,6 +4323,10 @@ export interface components {
             number: number;
             /** Operator */
             operator: string;
+            /** Origin */
+            origin: string;
+            /** Origin Label */
+            origin_label: string;
             /** Override Reason */
             override_reason: string;
             peak_power: components["schemas"]["PeakOut"] | null;
@@ -3560,6 +4337,8 @@ export interface components {
             samples_lost: number;
             /** Setup Id */
             setup_id: number;
+            /** Source */
+            source: string;
             /** Standing */
             standing: string;
             /** Standing Label */
@@ -3590,6 +4369,22 @@ export interface components {
             pulls: number | null;
             /** Scatter Percent */
             scatter_percent: number;
+        };
+        /** RawOut */
+        RawOut: {
+            /** Series */
+            series: components["schemas"]["SeriesOut"][];
+            /** Thinned */
+            thinned: boolean;
+            /** Time S */
+            time_s: number[];
+        };
+        /** ReadBackOut */
+        ReadBackOut: {
+            /** Id */
+            id: number;
+            /** Question */
+            question: string;
         };
         /** ReadingIn */
         ReadingIn: {
@@ -3624,6 +4419,30 @@ export interface components {
             /** Typed */
             typed: string;
         };
+        /** ReasonIn */
+        ReasonIn: {
+            /**
+             * Reason
+             * @default
+             */
+            reason: string;
+        };
+        /**
+         * ReduceIn
+         * @description Empty fields leave it to the defaults; all empty goes back to them.
+         */
+        ReduceIn: {
+            /** Cut End S */
+            cut_end_s?: number | null;
+            /** Cut Start S */
+            cut_start_s?: number | null;
+            /** Inertia */
+            inertia?: number | null;
+            /** Smooth Bins */
+            smooth_bins?: number | null;
+            /** Stand Inertia */
+            stand_inertia?: string | null;
+        };
         /** RevisionOut */
         RevisionOut: {
             /** Created At */
@@ -3638,6 +4457,14 @@ export interface components {
             revision: number;
             /** Used */
             used: boolean;
+        };
+        /** RunIn */
+        RunIn: {
+            /** Layouts */
+            layouts: components["schemas"]["LayoutIn"][];
+            /** Setups */
+            setups: components["schemas"]["SetupOfFile"][];
+            where: components["schemas"]["WhereIn"];
         };
         /**
          * SeparationOut
@@ -3658,6 +4485,20 @@ export interface components {
             pulls: number | null;
             /** Setup Id */
             setup_id: number;
+        };
+        /**
+         * SeriesOut
+         * @description Samples over time or bins over speed; null where nothing was read.
+         */
+        SeriesOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            /** Values */
+            values: (number | null)[];
         };
         /** SessionIn */
         SessionIn: {
@@ -3773,6 +4614,13 @@ export interface components {
             torque: number[];
             /** Torque Half Width */
             torque_half_width: number[] | null;
+        };
+        /** SetupOfFile */
+        SetupOfFile: {
+            /** File Id */
+            file_id: number;
+            /** Setup Id */
+            setup_id: number;
         };
         /** SetupOut */
         SetupOut: {
@@ -4123,6 +4971,26 @@ export interface components {
             label: string;
         };
         /**
+         * ToldIn
+         * @description What is quoted beside the table, in the table's units.
+         */
+        ToldIn: {
+            /** Gain */
+            gain?: number | null;
+            /** Gain After */
+            gain_after?: number | null;
+            /** Gain Before */
+            gain_before?: number | null;
+            /** Power */
+            power?: number | null;
+            /** Power Rpm */
+            power_rpm?: number | null;
+            /** Torque */
+            torque?: number | null;
+            /** Torque Rpm */
+            torque_rpm?: number | null;
+        };
+        /**
          * UseOut
          * @description A setup that held a part, and how it did against the baseline of its programme.
          */
@@ -4327,6 +5195,53 @@ export interface components {
             };
         };
         /**
+         * WhereIn
+         * @description As typed, in the person's units; air is given whole or not at all.
+         */
+        WhereIn: {
+            /** Air Temperature */
+            air_temperature?: number | null;
+            /** Barometer */
+            barometer?: number | null;
+            /**
+             * Day
+             * Format: date
+             */
+            day: string;
+            /**
+             * Figures Standard
+             * @default
+             */
+            figures_standard: string;
+            /**
+             * Fuel
+             * @default
+             */
+            fuel: string;
+            /** Humidity Percent */
+            humidity_percent?: number | null;
+            /**
+             * Inertia
+             * @default 0
+             */
+            inertia: number;
+            /**
+             * Inertia In Torque
+             * @default unknown
+             */
+            inertia_in_torque: string;
+            /**
+             * Keep
+             * @default false
+             */
+            keep: boolean;
+            /**
+             * Stand Name
+             * @default
+             */
+            stand_name: string;
+        };
+        /**
          * WindowIn
          * @description Both empty: the channel holds no pull any more.
          */
@@ -4360,6 +5275,11 @@ export interface components {
             /** Within */
             within: string;
         };
+        /** WindowsIn */
+        WindowsIn: {
+            /** Windows */
+            windows: components["schemas"]["ComparisonWindowIn"][];
+        };
         /** WindowsOut */
         WindowsOut: {
             /** Windows */
@@ -4380,6 +5300,53 @@ export interface components {
             timed: number;
             /** Under */
             under: string[];
+        };
+        /** WriteFiguresIn */
+        WriteFiguresIn: {
+            /**
+             * Confirmed
+             * @default false
+             */
+            confirmed: boolean;
+            /**
+             * Power Unit
+             * @default
+             */
+            power_unit: string;
+            /** Setup Id */
+            setup_id: number;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Text */
+            text: string;
+            /**
+             * @default {
+             *       "gain": null,
+             *       "gain_after": null,
+             *       "gain_before": null,
+             *       "power": null,
+             *       "power_rpm": null,
+             *       "torque": null,
+             *       "torque_rpm": null
+             *     }
+             */
+            told: components["schemas"]["ToldIn"];
+            /**
+             * Torque Unit
+             * @default
+             */
+            torque_unit: string;
+            where: components["schemas"]["WhereIn"];
+        };
+        /** WrittenOut */
+        WrittenOut: {
+            /** Number */
+            number: number;
+            /** Pull Id */
+            pull_id: number;
         };
     };
     responses: never;
@@ -4410,6 +5377,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AirReport"];
+                };
+            };
+        };
+    };
+    read_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ReadBackOut"];
                 };
             };
         };
@@ -4803,6 +5800,106 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EngineRow"];
+                };
+            };
+        };
+    };
+    import_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportChoices"];
+                };
+            };
+        };
+    };
+    import_batch: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportBatchOut"];
+                };
+            };
+        };
+    };
+    give_import_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportFile"];
+                };
+            };
+        };
+    };
+    run_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                import_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportBatchOut"];
                 };
             };
         };
@@ -5474,6 +6571,26 @@ export interface operations {
             };
         };
     };
+    programme_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     choose_build: {
         parameters: {
             query?: never;
@@ -5522,6 +6639,81 @@ export interface operations {
             };
         };
     };
+    comparability: {
+        parameters: {
+            query?: {
+                first?: number | null;
+                second?: number | null;
+                first_setup?: number | null;
+                second_setup?: number | null;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonOut"];
+                };
+            };
+        };
+    };
+    comparison_windows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonWindowOut"][];
+                };
+            };
+        };
+    };
+    set_comparison_windows: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WindowsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ComparisonWindowOut"][];
+                };
+            };
+        };
+    };
     curves: {
         parameters: {
             query?: {
@@ -5543,6 +6735,29 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Curves"];
                 };
+            };
+        };
+    };
+    curves_file: {
+        parameters: {
+            query?: {
+                standard?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -5589,6 +6804,102 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    write_figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteFiguresIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WrittenOut"];
+                };
+            };
+        };
+    };
+    check_figures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FiguresIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["FiguresOut"];
+                };
+            };
+        };
+    };
+    begin_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportBatchOut"];
+                };
+            };
+        };
+    };
+    judged_pulls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"][];
+                };
             };
         };
     };
@@ -6112,6 +7423,54 @@ export interface operations {
             };
         };
     };
+    inertia_from_two_rates: {
+        parameters: {
+            query: {
+                other: number;
+            };
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InertiaOut"];
+                };
+            };
+        };
+    };
+    inspection: {
+        parameters: {
+            query?: {
+                standard?: string;
+            };
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
     keep_pull: {
         parameters: {
             query?: never;
@@ -6130,6 +7489,125 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PullMark"];
+                };
+            };
+        };
+    };
+    let_pull_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReasonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"][];
+                };
+            };
+        };
+    };
+    shut_pull_out: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"][];
+                };
+            };
+        };
+    };
+    raw_samples: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RawOut"];
+                };
+            };
+        };
+    };
+    raw_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    reduce_as: {
+        parameters: {
+            query?: {
+                standard?: string;
+            };
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReduceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InspectionOut"];
                 };
             };
         };

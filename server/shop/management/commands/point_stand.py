@@ -19,7 +19,7 @@ class Command(BaseCommand):
         parser.add_argument("--port", type=int, required=True)
 
     def handle(self, *args: Any, **options: Any) -> None:
-        stands = Stand.objects.order_by("pk")
+        stands = Stand.objects.filter(on_line=True).order_by("pk")
         if options["stand"]:
             stands = stands.filter(pk=options["stand"])
         if options["name"]:

@@ -19,7 +19,7 @@ class Command(BaseCommand):
         parser.add_argument("--stand", type=int, help="number of the stand; the first one if left out")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        stands = Stand.objects.order_by("pk")
+        stands = Stand.objects.filter(on_line=True).order_by("pk")
         stand = (stands.filter(pk=options["stand"]) if options["stand"] else stands).first()
         if stand is None:
             raise CommandError("There is no such stand. Add one first, or load the demo data.")

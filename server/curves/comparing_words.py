@@ -1,0 +1,132 @@
+"""What a check of comparability found, in words and in the units of who reads it."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from torvix_core import comparability, quantities
+from torvix_core.comparability import Basis, Check, Level
+from torvix_core.dimensions import Slot
+
+from programmes.plans import OWN, SETTING, row_label
+
+NAMES = {
+    "oil_temperature": "Oil", "coolant_temperature": "Coolant", "inlet_temperature": "Inlet air",
+    "manifold_temperature": "Manifold skin", "mixture": "Mixture", "spark": "Spark", "boost": "Boost",
+    "sweep_rate": "Sweep rate", "correction": "Correction", "time_apart": "Time apart", "slots": "Parts and settings",
+    "resolution": "Resolution", "range": "Range", "session": "Session", "first_pull": "First pull after a change",
+    "fuel": "Fuel", "operator": "Operator", "revision": "Engine revision",
+}  # fmt: skip
+BASES = {Basis.PHYSICS: "physics", Basis.PRACTICE: "common practice", Basis.STANDARD: "the standards", Basis.NONE: ""}
+LEVELS = {Level.OK: "ok", Level.NOTE: "note", Level.BLOCK: "not comparable", Level.UNKNOWN: "not known"}
+WARMER = {"oil_temperature", "coolant_temperature", "inlet_temperature", "manifold_temperature"}
+
+
+def unit_of(key: str, units: Mapping[str, str]) -> str:
+    """The unit in which a person reads the difference of a check."""
+    own = comparability.UNITS.get(key, "")
+    return {"K": units["temperature"], "Pa": units["boost"], "1": "%", "s": "h"}.get(own, own)
+
+
+def shown(key: str, si: float, units: Mapping[str, str]) -> float:
+    """A difference in that unit: a temperature difference has no offset."""
+    own, unit = comparability.UNITS.get(key, ""), unit_of(key, units)
+    return si / quantities.to_si_rule(unit).scale if own and own != unit else si
+
+
+def stored(key: str, value: float, units: Mapping[str, str]) -> float:
+    """What a person typed in that unit, SI."""
+    own, unit = comparability.UNITS.get(key, ""), unit_of(key, units)
+    return value * quantities.to_si_rule(unit).scale if own and own != unit else value
+
+
+def found_words(check: Check, units: Mapping[str, str]) -> str:
+    """What the second pull is against the first."""
+    key, unit = check.key, unit_of(check.key, units)
+    if check.level is Level.UNKNOWN:
+        return "not measured in both" if key != "fuel" else "not written down for both"
+    if key == "range":
+        return f"only {check.found:.0f} bins of speed in common"
+    if key == "session":
+        linked = check.level is not Level.BLOCK
+        return (
+            "another session, linked by a setup pulled in both"
+            if linked
+            else "another session, with no setup in common"
+        )
+    if key == "first_pull":
+        return "one is the first after a change, the other is not"
+    if key in ("fuel", "operator", "revision"):
+        return f"{check.told[1] or 'none'} against {check.told[0] or 'none'}"
+    if key == "slots":
+        return ", ".join(_row(one) for one in check.told)
+    if check.found is None:
+        return "; ".join(check.told)
+    value = shown(key, check.found, units)
+    if key in WARMER:
+        return f"{abs(value):.1f} {unit} {'warmer' if value >= 0 else 'colder'}"
+    if key == "mixture":
+        return f"{abs(value):.3f} lambda {'leaner' if value >= 0 else 'richer'} in nine bins of ten"
+    if key == "boost":
+        return f"{abs(value):.3g} {unit} {'more' if value >= 0 else 'less'} in nine bins of ten"
+    if key == "spark":
+        return f"{abs(value):.1f}° {'more' if value >= 0 else 'less'} advance" if value else "the same"
+    if key == "sweep_rate":
+        return f"{abs(value):.0f} % {'faster' if value >= 0 else 'slower'}" if abs(value) >= 0.5 else "the same"
+    if key == "correction":
+        outside = f", outside the standard ({' and '.join(check.told)})" if check.told else ""
+        return f"factor {abs(value):.1f} % {'larger' if value >= 0 else 'smaller'}{outside}"
+    if key == "time_apart":
+        return f"{abs(value):.1f} h {'later' if value >= 0 else 'earlier'}"
+    return f"rounded to half a step of {value:.2f} %"
+
+
+def _row(key: str) -> str:
+    """A slot or a setting, by the name that the plan gives it."""
+    if key in list(Slot):
+        return row_label(key)
+    label = row_label(f"{SETTING}{'spark_advance' if key == 'spark' else key}")
+    return key.removeprefix(OWN) if label.startswith(SETTING) else label
+
+
+def _told(check: Check, units: Mapping[str, str]) -> str:
+    """With its name in front, where what was found does not say it already."""
+    found = found_words(check, units)
+    return found if check.key in ("session", "first_pull", "range") else f"{NAMES[check.key].lower()} {found}"
+
+
+def window_words(check: Check, units: Mapping[str, str]) -> str:
+    if check.window is None or check.key in ("slots",):
+        return ""
+    note, block = (shown(check.key, value, units) for value in (check.window.note, check.window.block))
+    return f"ok to {note:.3g}, note to {block:.3g} {unit_of(check.key, units)}".rstrip()
+
+
+def effect_words(check: Check) -> str:
+    if check.effect is None:
+        return ""
+    return f"{check.effect * 100:+.2f} %" if abs(check.effect) >= 5e-5 else "nothing"
+
+
+def reasons(checks: Sequence[Check]) -> str:
+    """Which checks two pulls fail, by name."""
+    return ", ".join(NAMES[check.key].lower() for check in checks if check.level is Level.BLOCK)
+
+
+def line(checks: Sequence[Check], units: Mapping[str, str]) -> str:
+    """One line that sums the checks up."""
+    blocks = [check for check in checks if check.level is Level.BLOCK]
+    notes = [check for check in checks if check.level is Level.NOTE]
+    unknown = [check for check in checks if check.level is Level.UNKNOWN]
+    effect = comparability.total_effect(checks)
+    likely = f" Together likely worth {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
+    if blocks:
+        told = "; ".join(_told(check, units) for check in blocks)
+        return f"Not comparable: {told}.{likely}"
+    if notes:
+        told = "; ".join(_told(check, units) for check in notes)
+        return f"Comparable, with care: {told}.{likely}"
+    if unknown:
+        told = ", ".join(NAMES[check.key].lower() for check in unknown)
+        return f"Comparable as far as is known; not known: {told}.{likely}"
+    return f"Comparable in all that is checked.{likely}"

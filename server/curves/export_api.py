@@ -1,0 +1,81 @@
+"""Files to take along: raw samples, reduced curves, a whole programme; and a programme read back in."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import File, Router, Schema
+from ninja.files import UploadedFile
+
+from curves import archive, exports
+from curves.api import standard_asked
+from curves.files.table import FileProblem
+from programmes.models import Programme
+from shop.models import Person
+from shop.refusals import Invalid
+from shop.services import is_person, require_operator, units_of
+from stand.models import Pull
+
+router = Router(tags=["files"])
+
+
+class ReadBackOut(Schema):
+    id: int
+    question: str
+
+
+def _programme(person: Person, programme_id: int) -> Programme:
+    return get_object_or_404(Programme.objects.visible_to(person).select_related("build"), pk=programme_id)
+
+
+def _attachment(content: bytes, kind: str, name: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type=kind)
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    answer["Cache-Control"] = "private, no-store"
+    return answer
+
+
+@router.get("/pulls/{pull_id}/raw.{kind}", operation_id="raw_file", response={200: None})
+def raw_file(request: HttpRequest, pull_id: int, kind: str):
+    """The samples as CSV, MDF4 or Parquet."""
+    assert is_person(request.user)
+    seen = Pull.objects.filter(session__programme__in=Programme.objects.visible_to(request.user))
+    pull = get_object_or_404(seen.select_related("setup", "session__programme"), pk=pull_id)
+    content = exports.raw_file(pull, kind)
+    name = exports.file_name(pull.session.programme.question, "pull", pull.number, pull.setup.letter)
+    return _attachment(content, exports.RAW_TYPES[kind], f"{name}.{kind}")
+
+
+@router.get("/programmes/{programme_id}/curves.{kind}", operation_id="curves_file", response={200: None})
+def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: str = ""):
+    """The reduced curves as CSV or XLSX."""
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    chosen = standard_asked(programme, standard)
+    content = exports.curves_file(programme, chosen, units_of(request.user), kind)
+    name = exports.file_name(programme.question, chosen)
+    return _attachment(content, exports.SHEET_TYPES[kind], f"{name}.{kind}")
+
+
+@router.get("/programmes/{programme_id}/archive", operation_id="programme_archive", response={200: None})
+def take_out(request: HttpRequest, programme_id: int):
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    content = archive.write(request.user, programme, timezone.now())
+    return _attachment(content, "application/zip", f"{exports.file_name(programme.question)}.zip")
+
+
+@router.post("/archives", response=ReadBackOut, operation_id="read_archive")
+def read_back(request: HttpRequest, file: File[UploadedFile]):
+    """A programme from its zip; all of it or nothing."""
+    assert is_person(request.user)
+    require_operator(request.user)
+    if (file.size or 0) > archive.LARGEST:
+        raise Invalid("The file is too large.", fields={"file": f"at most {archive.LARGEST / 1e6:.0f} MB"})
+    try:
+        made = archive.read(request.user, file.read(), timezone.now())
+    except FileProblem as problem:
+        told = str(problem)
+        raise Invalid(f"Nothing was read: {told}.", fields={"file": told}) from problem
+    return ReadBackOut(id=made.pk, question=made.question)

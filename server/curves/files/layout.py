@@ -1,0 +1,151 @@
+"""Find the table in rows of cells: where its heads stand, where the units, where the numbers begin."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from torvix_core import quantities
+
+from curves.files.table import FileProblem
+
+NUMBER = re.compile(r"[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?$")
+CLOCK = re.compile(r"(\d+:)?\d{1,2}:\d{2}([.,]\d+)?$")
+THOUSANDS = re.compile(r"[-+]?\d{1,3}([.,' ]\d{3})+[.,]\d+$")
+EMPTY = {"", "-", "--", "nan", "NaN", "NAN", "null", "NULL", "NA", "N/A", "n/a", "#N/A"}
+# A unit behind a name: torque [N·m], torque (N·m), torque / N·m, torque, N·m
+BRACKETED = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]*)[\])]\s*$")
+SEPARATED = re.compile(r"^(?P<name>.+?)(?:\s*,\s+|\s+/\s+|\s*/\s+)(?P<unit>\S.*)$")
+LOOKED_AT = 400  # lines from the top
+
+
+@dataclass(frozen=True)
+class Found:
+    """Row indices from 0. Without heads, `names` are "column 1" and so on."""
+
+    names: Sequence[str]
+    units: Sequence[str]
+    first_row: int
+    has_heads: bool
+
+
+def kind_of(cell: str) -> str:
+    """number, clock, empty or text."""
+    cell = cell.strip()
+    if cell in EMPTY:
+        return "empty"
+    if NUMBER.match(cell):
+        return "number"
+    return "clock" if CLOCK.match(cell) else "text"
+
+
+def find(rows: Sequence[Sequence[str]]) -> Found:
+    """The table in the first rows of a file. FileProblem where there is none."""
+    kinds: list[list[str]] = []
+    widths: list[int] = []
+
+    def look(upto: int) -> None:
+        for row in rows[len(kinds) : upto]:
+            kinds.append([kind_of(cell) for cell in row])
+            widths.append(_width(kinds[-1]))
+
+    for first in range(len(rows)):
+        look(first + 6)
+        row = kinds[first]
+        numbers = sum(kind in ("number", "clock") for kind in row)
+        if numbers < 2 or numbers < 0.5 * widths[first]:
+            continue
+        following = [at for at in range(first, min(first + 6, len(rows))) if widths[at]]
+        alike = [at for at in following if "number" in kinds[at] and abs(widths[at] - widths[first]) <= 2]
+        if len(alike) >= min(3, len(rows) - first) and len(alike) > len(following) / 2:
+            look(first + 20)
+            return _with_heads(rows, kinds, widths, first)
+    raise FileProblem(
+        "no table of numbers was found: it needs rows of at least two numbers, with the heads in the row above"
+    )
+
+
+def _width(kinds: Sequence[str]) -> int:
+    """Cells up to the last that is not empty."""
+    return max((at + 1 for at, kind in enumerate(kinds) if kind != "empty"), default=0)
+
+
+def _with_heads(
+    rows: Sequence[Sequence[str]], kinds: Sequence[Sequence[str]], widths: Sequence[int], first: int
+) -> Found:
+    width = max(widths[first : first + 20])
+    above = [at for at in range(first - 1, max(-1, first - 5), -1) if widths[at]][:2]
+    for at in above:
+        if thousands := next((cell for cell in rows[at] if THOUSANDS.match(cell.strip())), None):
+            raise FileProblem(
+                f"{thousands.strip()!r} has a mark for thousands. Save the file without marks for thousands",
+                line=at + 1,
+            )
+    heads = [at for at in above if kinds[at].count("text") >= 0.5 * widths[at] and widths[at] >= 0.5 * width]
+    units = [""] * width
+    if len(heads) == 2 and heads[0] == heads[1] + 1 and _are_units(rows[heads[0]]):
+        names_at, units_at = heads[1], heads[0]
+        units = _padded(rows[units_at], width)
+        units = [unit.strip().strip("[]()") for unit in units]
+    elif heads and heads[0] == above[0]:
+        names_at = heads[0]
+    else:
+        return Found([f"column {at + 1}" for at in range(width)], units, first, False)
+    names = []
+    for at, head in enumerate(_padded(rows[names_at], width)):
+        name, unit = split_head(head)
+        names.append(name or f"column {at + 1}")
+        units[at] = units[at] or unit
+    return Found(_told_apart(names), units, first, True)
+
+
+def _padded(row: Sequence[str], width: int) -> list[str]:
+    return [*(cell.strip() for cell in row[:width]), *[""] * (width - len(row))]
+
+
+def _are_units(row: Sequence[str]) -> bool:
+    cells = [cell.strip().strip("[]()") for cell in row if cell.strip()]
+    known = sum(is_unit(cell) for cell in cells)
+    return bool(cells) and known >= 0.5 * len(cells)
+
+
+def is_unit(text: str) -> bool:
+    if text.lower() in OTHER_UNITS:
+        return True
+    try:
+        quantities.canonical(text)
+    except ValueError:
+        return False
+    return bool(text)
+
+
+# Units of a time base and of mixture that the core has no use for: factor to the unit that it has
+OTHER_UNITS = {"ms": (1e-3, "s"), "sec": (1.0, "s"), "seconds": (1.0, "s"), "msec": (1e-3, "s"), "us": (1e-6, "s"),
+               "krpm": (1e3, "rpm"), "u/min": (1.0, "rpm"), "r/min": (1.0, "rpm"), "min-1": (1.0, "rpm"),
+               "knm": (1e3, "N·m"), "afr": (0.0, "lambda")}  # fmt: skip
+
+
+def split_head(head: str) -> tuple[str, str]:
+    """Name and unit of a head; the unit only where it stands apart from the name or is one we know."""
+    head = " ".join(head.split()).strip('"')
+    if found := BRACKETED.match(head):
+        return found["name"].strip(), found["unit"].strip()
+    if (found := SEPARATED.match(head)) and is_unit(found["unit"].strip()):
+        return found["name"].strip(), found["unit"].strip()
+    for divider in ("_", " "):
+        name, parted, unit = head.rpartition(divider)
+        # A single letter may be part of a name: only units of two letters and more are split off.
+        if parted and len(unit) >= 2 and is_unit(unit) and not unit.isdigit() and unit.lower() != "rpm":
+            return name.strip(), unit.strip()
+    return head, ""
+
+
+def _told_apart(names: Sequence[str]) -> list[str]:
+    """The second column of a name gets a number."""
+    seen: dict[str, int] = {}
+    told = []
+    for name in names:
+        seen[name] = seen.get(name, 0) + 1
+        told.append(name if seen[name] == 1 else f"{name} ({seen[name]})")
+    return told

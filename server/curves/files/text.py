@@ -1,0 +1,232 @@
+"""Tables of text: separator, decimal mark, encoding and heads are found, the numbers parsed in one call."""
+
+from __future__ import annotations
+
+import csv
+import io
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from torvix_core.checked import Array
+
+from curves.files.layout import EMPTY, LOOKED_AT, Found, find, kind_of
+from curves.files.table import Column, FileProblem, FileTable, require_size
+
+SEPARATORS = ";", "\t", ",", "|"
+BLOCK = 1 << 20  # bytes parsed at a time, by as many threads as there are cores
+LONGEST_LINE = 100_000
+SCORED = 30  # lines by which separators are told apart
+
+
+@dataclass(frozen=True)
+class Dialect:
+    separator: str  # " " stands for any run of blanks
+    decimal: str
+
+
+def read_text(content: bytes) -> FileTable:
+    """All numeric columns of a text table. FileProblem with line and column where a cell is no number."""
+    content = _as_utf8(content)
+    lines = _first_lines(content)
+    dialect, rows = _dialect(lines)
+    found = find(rows)
+    sample = rows[found.first_row : found.first_row + 200]
+    width = len(found.names)
+    require_size(content.count(b"\n"), width)
+    kinds = [_column_kind([row[at] if at < len(row) else "" for row in sample]) for at in range(width)]
+    if kinds.count("number") + kinds.count("clock") < 2:
+        raise FileProblem("fewer than two columns of numbers were found")
+    parsed = _parse(content, dialect, found, kinds)
+    columns = [
+        Column(name, unit or ("s" if kind == "clock" else ""), values)
+        for name, unit, kind, values in zip(found.names, found.units, kinds, parsed, strict=True)
+        if values is not None
+    ]
+    left = [name for name, values in zip(found.names, parsed, strict=True) if values is None]
+    notes = [f"Left out, as they hold text: {', '.join(left)}."] if left else []
+    return FileTable("text", columns, found.first_row + 1, notes)
+
+
+def _as_utf8(content: bytes) -> bytes:
+    """The text as UTF-8. What is neither UTF-8 nor UTF-16 is taken for the common western code page."""
+    for mark, encoding in ((b"\xff\xfe", "utf-16"), (b"\xfe\xff", "utf-16"), (b"\xef\xbb\xbf", "utf-8-sig")):
+        if content.startswith(mark):
+            try:
+                return content.decode(encoding).encode()
+            except UnicodeDecodeError as error:
+                raise FileProblem(f"the text breaks off or is damaged: {error.reason} at byte {error.start}") from error
+    if b"\0" in content[:100_000]:
+        raise FileProblem("it is no text: it holds zero bytes. Is it a file of another kind under this name?")
+    if content.isascii():
+        return content
+    try:
+        content.decode("utf-8")
+        return content
+    except UnicodeDecodeError:
+        return content.decode("cp1252", errors="replace").encode()
+
+
+def _first_lines(content: bytes) -> list[str]:
+    head, at = content[: LOOKED_AT * 2_000], -1
+    for _ in range(LOOKED_AT):
+        at = head.find(b"\n", at + 1)
+        if at < 0:
+            break
+    else:
+        head = head[: at + 1]
+    lines = head.decode("utf-8", errors="replace").splitlines()
+    if len(head) < len(content) and not head.endswith(b"\n"):
+        lines = lines[:-1]  # it may be cut off
+    lines = lines[:LOOKED_AT]
+    if not any(line.strip() for line in lines):
+        raise FileProblem("it is empty" if not content.strip() else "its first line is too long for a table")
+    if max(map(len, lines)) > LONGEST_LINE:
+        raise FileProblem(f"a line of it is longer than {LONGEST_LINE} characters: it is no table")
+    return lines
+
+
+def _dialect(lines: Sequence[str]) -> tuple[Dialect, list[list[str]]]:
+    """The separator under which most lines become rows of numbers, and the decimal mark that goes with it."""
+    best: tuple[float, Dialect] | None = None
+    last = lines[-SCORED:]
+    for separator in (*SEPARATORS, " "):
+        if separator != " " and sum(separator in line for line in last) < 0.5 * len(last):
+            continue
+        rows = [row for row in _split(last, separator) if row]
+        kinds = [[kind_of(cell) for cell in row] for row in rows]
+        decimal = (
+            ","
+            if separator != "," and any("," in cell and kind_of(cell) == "number" for row in rows for cell in row)
+            else "."
+        )
+        numeric = sum(1 - (row.count("text") + row.count("empty")) / len(row) for row in kinds if len(row) > 1)
+        widths = {len(row) for row in rows}
+        score = numeric - 0.5 * (len(widths) - 1) + (0.2 if separator != " " else 0.0)
+        if best is None or score > best[0]:
+            best = score, Dialect(separator, decimal)
+    if best is None or best[0] <= 0:
+        raise FileProblem("no separator makes a table of it; use comma, semicolon, tab or blanks")
+    return best[1], _split(lines, best[1].separator)
+
+
+def _split(lines: Sequence[str], separator: str) -> list[list[str]]:
+    if separator == " ":
+        return [line.split() for line in lines]
+    try:
+        return list(csv.reader(lines, delimiter=separator))
+    except csv.Error as error:
+        raise FileProblem(f"it is no table of text: {error}") from error
+
+
+def _column_kind(cells: Sequence[str]) -> str:
+    kinds = [kind for kind in map(kind_of, cells) if kind != "empty"]
+    if not kinds:
+        return "empty"
+    for kind in ("number", "clock"):
+        if kinds.count(kind) >= 0.5 * len(kinds):
+            return kind
+    return "text"
+
+
+def _parse(content: bytes, dialect: Dialect, found: Found, kinds: Sequence[str]) -> list[Array | None]:
+    """Every column that holds numbers or clock times; None for the others."""
+    import pyarrow as pa
+    from pyarrow import csv as arrow
+
+    body = content[_offset(content, found.first_row) :]
+    if dialect.separator == " ":
+        body = b"\n".join(b" ".join(line.split()) for line in body.splitlines())
+    names = [str(at) for at in range(len(found.names))]
+    types = {name: pa.float64() if kind == "number" else pa.string() for name, kind in zip(names, kinds, strict=True)}
+    ragged: list[tuple[int, int]] = []
+
+    def wrong_width(row: object) -> str:
+        ragged.append((getattr(row, "number", 0) or 0, getattr(row, "actual_columns", 0)))
+        return "skip" if not str(getattr(row, "text", "")).strip(" ,;\t|") else "error"
+
+    try:
+        table = arrow.read_csv(
+            pa.BufferReader(body),
+            read_options=arrow.ReadOptions(column_names=names, block_size=BLOCK, use_threads=True),
+            parse_options=arrow.ParseOptions(delimiter=dialect.separator, invalid_row_handler=wrong_width),
+            convert_options=arrow.ConvertOptions(
+                column_types=types, decimal_point=dialect.decimal, null_values=sorted(EMPTY), strings_can_be_null=True,
+                check_utf8=False,
+            ),
+        )  # fmt: skip
+    except pa.ArrowInvalid as error:
+        raise _where(content, dialect, found, kinds, str(error)) from error
+    if table.num_rows == 0:
+        raise FileProblem("no row of numbers follows the heads")
+    parsed: list[Array | None] = []
+    for at, kind in enumerate(kinds):
+        if kind == "number":
+            parsed.append(np.asarray(table.column(at).to_numpy(), dtype=np.float64))
+        elif kind == "clock":
+            parsed.append(_clock(table.column(at).to_pylist(), found.names[at], found.first_row))
+        else:
+            parsed.append(None)
+    return parsed
+
+
+def _offset(content: bytes, lines: int) -> int:
+    """Where the line of this index begins."""
+    at = 0
+    for _ in range(lines):
+        at = content.index(b"\n", at) + 1
+    return at
+
+
+def _clock(cells: Sequence[str | None], name: str, first_row: int) -> Array:
+    """Seconds of clock times, from their first; past midnight they go on."""
+    seconds = np.empty(len(cells))
+    for at, cell in enumerate(cells):
+        if cell is None:
+            seconds[at] = np.nan
+            continue
+        if kind_of(cell) != "clock":
+            raise FileProblem(f"{cell!r} is no time of day", line=first_row + at + 1, column=name)
+        total = 0.0
+        for part in cell.strip().replace(",", ".").split(":"):
+            total = total * 60 + float(part)
+        seconds[at] = total
+    seconds -= seconds[0]
+    return np.where(seconds < -43_200, seconds + 86_400, seconds)
+
+
+def _where(content: bytes, dialect: Dialect, found: Found, kinds: Sequence[str], told: str) -> FileProblem:
+    """The first cell that is no number, or the first row of another width, for a parse that has failed."""
+    body = content[_offset(content, found.first_row) :].decode("utf-8", errors="replace")
+    rows = (
+        (line.split() for line in io.StringIO(body))
+        if dialect.separator == " "
+        else csv.reader(io.StringIO(body), delimiter=dialect.separator)
+    )
+    try:
+        for number, row in enumerate(rows, start=found.first_row + 1):
+            if not any(cell.strip() for cell in row):
+                continue
+            if len(row) != len(kinds):
+                return FileProblem(
+                    f"it has {len(row)} cells where the rows before have {len(kinds)}. The file may be cut off, or "
+                    "a decimal comma may stand between two cells",
+                    line=number,
+                )
+            for name, kind, cell in zip(found.names, kinds, row, strict=True):
+                if kind == "number" and not _is_number(cell, dialect.decimal):
+                    return FileProblem(f"{cell.strip()[:40]!r} is no number", line=number, column=name)
+    except csv.Error as error:
+        return FileProblem(f"it is no table of text: {error}")
+    return FileProblem(f"the numbers cannot be read: {told[:160]}")
+
+
+def _is_number(cell: str, decimal: str) -> bool:
+    cell = cell.strip()
+    if cell in EMPTY:
+        return True
+    try:
+        float(cell.replace(",", ".") if decimal == "," else cell)
+    except ValueError:
+        return False
+    return decimal == "," or "," not in cell
