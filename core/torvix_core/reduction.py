@@ -256,25 +256,34 @@ def _used(
     return slice(first, last), rate, start_by, end_by
 
 
-LOOK_BINS, NEXT_BINS = 6, 8  # at each end, held against a parabola through the bins next to it [prac]
-_AHEAD = np.linalg.pinv(np.vander(np.arange(1.0, NEXT_BINS + 1), 3))[-1]  # its value one bin before
+LOOK_BINS, NEXT_BINS = 4, 8  # at each end, held against a parabola through the bins next to it [prac]
+_POWERS = np.vander(np.arange(1.0, NEXT_BINS + 1), 3)
+_AHEAD = np.linalg.pinv(_POWERS)[-1]  # the parabola's value one bin before
+_BESIDE = np.eye(NEXT_BINS) - _POWERS @ np.linalg.pinv(_POWERS)  # what the bins have beside the parabola
 
 
 def _standing_out(torque: Array, options: Options) -> tuple[int, int]:
     """How many bins at the start stand above what follows, and how many at the end fall off what went before.
 
-    A brake that loads shows as a spike upward, a throttle that closes as a break downward. A dip at the start is the
-    engine's own stumble and stays.
+    A brake that loads shows as a spike upward from the first bin on, a throttle that closes as a break downward to the
+    last. A dip is the engine's own and stays: where the bins next to an end follow no parabola, nothing is cut.
     """
     if len(torque) < LOOK_BINS + NEXT_BINS:
         return 0, 0
-    near = torque[: LOOK_BINS + NEXT_BINS]
-    ahead = np.lib.stride_tricks.sliding_window_view(near[1:], NEXT_BINS)[:LOOK_BINS] @ _AHEAD
-    above = np.flatnonzero(near[:LOOK_BINS] > ahead * (1 + options.spike))
-    far = torque[: -(LOOK_BINS + NEXT_BINS + 1) : -1]
-    behind = np.lib.stride_tricks.sliding_window_view(far[1:], NEXT_BINS)[:LOOK_BINS] @ _AHEAD
-    below = np.flatnonzero(far[:LOOK_BINS] < behind * (1 - 2 * options.spike))
-    return int(above[-1]) + 1 if len(above) else 0, int(below[-1]) + 1 if len(below) else 0
+    above = _off(torque[: LOOK_BINS + NEXT_BINS], options.spike)
+    below = _off(-torque[: -(LOOK_BINS + NEXT_BINS + 1) : -1], 2 * options.spike)
+    return above, below
+
+
+def _off(torque: Array, share: float) -> int:
+    """How many of the first bins, without a gap, lie above the parabola through those after each."""
+    after = np.lib.stride_tricks.sliding_window_view(torque[1:], NEXT_BINS)[:LOOK_BINS]
+    allowed = share * np.abs(torque[:LOOK_BINS])
+    smooth = np.abs(after @ _BESIDE).max(axis=1) < 0.3 * allowed
+    off = (torque[:LOOK_BINS] - after @ _AHEAD > allowed) & smooth
+    last = np.flatnonzero(off)
+    # The bins before one that stands out hold the same spike, whatever the parabola through it says.
+    return int(last[-1]) + 1 if len(last) else 0
 
 
 def _steady(acceleration: Array, begins_s: Array, throttle: Array | None, options: Options) -> tuple[slice, float]:

@@ -220,7 +220,7 @@ def _cut(curve: Reduced | None) -> CutOut | None:
     return CutOut(
         start_s=cut["start_s"], end_s=cut["end_s"], start_rpm=cut["start_rpm"], end_rpm=cut["end_rpm"],
         rate_rpm_s=cut["sweep_rate_rpm_s"], start_why=words[CutBy(cut.get("start_by", CutBy.RATE))],
-        end_why=words[CutBy(cut.get("end_by", CutBy.RATE))],
+        end_why=inspecting.END_WORDS[CutBy(cut.get("end_by", CutBy.RATE))],
     )  # fmt: skip
 
 

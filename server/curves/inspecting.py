@@ -74,6 +74,9 @@ def surroundings(pull: Pull) -> Surroundings:
     return Surroundings(volume, cycle, ambient, density)
 
 
+END_WORDS = {**CUT_WORDS, CutBy.WHOLE: "where the speed no longer rises"}
+
+
 @dataclass(frozen=True)
 class RawChannel:
     """Samples of one channel in one unit, thinned for drawing where there are many."""

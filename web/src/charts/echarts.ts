@@ -1,10 +1,10 @@
 /** The parts of the chart library that are used; loaded with the first screen that draws. */
-import { CustomChart, LineChart } from 'echarts/charts'
+import { CustomChart, LineChart, ScatterChart } from 'echarts/charts'
 import { GridComponent } from 'echarts/components'
 import { init, use } from 'echarts/core'
 import { CanvasRenderer } from 'echarts/renderers'
 
-use([LineChart, CustomChart, GridComponent, CanvasRenderer])
+use([LineChart, CustomChart, ScatterChart, GridComponent, CanvasRenderer])
 
 export { init }
 export type { EChartsType } from 'echarts/core'

@@ -1,7 +1,10 @@
 <script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { useMe, useProgrammes } from '../api/queries'
+import { type Schema, upload } from '../api/client'
+import { refresh, useMe, useProgrammes } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import { useKeys } from '../keys'
@@ -11,6 +14,26 @@ import SetupMark from '../setups/SetupMark.vue'
 const { data: programmes, error, isPending } = useProgrammes()
 const { data: me } = useMe()
 const router = useRouter()
+const queries = useQueryClient()
+const reading = ref(false)
+const problem = ref<Error | null>(null)
+
+async function readIn(event: Event) {
+  const field = event.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  reading.value = true
+  problem.value = null
+  try {
+    const made = await upload<Schema['ReadBackOut']>('/api/archives', file)
+    await refresh(queries)
+    await router.push({ name: 'pulls', params: { id: made.id } })
+  } catch (caught) {
+    problem.value = caught as Error
+  }
+  reading.value = false
+  field.value = ''
+}
 useKeys([
   {
     key: 'n',
@@ -25,9 +48,15 @@ useKeys([
   <div class="list">
     <header class="page-head">
       <h1>Programmes</h1>
-      <v-btn v-if="me?.may_operate" class="hand" :to="{ name: 'new-programme' }">New programme</v-btn>
+      <template v-if="me?.may_operate">
+        <label class="read-in">
+          {{ reading ? 'Reading…' : 'Read one in from a file' }}
+          <input type="file" accept=".zip" aria-label="Programme in one file" @change="readIn" />
+        </label>
+        <v-btn class="hand" :to="{ name: 'new-programme' }">New programme</v-btn>
+      </template>
     </header>
-    <ProblemNote :error="error" />
+    <ProblemNote :error="error ?? problem" />
     <p v-if="isPending" class="text quiet">Fetching the programmes…</p>
     <p v-else-if="programmes && !programmes.length" class="text">
       No programme yet. A programme is one question, the setups that compete and what is held constant. Start
@@ -53,6 +82,20 @@ useKeys([
 </template>
 
 <style scoped>
+.read-in {
+  margin-left: auto;
+  margin-right: 14px;
+  text-decoration: underline;
+  cursor: pointer;
+}
+.read-in input {
+  position: absolute;
+  opacity: 0;
+  width: 1px;
+}
+.read-in:focus-within {
+  outline: 2px solid var(--ink);
+}
 .list {
   max-width: 900px;
   padding: 18px;

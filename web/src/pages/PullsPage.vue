@@ -1,9 +1,11 @@
 <script setup lang="ts">
 import { computed, ref, watch } from 'vue'
-import { useRoute } from 'vue-router'
+import { useRoute, useRouter } from 'vue-router'
 
 import { answer, api, type Schema } from '../api/client'
 import { useAction, usePullLog } from '../api/queries'
+import { useKeys } from '../keys'
+import ComparisonWindows from '../pulls/ComparisonWindows.vue'
 import ExcludeDialog from '../components/ExcludeDialog.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { clock, day, figure } from '../figures'
@@ -14,6 +16,7 @@ type Row = Schema['PullRow']
 const { programme, setup, standard, mayOperate } = useFrame()
 const { data: log, error } = usePullLog(() => programme.value.id, standard)
 const route = useRoute()
+const router = useRouter()
 const excluding = ref<Row | null>(null)
 const label = computed(
   () => programme.value.standards.find((known) => known.id === standard.value)?.label ?? '',
@@ -31,6 +34,11 @@ watch(
   { immediate: true },
 )
 
+useKeys([
+  { key: 'f', label: 'F', does: 'Bring pulls from files', press: () => void router.push({ name: 'import' }) },
+  { key: 'w', label: 'W', does: 'Write figures by hand', press: () => void router.push({ name: 'figures' }) },
+])
+
 function told(row: Row): string[] {
   return [
     row.excluded_reason && `Left out by ${row.judged_by}: ${row.excluded_reason}`,
@@ -38,6 +46,10 @@ function told(row: Row): string[] {
     row.override_reason && `Started outside a window: ${row.override_reason}`,
     row.first_after_change && 'First after a change',
     row.samples_lost ? `${row.samples_lost} samples lost on the line` : '',
+    row.origin !== 'stand' && `${row.origin_label}: ${row.source}`,
+    row.comparable && row.comparable.level !== 'ok' && row.comparable.line,
+    row.comparable?.let_in_reason && `Counts all the same: ${row.comparable.let_in_reason}`,
+    ...row.anomalies,
     ...row.findings,
     row.state === 'complete' ? row.no_curve : '',
   ].filter((text): text is string => Boolean(text))
@@ -47,6 +59,21 @@ function told(row: Row): string[] {
 <template>
   <div class="pulls">
     <ProblemNote :error="error ?? keep.error.value" />
+    <p class="actions">
+      <template v-if="mayOperate">
+        <v-btn size="small" :to="{ name: 'import' }">Bring files <kbd>F</kbd></v-btn>
+        <v-btn size="small" :to="{ name: 'figures' }">Write figures <kbd>W</kbd></v-btn>
+      </template>
+      <span v-if="log?.rows.length" class="save">
+        Curves as
+        <a :href="`/api/programmes/${programme.id}/curves.csv?standard=${standard}`" download>CSV</a>,
+        <a :href="`/api/programmes/${programme.id}/curves.xlsx?standard=${standard}`" download>XLSX</a>
+        <template v-if="mayOperate"
+          >; all of the programme as
+          <a :href="`/api/programmes/${programme.id}/archive`" download>one file</a></template
+        >
+      </span>
+    </p>
     <p v-if="log && !log.rows.length" class="text">
       No pull yet. Open a session at the stand and make the first one.
       <router-link :to="{ name: 'stand' }">To the stand</router-link>
@@ -72,7 +99,13 @@ function told(row: Row): string[] {
           :key="row.id"
           :class="{ here: route.hash === `#pull-${row.number}` }"
         >
-          <td>{{ row.number }}</td>
+          <td>
+            <router-link
+              :to="{ name: 'pull', params: { pull: row.id } }"
+              :aria-label="`Look into pull ${row.number}`"
+              >{{ row.number }}</router-link
+            >
+          </td>
           <td class="words mark">
             <SetupMark :position="setup(row.setup_id).position" :struck="row.standing === 'excluded'" />
             {{ setup(row.setup_id).name }}
@@ -91,7 +124,12 @@ function told(row: Row): string[] {
           <td>
             {{ figure(row.peak_power?.value) }} <span class="quiet">{{ row.peak_power?.speed_rpm }}</span>
           </td>
-          <td class="words">{{ row.state === 'complete' ? row.standing_label : row.state_label }}</td>
+          <td class="words">
+            {{ row.state === 'complete' ? row.standing_label : row.state_label }}
+            <span v-if="row.comparable && !row.comparable.counts" class="hand-note small"
+              >not comparable</span
+            >
+          </td>
           <td class="words why">
             <div v-for="text in told(row)" :key="text">{{ text }}</div>
           </td>
@@ -116,6 +154,7 @@ function told(row: Row): string[] {
         </tr>
       </tbody>
     </table>
+    <ComparisonWindows v-if="log?.rows.length" :programme="programme.id" :may-operate="mayOperate" />
     <ExcludeDialog v-if="excluding" :pull="excluding" @done="excluding = null" />
   </div>
 </template>
@@ -125,6 +164,17 @@ function told(row: Row): string[] {
   padding: 14px 18px;
   max-width: 1240px;
   overflow-x: auto;
+}
+.actions {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin: 0 0 8px;
+}
+.save {
+  margin-left: auto;
+  font-family: var(--text);
+  font-size: 14px;
 }
 .mark,
 .line {

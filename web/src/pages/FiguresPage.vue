@@ -1,0 +1,311 @@
+<script setup lang="ts">
+/** A printed table or a few numbers off a screen: typed or pasted, checked while they are written, kept. */
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, onScopeDispose, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { answer, api, Problem, type Schema } from '../api/client'
+import { refresh, useMe } from '../api/queries'
+import ProblemNote from '../components/ProblemNote.vue'
+import { figure } from '../figures'
+import { useKeys } from '../keys'
+import { emptyWhere, readWhere, typedNumber } from '../pulls/where'
+import WhereFields from '../pulls/WhereFields.vue'
+import { useFrame } from './frame'
+
+const { programme, mayOperate } = useFrame()
+const { data: me } = useMe()
+const router = useRouter()
+const queries = useQueryClient()
+const PAUSE_MS = 350
+
+const text = ref('')
+const torqueUnit = ref('')
+const powerUnit = ref('')
+const told = ref({
+  torque: '',
+  torque_rpm: '',
+  power: '',
+  power_rpm: '',
+  gain_before: '',
+  gain_after: '',
+  gain: '',
+})
+const setupId = ref<number | null>(null)
+const source = ref('')
+const confirmed = ref(false)
+const where = ref(emptyWhere(new Date().toISOString().slice(0, 10)))
+const wrong = ref<Record<string, string>>({})
+const error = ref<Error | null>(null)
+const checked = ref<Schema['FiguresOut'] | null>(null)
+const textProblem = ref('')
+
+const given = computed<Schema['FiguresIn']>(() => ({
+  text: text.value,
+  torque_unit: torqueUnit.value || me.value?.units.torque || '',
+  power_unit: powerUnit.value || me.value?.units.power || '',
+  told: Object.fromEntries(
+    Object.entries(told.value).map(([key, typed]) => {
+      const value = typedNumber(typed)
+      return [key, value !== null && Number.isFinite(value) ? value : null]
+    }),
+  ),
+}))
+let timer = 0
+let turn = 0
+watch(given, () => {
+  window.clearTimeout(timer)
+  confirmed.value = false
+  timer = window.setTimeout(() => void check(), PAUSE_MS)
+})
+onScopeDispose(() => window.clearTimeout(timer))
+
+async function check() {
+  if (!text.value.trim()) {
+    checked.value = null
+    textProblem.value = ''
+    return
+  }
+  const mine = ++turn
+  try {
+    const found = answer(
+      await api.POST('/api/programmes/{programme_id}/figures/check', {
+        params: { path: { programme_id: programme.value.id } },
+        body: given.value,
+      }),
+    )
+    if (mine === turn) [checked.value, textProblem.value] = [found, '']
+  } catch (caught) {
+    if (mine !== turn) return
+    checked.value = null
+    textProblem.value =
+      caught instanceof Problem ? (caught.fields.text ?? caught.message) : (caught as Error).message
+  }
+}
+async function write() {
+  const read = readWhere(where.value)
+  wrong.value = { ...read.wrong }
+  if (setupId.value === null) wrong.value.setup_id = 'say which setup they are of'
+  error.value = null
+  if (Object.keys(wrong.value).length) return
+  try {
+    const made = answer(
+      await api.POST('/api/programmes/{programme_id}/figures', {
+        params: { path: { programme_id: programme.value.id } },
+        body: {
+          ...given.value,
+          setup_id: setupId.value!,
+          source: source.value,
+          confirmed: confirmed.value,
+          where: read.where,
+        },
+      }),
+    )
+    await refresh(queries)
+    await router.push({ name: 'pull', params: { pull: made.pull_id } })
+  } catch (caught) {
+    error.value = caught as Error
+    if (caught instanceof Problem) wrong.value = caught.fields
+  }
+}
+useKeys([
+  { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
+])
+</script>
+
+<template>
+  <div class="figures-page">
+    <header class="page-head"><h1>Write figures down by hand</h1></header>
+    <ProblemNote :error="error" />
+    <p v-if="!mayOperate" class="text">
+      You may read here. Ask the owner for the operator role to write figures.
+    </p>
+    <form v-else class="sheet" @submit.prevent="write">
+      <section>
+        <label class="table">
+          Rows of rpm, torque, power, as they are printed; what is not there is left out
+          <textarea
+            v-model="text"
+            rows="16"
+            spellcheck="false"
+            placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
+            :aria-invalid="!!textProblem"
+            data-test="table"
+          />
+        </label>
+        <p v-if="textProblem" class="words stop" role="alert">{{ textProblem }}</p>
+        <div class="row">
+          <label>
+            Torque in
+            <select v-model="torqueUnit">
+              <option value="">{{ me?.units.torque }}</option>
+              <option v-for="unit in ['lb-ft', 'N·m'].filter((one) => one !== me?.units.torque)" :key="unit">
+                {{ unit }}
+              </option>
+            </select>
+          </label>
+          <label>
+            Power in
+            <select v-model="powerUnit">
+              <option value="">{{ me?.units.power }}</option>
+              <option v-for="unit in ['hp', 'kW', 'PS'].filter((one) => one !== me?.units.power)" :key="unit">
+                {{ unit }}
+              </option>
+            </select>
+          </label>
+        </div>
+        <fieldset class="row quoted">
+          <legend>What is quoted beside it, to be checked</legend>
+          <label>Peak torque <input v-model="told.torque" inputmode="decimal" /></label>
+          <label>at rpm <input v-model="told.torque_rpm" inputmode="decimal" /></label>
+          <label>Peak power <input v-model="told.power" inputmode="decimal" /></label>
+          <label>at rpm <input v-model="told.power_rpm" inputmode="decimal" /></label>
+          <label>A gain of <input v-model="told.gain" inputmode="decimal" /></label>
+          <label>from <input v-model="told.gain_before" inputmode="decimal" /></label>
+          <label>to <input v-model="told.gain_after" inputmode="decimal" /></label>
+        </fieldset>
+      </section>
+      <section>
+        <h2>As it is understood</h2>
+        <p v-if="!checked" class="words quiet">Type or paste the rows: they are checked as you write.</p>
+        <template v-else>
+          <ul v-if="checked.problems.length" class="words problems" data-test="problems">
+            <li v-for="problem in checked.problems" :key="problem">{{ problem }}</li>
+          </ul>
+          <p v-else class="words" data-test="problems">
+            {{ checked.rows.length }} rows, and nothing contradicts. Rounding hides up to
+            {{ checked.resolution_percent.toFixed(2) }} %.
+          </p>
+          <div class="understood">
+            <table class="figures">
+              <thead>
+                <tr>
+                  <th>rpm</th>
+                  <th>{{ checked.torque_unit }}</th>
+                  <th>{{ checked.power_unit }}</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="row in checked.rows" :key="row.line">
+                  <td>{{ row.rpm }}</td>
+                  <td>{{ figure(row.torque) }}</td>
+                  <td>{{ figure(row.power) }}</td>
+                </tr>
+              </tbody>
+            </table>
+          </div>
+        </template>
+      </section>
+      <div class="wide row">
+        <label>
+          Setup
+          <select v-model="setupId" aria-label="Setup" :aria-invalid="!!wrong.setup_id">
+            <option :value="null" disabled>choose…</option>
+            <option v-for="one in programme.setups" :key="one.id" :value="one.id">
+              {{ one.letter }} {{ one.name }}
+            </option>
+          </select>
+          <small v-if="wrong.setup_id" role="alert">{{ wrong.setup_id }}</small>
+        </label>
+        <label class="source">
+          Where the figures come from
+          <input
+            v-model="source"
+            placeholder="Printed sheet of March, page 2"
+            :aria-invalid="!!wrong.source"
+          />
+          <small v-if="wrong.source" role="alert">{{ wrong.source }}</small>
+        </label>
+      </div>
+      <WhereFields v-model="where" class="wide" :wrong="wrong" has-figures :has-samples="false" />
+      <p class="wide buttons">
+        <label v-if="checked?.problems.length" class="tick">
+          <input v-model="confirmed" type="checkbox" /> It stands so, and is kept as it stands
+        </label>
+        <v-btn type="submit" class="hand" :disabled="!checked">Keep the figures</v-btn>
+      </p>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+:is(input, select) {
+  color: var(--ink);
+}
+.figures-page {
+  padding: 14px 18px 30px;
+  max-width: 1100px;
+}
+.sheet {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 16px 28px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+textarea {
+  width: 100%;
+  font-size: 14px;
+  line-height: 1.5;
+  resize: vertical;
+}
+.table {
+  display: grid;
+  gap: 4px;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px 16px;
+  margin-top: 10px;
+}
+.row label {
+  display: grid;
+  gap: 3px;
+  color: var(--quiet);
+}
+.quoted {
+  border: 1px solid var(--line);
+  padding: 6px 12px 10px;
+}
+.quoted input {
+  width: 84px;
+}
+.source {
+  flex: 1;
+}
+.understood {
+  max-height: 330px;
+  overflow-y: auto;
+}
+.words {
+  font-family: var(--text);
+  font-size: 15px;
+  line-height: 1.4;
+  margin: 4px 0;
+}
+.problems {
+  border-left: 6px solid var(--hand);
+  padding-left: 24px;
+}
+.stop,
+small {
+  color: var(--stop);
+}
+.buttons {
+  display: flex;
+  gap: 20px;
+  align-items: center;
+}
+.tick {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+@media (max-width: 900px) {
+  .sheet {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

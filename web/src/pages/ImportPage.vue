@@ -1,0 +1,365 @@
+<script setup lang="ts">
+/** Bring files: give them, say which column is what once for each make, say which setup each is of, read them. */
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { answer, api, Problem, type Schema, upload } from '../api/client'
+import { refresh } from '../api/queries'
+import { useQueryClient } from '@tanstack/vue-query'
+import ProblemNote from '../components/ProblemNote.vue'
+import { useJob } from '../jobs/useJob'
+import { useKeys } from '../keys'
+import { emptyWhere, readWhere, typedNumber, useImportChoices } from '../pulls/where'
+import WhereFields from '../pulls/WhereFields.vue'
+import { useFrame } from './frame'
+
+type Layout = Schema['LayoutOut']
+const { programme, mayOperate } = useFrame()
+const router = useRouter()
+const queries = useQueryClient()
+const { data: choices } = useImportChoices()
+
+const batch = ref<Schema['ImportBatchOut'] | null>(null)
+const taking = ref({ done: 0, total: 0 })
+const error = ref<Error | null>(null)
+const where = ref(emptyWhere(new Date().toISOString().slice(0, 10)))
+const wrong = ref<Record<string, string>>({})
+const rates = ref<Record<string, string>>({})
+const over = ref(false)
+const work = useJob<{ read: number; refused: number; known: number; left: number }>()
+
+const waiting = computed(() => batch.value?.files.filter((file) => file.state === 'waiting') ?? [])
+const layouts = computed(() => batch.value?.layouts ?? [])
+const settled = computed(() => batch.value !== null && batch.value.job !== null)
+
+async function take(files: Iterable<File>) {
+  const given = [...files]
+  if (!given.length) return
+  error.value = null
+  taking.value = { done: 0, total: given.length }
+  try {
+    if (!batch.value || settled.value) {
+      batch.value = answer(
+        await api.POST('/api/programmes/{programme_id}/imports', {
+          params: { path: { programme_id: programme.value.id } },
+        }),
+      )
+    }
+    for (const file of given) {
+      await upload(`/api/imports/${batch.value.id}/files`, file)
+      taking.value.done++
+    }
+  } catch (caught) {
+    error.value = caught as Error
+  }
+  taking.value = { done: 0, total: 0 }
+  await look()
+}
+async function look() {
+  if (!batch.value) return
+  const fresh = answer(
+    await api.GET('/api/imports/{import_id}', { params: { path: { import_id: batch.value.id } } }),
+  )
+  // What was chosen already stays as it is.
+  for (const file of fresh.files) {
+    file.setup_id = batch.value.files.find((known) => known.id === file.id)?.setup_id ?? file.setup_id
+  }
+  fresh.layouts = fresh.layouts.map((one) => ({
+    ...(batch.value!.layouts.find((known) => known.key === one.key) ?? one),
+    files: one.files,
+  }))
+  batch.value = fresh
+}
+function chosen(event: Event) {
+  const field = event.target as HTMLInputElement
+  void take([...(field.files ?? [])])
+  field.value = ''
+}
+function dropped(event: DragEvent) {
+  over.value = false
+  void take(event.dataTransfer?.files ?? [])
+}
+const unitsOf = (channel: string) => choices.value?.channels.find((one) => one.key === channel)?.units ?? []
+function rechannel(column: Layout['columns'][number], channel: string) {
+  column.channel = channel
+  if (!unitsOf(channel).includes(column.mapped_unit)) column.mapped_unit = unitsOf(channel)[0] ?? column.unit
+}
+const needsRate = (layout: Layout) =>
+  !layout.is_table && !layout.columns.some((column) => column.channel === 'time')
+
+async function run() {
+  if (!batch.value) return
+  const read = readWhere(where.value)
+  wrong.value = read.wrong
+  error.value = null
+  if (Object.keys(read.wrong).length) return
+  const id = batch.value.id
+  const body: Schema['RunIn'] = {
+    layouts: layouts.value.map((layout) => ({
+      key: layout.key,
+      mapped: layout.columns.map((column) => ({
+        column: column.name,
+        channel: column.channel,
+        unit: column.mapped_unit,
+      })),
+      is_table: layout.is_table,
+      rate_hz: typedNumber(rates.value[layout.key] ?? '') ?? layout.rate_hz,
+    })),
+    setups: waiting.value
+      .filter((file) => file.setup_id !== null)
+      .map((file) => ({ file_id: file.id, setup_id: file.setup_id! })),
+    where: read.where,
+  }
+  await work.start(async () => {
+    try {
+      const asked = answer(
+        await api.POST('/api/imports/{import_id}/run', { params: { path: { import_id: id } }, body }),
+      )
+      batch.value!.job = asked.job
+      return asked.job!
+    } catch (caught) {
+      if (caught instanceof Problem) wrong.value = caught.fields
+      throw caught
+    }
+  })
+  error.value = work.error.value
+  if (!error.value) {
+    await look()
+    await refresh(queries)
+  }
+}
+useKeys([
+  { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
+  { key: 'Enter', label: 'Enter', does: 'Read the files', press: () => waiting.value.length && void run() },
+])
+</script>
+
+<template>
+  <div class="import">
+    <header class="page-head"><h1>Bring pulls in from files</h1></header>
+    <ProblemNote :error="error" />
+    <p v-if="!mayOperate" class="text">
+      You may read here. Ask the owner for the operator role to bring files.
+    </p>
+    <template v-else>
+      <label
+        class="drop"
+        :class="{ over }"
+        @dragover.prevent="over = true"
+        @dragleave="over = false"
+        @drop.prevent="dropped"
+      >
+        <span v-if="taking.total">Taking {{ taking.done + 1 }} of {{ taking.total }}…</span>
+        <span v-else>
+          Drop files here, or <u>choose them</u>. CSV and other tables of text, XLSX, MDF4, Parquet; samples
+          of a sweep, or a table that is reduced already. Each is kept as it came.
+        </span>
+        <input type="file" multiple aria-label="Files to bring in" @change="chosen" />
+      </label>
+
+      <section v-for="layout in settled ? [] : layouts" :key="layout.key" class="layout" data-test="layout">
+        <h2>
+          {{ layout.files }} {{ layout.files === 1 ? 'file' : 'files' }} like {{ layout.example }}
+          <template v-if="layout.known">, read as the last of this make</template>
+        </h2>
+        <p v-for="text in [...layout.doubts, ...layout.notes]" :key="text" class="words hand-note">
+          {{ text }}
+        </p>
+        <p v-if="wrong[`layout_${layout.key}`]" class="words stop" role="alert">
+          {{ wrong[`layout_${layout.key}`] }}
+        </p>
+        <label class="tick">
+          <input v-model="layout.is_table" type="checkbox" />
+          A table that is reduced already, one row for each speed
+        </label>
+        <label v-if="needsRate(layout)" class="tick">
+          There is no time: samples in a second
+          <input v-model="rates[layout.key]" inputmode="decimal" class="rate" />
+        </label>
+        <div class="scroll">
+          <table class="figures">
+            <thead>
+              <tr>
+                <th class="words">Column</th>
+                <th class="words">First rows</th>
+                <th>Lowest</th>
+                <th>Highest</th>
+                <th class="words">Is</th>
+                <th class="words">In</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="column in layout.columns" :key="column.name" :class="{ off: !column.channel }">
+                <td class="words">
+                  {{ column.name }} <span class="quiet">{{ column.unit }}</span>
+                </td>
+                <td class="words quiet">{{ column.first.join(' ') }}</td>
+                <td>{{ column.low }}</td>
+                <td>{{ column.high }}</td>
+                <td class="words">
+                  <select
+                    :value="column.channel"
+                    :aria-label="`What ${column.name} is`"
+                    @change="rechannel(column, ($event.target as HTMLSelectElement).value)"
+                  >
+                    <option value="">left in the file</option>
+                    <option v-for="one in choices?.channels" :key="one.key" :value="one.key">
+                      {{ one.name }}
+                    </option>
+                    <option
+                      v-if="column.channel && !choices?.channels.some((one) => one.key === column.channel)"
+                      :value="column.channel"
+                    >
+                      {{ column.channel }}
+                    </option>
+                  </select>
+                </td>
+                <td class="words">
+                  <select
+                    v-if="unitsOf(column.channel).length"
+                    v-model="column.mapped_unit"
+                    :aria-label="`Unit of ${column.name}`"
+                  >
+                    <option value="" disabled>choose…</option>
+                    <option v-for="unit in unitsOf(column.channel)" :key="unit" :value="unit">
+                      {{ unit }}
+                    </option>
+                  </select>
+                  <template v-else>{{ column.mapped_unit }}</template>
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+      </section>
+
+      <section v-if="batch?.files.length">
+        <h2>Files</h2>
+        <table class="figures" data-test="files">
+          <thead>
+            <tr>
+              <th class="words">File</th>
+              <th>Rows</th>
+              <th class="words">Setup</th>
+              <th class="words">So far</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="file in batch.files" :key="file.id">
+              <td class="words">{{ file.name }}</td>
+              <td>{{ file.rows || '–' }}</td>
+              <td class="words">
+                <select
+                  v-if="file.state === 'waiting' && !settled"
+                  v-model="file.setup_id"
+                  :aria-label="`Setup of ${file.name}`"
+                  :aria-invalid="!!wrong[`setup_${file.id}`]"
+                >
+                  <option :value="null" disabled>choose…</option>
+                  <option v-for="one in programme.setups" :key="one.id" :value="one.id">
+                    {{ one.letter }} {{ one.name }}
+                  </option>
+                </select>
+              </td>
+              <td class="words">
+                <router-link v-if="file.pull_id" :to="{ name: 'pull', params: { pull: file.pull_id } }">{{
+                  file.told
+                }}</router-link>
+                <span v-else :class="{ stop: file.state === 'refused' }">{{
+                  file.told || file.state_label
+                }}</span>
+                <span v-if="wrong[`setup_${file.id}`]" class="stop" role="alert"> Choose its setup.</span>
+              </td>
+            </tr>
+          </tbody>
+        </table>
+      </section>
+
+      <WhereFields
+        v-if="waiting.length && !settled"
+        v-model="where"
+        class="where"
+        :wrong="wrong"
+        :has-figures="layouts.some((layout) => layout.is_table)"
+        :has-samples="layouts.some((layout) => !layout.is_table)"
+      />
+      <p v-if="waiting.length && !settled" class="buttons">
+        <v-btn class="hand" @click="run">
+          Read {{ waiting.length }} {{ waiting.length === 1 ? 'file' : 'files' }} <kbd>Enter</kbd>
+        </v-btn>
+      </p>
+      <div v-if="work.running.value" class="progress" role="status">
+        <progress :value="work.job.value?.done ?? 0" :max="work.job.value?.total || 1" />
+        {{ work.job.value?.told || 'Waiting for a worker…' }}
+        <v-btn size="small" @click="work.stop()">Stop</v-btn>
+        <p class="quiet words">What was read by then stays.</p>
+      </div>
+      <p v-if="work.failure.value" class="words stop" role="alert">{{ work.failure.value }}</p>
+      <p v-if="work.result.value" class="text" data-test="outcome">
+        {{ work.result.value.read }} read, {{ work.result.value.known }} known already,
+        {{ work.result.value.refused }} refused<template v-if="work.result.value.left"
+          >, {{ work.result.value.left }} left</template
+        >. <router-link :to="{ name: 'pulls' }">To the pulls</router-link>
+      </p>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.import {
+  padding: 14px 18px 30px;
+  max-width: 1100px;
+  display: grid;
+  gap: 16px;
+  justify-items: stretch;
+}
+.drop {
+  border: 2px dashed var(--quiet);
+  padding: 22px;
+  font-family: var(--text);
+  font-size: 16px;
+  text-align: center;
+  cursor: pointer;
+}
+.drop.over {
+  background: var(--panel);
+  border-color: var(--ink);
+}
+.drop input {
+  position: absolute;
+  opacity: 0;
+  width: 1px;
+}
+.drop:focus-within {
+  outline: 2px solid var(--ink);
+}
+.scroll {
+  overflow-x: auto;
+}
+.off td {
+  opacity: 0.6;
+}
+.words {
+  font-family: var(--text);
+  font-size: 14px;
+}
+p.words {
+  margin: 0 0 4px;
+}
+.tick {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-bottom: 6px;
+}
+.rate {
+  width: 90px;
+}
+.stop {
+  color: var(--stop);
+}
+.progress progress {
+  width: 240px;
+  margin-right: 10px;
+}
+</style>

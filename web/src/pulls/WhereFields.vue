@@ -1,0 +1,124 @@
+<script setup lang="ts">
+/** When, on which stand and in which air pulls from elsewhere were made. What is left empty stays unknown. */
+import { useMe } from '../api/queries'
+import { useImportChoices, type WhereTyped } from './where'
+
+defineProps<{ wrong: Record<string, string>; hasFigures: boolean; hasSamples: boolean; mayKeep?: boolean }>()
+const where = defineModel<WhereTyped>({ required: true })
+const { data: choices } = useImportChoices()
+const { data: me } = useMe()
+</script>
+
+<template>
+  <fieldset class="where">
+    <legend>Of all of them</legend>
+    <label>
+      Day
+      <input v-model="where.day" type="date" :aria-invalid="!!wrong.day" />
+      <small v-if="wrong.day" role="alert">{{ wrong.day }}</small>
+    </label>
+    <label>
+      Stand
+      <input v-model="where.stand_name" list="stand-names" placeholder="Elsewhere" />
+      <datalist id="stand-names">
+        <option v-for="name in choices?.stand_names" :key="name" :value="name" />
+      </datalist>
+    </label>
+    <label>Fuel <input v-model="where.fuel" placeholder="not known" /></label>
+    <label v-if="hasFigures">
+      Printed figures are
+      <select v-model="where.figures_standard" :aria-invalid="!!wrong.figures_standard">
+        <option value="" disabled>choose…</option>
+        <option v-for="(label, key) in choices?.standards" :key="key" :value="key">{{ label }}</option>
+      </select>
+      <small v-if="wrong.figures_standard" role="alert">{{ wrong.figures_standard }}</small>
+    </label>
+    <template v-if="hasSamples">
+      <label>
+        Inertia of the sweep
+        <select v-model="where.inertia_in_torque">
+          <option v-for="(label, key) in choices?.inertia" :key="key" :value="key">{{ label }}</option>
+        </select>
+      </label>
+      <label v-if="where.inertia_in_torque === 'not_included'">
+        Inertia, {{ me?.units.inertia }}
+        <input v-model="where.inertia" inputmode="decimal" :aria-invalid="!!wrong.inertia" />
+        <small v-if="wrong.inertia" role="alert">{{ wrong.inertia }}</small>
+      </label>
+    </template>
+    <label>
+      Barometer at the inlet, {{ me?.units.air_pressure }}
+      <input
+        v-model="where.barometer"
+        inputmode="decimal"
+        placeholder="not known"
+        :aria-invalid="!!wrong.barometer"
+      />
+      <small v-if="wrong.barometer" role="alert">{{ wrong.barometer }}</small>
+    </label>
+    <label>
+      Inlet air, {{ me?.units.temperature }}
+      <input
+        v-model="where.air_temperature"
+        inputmode="decimal"
+        placeholder="not known"
+        :aria-invalid="!!wrong.air_temperature"
+      />
+      <small v-if="wrong.air_temperature" role="alert">{{ wrong.air_temperature }}</small>
+    </label>
+    <label>
+      Humidity, %
+      <input
+        v-model="where.humidity_percent"
+        inputmode="decimal"
+        placeholder="not known"
+        :aria-invalid="!!(wrong.humidity_percent ?? wrong.relative_humidity)"
+      />
+      <small v-if="wrong.humidity_percent ?? wrong.relative_humidity" role="alert">{{
+        wrong.humidity_percent ?? wrong.relative_humidity
+      }}</small>
+    </label>
+    <label v-if="mayKeep !== false" class="tick">
+      <input v-model="where.keep" type="checkbox" /> Count every one that gives a curve, without a look at
+      each
+    </label>
+  </fieldset>
+</template>
+
+<style scoped>
+label > :is(input:not([type='checkbox']), select) {
+  color: var(--ink);
+  width: 100%;
+  min-width: 0;
+}
+.where {
+  border: 1px solid var(--line);
+  background: var(--panel);
+  padding: 10px 14px 14px;
+  display: grid;
+  grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
+  gap: 10px 18px;
+  align-items: start;
+}
+legend {
+  color: var(--quiet);
+  padding: 0 6px;
+}
+label {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr);
+  gap: 3px;
+  color: var(--quiet);
+}
+.tick {
+  grid-column: 1 / -1;
+  display: flex;
+  align-items: center;
+  gap: 8px;
+  color: var(--ink);
+}
+small {
+  color: var(--stop);
+  font-size: 12px;
+}
+</style>
