@@ -24,7 +24,7 @@ from typing import Any
 from torvix_core.air import ZERO_CELSIUS
 from torvix_core.dimensions import STACK_ORDER
 
-from demo import library
+from demo import library, shelf
 from engines.models import Build, Part
 from programmes.adjusting import read_setting
 from programmes.expectations import expect
@@ -49,7 +49,7 @@ from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
 
 SCENARIO, BOOSTED = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted"))
 ROOT = Path(__file__).resolve().parents[1]
-PATIENCE_S = 30.0
+PATIENCE_S = 120.0  # a busy machine takes its time
 
 
 class LoadFailed(Exception):
@@ -94,6 +94,8 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
         for one in told.get("expected", []):
             expect(people[one["by"]], setups[one["setup"]], one["measure"], one["text"], one["sentence"],
                    programme.created_at)  # fmt: skip
+        if "shelf" in told:
+            shelf.bring(programme, told["shelf"], person, programme.created_at)
         if "session" in told:
             count = sum(len(one["pulls"]) for one in told["session"])
             say(f"making {count} pulls on the simulated stand: {told['question']}")

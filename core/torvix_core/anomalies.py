@@ -14,7 +14,6 @@ from torvix_core.trace import SPEED, TORQUE, Problem, Trace
 
 DIP = 0.025  # of the torque around it, where the mixture speaks for a stumble [prac]
 DEEP_DIP = 0.06  # where nothing else is known; shallower may be the inlet's own tuning [prac]
-DIP_REACH_RPM = 1000.0  # to each side, within which the torque around a dip is sought
 LOW_END = 0.4  # of the sweep: a stumble belongs to its lower part [prac]
 MIXTURE_OFF = 0.025  # lambda, in a dip against the rest of the sweep [prac]
 ROUGH = 4.0  # times the usual scatter within a bin, and
@@ -90,14 +89,11 @@ def _runs(where: np.ndarray, least: int = 1) -> list[tuple[int, int]]:
 
 
 def _stumbles(reduction: Reduction, mixture: Array | None) -> list[Anomaly]:
-    """Dips in the lower part of the sweep against the torque on both sides of them."""
+    """Dips in the lower part of the sweep, against a smooth curve through what does not dip."""
     speed, torque = reduction.speed_rpm, reduction.torque
     if len(speed) < NEXT_BINS + 4:
         return []
-    reach = np.abs(speed[:, None] - speed[None, :]) <= DIP_REACH_RPM
-    before = np.where(reach & (speed[None, :] <= speed[:, None]), torque[None, :], -np.inf).max(axis=1)
-    after = np.where(reach & (speed[None, :] >= speed[:, None]), torque[None, :], -np.inf).max(axis=1)
-    depth = 1 - torque / np.minimum(before, after)
+    depth = 1 - torque / _undipped(speed, torque)
     low = speed <= speed[0] + LOW_END * (speed[-1] - speed[0])
     found = []
     for begin, end in _runs((depth > DIP / 2) & low, 2):
@@ -114,6 +110,19 @@ def _stumbles(reduction: Reduction, mixture: Array | None) -> list[Anomaly]:
         if deepest >= (DIP if off >= MIXTURE_OFF else DEEP_DIP):
             found.append(Anomaly(Kind.STUMBLE, float(speed[begin]), float(speed[end - 1]), deepest, "", evidence))
     return found
+
+
+def _undipped(speed: Array, torque: Array) -> Array:
+    """A cubic through the lower two thirds of the curve, in which bins that lie well below it have no say."""
+    x = (speed - speed[0]) / (speed[-1] - speed[0])
+    used = x <= 2 / 3
+    for _ in range(6):
+        through = np.polyval(np.polyfit(x[used], torque[used], 3), x)
+        dips = torque < through * (1 - DIP / 4)
+        if np.count_nonzero((x <= 2 / 3) & ~dips) < 6:
+            break
+        used = (x <= 2 / 3) & ~dips
+    return np.asarray(through)
 
 
 def _rough(reduction: Reduction) -> list[Anomaly]:

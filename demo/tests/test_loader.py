@@ -24,7 +24,7 @@ class Demonstration(TransactionTestCase):
         self.finished = Programme.objects.get(question=loader.scenario()["programmes"][0]["question"])
         self.boosted = Programme.objects.get(question=loader.boosted()["programmes"][0]["question"])
         for part in (self.holds_what_is_promised, self.boosted_days_were_run, self.engine_is_on_paper,
-                     self.leads_called_are_true, self.boosted_leads_are_true, self.loads_once,
+                     self.shelf_was_brought_in, self.leads_called_are_true, self.boosted_leads_are_true, self.loads_once,
                      self.loading_that_was_cut_off_is_told):  # fmt: skip
             with self.subTest(part.__name__):
                 part()
@@ -62,6 +62,14 @@ class Demonstration(TransactionTestCase):
             for one, other in itertools.permutations(cams, 2):
                 if truth[one] > 1.01 * truth[other]:  # a smaller difference is within the scatter of two pulls
                     self.assertGreater(scores[one], scores[other], (one, other))
+
+    def shelf_was_brought_in(self):
+        shelf = Programme.objects.get(question=loader.scenario()["programmes"][-1]["question"])
+        pulls = Pull.objects.filter(session__programme=shelf)
+        self.assertEqual([pull.origin for pull in pulls.order_by("number")], ["file"] * 5 + ["typed"])
+        comparison = services.compare(shelf, Standard.ISO_1585_SI)
+        self.assertEqual([found.pull.number for found in comparison.kept], [1, 2, 3, 4, 6])
+        self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: coolant.", comparison.notes)
 
     def holds_what_is_promised(self):
         pulls = Pull.objects.filter(session__programme=self.finished)

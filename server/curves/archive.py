@@ -125,6 +125,8 @@ NAME_OF = {table.model: table.name for table in TABLES}
 # Rows that belong to one shop alone, or are made again: what a programme does not take along
 # A session that was not run on a line of this shop; a list that is another shop's
 FIXED = {("sessions", "filed"): True, ("list_items", "in_force"): False}
+# What closes a row to changes is set once everything that belongs to it is there
+LAST = (("builds", "used_at"), ("setups", "pulled"))
 LEFT_BEHIND = {"stands": {"host", "port", "on_line"}, "imports": {"job"}}
 
 
@@ -248,6 +250,7 @@ class _Reader:
             raise FileProblem(f"it holds {len(made)} programmes where one belongs")
         for old, new in self.keys["pulls"].items():
             self._samples(old, Pull.objects.get(pk=new))
+        self._close()
         return Programme.objects.get(pk=made[0])
 
     def _rows(self, name: str) -> Iterator[Mapping[str, Any]]:
@@ -271,7 +274,9 @@ class _Reader:
             made = table.model(**values)
             self._named_apart(made)
             try:
-                made.clean_fields(exclude=[field.name for field in fields_of(table) if field.is_relation])
+                # Nothing is a fair value here: what must not be empty, the database knows.
+                unchecked = [one.name for one in fields_of(table) if one.is_relation or not getattr(made, one.attname)]
+                made.clean_fields(exclude=unchecked)
             except ValidationError as error:
                 told = "; ".join(f"{name}: {' '.join(words)}" for name, words in error.message_dict.items())
                 raise FileProblem(f"row {row['id']} of {table.name}: {told[:250]}") from error
@@ -300,6 +305,8 @@ class _Reader:
             return self.blobs.get(row.get(field.name, ""), None if field.null else b"")
         if (table.name, field.name) in FIXED:
             return FIXED[table.name, field.name]
+        if (table.name, field.name) in LAST:
+            return field.get_default()
         if field.name not in row:
             return field.get_default()
         value = row[field.name]
@@ -327,6 +334,14 @@ class _Reader:
         while taken.filter(name=made.name).exists():
             number += 1
             made.name = f"{name[:100]} ({number})"
+
+    def _close(self) -> None:
+        for name, field in LAST:
+            table = next(table for table in TABLES if table.name == name)
+            for row in self._rows(name):
+                value = table.model._meta.get_field(field).to_python(row.get(field))
+                if value:
+                    table.model._default_manager.filter(pk=self.keys[name][row["id"]]).update(**{field: value})
 
     def _parts_of_setups(self) -> None:
         for row in self._rows("setups"):

@@ -64,7 +64,7 @@ def found_words(check: Check, units: Mapping[str, str]) -> str:
         return "; ".join(check.told)
     value = shown(key, check.found, units)
     if key in WARMER:
-        return f"{abs(value):.1f} {unit} {'warmer' if value >= 0 else 'colder'}"
+        return f"{abs(value):.1f} {unit} {'warmer' if value >= 0 else 'colder'}" if abs(value) >= 0.05 else "the same"
     if key == "mixture":
         return f"{abs(value):.3f} lambda {'leaner' if value >= 0 else 'richer'} in nine bins of ten"
     if key == "boost":
@@ -75,7 +75,10 @@ def found_words(check: Check, units: Mapping[str, str]) -> str:
         return f"{abs(value):.0f} % {'faster' if value >= 0 else 'slower'}" if abs(value) >= 0.5 else "the same"
     if key == "correction":
         outside = f", outside the standard ({' and '.join(check.told)})" if check.told else ""
-        return f"factor {abs(value):.1f} % {'larger' if value >= 0 else 'smaller'}{outside}"
+        size = (
+            f"factor {abs(value):.1f} % {'larger' if value >= 0 else 'smaller'}" if abs(value) >= 0.05 else "the same"
+        )
+        return f"{size}{outside}"
     if key == "time_apart":
         return f"{abs(value):.1f} h {'later' if value >= 0 else 'earlier'}"
     return f"rounded to half a step of {value:.2f} %"

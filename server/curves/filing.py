@@ -157,7 +157,7 @@ def keep(person: Person, programme: Programme, filed: Sequence[Filed], at: datet
         return []
     Programme.objects.select_for_update().get(pk=programme.pk)  # numbers are given one after the other
     last = Pull.objects.filter(session__programme=programme).aggregate(last=Max("number"))["last"] or 0
-    sessions = {one.where: session_for(person, programme, one.where) for one in filed}
+    sessions = {where: session_for(person, programme, where) for where in {one.where for one in filed}}
     in_session = {session.pk: session.pulls.count() for session in sessions.values()}
     pulls = []
     for number, one in enumerate(filed, start=last + 1):

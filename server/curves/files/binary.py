@@ -29,6 +29,9 @@ def read_mdf(content: bytes) -> FileTable:
 
     from asammdf import MDF
 
+    # The library prints a fault of its own when it drops a file whose first block is not there.
+    if len(content) < 228 or (content[8:9] == b"4" and content[64:68] != b"##HD"):
+        raise FileProblem("the measurement file is damaged or cut off: its first block is not there")
     logging.getLogger("asammdf").setLevel(logging.CRITICAL)
     try:
         with MDF(io.BytesIO(content)) as mdf:

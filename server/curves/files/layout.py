@@ -74,7 +74,7 @@ def _width(kinds: Sequence[str]) -> int:
 def _with_heads(
     rows: Sequence[Sequence[str]], kinds: Sequence[Sequence[str]], widths: Sequence[int], first: int
 ) -> Found:
-    width = max(widths[first : first + 20])
+    width = max(len(row) for row in rows[first : first + 20])
     above = [at for at in range(first - 1, max(-1, first - 5), -1) if widths[at]][:2]
     for at in above:
         if thousands := next((cell for cell in rows[at] if THOUSANDS.match(cell.strip())), None):

@@ -112,7 +112,7 @@ def _channel_of(column: Column) -> str:
         if re.search(pattern, plain) and (not unit or _measures(unit) == MEASURES[channel]):
             return channel
     # A unit that only one channel has tells as much as a name.
-    only = {"torque": TORQUE, "power": POWER, "mixture": "lambda"}
+    only = {"speed": SPEED, "torque": TORQUE, "power": POWER, "mixture": "lambda"}
     return only.get(_measures(unit), "") if unit else ""
 
 

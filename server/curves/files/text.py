@@ -10,7 +10,7 @@ from dataclasses import dataclass
 import numpy as np
 from torvix_core.checked import Array
 
-from curves.files.layout import EMPTY, LOOKED_AT, Found, find, kind_of
+from curves.files.layout import EMPTY, LOOKED_AT, THOUSANDS, Found, find, kind_of
 from curves.files.table import Column, FileProblem, FileTable, require_size
 
 SEPARATORS = ";", "\t", ",", "|"
@@ -35,6 +35,11 @@ def read_text(content: bytes) -> FileTable:
     width = len(found.names)
     require_size(content.count(b"\n"), width)
     kinds = [_column_kind([row[at] if at < len(row) else "" for row in sample]) for at in range(width)]
+    for at, kind in enumerate(kinds):
+        cell = sample[0][at].strip() if at < len(sample[0]) else ""
+        if kind == "text" and THOUSANDS.match(cell):
+            told = f"{cell!r} has a mark for thousands. Save the file without marks for thousands"
+            raise FileProblem(told, line=found.first_row + 1, column=found.names[at])
     if kinds.count("number") + kinds.count("clock") < 2:
         raise FileProblem("fewer than two columns of numbers were found")
     parsed = _parse(content, dialect, found, kinds)

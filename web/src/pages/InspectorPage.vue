@@ -83,6 +83,16 @@ const shutOut = useAction(async () =>
 )
 const row = computed(() => rows.value[place.value] ?? null)
 const reason = ref('')
+const airWords = computed(() => {
+  const air = shown.value?.air
+  if (!air) return ''
+  const read = `${figure(air.barometer, 2)} ${air.barometer_unit}, ${figure(air.temperature, 1)} ${air.temperature_unit}`
+  const from = air.from_log ? ', from the weather log' : ''
+  const factor = shown.value!.factor
+    ? `; factor ${figure(shown.value!.factor, 4)}, ${shown.value!.standard_label}`
+    : ''
+  return `${read}, ${figure(air.humidity_percent, 0)} %${from}${factor}`
+})
 function sendReason() {
   letIn.mutate(reason.value, { onSuccess: () => (reason.value = '') })
 }
@@ -200,13 +210,7 @@ useKeys([
           <template v-if="shown.air">
             <h2 class="next">Air</h2>
             <p class="words">
-              {{ figure(shown.air.barometer, 2) }} {{ shown.air.barometer_unit }},
-              {{ figure(shown.air.temperature, 1) }} {{ shown.air.temperature_unit }},
-              {{ figure(shown.air.humidity_percent, 0) }} %
-              <template v-if="shown.air.from_log">, from the weather log</template>
-              <template v-if="shown.factor"
-                >; factor {{ figure(shown.factor, 4) }}, {{ shown.standard_label }}</template
-              >
+              {{ airWords }}
             </p>
           </template>
           <template v-if="shown.notes.length">

@@ -1,0 +1,140 @@
+"""Files in with a mapping, a cut by hand, two pulls side by side, figures typed in: in the browser."""
+
+import re
+from pathlib import Path
+from tempfile import TemporaryDirectory
+
+import scenes
+from playwright.sync_api import expect
+
+from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS
+from browser_tests.case import BrowserCase, sign_in
+from curves.models import Wish
+from programmes.models import Programme
+from stand.models import Origin, Pull
+
+SHELF = "What did the spring say of the trumpets?"
+
+
+def sweep(level: float) -> str:
+    """As another stand saves it: semicolons, decimal commas, a torque whose head gives no unit."""
+    rows = [";".join(f"{value:.3f}" for value in row).replace(".", ",") for row in scenes.samples(level)]
+    return "\n".join(["t;n;Moment;Throttle;Oil", "s;rpm;;%;°C", *rows]) + "\n"
+
+
+class Case(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.trumpets = Programme.objects.get(question=TRUMPETS)
+        self.shelf = Programme.objects.get(question=SHELF)
+        self.hill_climb = Programme.objects.get(question=HILL_CLIMB)
+
+
+class BringingFiles(Case):
+    def test_two_files_are_mapped_read_and_looked_into_and_one_that_is_broken_is_told(self):
+        self.start_workers("long")
+        with TemporaryDirectory() as folder, self.browser() as page:
+            files = {"a 1.csv": sweep(0.8), "b 1.csv": sweep(0.81), "broken.csv": "t;n\n1;2\n3;4\n5;x\n7;8\n"}
+            for name, text in files.items():
+                Path(folder, name).write_text(text, encoding="cp1252")
+            sign_in(page)
+            page.goto(f"/programmes/{self.trumpets.pk}/pulls", wait_until="domcontentloaded")
+            page.get_by_role("link", name=re.compile("^Bring files")).click()
+            page.get_by_label("Files to bring in").set_input_files(sorted(Path(folder).iterdir()))
+            layout = page.get_by_test_id("layout")
+            expect(layout).to_have_count(1)
+            expect(layout.get_by_label("What Moment is")).to_have_value("torque")
+            expect(layout).to_contain_text("The unit of 'Moment' is not given.")
+            expect(page.get_by_test_id("files")).to_contain_text("'x' is no number")
+
+            # Without the unit nothing is read, and it is said where.
+            page.get_by_role("button", name=re.compile("^Read 2 files")).click()
+            expect(layout.get_by_role("alert")).to_contain_text("Say in which unit Torque is (Moment).")
+            layout.get_by_label("Unit of Moment").select_option("N·m")
+            page.get_by_role("button", name=re.compile("^Read 2 files")).click()
+            expect(page.get_by_test_id("outcome")).to_contain_text("2 read, 0 known already, 0 refused", timeout=30_000)
+
+            # The next of the same make needs no mapping; the same file is known.
+            page.get_by_label("Files to bring in").set_input_files(Path(folder, "a 1.csv"))
+            expect(page.get_by_test_id("files")).to_contain_text("The very file that pull 1 came from.")
+            page.get_by_role("link", name="Pull 1.").or_(page.get_by_role("link", name="To the pulls")).first.click()
+        made = Pull.objects.filter(session__programme=self.trumpets).order_by("number")
+        self.assertEqual([(one.origin, one.setup.letter) for one in made], [(Origin.FILE, "A"), (Origin.FILE, "B")])
+        self.assertEqual(self.problems, [])
+        self.assertEqual({address.split(":")[0] for address in self.asked}, {"127.0.0.1"})
+
+
+class Inspecting(Case):
+    def test_a_cut_is_moved_by_keys_and_taken_back_and_two_pulls_lie_side_by_side(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{self.hill_climb.pk}/pulls", wait_until="domcontentloaded")
+            page.get_by_label("Look into pull 6").click()
+            expect(page.get_by_test_id("inspected")).to_contain_text("Pull 6, B Middle runner")
+            cut = page.get_by_test_id("cut")
+            expect(cut).to_contain_text("where the sweep is steady")
+            edge = page.get_by_role("slider", name="Curve begins at")
+            before = float(edge.get_attribute("aria-valuenow") or 0)
+            box = edge.bounding_box()
+            assert box is not None
+            page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 40)
+            page.mouse.down()
+            page.mouse.move(box["x"] + 80, box["y"] + 40, steps=4)
+            page.mouse.up()
+            expect(cut).to_contain_text("set by hand")
+            self.assertGreater(float(edge.get_attribute("aria-valuenow") or 0), before + 0.5)
+            page.keyboard.press("r")
+            expect(cut).to_contain_text("where the sweep is steady")
+            expect(edge).to_have_attribute("aria-valuenow", str(before))
+
+            page.get_by_label("Pull to lay beside").select_option(label="Pull 3, A")
+            expect(page.get_by_test_id("comparability")).to_contain_text("Comparable in all that is checked.")
+            expect(page.get_by_role("row", name=re.compile("^Parts and settings"))).to_contain_text("Intake manifold")
+            page.get_by_label("Next pull").click()
+            expect(page.get_by_test_id("inspected")).to_contain_text("Pull 7")
+            page.keyboard.press("ArrowLeft")
+            expect(page.get_by_test_id("inspected")).to_contain_text("Pull 6")
+            with page.expect_download() as saved:
+                page.get_by_role("link", name="Parquet").click()
+            self.assertTrue(saved.value.suggested_filename.endswith(".parquet"))
+        self.assertEqual(Wish.objects.count(), 2)
+        self.assertEqual(self.problems, [])
+
+    def test_a_pull_that_is_not_comparable_is_let_in_with_a_reason(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{self.shelf.pk}/verdict", wait_until="domcontentloaded")
+            page.goto(f"/programmes/{self.shelf.pk}/pulls", wait_until="domcontentloaded")
+            expect(page.get_by_role("row", name=re.compile("^Look into pull 5|^5 "))).to_contain_text("not comparable")
+            page.get_by_label("Look into pull 5").click()
+            expect(page.get_by_test_id("against-baseline")).to_contain_text("coolant 20.0 °C colder")
+            page.get_by_label("Why it may count").fill("The sensor sat in the wrong hose")
+            page.get_by_role("button", name="Let it in").click()
+            expect(page.get_by_text("Counts all the same: The sensor sat in the wrong hose")).to_be_visible()
+            self.axe(page, f"/programmes/{self.shelf.pk}/pulls/files", f"/programmes/{self.shelf.pk}/pulls/figures")
+            page.goto(f"/programmes/{self.shelf.pk}/pulls", wait_until="domcontentloaded")
+            page.get_by_label("Look into pull 6").click()
+            expect(page.get_by_test_id("inspected")).to_contain_text("Pull 6")
+            expect(page.get_by_text("Printed figures, as observed.")).to_be_visible()
+            self.axe(page, page.url)
+        self.assertEqual(self.problems, [])
+
+
+class Typing(Case):
+    def test_a_table_is_checked_while_it_is_typed_and_kept(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{self.shelf.pk}/pulls/figures", wait_until="domcontentloaded")
+            table, problems = page.get_by_test_id("table"), page.get_by_test_id("problems")
+            table.fill("3000 193 110.2\n3100 195 125.1\n3200 197 120.0\n3300 198 124.4\n3400 199 128.8\n")
+            expect(problems).to_contain_text("Line 2: 195.0 lb-ft at 3100 rpm is 115.1 hp; the table says 125.1 hp.")
+            table.fill("3000 193 110.2\n3100 195 115.1\n3200 197 120.0\n3300 198 124.4\n3400 199 128.8\n")
+            expect(problems).to_contain_text("5 rows, and nothing contradicts.")
+            page.get_by_label("Setup", exact=True).select_option(index=1)
+            page.get_by_label("Where the figures come from").fill("A letter")
+            page.get_by_role("button", name="Keep the figures").click()
+            expect(page.get_by_role("alert").first).to_be_visible()
+            page.get_by_label("Printed figures are").select_option(label="As observed, not corrected")
+            page.get_by_role("button", name="Keep the figures").click()
+            expect(page.get_by_test_id("inspected")).to_contain_text("Pull 7, A Middle runner")
+        self.assertEqual(self.problems, [])

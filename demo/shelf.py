@@ -1,0 +1,92 @@
+"""Pulls that lie on the shop's shelf as files of another stand, and a printed sheet: brought in as anybody would."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import date, datetime
+from typing import Any
+
+import numpy as np
+from numpy.typing import NDArray
+from torvix_core import quantities
+
+from curves import imports, typed
+from curves.files.mapping import Mapped
+from curves.filing import Where
+from programmes.models import Programme, Setup
+from shop.models import Person
+from stand.services import bolted_on
+from standin.engine import SIX
+from standin.stand import Stand as SimulatedStand
+
+RATE_HZ, SWEEP_RPM_S, FIRST_RPM, LAST_RPM = 50.0, 350.0, 2000.0, 6600.0
+HEADS = ("Time", "Engine speed", "Torque", "Lambda", "Oil temp", "Water temp")
+UNITS = ("s", "rpm", "Nm", "-", "°C", "°C")
+
+
+class Silent:
+    """Somebody who waits for a job without a queue."""
+
+    def wanted(self) -> bool:
+        return True
+
+    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
+        pass
+
+
+def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: datetime) -> None:
+    """Every file and sheet of a programme that was never run here."""
+    setups, dice = list(programme.setups.all()), np.random.default_rng(told["seed"])
+    where = Where(
+        day=date.fromisoformat(told["day"]), stand_name=told["stand"], fuel=told["fuel"], inertia_in_torque="included",
+        barometer=float(quantities.to_si(told["barometer_kpa"], "kPa")),
+        air_temperature=float(quantities.to_si(told["air_c"], "°C")), relative_humidity=told["humidity"], keep=True,
+    )  # fmt: skip
+    batch = imports.begin(person, programme, at)
+    setup_of, layouts = {}, {}
+    for one in told["files"]:
+        content = _file(programme, setups[one["setup"]], one, dice)
+        taken = imports.take(person, batch, one["name"], content)
+        setup_of[taken.pk] = setups[one["setup"]].pk
+        mapped = [
+            Mapped(column["name"], column["channel"], column["mapped_unit"]) for column in taken.layout["columns"]
+        ]
+        layouts[taken.layout_key] = imports.LayoutChoice(mapped, is_table=False)
+    job = imports.run(person, batch, layouts, setup_of, where, at)
+    imports.work(job.arguments, Silent())
+    # The work is done here and now: nothing is left for a worker.
+    job.delete()
+    for sheet in told["sheets"]:
+        figures = typed.read(sheet["text"], "lb-ft", "hp")
+        written = typed.Written(figures, source=sheet["source"])
+        typed.write(person, programme, setups[sheet["setup"]], written, Where(
+            day=where.day, stand_name=where.stand_name, fuel=where.fuel, figures_standard="observed",
+            barometer=where.barometer, air_temperature=where.air_temperature, relative_humidity=where.relative_humidity,
+            keep=True), at)  # fmt: skip
+
+
+def _file(programme: Programme, setup: Setup, told: Mapping[str, Any], dice: np.random.Generator) -> bytes:
+    """A sweep as another stand saved it: semicolons, decimal commas, units in a row of their own."""
+    time, speed, torque = _sweep(programme, setup, told["worth"], dice)
+    water = told.get("water_c", 84.0)
+    columns = [
+        time, speed, torque, 0.872 + dice.normal(0, 0.002, len(time)),
+        89 + 0.2 * time + dice.normal(0, 0.05, len(time)), water + 0.1 * time + dice.normal(0, 0.05, len(time)),
+    ]  # fmt: skip
+    lines = [f"{told['name']};;;;;", ";".join(HEADS), ";".join(UNITS)]
+    lines += [";".join(f"{value:.3f}" for value in row).replace(".", ",") for row in zip(*columns, strict=True)]
+    return ("\n".join(lines) + "\n").encode("cp1252")
+
+
+def _sweep(
+    programme: Programme, setup: Setup, worth: float, dice: np.random.Generator
+) -> tuple[NDArray[np.float64], NDArray[np.float64], NDArray[np.float64]]:
+    """Time, rpm and N·m: what the simulated six makes, with the load-in and the noise of a stand."""
+    stand = SimulatedStand(engine=SIX)
+    stand.command("fit", bolted_on(programme, setup))
+    time = np.arange(0, 1.0 + (LAST_RPM - FIRST_RPM) / SWEEP_RPM_S, 1 / RATE_HZ)
+    speed = np.clip(FIRST_RPM + SWEEP_RPM_S * (time - 0.6), FIRST_RPM, None)
+    grid = np.arange(FIRST_RPM, LAST_RPM + 300, 100)
+    torque = np.interp(speed, grid, stand.truth(grid.tolist(), skin=46.0)) * worth
+    torque *= 1 + 0.02 * np.exp(-np.maximum(0.0, time - 0.6) / 0.15) * (time > 0.3)
+    return time, speed + dice.normal(0, 2, len(time)), torque + dice.normal(0, 0.9, len(time))

@@ -1,0 +1,133 @@
+"""A whole programme out as one file and in again, to the same verdict; and files that are wrong."""
+
+import io
+import json
+import zipfile
+from pathlib import Path
+
+import scenes
+from django.test import TestCase
+from torvix_core.standards import Standard
+
+from curves import archive, comparing
+from curves.files.table import FileProblem
+from curves.inspecting import Wanted, reduce_as
+from engines.models import Engine, Part
+from programmes.models import Programme
+from shop.models import Role
+from shop.refusals import NotAllowed
+from stand.models import Pull
+from verdicts import services
+
+LEVELS = ((1.0, 1.002), (1.01, 1.013), (0.99, 0.992))
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        scenes.day_of_pulls(self.programme, self.operator, LEVELS)
+
+    def zip(self) -> bytes:
+        return archive.write(self.operator, self.programme, scenes.DAY)
+
+
+class ThereAndBack(Scene):
+    def test_the_verdict_is_the_same_to_the_last_digit(self):
+        reduce_as(self.operator, Pull.objects.get(number=3), Wanted(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY)
+        comparing.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
+        made = archive.read(self.operator, self.zip(), scenes.DAY)
+        self.assertNotEqual(made.pk, self.programme.pk)
+        for standard in (Standard.ISO_1585_SI, Standard.OBSERVED):
+            before, after = (services.judge(services.compare(one, standard)) for one in (self.programme, made))
+            self.assertEqual(before.repeatability, after.repeatability)
+            self.assertEqual([one.score for one in before.placings], [one.score for one in after.placings])
+            self.assertEqual(before.power.tolist(), after.power.tolist())
+            self.assertEqual(before.notes, after.notes)
+        self.assertEqual(made.question, self.programme.question)
+
+    def test_nothing_is_lost_on_the_way_out_in_and_out_again(self):
+        def tables(content: bytes) -> dict[str, list[dict]]:
+            return json.loads(zipfile.ZipFile(io.BytesIO(content)).read(archive.RECORD))["tables"]
+
+        def plain(rows: list[dict]) -> list[dict]:
+            """Without keys, and names that a second one of a shop cannot have."""
+            left = {"name", "filed", "parts"}
+            kept = [[(key, value) for key, value in row.items() if type(value) is not int] for row in rows]
+            return [{key: value for key, value in row if key not in left} for row in kept]
+
+        first = self.zip()
+        again = archive.read(self.operator, first, scenes.DAY)
+        second = tables(archive.write(self.operator, again, scenes.DAY))
+        for name, rows in tables(first).items():
+            with self.subTest(name):
+                self.assertEqual(plain(rows), plain(second[name]))
+        self.assertEqual(Engine.objects.count(), 2)
+        self.assertEqual(Part.objects.filter(name__endswith="(2)").count(), 3)
+
+    def test_the_document_names_every_table_and_field(self):
+        told = (Path(__file__).parents[3] / "docs" / "file-formats.md").read_text(encoding="utf-8")
+        for table in archive.TABLES:
+            self.assertIn(f"`{table.name}`", told)
+            for field in archive.fields_of(table):
+                self.assertIn(field.name, told, f"{table.name}.{field.name}")
+
+    def test_over_the_api_and_only_for_who_may_run_it(self):
+        self.client.force_login(self.operator)
+        content = self.client.get(f"/api/programmes/{self.programme.pk}/archive").content
+        file = io.BytesIO(content)
+        file.name = "x.zip"
+        made = self.client.post("/api/archives", {"file": file}).json()
+        self.assertEqual(Programme.objects.get(pk=made["id"]).question, self.programme.question)
+        with self.assertRaises(NotAllowed):
+            archive.read(scenes.person(Role.VIEWER), content, scenes.DAY)
+
+
+class Wrong(Scene):
+    def changed(self, change) -> bytes:
+        source = zipfile.ZipFile(io.BytesIO(self.zip()))
+        record = json.loads(source.read(archive.RECORD))
+        change(record)
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as target:
+            for name in source.namelist():
+                target.writestr(name, json.dumps(record) if name == archive.RECORD else source.read(name))
+        return out.getvalue()
+
+    def refused(self, content: bytes) -> str:
+        before = (Programme.objects.count(), Engine.objects.count(), Part.objects.count(), Pull.objects.count())
+        with self.assertRaises(FileProblem) as caught:
+            archive.read(self.operator, content, scenes.DAY)
+        after = (Programme.objects.count(), Engine.objects.count(), Part.objects.count(), Pull.objects.count())
+        self.assertEqual(after, before)  # nothing stored half
+        return str(caught.exception)
+
+    def test_what_is_damaged_foreign_or_contradicts_itself_is_refused_whole(self):
+        def no_setup(record):
+            record["tables"]["pulls"][2]["setup"] = 987_654
+
+        def no_number(record):
+            record["tables"]["pulls"][2]["number"] = "many"
+
+        def twice(record):
+            record["tables"]["pulls"][2]["number"] = record["tables"]["pulls"][1]["number"]
+
+        def wrong_state(record):
+            record["tables"]["pulls"][2]["state"] = "flying"
+
+        for change, words in ((no_setup, "refers to setups 987654"), (no_number, "number cannot be 'many'"),
+                              (twice, "contradict each other"), (wrong_state, "state:"),
+                              (lambda record: record.update(version=9), "version 9"),
+                              (lambda record: record.update(tables=[]), "no tables"),
+                              (lambda record: record["tables"].update(programmes=[]), "")):  # fmt: skip
+            with self.subTest(words):
+                self.assertIn(words, self.refused(self.changed(change)))
+        whole = self.zip()
+        self.assertIn("damaged or cut off", self.refused(whole[: len(whole) // 2]))
+        self.assertIn("damaged or cut off", self.refused(b"hello"))
+
+    def test_a_bomb_is_not_unpacked(self):
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as target:
+            target.writestr(archive.RECORD, b" " * 80_000_000)
+        self.assertIn("unpacks to far more", self.refused(out.getvalue()))

@@ -1,0 +1,132 @@
+"""Which pulls count: held against the baseline, left out of the verdict, let in with a reason."""
+
+import numpy as np
+import scenes
+from django.test import TestCase
+from torvix_core.comparability import Level
+from torvix_core.standards import Standard
+
+from curves import comparing, comparing_words, services
+from shop.models import Role, default_units
+from shop.refusals import Invalid
+from stand import records
+from stand.models import Pull
+from verdicts import services as verdicts
+
+UNITS = default_units()
+
+
+def cold(celsius: float, level: float = 1.0) -> list[list[float]]:
+    """A sweep with oil of this temperature."""
+    rows = np.array(scenes.samples(level))
+    rows[:, 4] = celsius
+    return rows.tolist()
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.a, self.b, self.c = self.programme.setups.all()
+        self.session = scenes.session(self.programme, self.operator)
+
+    def pull(self, setup, celsius: float = 90.0, level: float = 1.0, **how) -> Pull:
+        return scenes.pull(self.session, setup, self.operator, rows=cold(celsius, level), **how)
+
+    def judged(self) -> dict[int, comparing.Judged]:
+        kept = services.kept_of(services.pulls_of(self.programme), Standard(self.programme.standard))
+        return {one.pull.number: one for one in comparing.judge(self.programme, kept).values()}
+
+
+class Judging(Scene):
+    def test_a_pull_out_of_the_window_does_not_count_until_it_is_let_in(self):
+        for setup, celsius in ((self.a, 90), (self.a, 91), (self.b, 90), (self.b, 92), (self.b, 64)):
+            self.pull(setup, celsius)
+        self.assertEqual([one.level for one in self.judged().values()][-1], Level.BLOCK)
+        counted = verdicts.judge(verdicts.compare(self.programme, Standard.OBSERVED)).counts
+        self.assertEqual(counted.tolist(), [2, 2])
+        notes = " ".join(verdicts.compare(self.programme, Standard.OBSERVED).notes)
+        self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: oil.", notes)
+        out = Pull.objects.get(number=5)
+        with self.assertRaises(Invalid):
+            comparing.let_in(self.operator, out, " ", scenes.DAY)
+        comparing.let_in(self.operator, out, "the sensor had come off", scenes.DAY)
+        comparison = verdicts.compare(self.programme, Standard.OBSERVED)
+        self.assertEqual(verdicts.judge(comparison).counts.tolist(), [2, 3])
+        self.assertIn(
+            "Let in although not comparable: Pull 5 against pull 2: oil. Reason: the sensor had come off.",
+            comparison.notes,
+        )
+        comparing.shut_out(self.operator, out)
+        self.assertFalse(self.judged()[5].counts)
+        self.assertEqual(Pull.objects.get(number=5).standing, "accepted")  # it stays what it was, and visible
+
+    def test_a_baseline_that_is_off_does_not_drag_the_others_out(self):
+        for setup, celsius in ((self.a, 90), (self.a, 60), (self.b, 90), (self.b, 91)):
+            self.pull(setup, celsius)
+        self.assertEqual([one.counts for one in self.judged().values()], [True, False, True, True])
+
+    def test_the_window_of_the_programme_decides(self):
+        for setup, celsius in ((self.a, 90), (self.b, 64)):
+            self.pull(setup, celsius)
+        wanted = {"oil_temperature": comparing.Window(30.0, 40.0)}
+        comparing.set_windows(self.operator, self.programme, wanted)
+        self.assertIsNot(self.judged()[2].level, Level.BLOCK)
+        with self.assertRaises(Invalid) as caught:
+            wrong = {"oil_temperature": comparing.Window(5, 2), "x": comparing.Window(1, 2)}
+            comparing.set_windows(self.operator, self.programme, wrong)
+        self.assertEqual(set(caught.exception.fields), {"oil_temperature", "x"})
+        comparing.set_windows(self.operator, self.programme, {})
+        self.assertIs(self.judged()[2].level, Level.BLOCK)
+
+    def test_a_day_without_a_setup_in_common_is_not_comparable(self):
+        self.pull(self.a)
+        second = scenes.Stand.objects.create(name="2")
+        self.session = scenes.session(self.programme, self.operator, at=scenes.DAY.replace(day=9), stand=second)
+        self.pull(self.b)
+        self.assertIs(self.judged()[2].level, Level.BLOCK)
+        self.pull(self.a)
+        self.assertIsNot(self.judged()[2].level, Level.BLOCK)  # its own day's baseline is nearer
+
+    def test_two_setups_are_held_against_each_other_by_their_means(self):
+        for setup, celsius in ((self.a, 90), (self.a, 92), (self.b, 80), (self.b, 82)):
+            self.pull(setup, celsius)
+        kept = services.kept_of(services.pulls_of(self.programme), Standard.OBSERVED)
+        checks = {one.key: one for one in comparing.between_setups(self.programme, self.a, self.b, kept)}
+        self.assertAlmostEqual(checks["oil_temperature"].found, -10.0, places=1)
+        self.assertEqual(checks["slots"].told, ("intake_manifold",))
+
+
+class Words(Scene):
+    def test_found_window_and_effect_in_the_units_of_the_reader(self):
+        first, second = self.pull(self.a, 90), self.pull(self.b, 64)
+        first, second = services.pulls_of(self.programme)
+        checks = comparing.between(self.programme, first, second, Standard.OBSERVED)
+        oil = next(one for one in checks if one.key == "oil_temperature")
+        self.assertEqual(comparing_words.found_words(oil, UNITS), "26.0 °C colder")
+        self.assertEqual(comparing_words.found_words(oil, {**UNITS, "temperature": "°F"}), "46.8 °F colder")
+        self.assertEqual(comparing_words.window_words(oil, UNITS), "ok to 8, note to 20 °C")
+        self.assertEqual(comparing_words.effect_words(oil), "-0.28 %")
+        line = comparing_words.line(checks, UNITS)
+        self.assertTrue(line.startswith("Not comparable: oil 26.0 °C colder."), line)
+
+    def test_over_the_api(self):
+        first, second = self.pull(self.a), self.pull(self.b)
+        self.client.force_login(self.operator)
+        both = {"first": first.pk, "second": second.pk}
+        found = self.client.get(f"/api/programmes/{self.programme.pk}/comparability", both).json()
+        self.assertIn({"key": "slots", "found": "Intake manifold", "planned": True}.items(), [
+            {key: one[key] for key in ("key", "found", "planned")}.items() for one in found["checks"]
+        ])  # fmt: skip
+        wanted = {"windows": [{"key": "boost", "note": 0.1, "block": 0.2}]}
+        address = f"/api/programmes/{self.programme.pk}/comparison-windows"
+        own = self.client.put(address, wanted, content_type="application/json").json()
+        boost = next(one for one in own if one["key"] == "boost")
+        self.assertEqual((boost["unit"], round(boost["note"], 6), boost["usual"]), ("bar", 0.1, False))
+        self.assertAlmostEqual(self.programme.comparison_windows.get().note, 10_000.0)
+
+    def test_pulls_without_weather_are_compared_as_read(self):
+        first = scenes.pull(self.session, self.a, self.operator, air=None)
+        second = scenes.pull(self.session, self.b, self.operator, air=records.MeanAir(98_000.0, 295.0, 0.5))
+        checks = {one.key: one for one in comparing.between(self.programme, first, second, Standard.ISO_1585_SI)}
+        self.assertEqual(checks["correction"].level, Level.NOTE)
