@@ -19,13 +19,13 @@ def main() -> int:
     django.setup()
     from django.test.runner import DiscoverRunner
 
-    from perf import air, planning, pulls
+    from perf import air, files, planning, pulls
     from perf.live import Crowd, Latency, Typing
     from perf.worker import FullRate, LongSoak
 
     soak = "--soak" in sys.argv[1:]
     if not soak:
-        _ratios(air, planning, pulls)
+        _ratios(air, planning, pulls, files)
     # A database that is made for this run and dropped after it.
     runner = DiscoverRunner(interactive=False, verbosity=0)
     databases = runner.setup_databases()
@@ -33,6 +33,7 @@ def main() -> int:
         if not soak:
             for ratio in pulls.storage():
                 print(ratio, flush=True)
+            files.many()
         cases = [LongSoak()] if soak else [Typing(), Latency(), Crowd(), FullRate()]
         outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite(cases))
     finally:
@@ -40,8 +41,9 @@ def main() -> int:
     return 0 if outcome.wasSuccessful() else 1
 
 
-def _ratios(air: ModuleType, planning: ModuleType, pulls: ModuleType) -> None:
-    for ratio in (*air.factors(), *planning.days(), *pulls.reduction()):
+def _ratios(air: ModuleType, planning: ModuleType, pulls: ModuleType, files: ModuleType) -> None:
+    files.truth()
+    for ratio in (*air.factors(), *planning.days(), *pulls.reduction(), *files.reading()):
         print(ratio, flush=True)
     air.sheet()
     planning.orders()

@@ -24,8 +24,8 @@ class Demonstration(TransactionTestCase):
         self.finished = Programme.objects.get(question=loader.scenario()["programmes"][0]["question"])
         self.boosted = Programme.objects.get(question=loader.boosted()["programmes"][0]["question"])
         for part in (self.holds_what_is_promised, self.boosted_days_were_run, self.engine_is_on_paper,
-                     self.shelf_was_brought_in, self.leads_called_are_true, self.boosted_leads_are_true, self.loads_once,
-                     self.loading_that_was_cut_off_is_told):  # fmt: skip
+                     self.shelf_was_brought_in, self.leads_called_are_true, self.boosted_leads_are_true,
+                     self.loads_once, self.loading_that_was_cut_off_is_told):  # fmt: skip
             with self.subTest(part.__name__):
                 part()
 

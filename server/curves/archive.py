@@ -338,8 +338,9 @@ class _Reader:
     def _close(self) -> None:
         for name, field in LAST:
             table = next(table for table in TABLES if table.name == name)
+            column = next(one for one in fields_of(table) if one.name == field)
             for row in self._rows(name):
-                value = table.model._meta.get_field(field).to_python(row.get(field))
+                value = column.to_python(row.get(field))
                 if value:
                     table.model._default_manager.filter(pk=self.keys[name][row["id"]]).update(**{field: value})
 

@@ -1,0 +1,136 @@
+"""Reading files against the bare parse of a library, a day's worth of files against theirs, and truth recovered."""
+
+from __future__ import annotations
+
+import io
+import time
+from collections.abc import Iterator
+from datetime import UTC, date, datetime
+from typing import Any
+
+import numpy as np
+import pandas as pd
+from torvix_core.reduction import reduce_sweep
+from torvix_core.trace import Trace
+
+from curves import imports
+from curves.files import mapping, write
+from curves.files.mapping import Mapped
+from curves.files.read import read_table
+from curves.filing import Where
+from perf.pulls import OPTIONS, a_pull
+from perf.ratio import Ratio, measure
+
+FILES = 500
+STOICHIOMETRIC = 14.7
+UNITS = {"speed": "rpm", "torque": "N·m", "temperature": "K", "pressure": "Pa", "mixture": "lambda", "fraction": "1",
+         "mass flow": "kg/s"}  # fmt: skip
+
+
+def _raw(hz: float, seed: int = 0) -> dict[str, tuple[str, np.ndarray]]:
+    pull = a_pull(hz)
+    raw: dict[str, tuple[str, np.ndarray]] = {"time": ("s", pull.time)}
+    for name, values in zip(pull.names, pull.values, strict=True):
+        raw[name] = (UNITS.get(mapping.MEASURES.get(name, ""), "K"), values)
+    unit, torque = raw["torque"]
+    raw["torque"] = (unit, (torque + np.random.default_rng(seed).normal(0, 0.4, len(torque))).round(2))
+    return raw
+
+
+def _settled(content: bytes) -> list[Mapped]:
+    return list(mapping.guess(read_table(content)).mapped)
+
+
+def reading() -> Iterator[Ratio]:
+    csv = write.csv_bytes(_raw(1000))
+
+    def ours() -> object:
+        table = read_table(csv)
+        mapped = mapping.guess(table).mapped
+        if problems := mapping.checked(mapped, table, False, None):
+            raise AssertionError(problems)
+        return mapping.apply(table, mapped, False, None, STOICHIOMETRIC)
+
+    yield measure("CSV, 1000 Hz x 24: sniffed, mapped, checked / bare pandas parse", ours,
+                  lambda: pd.read_csv(io.BytesIO(csv)), "at most 1.5")  # fmt: skip
+    yield from _mdf()
+    pulls = [a_pull(100) for _ in range(20)]
+
+    def again() -> object:
+        return [reduce_sweep(Trace(one.time, one.names, one.values), OPTIONS) for one in pulls]
+
+    def copy() -> object:
+        return [np.copy(one.values) for one in pulls]
+
+    yield measure("re-reduce / memcpy of the pulls, 100 Hz x 24", again, copy, "at most 6")
+
+
+def _mdf() -> Iterator[Ratio]:
+    from asammdf import MDF
+
+    content = write.mdf_bytes(_raw(1000), "a pull")
+
+    def select() -> object:
+        with MDF(io.BytesIO(content)) as mdf:
+            groups: Any = mdf.groups
+            wanted = [
+                (None, group, at)
+                for group, of in enumerate(groups)
+                for at in range(len(of.channels))
+                if at != mdf.masters_db.get(group)
+            ]
+            return mdf.select(wanted)
+
+    yield measure("MDF4, 1000 Hz x 24 / select() of the library", lambda: read_table(content), select, "at most 1.3")
+
+
+def many() -> None:
+    """FILES files of 12 s at 100 Hz by the job that imports them, against the bare parse of all of them."""
+    import scenes
+
+    from shop.models import Role
+
+    operator = scenes.person(Role.OPERATOR)
+    programme = scenes.programme(operator)
+    at, where = datetime(2026, 11, 2, tzinfo=UTC), Where(date(2026, 11, 2), "A stand", inertia_in_torque="included")
+    contents = [write.csv_bytes(_raw(100, seed)) for seed in range(FILES)]
+    batch = imports.begin(operator, programme, at)
+    taken = [imports.take(operator, batch, f"{number:04}.csv", content) for number, content in enumerate(contents)]
+    setup = programme.setups.all()[0]
+    layouts = {taken[0].layout_key: imports.LayoutChoice(_settled(contents[0]), is_table=False)}
+    job = imports.run(operator, batch, layouts, {one.pk: setup.pk for one in taken}, where, at)
+    started = time.perf_counter()
+    for content in contents:
+        pd.read_csv(io.BytesIO(content))
+    bare = time.perf_counter() - started
+    started = time.perf_counter()
+    result = imports.work(job.arguments, _Patient())
+    ours = time.perf_counter() - started
+    if result["read"] != FILES:
+        raise AssertionError(result)
+    print(
+        f"{FILES} files of 12 s at 100 Hz x 24, parsed, checked, reduced, stored / bare pandas parse: "
+        f"{ours / bare:.2f} ({ours:.2f} s against {bare:.2f} s); wanted at most 3",
+        flush=True,
+    )
+
+
+class _Patient:
+    def wanted(self) -> bool:
+        return True
+
+    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
+        pass
+
+
+def truth() -> None:
+    """What comes back of known curves from noise, spike, drop-outs, jitter, inertia and weather."""
+    from core.tests.test_truth import PULLS, recover
+
+    errors, crossings = recover()
+    print(
+        f"truth of {PULLS} synthetic pulls, means of three: rms {100 * errors.mean():.3f} % of the peak (95 %: "
+        f"{100 * np.quantile(errors, 0.95):.3f} %), crossover off by {np.median(crossings):.0f} rpm (95 %: "
+        f"{np.quantile(crossings, 0.95):.0f}); wanted under 0.25 % and 50 rpm",
+        flush=True,
+    )
