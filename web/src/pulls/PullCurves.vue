@@ -55,6 +55,15 @@ useChart(element, () => {
     .slice(0, Math.max(0, top))
     .map((speed, at): [number, number | null] => [speed, torque?.values[at] ?? null])
     .filter(([speed]) => speed >= low - 300)
+  // By the curves: what the brake reads while it loads would squeeze them together.
+  const shownTorques = [props.pull, ...(props.other ? [props.other] : [])].flatMap((one) => [
+    ...one.inspection.observed,
+    ...one.inspection.corrected,
+  ])
+  const torqueRange = {
+    min: Math.floor((Math.min(...shownTorques) * 0.85) / 10) * 10,
+    max: Math.ceil((Math.max(...shownTorques) * 1.05) / 10) * 10,
+  }
   const drawn = [props.pull, ...(props.other ? [props.other] : [])]
   return {
     animation: false,
@@ -86,6 +95,7 @@ useChart(element, () => {
       type: 'value',
       gridIndex: index,
       scale: true,
+      ...(index ? {} : torqueRange),
       splitNumber: index ? 3 : 5,
       name: index
         ? `${lower.value!.name}, ${lower.value!.unit}`
@@ -126,7 +136,9 @@ useChart(element, () => {
       },
       {
         type: 'scatter',
-        data: samples,
+        data: samples.filter(
+          ([, torque]) => torque !== null && torque >= torqueRange.min && torque <= torqueRange.max,
+        ),
         symbolSize: 2,
         silent: true,
         clip: true,
