@@ -171,9 +171,20 @@ def _parse(content: bytes, dialect: Dialect, found: Found, kinds: Sequence[str])
             parsed.append(np.asarray(table.column(at).to_numpy(), dtype=np.float64))
         elif kind == "clock":
             parsed.append(_clock(table.column(at).to_pylist(), found.names[at], found.first_row))
+        elif kind == "empty":
+            parsed.append(_late(table.column(at).to_pylist(), dialect.decimal))
         else:
             parsed.append(None)
     return parsed
+
+
+def _late(cells: Sequence[str | None], decimal: str) -> Array | None:
+    """A column that begins empty: numbers, if all that comes later are; None where nothing comes, or words."""
+    if not any(cells) or not all(cell is None or _is_number(cell, decimal) for cell in cells):
+        return None
+    return np.array(
+        [np.nan if cell is None or cell.strip() in EMPTY else float(cell.replace(",", ".")) for cell in cells]
+    )
 
 
 def _offset(content: bytes, lines: int) -> int:

@@ -75,6 +75,9 @@ class Text(SimpleTestCase):
         self.assertTrue(np.isnan(table.columns[2].values[1]))
         self.assertEqual([column.name for column in table.columns], ["time", "rpm", "torque"])
         self.assertIn("who", table.notes[0])
+        late = "".join(f"{at},{2000 + at},{'' if at < 300 else at}\n" for at in range(400))
+        values = read_table(f"time,rpm,torque\n{late}".encode()).columns[2].values
+        self.assertEqual((int(np.isnan(values).sum()), values[-1]), (300, 399.0))
 
     def test_what_is_wrong_is_told_with_line_and_column(self):
         good = "time,rpm,torque\n" + "".join(f"{at},{2000 + at},{300}\n" for at in range(50))
