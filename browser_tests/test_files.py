@@ -87,6 +87,10 @@ class Inspecting(Case):
             expect(cut).to_contain_text("where the sweep is steady")
             expect(edge).to_have_attribute("aria-valuenow", str(before))
 
+            # Two pulls at one rate tell nothing of the inertia, and it is said.
+            page.get_by_label("Pull to lay beside").select_option(label="Pull 7, B")
+            page.get_by_test_id("estimate").click()
+            expect(page.get_by_role("alert").first).to_contain_text("too near to each other")
             page.get_by_label("Pull to lay beside").select_option(label="Pull 3, A")
             expect(page.get_by_test_id("comparability")).to_contain_text("Comparable in all that is checked.")
             expect(page.get_by_role("row", name=re.compile("^Parts and settings"))).to_contain_text("Intake manifold")

@@ -89,7 +89,7 @@ class Reading(Case):
             expect(dialog).to_contain_text("a few words are enough")
             dialog.get_by_label("Reason").fill("Belt squealed")
             dialog.get_by_role("button", name="Leave out").click()
-            expect(page.get_by_role("row", name=re.compile("^9 "))).to_contain_text(
+            expect(page.get_by_role("row", name=re.compile("^Look into pull 9 "))).to_contain_text(
                 "Left out by Mats Orrey: Belt squealed"
             )
         self.assertEqual(self.pull(9).excluded_reason, "Belt squealed")
@@ -101,7 +101,9 @@ class Reading(Case):
         with self.browser() as page:
             sign_in(page, "juna")
             page.goto(f"/programmes/{self.hill_climb.pk}/pulls", wait_until="domcontentloaded")
-            expect(page.get_by_role("row", name=re.compile("^9 "))).to_contain_text("outside the standard")
+            expect(page.get_by_role("row", name=re.compile("^Look into pull 9 "))).to_contain_text(
+                "outside the standard"
+            )
             expect(page.get_by_role("button", name=re.compile("Leave out"))).to_have_count(0)
             page.keyboard.press("6")
             expect(page.get_by_text("Weather outside the range of the standard: pull 9.")).to_be_visible()

@@ -202,7 +202,9 @@ class AtTheStand(Case):
             self.start_stand()
             expect(page.get_by_test_id("stand-lost")).not_to_be_visible(timeout=20_000)
             page.keyboard.press("4")
-            expect(page.get_by_role("row", name=re.compile(r"^1 .* at \d+ rpm"))).to_contain_text("Incomplete")
+            expect(page.get_by_role("row", name=re.compile(r"^Look into pull 1 .* at \d+ rpm"))).to_contain_text(
+                "Incomplete"
+            )
         pull = Pull.objects.get(session__programme=self.trumpets)
         self.assertEqual(pull.state, PullState.INCOMPLETE)
         self.assertGreater(pull.channels.get(name="rpm").samples, 50)

@@ -32,8 +32,10 @@ def _raw(hz: float, seed: int = 0) -> dict[str, tuple[str, np.ndarray]]:
     raw: dict[str, tuple[str, np.ndarray]] = {"time": ("s", pull.time)}
     for name, values in zip(pull.names, pull.values, strict=True):
         raw[name] = (UNITS.get(mapping.MEASURES.get(name, ""), "K"), values)
-    unit, torque = raw["torque"]
-    raw["torque"] = (unit, (torque + np.random.default_rng(seed).normal(0, 0.4, len(torque))).round(2))
+    dice = np.random.default_rng(seed)
+    for name, noise, decimals in (("rpm", 1.5, 1), ("torque", 0.8, 2)):  # no two pulls are alike
+        unit, values = raw[name]
+        raw[name] = (unit, (values + dice.normal(0, noise, len(values))).round(decimals))
     return raw
 
 

@@ -77,6 +77,16 @@ class NoteLine(Schema):
     text: str
 
 
+class ReduceIn(Schema):
+    """Empty fields leave it to the defaults; all empty goes back to them."""
+
+    cut_start_s: float | None = None
+    cut_end_s: float | None = None
+    stand_inertia: str | None = None
+    inertia: float | None = None
+    smooth_bins: int | None = None
+
+
 class InspectionOut(Schema):
     """`no_curve` says why there is none. Without samples, `figures` says what the printed figures are."""
 
@@ -109,19 +119,10 @@ class InspectionOut(Schema):
     provenance: list[FactOut]
     notes: list[NoteLine]
     by_hand: bool
+    wish: ReduceIn
     stand_inertia: str
     inertia: float
     inertia_unit: str
-
-
-class ReduceIn(Schema):
-    """Empty fields leave it to the defaults; all empty goes back to them."""
-
-    cut_start_s: float | None = None
-    cut_end_s: float | None = None
-    stand_inertia: str | None = None
-    inertia: float | None = None
-    smooth_bins: int | None = None
 
 
 def _pull(person: Person, pull_id: int) -> Pull:
@@ -203,10 +204,19 @@ def _inspection(pull: Pull, standard: Standard, units: Mapping[str, str]) -> Ins
         provenance=_provenance(pull, reduced, units),
         notes=[NoteLine(at=note.at, by=str(note.person or ""), text=str(note.text)) for note in _notes(pull)],
         by_hand=bool(wish and wish.options),
+        wish=_wish(wish.options if wish else {}, units),
         stand_inertia=options.get("stand_inertia", pull.inertia_in_torque),
         inertia=float(quantities.from_si(options.get("inertia", pull.inertia), units["inertia"])),
         inertia_unit=units["inertia"],
     )  # fmt: skip
+
+
+def _wish(options: Mapping[str, Any], units: Mapping[str, str]) -> ReduceIn:
+    """What is set by hand, as it would be sent again."""
+    told = dict(options)
+    if "inertia" in told:
+        told["inertia"] = float(quantities.from_si(told["inertia"], units["inertia"]))
+    return ReduceIn(**told)
 
 
 def _notes(pull: Pull) -> list[Note]:

@@ -73,6 +73,12 @@ class Cutting(Scene):
         gained = (np.array(after[2:-2]) - np.array(before[2:-2])) * 1.3558179
         self.assertTrue(np.allclose(gained, 0.6 * 350 * np.pi / 30, atol=0.3), gained)
 
+    def test_what_is_set_by_hand_is_told_so_that_it_can_go_along_with_the_next(self):
+        told = self.reduce(stand_inertia="not_included", inertia=0.6, cut_start_s=4.0).json()["wish"]
+        self.assertEqual((told["stand_inertia"], told["inertia"], told["cut_start_s"]), ("not_included", 0.6, 4.0))
+        self.assertIsNone(told["cut_end_s"])
+        self.assertEqual(set(self.reduce().json()["wish"].values()), {None})
+
     def test_inertia_from_two_pulls_at_different_rates(self):
         rows = np.array(scenes.samples(1.0))
         for rate in (350, 175):

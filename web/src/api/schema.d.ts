@@ -3271,6 +3271,7 @@ export interface components {
             state: string;
             /** Torque Unit */
             torque_unit: string;
+            wish: components["schemas"]["ReduceIn"];
         };
         /** InstallationIn */
         InstallationIn: {

@@ -11,6 +11,7 @@ import ProblemNote from '../components/ProblemNote.vue'
 import { clock, figure } from '../figures'
 import { useKeys } from '../keys'
 import ChecksTable from '../pulls/ChecksTable.vue'
+import InertiaPanel from '../pulls/InertiaPanel.vue'
 import PullCurves, { type Shown } from '../pulls/PullCurves.vue'
 import TraceChart from '../pulls/TraceChart.vue'
 import { useComparison, useInspection, useRaw } from '../pulls/useInspection'
@@ -96,7 +97,15 @@ const airWords = computed(() => {
 function sendReason() {
   letIn.mutate(reason.value, { onSuccess: () => (reason.value = '') })
 }
-const cut = (start: number, end: number) => reduce.mutate({ cut_start_s: start, cut_end_s: end })
+// One way of reducing holds at a time: what was set by hand before goes along with what is set now.
+const byHand = computed(() => {
+  const now = shown.value
+  return now?.by_hand ? now.wish : {}
+})
+const cut = (start: number, end: number) =>
+  reduce.mutate({ ...byHand.value, cut_start_s: start, cut_end_s: end })
+const setInertia = (stand_inertia: string, inertia: number | null) =>
+  reduce.mutate({ ...byHand.value, stand_inertia, inertia })
 
 function go(step: number) {
   const next = rows.value[place.value + step]
@@ -206,6 +215,14 @@ useKeys([
                 >Cut as usual <kbd>R</kbd></v-btn
               >
             </p>
+          </template>
+          <template v-if="shown.cut && mayOperate">
+            <h2 class="next">Torque that speeds up the rotating parts</h2>
+            <InertiaPanel
+              :inspection="shown"
+              :other="beside && other?.setup_id === shown.setup_id ? beside : null"
+              @set="setInertia"
+            />
           </template>
           <template v-if="shown.air">
             <h2 class="next">Air</h2>

@@ -46,6 +46,8 @@ async function expect() {
       }),
     )
     text.value = sentence.value = message.value = ''
+    // A list still on its way was asked for before this: it would be shown as the answer.
+    await queries.cancelQueries({ queryKey: ['expectations'] })
     await queries.invalidateQueries({ queryKey: ['expectations'] })
   } catch (caught) {
     const fields = caught instanceof Problem ? Object.values(caught.fields) : []

@@ -1,0 +1,80 @@
+<script setup lang="ts">
+/** Whether the torque that speeds up the rotating parts is in the curve, and how much of it there is. */
+import { ref, watch } from 'vue'
+
+import { answer, api, type Schema } from '../api/client'
+import ProblemNote from '../components/ProblemNote.vue'
+import { typedNumber, useImportChoices } from './where'
+
+const props = defineProps<{
+  inspection: Schema['InspectionOut']
+  /** Another pull of the same setup, at another sweep rate. */
+  other: number | null
+}>()
+const emit = defineEmits<{ set: [standInertia: string, inertia: number | null] }>()
+const { data: choices } = useImportChoices()
+const chosen = ref('')
+const typed = ref('')
+const found = ref<Schema['InertiaOut'] | null>(null)
+const error = ref<Error | null>(null)
+watch(
+  () => props.inspection,
+  (now) => {
+    chosen.value = now.stand_inertia
+    typed.value = now.inertia ? String(Number(now.inertia.toPrecision(4))) : ''
+  },
+  { immediate: true },
+)
+watch(
+  () => [props.inspection.pull_id, props.other],
+  () => (found.value = error.value = null),
+)
+async function estimate() {
+  error.value = found.value = null
+  try {
+    found.value = answer(
+      await api.GET('/api/pulls/{pull_id}/inertia', {
+        params: { path: { pull_id: props.inspection.pull_id }, query: { other: props.other! } },
+      }),
+    )
+  } catch (caught) {
+    error.value = caught as Error
+  }
+}
+function use() {
+  chosen.value = 'not_included'
+  typed.value = String(Number(found.value!.inertia.toPrecision(4)))
+  emit('set', chosen.value, found.value!.inertia)
+}
+</script>
+
+<template>
+  <form class="inertia" @submit.prevent="emit('set', chosen, typedNumber(typed))">
+    <select v-model="chosen" aria-label="Inertia of the sweep">
+      <option v-for="(label, key) in choices?.inertia" :key="key" :value="key">{{ label }}</option>
+    </select>
+    <label v-if="chosen === 'not_included'">
+      <input v-model="typed" inputmode="decimal" aria-label="Inertia to add" /> {{ inspection.inertia_unit }}
+    </label>
+    <v-btn size="small" type="submit">Set it</v-btn>
+    <v-btn v-if="other !== null" size="small" data-test="estimate" @click="estimate"
+      >From these two pulls</v-btn
+    >
+    <span v-if="found" role="status">{{ found.told }} <v-btn size="small" @click="use">Use it</v-btn></span>
+    <ProblemNote :error="error" />
+  </form>
+</template>
+
+<style scoped>
+.inertia {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+  font-family: var(--text);
+  font-size: 14px;
+}
+input {
+  width: 80px;
+}
+</style>
