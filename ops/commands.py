@@ -162,7 +162,8 @@ def _start(family: Family, *, demo: bool, port: int) -> None:
 
 def stands(env: dict[str, str]) -> list[str]:
     """The numbers of the stands that are described; each has a bench worker of its own."""
-    query = "from shop.models import Stand; print(*Stand.objects.filter(on_line=True).order_by('pk').values_list('pk', flat=True))"
+    rows = "Stand.objects.filter(on_line=True).order_by('pk').values_list('pk', flat=True)"
+    query = f"from shop.models import Stand; print(*{rows})"
     command = [str(PYTHON), str(ROOT / "server/manage.py"), "shell", "--no-imports", "-c", query]
     return subprocess.run(command, env=env, capture_output=True, text=True).stdout.split()
 
