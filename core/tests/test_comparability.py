@@ -105,3 +105,16 @@ class Checks(SimpleTestCase):
         self.assertEqual(found(other, "slots").told, ("manifold", "spacer"))
         apart = replace(BASE, speed_rpm=SPEED + 5000)
         self.assertIs(found(apart, "range").level, Level.BLOCK)
+
+    def test_a_pull_without_a_bin_in_the_range_gives_no_figure_that_is_none(self):
+        empty = np.empty(0)
+        nothing = replace(BASE, speed_rpm=empty, torque=empty, means=dict.fromkeys(BASE.means, empty),
+                          inertia_included=None, sweep_rate_rpm_s=800.0)  # fmt: skip
+        for first, second in ((BASE, nothing), (nothing, BASE), (nothing, nothing)):
+            checks = compare(first, second)
+            self.assertIs(worst(checks), Level.BLOCK)
+            self.assertTrue(np.isfinite(total_effect(checks)))
+
+    def test_a_mixture_as_delivered_is_on_purpose(self):
+        check = found(changed(**{"lambda": 0.95 * FLAT}), "mixture", replace(BASE, mixture_as_delivered=True))
+        self.assertEqual((check.level, check.planned), (Level.NOTE, True))

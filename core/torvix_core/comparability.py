@@ -97,6 +97,7 @@ class Facts:
     configuration: Mapping[str, str] = field(default_factory=dict)  # slot or setting -> what is there
     stepwise: bool = False  # a step test, not a sweep
     boost_as_it_comes: bool = False  # equal drive was agreed on, not equal boost
+    mixture_as_delivered: bool = False  # every setup with the tune it came with
 
 
 @dataclass(frozen=True)
@@ -140,7 +141,9 @@ def compare(
     )
     boost_planned = bool({"boost_target", "pulley"} & set(differing)) or first.boost_as_it_comes
     checks += _temperatures(first, second, ours, theirs, windows, boost_planned)
-    checks += _mixture(first, second, ours, theirs, windows, "mixture_target" in differing)
+    checks += _mixture(
+        first, second, ours, theirs, windows, "mixture_target" in differing or first.mixture_as_delivered
+    )
     checks += _spark(first, second, windows, "spark" in differing)
     checks += _boost(first, second, ours, theirs, windows, boost_planned)
     checks.append(_sweep_rate(first, second, windows))
@@ -295,7 +298,7 @@ def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, Window]) -> C
     )
     if taken_out:
         level = min(level, Level.NOTE, key=[Level.OK, Level.NOTE, Level.BLOCK].index)
-    else:
+    elif len(first.torque):
         effect = -USUAL_INERTIA * gap * pi / 30 / float(np.mean(first.torque))
     return Check("sweep_rate", level, found, window, effect, basis)
 

@@ -11,13 +11,14 @@ import numpy as np
 from torvix_core import comparability
 from torvix_core.comparability import Check, Facts, Level, Window
 from torvix_core.curve import shared_grid
+from torvix_core.geometry import power
 from torvix_core.reduction import StandInertia
 from torvix_core.standards import Standard
 
 from curves.models import ComparisonWindow, LetIn, Reduced
 from curves.services import CorrectedPull, corrected
 from engines.texts import optional
-from programmes.models import BoostPolicy, Programme, Setup
+from programmes.models import BoostPolicy, MixturePolicy, Programme, Setup
 from programmes.plans import SETTING
 from shop.models import Person
 from shop.refusals import Invalid, Refusal
@@ -94,6 +95,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
         configuration=plain,
         stepwise=pull.purpose == Purpose.STEPS,
         boost_as_it_comes=programme.boost_policy == BoostPolicy.EQUAL_DRIVE,
+        mixture_as_delivered=programme.mixture_policy == MixturePolicy.DELIVERED,
     )
 
 
@@ -148,11 +150,22 @@ def between(programme: Programme, first: Pull, second: Pull, standard: Standard)
     facts = []
     for pull in (first, second):
         try:
-            found = corrected(pull, standard)
+            found, known = corrected(pull, standard), True
         except Refusal:
-            found = corrected(pull, Standard.OBSERVED)
-        facts.append(facts_of(programme, found, configured.get(pull.setup_id, {})))
+            found, known = _as_it_is(pull), False
+        one = facts_of(programme, found, configured.get(pull.setup_id, {}))
+        # A pull without air has no factor to be held against the other's.
+        facts.append(one if known else replace(one, factor=None))
     return comparability.compare(facts[0], facts[1], windows_of(programme), _linked(programme, first, second))
+
+
+def _as_it_is(pull: Pull) -> CorrectedPull:
+    """The figures that there are, whatever they are corrected to. Refusal where there is no curve."""
+    reduced: Reduced | None = getattr(pull, "reduced", None)
+    if reduced is None or not reduced.speed_rpm:
+        raise Refusal(f"{pull} gave no curve, so nothing can be held against it.", code="no_curve")
+    speed, torque = np.array(reduced.speed_rpm), np.array(reduced.torque)
+    return CorrectedPull(pull, speed, torque, power(torque, speed), 1.0, True)
 
 
 def _linked(programme: Programme, first: Pull, second: Pull) -> bool:

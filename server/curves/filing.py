@@ -13,8 +13,7 @@ from django.db.models import Max
 from django.utils import timezone
 from torvix_core import VERSION, quantities
 from torvix_core.reduction import NotASweep, Options, StandInertia
-from torvix_core.standards import Standard
-from torvix_core.trace import Trace
+from torvix_core.standards import DEFINITIONS, Standard
 
 from curves.models import Reduced
 from curves.services import EMPTY, UNKNOWN_STANDARD, fields_of_figures, fields_of_trace
@@ -26,7 +25,7 @@ from shop.models import Person, Stand
 from shop.refusals import Invalid
 from stand.codec import pack
 from stand.models import Channel, Origin, Pull, PullState, Session, Standing
-from stand.samples import TIME, figures_of
+from stand.samples import TIME, figures_of, trace_of
 
 ELSEWHERE = "Elsewhere"
 NOON = time(12)
@@ -106,23 +105,11 @@ class Filed:
     def options(self) -> Options:
         return Options(stand_inertia=StandInertia(self.where.inertia_in_torque), inertia=self.where.inertia)
 
-    def trace(self) -> Trace:
-        """In SI, time from its first sample. ValueError where it holds none."""
-        time = self.channels[TIME][1]
-        names = [name for name in self.channels if name != TIME]
-        values = np.empty((len(names), len(time)))
-        for row, name in zip(values, names, strict=True):
-            unit, samples = self.channels[name]
-            rule = quantities.to_si_rule(unit)
-            np.multiply(samples, rule.scale, out=row)
-            row += rule.offset
-        return Trace(time - time[0], tuple(names), values)
-
     def reduce(self) -> None:
         """Make its curve; a pull that gives none says why, and is kept."""
         try:
             if self.origin is Origin.FILE:
-                self.reduced = fields_of_trace(self.trace(), self.options, steps=self.purpose == "steps")
+                self.reduced = fields_of_trace(trace_of(self.channels), self.options, steps=self.purpose == "steps")
             else:
                 self.reduced = fields_of_figures(*self.figures())
         except (NotASweep, ValueError) as error:
@@ -187,11 +174,10 @@ def _pull(
     if TIME in one.channels and len(one.channels[TIME][1]) > 1:
         time = one.channels[TIME][1]
         rate_hz = float((len(time) - 1) / (time[-1] - time[0]))
-    complete = PullState.COMPLETE
     kept = one.where.keep and bool(curve)
     return Pull(
         session=session, number=number, setup=one.setup, build=programme.build, purpose=one.purpose,
-        origin=one.origin, source=one.source[:200], state=complete,
+        origin=one.origin, source=one.source[:200], state=PullState.COMPLETE,
         figures_standard="" if one.origin == Origin.FILE else one.where.figures_standard or UNKNOWN_STANDARD,
         torque_step=one.torque_step,
         armed_at=datetime.combine(one.where.day, NOON, timezone.get_current_timezone()) + timedelta(minutes=place),
@@ -221,8 +207,6 @@ def standard_words(figures_standard: str) -> str:
     """What printed figures are, for people."""
     if figures_standard == UNKNOWN_STANDARD:
         return "not known whether corrected"
-    from torvix_core.standards import DEFINITIONS
-
     if figures_standard == Standard.OBSERVED:
         return "as observed"
     return f"corrected to {DEFINITIONS[Standard(figures_standard)].label}"

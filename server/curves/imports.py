@@ -10,6 +10,7 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
+from django.db.models import Max
 from torvix_core import quantities
 from torvix_core.duplicates import Overlap
 from torvix_core.fuel import FUELS, Fuel
@@ -142,18 +143,16 @@ def run(
             wrong["figures_standard"] = "say whether the figures are observed or corrected, or that nobody knows"
     if wrong:
         raise Invalid("The files cannot be read like that: see the marked places.", fields=wrong)
-    for key, choice in layouts.items():
-        kept = {
-            "mapped": [asdict(one) for one in choice.mapped],
-            "is_table": choice.is_table,
-            "rate_hz": choice.rate_hz,
-        }
-        KnownLayout.objects.update_or_create(key=key, defaults={"mapping": kept, "by": person, "at": at})
+    # With the job, too: somebody else may settle files of the same make otherwise before it runs.
+    kept = {key: asdict(layouts[key]) for key in {file.layout_key for file in waiting}}
+    for key, mapping_of in kept.items():
+        KnownLayout.objects.update_or_create(key=key, defaults={"mapping": mapping_of, "by": person, "at": at})
     told = {**asdict(where), "day": where.day.isoformat()}
     setup_of = {str(file.pk): setups[file.pk] for file in waiting}
     job = jobs.ask(
         person, KIND, f"import {batch.pk}",
-        {"import": batch.pk, "person": person.pk, "setups": setup_of, "where": told, "at": at.isoformat()}, at,
+        {"import": batch.pk, "person": person.pk, "setups": setup_of, "layouts": kept, "where": told,
+         "at": at.isoformat()}, at,
     )  # fmt: skip
     batch.job = job.pk
     batch.save(update_fields=["job"])
@@ -173,12 +172,11 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     where = Where(**{**given["where"], "day": date.fromisoformat(given["where"]["day"])})
     setups = {setup.pk: setup for setup in batch.programme.setups.all()}
     waiting = batch.files.filter(state=FileState.WAITING).order_by("name", "pk")
-    choices = remembered(list(waiting.values_list("layout_key", flat=True).distinct()))
+    choices = {key: _choice(kept) for key, kept in given["layouts"].items()}
     known, stoichiometric = alike.known_of(batch.programme), _stoichiometric(batch.programme)
     ids = list(waiting.values_list("pk", flat=True))
-    number = batch.programme.sessions.count() and max(
-        [0, *Pull.objects.filter(session__programme=batch.programme).values_list("number", flat=True)]
-    )
+    made = Pull.objects.filter(session__programme=batch.programme)
+    number = made.aggregate(last=Max("number"))["last"] or 0
     done, read, refused, twice = 0, 0, 0, 0
     for begin_at in range(0, len(ids), AT_ONCE):
         if not watch.wanted():

@@ -64,7 +64,7 @@ class Gate:
 def compared_with(programme: Programme) -> list[Pull]:
     """The newest pulls that count: of the session that is open if it has any, else of those before."""
     counted = Pull.objects.filter(
-        session__programme=programme, state=PullState.COMPLETE, purpose=Purpose.SWEEP
+        session__programme=programme, session__filed=False, state=PullState.COMPLETE, purpose=Purpose.SWEEP
     ).exclude(standing=Standing.EXCLUDED)  # fmt: skip
     newest = list(counted.select_related("session").order_by("-number")[:LOOKED_AT])
     today = [pull for pull in newest if pull.session.closed_at is None]

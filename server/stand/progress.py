@@ -65,7 +65,7 @@ def progress(programme: Programme, plan: Plan, planned_finish: datetime | None, 
         _done(place_of[setup], sessions[session], list(group))
         for (session, setup), group in groupby(pulls, key=lambda pull: (pull.session_id, pull.setup_id))
     ]
-    opened = list(Session.objects.filter(programme=programme).order_by("opened_at"))
+    opened = list(Session.objects.filter(programme=programme, filed=False).order_by("opened_at"))
     paid_until = _paid_until(opened, plan)
     left = _left(programme, plan, pulls, place_of, now, paid_until)
     if not done:

@@ -72,8 +72,13 @@ def read_trace(pull: Pull) -> Trace:
     raw = read_raw(pull)
     if TIME not in raw:
         raise NoSamples(f"{pull} holds no samples: it ended before the stand sent any.")
-    time = raw.pop(TIME)[1]
-    known = {name: (unit, samples) for name, (unit, samples) in raw.items() if is_known(unit)}
+    return trace_of(raw)
+
+
+def trace_of(channels: Mapping[str, tuple[str, Array]]) -> Trace:
+    """Channels as (unit, samples), `time` among them, as a trace in SI; units we do not know are left out."""
+    time = channels[TIME][1]
+    known = {name: told for name, told in channels.items() if name != TIME and is_known(told[0])}
     values = np.empty((len(known), len(time)))
     for row, (unit, samples) in zip(values, known.values(), strict=True):
         rule = quantities.to_si_rule(unit)
@@ -84,7 +89,8 @@ def read_trace(pull: Pull) -> Trace:
 
 def figures_of(channels: Mapping[str, tuple[str, Array]]) -> tuple[Array, Array]:
     """Speed in rpm and torque in N·m of printed figures, the rows that have one; torque from power where it lacks."""
-    raw = {name: quantities.to_si(values, unit) for name, (unit, values) in channels.items()}
+    wanted = (SPEED, TORQUE, "power")
+    raw = {name: quantities.to_si(channels[name][1], channels[name][0]) for name in wanted if name in channels}
     speed = raw[SPEED]
     nothing = np.full(len(speed), np.nan)
     torque = printed.torque_of(speed, raw.get(TORQUE, nothing), raw.get("power", nothing))

@@ -29,6 +29,8 @@ class Dialect:
 def read_text(content: bytes) -> FileTable:
     """All numeric columns of a text table. FileProblem with line and column where a cell is no number."""
     content = _as_utf8(content)
+    if b"\n" not in content:
+        content = content.replace(b"\r", b"\n")  # lines of old machines
     lines = _first_lines(content)
     dialect, rows = _dialect(lines)
     found = find(rows)
@@ -81,7 +83,8 @@ def _first_lines(content: bytes) -> list[str]:
             break
     else:
         head = head[: at + 1]
-    lines = head.decode("utf-8", errors="replace").splitlines()
+    # By line feeds alone, as the parser counts them: a form feed in a preamble ends no line.
+    lines = [line.rstrip("\r") for line in head.decode("utf-8", errors="replace").split("\n")]
     if len(head) < len(content) and not head.endswith(b"\n"):
         lines = lines[:-1]  # it may be cut off
     lines = lines[:LOOKED_AT]
@@ -120,9 +123,12 @@ def _split(lines: Sequence[str], separator: str) -> list[list[str]]:
     if separator == " ":
         return [line.split() for line in lines]
     try:
-        return list(csv.reader(lines, delimiter=separator))
+        rows = list(csv.reader(lines, delimiter=separator))
     except csv.Error as error:
         raise FileProblem(f"it is no table of text: {error}") from error
+    if len(rows) != len(lines):
+        raise FileProblem("a cell in quotes goes over several lines, so that rows cannot be told apart")
+    return rows
 
 
 def _column_kind(cells: Sequence[str]) -> str:

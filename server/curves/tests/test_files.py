@@ -48,7 +48,8 @@ class Text(SimpleTestCase):
         dialects = {
             "comma": text(), "semicolon and decimal comma": text(";", ","), "tab": text("\t"), "bar": text("|"),
             "units in a row": text(";", ",", "row"), "preamble": text(preamble="Report of the day\nEngine; six; x\n\n"),
-            "carriage returns": text(end="\r\n"),
+            "carriage returns": text(end="\r\n"), "old machines": text(end="\r"),
+            "a form feed": text(preamble="Page\x0c one\n"),
         }  # fmt: skip
         encodings = {"utf-16": text().encode("utf-16"), "utf-8 with mark": text().encode("utf-8-sig"),
                      "western code page": text(";", ",").encode("cp1252")}  # fmt: skip

@@ -12,7 +12,7 @@ from torvix_core.standards import Standard
 from curves import imports, services
 from curves.files.mapping import Mapped
 from curves.filing import Where
-from curves.models import FileState, SourceFile
+from curves.models import FileState, KnownLayout, SourceFile
 from jobs.models import Job
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed
@@ -21,6 +21,9 @@ from stand.samples import read_raw
 
 WHERE = Where(scenes.DAY.date(), "Stand at the lake", barometer=98_205.0, air_temperature=302.59, relative_humidity=0.5,
               inertia_in_torque="included", keep=True)  # fmt: skip
+
+
+Own = dict[str, tuple[str, str]] | None  # columns that are mapped otherwise than guessed
 
 
 def sweep(level: float = 1.0, seed: int = 1, begin: int = 0, end: int | None = None) -> bytes:
@@ -49,18 +52,21 @@ class Scene(TestCase):
         self.programme = scenes.programme(self.operator)
         self.a, self.b, _ = self.programme.setups.all()
 
-    def bring(self, files: dict[str, bytes], where: Where = WHERE, watch: Watch | None = None):
-        job, batch = self.ask(files, where)
+    def bring(self, files: dict[str, bytes], where: Where = WHERE, watch: Watch | None = None, own: Own = None):
+        job, batch = self.ask(files, where, own or {})
         return imports.work(job.arguments, watch or Watch()), batch
 
-    def ask(self, files: dict[str, bytes], where: Where = WHERE):
+    def ask(self, files: dict[str, bytes], where: Where = WHERE, own: Own = None):
         batch = imports.begin(self.operator, self.programme, scenes.DAY)
         for name, content in files.items():
             imports.take(self.operator, batch, name, content)
         waiting = list(batch.files.filter(state=FileState.WAITING))
         layouts = {
             file.layout_key: imports.LayoutChoice(
-                [Mapped(one["name"], one["channel"], one["mapped_unit"]) for one in file.layout["columns"]],
+                [
+                    Mapped(one["name"], *(own or {}).get(one["name"], (one["channel"], one["mapped_unit"])))
+                    for one in file.layout["columns"]
+                ],
                 file.layout["is_table"],
             )
             for file in waiting
@@ -152,6 +158,19 @@ class Reading(Scene):
         key = imports.take(self.operator, batch, "x.csv", sweep(1.0, 5)).layout_key
         self.assertEqual({one.channel for one in imports.remembered([key])[key].mapped},
                          {"time", "rpm", "torque", "throttle", "oil_temperature"})  # fmt: skip
+
+    def test_what_was_settled_for_a_job_holds_whatever_is_settled_for_the_next(self):
+        job, _ = self.ask({"a 1.csv": sweep()})
+        KnownLayout.objects.update(mapping={"mapped": [], "is_table": True, "rate_hz": None})
+        self.assertEqual(imports.work(job.arguments, Watch())["read"], 1)
+        self.assertEqual(Pull.objects.get().origin, Origin.FILE)
+
+    def test_a_channel_in_a_unit_that_nobody_knows_costs_no_curve(self):
+        content = sweep().replace(b"[%]", b"[furlong]")
+        self.bring({"a 1.csv": content}, own={"throttle": ("gadget", "furlong")})
+        pull = services.pulls_of(self.programme)[0]
+        self.assertGreater(len(pull.reduced.speed_rpm), 30)
+        self.assertEqual(read_raw(pull)["gadget"][0], "furlong")
 
     def test_stopped_work_keeps_what_was_read_in_whole_batches(self):
         files = {f"a {at:02}.csv": sweep(1.0, at + 20) for at in range(23)}

@@ -51,6 +51,13 @@ const given = computed<Schema['FiguresIn']>(() => ({
     }),
   ),
 }))
+/** Quoted figures that are no numbers would go unchecked. */
+const unread = computed(() =>
+  Object.values(told.value).filter((typed) => {
+    const value = typedNumber(typed)
+    return value !== null && !Number.isFinite(value)
+  }),
+)
 let timer = 0
 let turn = 0
 watch(given, () => {
@@ -163,6 +170,7 @@ useKeys([
           <label>A gain of <input v-model="told.gain" inputmode="decimal" /></label>
           <label>from <input v-model="told.gain_before" inputmode="decimal" /></label>
           <label>to <input v-model="told.gain_after" inputmode="decimal" /></label>
+          <p v-if="unread.length" class="words stop" role="alert">Not a number: {{ unread.join(', ') }}</p>
         </fieldset>
       </section>
       <section>

@@ -130,7 +130,12 @@ async function run() {
 }
 useKeys([
   { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
-  { key: 'Enter', label: 'Enter', does: 'Read the files', press: () => waiting.value.length && void run() },
+  {
+    key: 'Enter',
+    label: 'Enter',
+    does: 'Read the files',
+    press: () => !settled.value && waiting.value.length && void run(),
+  },
 ])
 </script>
 

@@ -41,6 +41,14 @@ async function estimate() {
     error.value = caught as Error
   }
 }
+const wrong = ref('')
+function send() {
+  const value = typedNumber(typed.value)
+  const needed = chosen.value === 'not_included'
+  wrong.value =
+    needed && (value === null || !Number.isFinite(value) || value < 0) ? 'Say how much, as a number.' : ''
+  if (!wrong.value) emit('set', chosen.value, needed ? value : null)
+}
 function use() {
   chosen.value = 'not_included'
   typed.value = String(Number(found.value!.inertia.toPrecision(4)))
@@ -49,14 +57,16 @@ function use() {
 </script>
 
 <template>
-  <form class="inertia" @submit.prevent="emit('set', chosen, typedNumber(typed))">
+  <form class="inertia" @submit.prevent="send">
     <select v-model="chosen" aria-label="Inertia of the sweep">
       <option v-for="(label, key) in choices?.inertia" :key="key" :value="key">{{ label }}</option>
     </select>
     <label v-if="chosen === 'not_included'">
-      <input v-model="typed" inputmode="decimal" aria-label="Inertia to add" /> {{ inspection.inertia_unit }}
+      <input v-model="typed" inputmode="decimal" aria-label="Inertia to add" :aria-invalid="!!wrong" />
+      {{ inspection.inertia_unit }}
     </label>
     <v-btn size="small" type="submit">Set it</v-btn>
+    <span v-if="wrong" role="alert" class="wrong">{{ wrong }}</span>
     <v-btn v-if="other !== null" size="small" data-test="estimate" @click="estimate"
       >From these two pulls</v-btn
     >
@@ -73,6 +83,9 @@ function use() {
   align-items: center;
   font-family: var(--text);
   font-size: 14px;
+}
+.wrong {
+  color: var(--stop);
 }
 input {
   width: 80px;
