@@ -116,7 +116,7 @@ class Planning(BrowserCase):
             page.get_by_role("button", name="Expect it").click()
             expect(page.get_by_test_id("expectations")).to_contain_text("+3.0 to +5.0 %")
             # This engine has been pulled before: its own scatter counts, not the default.
-            expect(page.get_by_text("from 2 programmes of this engine, 9 degrees of freedom")).to_be_visible()
+            expect(page.get_by_text("from 2 programmes of this engine, 8 degrees of freedom")).to_be_visible()
             page.get_by_label("Difference in per cent").fill("5")
             expect(page.get_by_test_id("needed")).to_have_text("2 pulls a side")
             page.get_by_label("Difference in per cent").fill("0")

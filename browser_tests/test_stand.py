@@ -21,6 +21,8 @@ from browser_tests.case import BrowserCase, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
 from verdicts import services
+from verdicts.choice import Choice
+from verdicts.comparison import compare
 
 
 class Case(BrowserCase):
@@ -109,7 +111,8 @@ class ShortDay(Case):
             pull(page)
             keep(page)
             page.goto(f"/programmes/{self.trumpets.pk}/verdict", wait_until="domcontentloaded")
-            expect(page.get_by_test_id("sentence")).to_contain_text("2600 to 5200 rpm")
+            expect(page.get_by_test_id("sentence")).to_contain_text("For the street")
+            expect(page.get_by_label("From, rpm")).to_have_value("2600")
         made = list(Pull.objects.filter(session__programme=self.trumpets).order_by("number"))
         told = "".join(f"{pull.setup.letter}{pull.standing[0]}" for pull in made)
         self.assertEqual(told, "AeAaAaBeBuBeBaBaAeAa")
@@ -123,7 +126,7 @@ class ShortDay(Case):
 
 class AtTheStand(Case):
     def test_a_pull_made_in_the_browser_and_kept_changes_the_verdict(self):
-        before = services.judge(services.compare(self.hill_climb, Standard.ISO_1585_SI))
+        before = services.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
         with self.browser() as page:
             sign_in(page)
             page.get_by_role("link", name=HILL_CLIMB).click()
@@ -144,8 +147,10 @@ class AtTheStand(Case):
             expect(row.get_by_role("cell").nth(1)).to_have_text("4")
             shown = row.get_by_role("cell").nth(2).inner_text()
             page.get_by_text("come from 2 sessions").wait_for()
-        after = services.judge(services.compare(self.hill_climb, Standard.ISO_1585_SI))
-        self.assertEqual((before.degrees_of_freedom, after.degrees_of_freedom), (6, 7))
+        after = services.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
+        # A pull more, and a day more to be taken out.
+        self.assertEqual([found.fitted.own_degrees for found in (before, after)], [5, 5])
+        self.assertEqual(after.fitted.counts.tolist(), [3, 3, 4])
         placing = next(placing for placing in after.placings if placing.setup == 2)
         self.assertEqual(shown, f"{float(quantities.from_si(placing.score, 'lb-ft')):.1f}")
         pull = Pull.objects.get(session__programme=self.hill_climb, number=12)

@@ -13,7 +13,7 @@ from torvix_core.evidence import Origin
 from torvix_core.weather import Moisture
 
 from engines.models import Build, Part
-from engines.parts import PartFacts, add_part, add_photo, modify_part, name_alias
+from engines.parts import PartFacts, add_part, add_photo, describe_part, modify_part, name_alias
 from engines.readings import Change
 from engines.services import (
     describe_engine,
@@ -65,6 +65,7 @@ def parts(told: Sequence[dict[str, Any]], person: Person, at: datetime) -> dict[
                 person, made[parent], at, name=one["name"], modification=one["modification"], amount=one["amount"],
                 reason=one["reason"], texts=one["lines"],
             )  # fmt: skip
+            describe_part(person, part, PartFacts(one["name"], price=one.get("price", "")))
         else:
             matched = made[one["matched_to"]].pk if "matched_to" in one else None
             facts = PartFacts(

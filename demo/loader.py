@@ -23,12 +23,13 @@ from typing import Any
 
 from torvix_core.air import ZERO_CELSIUS
 from torvix_core.dimensions import STACK_ORDER
+from torvix_core.standards import Standard
 
 from demo import library, shelf
 from engines.models import Build, Part
 from programmes.adjusting import read_setting
 from programmes.expectations import expect
-from programmes.models import Programme, Setup
+from programmes.models import Kind, Programme, Setup
 from programmes.plans import (
     Objective,
     Plan,
@@ -46,8 +47,10 @@ from stand import changes, checklist, notes, services
 from stand.bench import Bench
 from stand.gates import compared_with, gates
 from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
+from verdicts import decisions, links, sheets
+from verdicts.choice import Choice
 
-SCENARIO, BOOSTED = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted"))
+SCENARIO, BOOSTED, EIGHT = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted", "eight"))
 ROOT = Path(__file__).resolve().parents[1]
 PATIENCE_S = 120.0  # a busy machine takes its time
 
@@ -66,9 +69,14 @@ def boosted() -> dict[str, Any]:
     return tomllib.loads(BOOSTED.read_text(encoding="utf-8"))
 
 
+def eight() -> dict[str, Any]:
+    """The eight on the third stand: a build step by step, and a verdict that is a wash."""
+    return tomllib.loads(EIGHT.read_text(encoding="utf-8"))
+
+
 def load(say: Callable[[str], None] = lambda _: None) -> bool:
     """Load the demonstration unless it is there. False if it was."""
-    plans = [scenario(), boosted()]
+    plans = [scenario(), boosted(), eight()]
     if Person.objects.filter(username=plans[0]["people"][0]["username"]).exists():
         questions = [told["question"] for plan in plans for told in plan["programmes"]]
         if Programme.objects.filter(question__in=questions).count() < len(questions):
@@ -104,8 +112,27 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
                 for one in told["session"]:
                     session = _run_session(programme, one, person, stand, port)
             library.log_weather(told.get("weather", []), person, session)
+            _conclude(programme, told, people, bench_day(told))
             if "successor" in plan["engine"]:
                 library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
+
+
+def bench_day(told: dict[str, Any]) -> datetime:
+    """The evening of a programme's last day on the stand."""
+    return datetime.fromisoformat(told["session"][-1]["opened"]) + timedelta(hours=12)
+
+
+def _conclude(programme: Programme, told: dict[str, Any], people: dict[str, Person], at: datetime) -> None:
+    """What was decided of it, and the sheet that was handed out."""
+    choice, setups = Choice(Standard(programme.standard)), list(programme.setups.all())
+    if decided := told.get("decision"):
+        setup = setups[decided["setup"]] if "setup" in decided else None
+        decisions.decide(people[decided["by"]], programme, choice, setup, decided["reason"], at)
+    if sheet := told.get("sheet"):
+        person = people[sheet["by"]]
+        wanted = sheets.Wanted(choice, show_owner=True, show_prices=True, interests=sheet["interests"])
+        made = sheets.issue(person, programme, wanted, "", at + timedelta(hours=1))
+        links.give(person, made, 60, sheet["given_to"], at + timedelta(hours=1))
 
 
 def _windows(plan: dict[str, Any]) -> dict[str, tuple[float, float]]:
@@ -150,6 +177,7 @@ def _programme(
         windows=windows,
         held_constant=told["held_constant"],
         boost_policy=told.get("boost_policy", ""),
+        kind=told.get("kind", Kind.COMPARISON),
     )
     return plan_programme(person, at, build, plan)
 

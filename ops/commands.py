@@ -18,7 +18,7 @@ from ops.processes import Family, Stopped, wait_for
 
 DATABASE = "torvix"
 QUEUES = ("quick", "long")  # of jobs, a worker each, so that what somebody waits for is not held up
-DEMO_STANDS = ("six", "four")  # the engines on the simulated stands of the demonstration
+DEMO_STANDS = ("six", "four", "eight")  # the engines on the simulated stands of the demonstration
 WEB_PORT, STAND_PORT, DATABASE_PORT, TEST_DATABASE_PORT = 8420, 7420, 54390, 54490
 
 
@@ -37,6 +37,8 @@ def main(arguments: list[str]) -> int:
             command.add_argument("labels", nargs="*", help="only these tests, without the checks")
     perf = commands.add_parser("perf", help="benchmarks as ratios, measured side by side")
     perf.add_argument("--soak", action="store_true", help="200 kills and cuts at random moments instead, with a seed")
+    told = "how often the verdict is wrong, into docs/calibration.md"
+    perf.add_argument("--calibration", action="store_true", help=told)
     commands.add_parser("types", help="write the API's schema and the front end's types anew")
     # These have arguments, and a --help, of their own.
     for name, (_, what) in STAND_TOOLS.items():
@@ -180,7 +182,7 @@ def development(options: argparse.Namespace) -> int:
             if options.command == "types":
                 return checks.write_types(env)
             if options.command == "perf":
-                chosen = ["--soak"] if options.soak else []
+                chosen = [f"--{name}" for name in ("soak", "calibration") if getattr(options, name)]
                 return subprocess.run([PYTHON, "-m", "perf", *chosen], env=env, cwd=ROOT).returncode
             if options.command == "check":
                 return checks.run_checks(env)

@@ -19,13 +19,17 @@ def main() -> int:
     django.setup()
     from django.test.runner import DiscoverRunner
 
-    from perf import air, files, planning, pulls
+    from perf import air, files, planning, pulls, verdict
     from perf.live import Crowd, Latency, Typing
     from perf.worker import FullRate, LongSoak
 
+    if "--calibration" in sys.argv[1:]:
+        from perf import calibration
+
+        return calibration.main()
     soak = "--soak" in sys.argv[1:]
     if not soak:
-        _ratios(air, planning, pulls, files)
+        _ratios(air, planning, pulls, files, verdict)
     # A database that is made for this run and dropped after it.
     runner = DiscoverRunner(interactive=False, verbosity=0)
     databases = runner.setup_databases()
@@ -34,6 +38,7 @@ def main() -> int:
             for ratio in pulls.storage():
                 print(ratio, flush=True)
             files.many()
+            verdict.through_the_api()
         cases = [LongSoak()] if soak else [Typing(), Latency(), Crowd(), FullRate()]
         outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite(cases))
     finally:
@@ -41,9 +46,11 @@ def main() -> int:
     return 0 if outcome.wasSuccessful() else 1
 
 
-def _ratios(air: ModuleType, planning: ModuleType, pulls: ModuleType, files: ModuleType) -> None:
+def _ratios(
+    air: ModuleType, planning: ModuleType, pulls: ModuleType, files: ModuleType, verdict: ModuleType
+) -> None:  # fmt: skip
     files.truth()
-    for ratio in (*air.factors(), *planning.days(), *pulls.reduction(), *files.reading()):
+    for ratio in (*air.factors(), *planning.days(), *pulls.reduction(), *files.reading(), *verdict.effects()):
         print(ratio, flush=True)
     air.sheet()
     planning.orders()

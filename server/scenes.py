@@ -8,7 +8,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 from torvix_core.dimensions import Slot
 
-from engines.models import Part
+from engines.models import Build, Part
 from engines.parts import PartFacts, add_part
 from engines.services import describe_engine, mark_used
 from programmes.models import Programme, Setup
@@ -37,12 +37,15 @@ def person(role: Role) -> Person:
     return Person.objects.create_user(username=role.value, password=PASSWORD, role=role, first_name=role.label)
 
 
-def programme(planner: Person, setups: int = 3) -> Programme:
-    build = describe_engine(planner, DAY, "2.9 six", SIX)
-    parts = [manifold(planner, f"manifold {number}", 420 - 90 * number) for number in range(setups)]
+def programme(
+    planner: Person, setups: int = 3, engine: str = "2.9 six", build: Build | None = None, parts: str = "manifold"
+) -> Programme:
+    """Manifolds compared on an engine of this name, or on the build given. Names can be taken once."""
+    build = build or describe_engine(planner, DAY, engine, SIX)
+    made = [manifold(planner, f"{parts} {number}", max(420 - 90 * number, 60 + number)) for number in range(setups)]
     plan = Plan(
         question="Which manifold?",
-        setups=[PlannedSetup(part.name, [part], pulls=2) for part in parts],
+        setups=[PlannedSetup(part.name, [part], pulls=2) for part in made],
         order=[*(PlannedVisit(number, 2) for number in range(setups)), PlannedVisit(0, 1)],
         sweep=Sweep(2000, 6900, SWEEP_RATE),
         range_rpm=(3000, 6000),

@@ -4,18 +4,19 @@ import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core import repeats, simulated_days
-from torvix_core.effects import NotEnoughPulls
+from torvix_core.effects import History, NotEnoughPulls
 from torvix_core.simulated_days import Habits, Tally, lay_out
 
 from standin.stand import PULL_DRIFT, PULL_SCATTER, WARM, Stand
 
 QUIET = Habits(scatter=0.004, drift_per_pull=0.0, cold_part=0.0)
 DAYS = 20_000
+ALONE = History(weight=0.0, drift_per_pull=0.0)  # these pulls alone, as theory has it
 
 
 def run(plan, effects, habits=QUIET, days=DAYS, smallest=0.0, seed=7) -> Tally:
     read = simulated_days.scores(plan, np.array(effects), habits, days, np.random.default_rng(seed))
-    return simulated_days.judge(plan, read, smallest)
+    return simulated_days.judge(plan, read, smallest, ALONE)
 
 
 class AgainstTheory(SimpleTestCase):

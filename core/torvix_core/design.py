@@ -90,10 +90,7 @@ def answer(setups: Sequence[Setup], question: Question) -> Answer:
     if not {question.one, question.other} <= set(levels.get(question.slot, ())):
         return Answer(question, Standing.NO)
     columns, matrix = _matrix(setups, levels)
-    contrast = np.zeros(len(columns))
-    for level, sign in ((question.one, -1.0), (question.other, 1.0)):
-        if (question.slot, level) in columns:
-            contrast[columns.index((question.slot, level))] = sign
+    contrast = _contrast(columns, question)
     loose = _null_space(matrix)
     moved = loose[np.abs(loose @ contrast) > TINY]
     if not moved.size:
@@ -105,6 +102,20 @@ def answer(setups: Sequence[Setup], question: Question) -> Answer:
     }
     ordered = tuple(slot for slot in levels if slot in entangled)
     return Answer(question, Standing.TOGETHER, together=ordered)
+
+
+def level_shares(setups: Sequence[Setup], question: Question) -> Array:
+    """With which shares the setups add up to the answer of a question that they answer.
+
+    Shapes: result (setups,), adding up to nought.
+    Units:  [-].
+    Errors: none; of a question that is not answered the result is the nearest that these setups can tell.
+    Source: least squares by the pseudo-inverse of the design matrix.
+    >>> level_shares([{"cam": "1"}, {"cam": "2"}], Question("cam", "1", "2")).round(9).tolist()
+    [-1.0, 1.0]
+    """
+    columns, matrix = _matrix(setups, _levels(setups, every_slot=True))
+    return np.asarray(_contrast(columns, question) @ np.linalg.pinv(matrix))
 
 
 def answers(setups: Sequence[Setup]) -> list[Answer]:
@@ -164,11 +175,7 @@ def drop_order(setups: Sequence[Setup]) -> list[int]:
     """
     asked, levels = questions(setups), _levels(setups, every_slot=True)
     columns, matrix = _matrix(setups, levels) if setups else ([], np.zeros((0, 0)))
-    contrasts = np.zeros((len(asked), len(columns)))
-    for row, question in enumerate(asked):
-        for level, sign in ((question.one, -1.0), (question.other, 1.0)):
-            if (question.slot, level) in columns:
-                contrasts[row, columns.index((question.slot, level))] += sign
+    contrasts = np.array([_contrast(columns, question) for question in asked]).reshape(len(asked), len(columns))
     left, order = list(range(1, len(setups))), []
     while left:
         answered = [
@@ -215,6 +222,15 @@ def _matrix(setups: Sequence[Setup], levels: Mapping[str, list[str]]) -> tuple[l
         for setup in setups
     ])  # fmt: skip
     return columns, matrix
+
+
+def _contrast(columns: Sequence[tuple[str, str]], question: Question) -> Array:
+    """A question as a row over the columns of the design matrix."""
+    contrast = np.zeros(len(columns))
+    for level, sign in ((question.one, -1.0), (question.other, 1.0)):
+        if (question.slot, level) in columns:
+            contrast[columns.index((question.slot, level))] += sign
+    return contrast
 
 
 def _null_space(matrix: Array) -> Array:

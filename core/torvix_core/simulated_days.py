@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from torvix_core.checked import Array, finite
-from torvix_core.effects import SMALLEST_DIFFERENCE, fit
+from torvix_core.effects import SMALLEST_DIFFERENCE, USUAL, History, fit
+from torvix_core.layout import Layout
 
 NOBODY = -1
 
@@ -26,6 +27,8 @@ class Habits:
     cold_part: float = 0.009  # by how much a part straight from the bench reads high
     soak_s: float = 190.0  # time constant of its soaking through
     refit_scatter: float = 0.0  # standard deviation of fitting a part once more
+    warming: float = 0.0  # what the engine loses in all while it warms through, beside the straight drift
+    warming_pulls: float = 4.0  # after so many pulls all but a third of that is lost
 
 
 @dataclass(frozen=True)
@@ -42,6 +45,18 @@ class Plan:
     def setups(self) -> int:
         return int(self.setup.max()) + 1
 
+    @property
+    def place(self) -> Array:
+        """How many pulls of its session went before each, counted or not."""
+        first = np.array([np.argmax(self.session == session) for session in self.session])
+        return np.asarray(np.arange(len(self.setup)) - first, dtype=np.float64)
+
+    @property
+    def layout(self) -> Layout:
+        """The counted pulls, as the verdict sees them."""
+        counted = self.counted
+        return Layout(self.setup[counted], self.session[counted], self.place[counted])
+
 
 @dataclass(frozen=True)
 class Tally:
@@ -52,10 +67,11 @@ class Tally:
     nobody: int
     better: NDArray[np.int_]  # (setups,) than the baseline
     worse: NDArray[np.int_]
+    warned: int = 0  # days that say that their drift is bent, or too large to be trusted to be straight
 
     def __add__(self, other: Tally) -> Tally:
         return Tally(self.days + other.days, self.winner + other.winner, self.nobody + other.nobody,
-                     self.better + other.better, self.worse + other.worse)  # fmt: skip
+                     self.better + other.better, self.worse + other.worse, self.warned + other.warned)  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -111,42 +127,43 @@ def scores(plan: Plan, effects: Array, habits: Habits, days: int, dice: np.rando
     worth = finite("effects", effects)
     if len(worth) < plan.setups:
         raise ValueError(f"effects are of {len(worth)} setups, the plan has {plan.setups}")
-    first = np.array([np.argmax(plan.session == session) for session in plan.session])
-    number = np.arange(len(plan.setup)) - first
     steady = 1 + worth[plan.setup]
-    steady = steady * (1 + habits.drift_per_pull * number)
+    steady = steady * (1 + habits.drift_per_pull * plan.place)
+    # A warming engine: what is lost comes soon, and less and less of it.
+    steady = steady * (1 - habits.warming * -np.expm1(-plan.place / habits.warming_pulls))
     steady = steady * (1 + habits.cold_part * np.exp(-plan.since_change_s / habits.soak_s))
     fitted = dice.normal(0.0, habits.refit_scatter, (int(plan.visit.max()) + 1, days))[plan.visit]
     read = steady[:, None] * (1 + dice.normal(0.0, habits.scatter, (len(plan.setup), days))) * (1 + fitted)
     return np.asarray(read[plan.counted])
 
 
-def judge(plan: Plan, read: Array, smallest: float = SMALLEST_DIFFERENCE) -> Tally:
+def judge(plan: Plan, read: Array, smallest: float = SMALLEST_DIFFERENCE, history: History = USUAL) -> Tally:
     """Each day's verdict: the setup that no other is a wash with, or nobody.
 
     Shapes: read (counted pulls, days).
     Units:  as `scores`.
     Errors: `effects.NotEnoughPulls` if no setup is pulled twice.
     Source: `effects.fit`, as the verdict uses it.
-    >>> plan = lay_out([(0, 0, 2), (1, 0, 2)], 240.0, 0)
-    >>> judge(plan, np.array([[1.0], [1.001], [1.05], [1.051]])).winner.tolist()
+    >>> plan = lay_out([(0, 0, 2), (1, 0, 2), (0, 0, 1)], 240.0, 0)
+    >>> judge(plan, np.array([[1.0], [1.001], [1.05], [1.051], [1.0]])).winner.tolist()
     [0, 1]
     """
-    setup = plan.setup[plan.counted]
-    found = fit(read, setup, plan.setups)
+    found = fit(read, plan.layout, history)
     days, count = read.shape[1], plan.setups
     best = found.log_mean.argmax(axis=0)
-    clear = np.ones(days, dtype=bool)
+    clear = np.full(days, count > 1)
     for leader in range(count):
         for other in range(count):
             if other != leader:
-                clear &= (best != leader) | ~found.difference(leader, other).is_wash(smallest)
-    against = [found.difference(index, 0) for index in range(1, count)]
-    told = [(~each.is_wash(smallest), each.change > 0) for each in against]
+                called = ~found.difference(leader, other).is_wash(smallest) if found.linked(leader, other) else False
+                clear &= (best != leader) | called
+    against = [found.difference(index, 0) if found.linked(index, 0) else None for index in range(1, count)]
+    nothing = np.zeros(days, dtype=bool)
+    told = [(nothing, nothing) if each is None else (~each.is_wash(smallest), each.change > 0) for each in against]
     return Tally(
         days, np.bincount(best[clear], minlength=count), int((~clear).sum()),
         np.array([0, *(int((sure & up).sum()) for sure, up in told)]),
-        np.array([0, *(int((sure & ~up).sum()) for sure, up in told)]),
+        np.array([0, *(int((sure & ~up).sum()) for sure, up in told)]), int((found.bent | found.drifts_much).sum()),
     )  # fmt: skip
 
 

@@ -143,6 +143,20 @@ def check_fit(stack: Sequence[StackPart], limits: Limits, show: Show) -> list[Ch
     ]
 
 
+def total(stack: Sequence[StackPart], key: str) -> float | None:
+    """A dimension added up over the parts that have it, such as height or mass; None where one of them is not known.
+
+    Shapes: one stack.
+    Units:  SI of the dimension.
+    Errors: none.
+    Source: definition.
+    >>> total([StackPart(Slot.SPACER, "Spacer", {"height": 0.02}), StackPart(Slot.SPACER, "Other")], "height") is None
+    True
+    """
+    having = [part.number(key) for part in stack if key in part_dimensions(part.slot)]
+    return None if not having or None in having else float(sum(value for value in having if value is not None))
+
+
 def _height(stack: Sequence[StackPart], limit: float | None, show: Show) -> Iterator[Check]:
     standing = [part for part in stack if "height" in part_dimensions(part.slot)]
     if limit is None or not standing:

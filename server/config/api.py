@@ -33,7 +33,11 @@ from stand.progress_api import router as progress_router
 from stand.weather_api import router as weather_router
 from stand.windows_api import router as windows_router
 from verdicts.api import router as verdicts_router
+from verdicts.curves_api import router as setups_curves_router
+from verdicts.decisions_api import router as decisions_router
 from verdicts.odds_api import router as odds_router
+from verdicts.outcomes_api import router as outcomes_router
+from verdicts.sheets_api import router as sheets_router
 from verdicts.theories_api import router as theories_router
 
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth)
@@ -59,7 +63,11 @@ api.add_router("", comparing_router)
 api.add_router("", imports_router)
 api.add_router("", typed_router)
 api.add_router("", export_router)
+api.add_router("", setups_curves_router)
 api.add_router("", verdicts_router)
+api.add_router("", outcomes_router)
+api.add_router("", decisions_router)
+api.add_router("", sheets_router)
 api.add_router("", odds_router)
 api.add_router("", theories_router)
 

@@ -44,7 +44,7 @@ MIDDLEWARE = [
 ]
 ROOT_URLCONF = "config.urls"
 ASGI_APPLICATION = "config.asgi.application"
-TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_BUILD], "APP_DIRS": False}]
+TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_BUILD], "APP_DIRS": True}]
 
 DATABASES = {
     "default": {

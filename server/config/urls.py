@@ -6,6 +6,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from config.api import api
 from stand.stream import stream
+from verdicts.shared import shared
 
 
 @ensure_csrf_cookie
@@ -24,5 +25,7 @@ def application(request: HttpRequest, address: str = "") -> HttpResponse:
 urlpatterns = [
     path("api/programmes/<int:programme_id>/live", stream),
     path("api/", api.urls),
+    path("shared/<str:token>", shared),
+    path("shared/<str:token>/sheet.<str:kind>", shared),
     re_path(r"^(?P<address>.*)$", application),
 ]

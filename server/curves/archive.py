@@ -8,7 +8,7 @@ from __future__ import annotations
 import io
 import json
 import zipfile
-from collections.abc import Callable, Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from decimal import Decimal
@@ -81,7 +81,7 @@ def _of_parts(model: type[models.Model]) -> Callable[[Programme], QuerySet[Any]]
 
 
 PULL, SETUP, SESSION = "pull__session__programme", "setup__programme", "session__programme"
-TABLES: Sequence[Table] = (
+TABLES: list[Table] = [
     Table("stands", Stand, _of(Stand, "sessions__programme")),
     Table("engines", Engine, lambda one: Engine.objects.filter(pk=one.build.engine_id)),
     Table("builds", Build, lambda one: _builds(one).order_by("pk")),
@@ -120,8 +120,17 @@ TABLES: Sequence[Table] = (
     Table("let_in", LetIn, _of(LetIn, PULL)),
     Table("imports", Import, _of(Import, "programme")),
     Table("source_files", SourceFile, _of(SourceFile, PULL)),
-)
+]
 NAME_OF = {table.model: table.name for table in TABLES}
+
+
+def register(name: str, model: type[models.Model], path: str) -> None:
+    """Rows of a later app that belong to a programme: it takes them along and brings them back."""
+    if model not in NAME_OF:
+        TABLES.append(Table(name, model, _of(model, path)))
+        NAME_OF[model] = name
+
+
 # Rows that belong to one shop alone, or are made again: what a programme does not take along
 # A session that was not run on a line of this shop; a list that is another shop's
 FIXED = {("sessions", "filed"): True, ("list_items", "in_force"): False}

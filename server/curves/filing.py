@@ -26,6 +26,7 @@ from shop.refusals import Invalid
 from stand.codec import pack
 from stand.models import Channel, Origin, Pull, PullState, Session, Standing
 from stand.samples import TIME, figures_of, trace_of
+from stand.signals import session_opened
 
 ELSEWHERE = "Elsewhere"
 NOON = time(12)
@@ -81,10 +82,12 @@ def session_for(person: Person, programme: Programme, where: Where) -> Session:
     stand, _ = Stand.objects.get_or_create(name=where.stand_name, defaults={"on_line": False})
     zone = timezone.get_current_timezone()
     opened = datetime.combine(where.day, time(0), zone)
-    session, _ = Session.objects.get_or_create(
+    session, made = Session.objects.get_or_create(
         programme=programme, stand=stand, filed=True, opened_at=opened, fuel=where.fuel,
         defaults={"closed_at": opened + timedelta(days=1) - timedelta(seconds=1), "opened_by": person},
     )  # fmt: skip
+    if made:
+        session_opened.send(sender=Session, session=session, at=timezone.now())
     return session
 
 

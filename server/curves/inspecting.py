@@ -20,6 +20,7 @@ from torvix_core.reduction import CutBy, StandInertia
 from curves.models import Reduced, Wish
 from curves.services import OF_FIGURES, reduce_pull
 from engines import sheets
+from engines.models import Build
 from shop.models import Person
 from shop.refusals import Invalid, Refusal
 from shop.services import require_operator
@@ -47,19 +48,24 @@ CUT_WORDS = {
 }  # fmt: skip
 
 
-def derived_curves(pull: Pull) -> dict[str, Array]:
-    """Everything that follows from the channels of a reduced pull, SI, by name."""
+def derived_curves(pull: Pull, engine: tuple[float | None, Cycle] | None = None) -> dict[str, Array]:
+    """Everything that follows from the channels of a reduced pull, SI, by name. `engine` as `engine_of` gives it."""
     reduced: Reduced = pull.reduced
     speed, torque = np.array(reduced.speed_rpm), np.array(reduced.torque)
     means = {name: np.array(values, dtype=np.float64) for name, values in reduced.means.items()}
-    return derived.derived(speed, torque, means, surroundings(pull))
+    return derived.derived(speed, torque, means, surroundings(pull, engine))
 
 
-def surroundings(pull: Pull) -> Surroundings:
-    """The build's displacement and the air of the pull, as far as they are known."""
-    bore, stroke, cylinders = (sheets.value(pull.build, key) for key in ("bore", "stroke", "cylinders"))
+def engine_of(build: Build) -> tuple[float | None, Cycle]:
+    """Displacement (m³, where it is known) and cycle of a build."""
+    bore, stroke, cylinders = (sheets.value(build, key) for key in ("bore", "stroke", "cylinders"))
     volume = float(displacement(bore, stroke, cylinders)) if bore and stroke and cylinders else None
-    cycle = Cycle(int(sheets.word(pull.build, "cycle") or Cycle.FOUR_STROKE))
+    return volume, Cycle(int(sheets.word(build, "cycle") or Cycle.FOUR_STROKE))
+
+
+def surroundings(pull: Pull, engine: tuple[float | None, Cycle] | None = None) -> Surroundings:
+    """The build's displacement and the air of the pull, as far as they are known."""
+    volume, cycle = engine or engine_of(pull.build)
     if pull.air is None:
         weather.give_air([pull])
     ambient = density = None

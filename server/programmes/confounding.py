@@ -82,6 +82,11 @@ def _told(found: Answer, setups: Sequence[PlannedSetup], names: Mapping[str, str
     return Told(asked, found.standing, told)
 
 
+def names_of(plan: Plan) -> dict[str, str]:
+    """The rows of a plan as they are called at the head of a line."""
+    return {key: _capital(_row(plan, key)) for key in plan.used_rows()}
+
+
 def _row(plan: Plan, key: str) -> str:
     """A row's name inside a sentence; what somebody called it stays as it is."""
     label = plan.label(key)

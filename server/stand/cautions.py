@@ -44,8 +44,13 @@ LAST = (
 
 def of_programme(programme: Programme) -> list[str]:
     """What is shown before a session, a paragraph each."""
+    return [*ALWAYS, *of_engine(programme)]
+
+
+def of_engine(programme: Programme) -> list[str]:
+    """What also goes with a sheet on paper: its boost, its fuel, and that software is no safety system."""
     fuel = sheets.word(programme.build, "fuel")
-    found = list(ALWAYS)
+    found = []
     if programme.boost_policy:
         found.append(BOOSTED)
     if fuel in list(Fuel) and (told := STRONG_FUELS.get(Fuel(fuel))):

@@ -22,6 +22,7 @@ from shop.services import require_operator
 from stand import cautions, changes, checklist, live, sweeps
 from stand.gates import compared_with, gates
 from stand.models import ENDED, Command, Link, Pull, PullState, Purpose, Session, Standing
+from stand.signals import session_opened
 
 LONGEST_REASON = 300  # characters, as the columns hold
 
@@ -45,6 +46,7 @@ def open_session(
         with transaction.atomic():
             session = Session.objects.create(programme=programme, stand=stand, opened_at=at, opened_by=person, **kept)
             cautions.acknowledge(person, session, at)
+            session_opened.send(sender=Session, session=session, at=at)
             return session
     except IntegrityError as error:
         running = Session.objects.filter(stand=stand, closed_at=None).select_related("programme").first()

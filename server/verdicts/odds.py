@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from torvix_core import simulated_days
-from torvix_core.effects import NotEnoughPulls
+from torvix_core.effects import USUAL, History, NotEnoughPulls
 from torvix_core.simulated_days import Habits, Plan, Tally
 from torvix_core.typed import NotUnderstood, read_count, read_quantity
 
@@ -18,7 +18,7 @@ from jobs.services import Unusable
 from programmes import services
 from programmes.models import Measure, Programme
 from shop.refusals import Invalid
-from verdicts.services import scatter_of
+from verdicts.history import MOST_WEIGHT, scatter_of
 
 KIND = "odds"
 MOST_DAYS = 100_000
@@ -80,6 +80,8 @@ def run(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     effects, smallest = np.array(given["effects"], dtype=np.float64), given["smallest"]
     visits = [(setup, session, pulls) for setup, session, pulls in given["visits"]]
     habits, total = Habits(**given["habits"]), 2 * given["days"]
+    known = min(float(given.get("scatter_degrees", 0)), MOST_WEIGHT)
+    history = History(habits.scatter, known, known=True) if known else USUAL
     result: dict[str, Any] = {"days": 0, "setups": given["setups"], "effects": given["effects"]}
     done = 0
     for name, returns in (("with_returns", True), ("without_returns", False)):
@@ -87,7 +89,7 @@ def run(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
         dice, tally = np.random.default_rng(SEED), None
         while watch.wanted() and (tally is None or tally.days < given["days"]):
             days = min(DAYS_AT_ONCE, given["days"] - (tally.days if tally else 0))
-            piece = _piece(layout, effects, habits, days, dice, smallest)
+            piece = _piece(layout, effects, habits, days, dice, smallest, history)
             tally = piece if tally is None else tally + piece
             done += days
             watch.tell(done, total, f"{done} of {total} days")
@@ -98,13 +100,14 @@ def run(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
 
 
 def _piece(
-    layout: Plan, effects: Any, habits: Habits, days: int, dice: np.random.Generator, smallest: float
+    layout: Plan, effects: Any, habits: Habits, days: int, dice: np.random.Generator, smallest: float, history: History
 ) -> Tally:  # fmt: skip
     missing = set(range(len(effects))) - set(layout.setup.tolist())
     if missing:
         raise Unusable("The running order leaves out the baseline: nothing can be held against it.")
     try:
-        return simulated_days.judge(layout, simulated_days.scores(layout, effects, habits, days, dice), smallest)
+        read = simulated_days.scores(layout, effects, habits, days, dice)
+        return simulated_days.judge(layout, read, smallest, history)
     except NotEnoughPulls as reason:
         raise Unusable(f"Such a day could not be judged: {reason}.") from reason
 

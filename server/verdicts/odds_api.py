@@ -6,6 +6,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
+from torvix_core.effects import USUAL
 from torvix_core.simulated_days import Habits
 
 from jobs import services as jobs
@@ -13,7 +14,7 @@ from jobs.api import JobOut, job_out
 from programmes.models import Programme
 from shop.services import is_person, require_operator
 from verdicts import odds
-from verdicts.services import DEFAULT_SCATTER, scatter_of
+from verdicts.history import scatter_of
 
 router = Router(tags=["odds"])
 
@@ -54,7 +55,7 @@ def read_assumptions(request: HttpRequest, programme_id: int):
     return Assumptions(
         effects=[AssumedEffect(setup_id=setup, text=f"{share * 100:.3g}")
                  for setup, share in odds.expected_effects(programme).items()],
-        scatter_percent=(scatter.share if scatter.degrees_of_freedom else DEFAULT_SCATTER) * 100,
+        scatter_percent=(scatter.share if scatter.degrees_of_freedom else USUAL.scatter) * 100,
         scatter_is_default=not scatter.degrees_of_freedom, drift_percent_per_pull=habits.drift_per_pull * 100,
         cold_percent=habits.cold_part * 100,
     )  # fmt: skip

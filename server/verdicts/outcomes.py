@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core import expectation
+from torvix_core import expectation, geometry
 from torvix_core.curve import OutsideTheCurve, average, peak
 from torvix_core.expectation import Outcome, Tendency
 from torvix_core.standards import Standard
@@ -14,8 +14,8 @@ from torvix_core.standards import Standard
 from programmes.models import Expectation, Measure, Programme
 from shop.models import Person
 from shop.refusals import Refusal
-from verdicts import services
-from verdicts.services import Comparison
+from verdicts import comparison as comparisons
+from verdicts.comparison import Comparison
 
 MOST_PROGRAMMES = 40  # looked back on, the newest
 
@@ -35,7 +35,7 @@ def of_programme(programme: Programme) -> list[Scored]:
     if not held:
         return []
     try:
-        gains = _gains(services.compare(programme, Standard(programme.standard)))
+        gains = _gains(comparisons.compare(programme, Standard(programme.standard)))
     except Refusal:
         gains = {}
     return [_score(one, gains.get((one.setup_id, one.measure))) for one in held]
@@ -71,7 +71,9 @@ def _gains(comparison: Comparison) -> Mapping[tuple[int, str], float]:
     if not comparison.setups[base].is_baseline:
         return {}
     programme, speed = comparison.programme, comparison.speed_rpm
-    torque, power = comparison.means(comparison.torque), comparison.means(comparison.power)
+    effects = comparison.curves()
+    torque = comparison.means(comparison.torque) if effects is None else effects.mean
+    power = geometry.power(torque, speed)
     low, high = max(programme.low_rpm, speed[0]), min(programme.high_rpm, speed[-1])
     figures = {
         Measure.PEAK_TORQUE: np.array([peak(speed, curve).value for curve in torque]),

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from torvix_core.duty import Preset
 from torvix_core.standards import Standard
 
 from engines.models import Part
@@ -11,7 +12,9 @@ from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.refusals import Refusal
 from verdicts import services
-from verdicts.services import Comparison, RangeVerdict
+from verdicts.choice import Choice
+from verdicts.comparison import Comparison, compare
+from verdicts.services import Judged
 
 MOST_PROGRAMMES = 25
 
@@ -44,11 +47,12 @@ def uses(person: Person, part: Part) -> list[Use]:
 def _in_programme(programme: Programme, part: Part) -> list[Use]:
     holding = [setup for setup in programme.setups.all() if part in setup.parts.all()]
     baseline = next((setup for setup in programme.setups.all() if setup.is_baseline), None)
-    found: tuple[Comparison, RangeVerdict] | None = None
+    found: tuple[Comparison, Judged] | None = None
     why = ""
     try:
-        comparison = services.compare(programme, Standard(programme.standard))
-        found = comparison, services.judge(comparison)
+        comparison = compare(programme, Standard(programme.standard))
+        # Plain averages: programmes differ in their duties, and here they stand beside each other.
+        found = comparison, services.judge(comparison, Choice(comparison.standard, duty=Preset.EVEN))
     except Refusal as refusal:
         why = str(refusal)
     return [_use(programme, setup, part, baseline, found, why) for setup in holding]
@@ -56,7 +60,7 @@ def _in_programme(programme: Programme, part: Part) -> list[Use]:
 
 def _use(
     programme: Programme, setup: Setup, part: Part, baseline: Setup | None,
-    found: tuple[Comparison, RangeVerdict] | None, why: str,
+    found: tuple[Comparison, Judged] | None, why: str,
 ) -> Use:  # fmt: skip
     others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in baseline.parts.all()} if baseline else set()
     replaced = {one.pk for one in baseline.parts.all() if one.slot == part.slot} if baseline else set()
@@ -70,7 +74,8 @@ def _use(
         return blank
     change = place.to_baseline
     return Use(
-        programme, setup, int(verdict.counts[place.setup]), verdict.low_rpm, verdict.high_rpm, float(place.score),
+        programme, setup, int(verdict.fitted.counts[place.setup]), verdict.low_rpm, verdict.high_rpm,
+        float(verdict.torque[place.setup]),
         None if change is None else float(change.change), None if change is None else float(change.low),
         None if change is None else float(change.high),
         change is not None and bool(change.is_wash(programme.smallest_difference)), beside, "",

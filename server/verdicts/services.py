@@ -1,275 +1,268 @@
-"""Compare the setups of a programme: who leads where, who leads over a range, and what that is worth."""
+"""Judge a comparison: who is best for a duty, how sure that is, and whether it would be so by other rules."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core import effects, verdict
+from torvix_core import chances, curve, duty, geometry, schools, verdict
+from torvix_core.chances import Chances
 from torvix_core.checked import Array
-from torvix_core.comparability import Level
-from torvix_core.curve import OutsideTheCurve, average, shared_grid
-from torvix_core.effects import Effects, NotEnoughPulls
-from torvix_core.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
+from torvix_core.curve import GRID_RPM
+from torvix_core.duty import PRESETS, Duty, Preset
+from torvix_core.effects import Effects, NotEnoughPulls, fit
+from torvix_core.layout import Layout
+from torvix_core.schools import School
+from torvix_core.verdict import Placing
 
-from curves import comparing, comparing_words
-from curves.services import CorrectedPull, corrected, pulls_of
-from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup
-from shop.refusals import Invalid, Refusal
-from stand.models import Pull, PullState, Standing
+from curves.models import Reduced
+from shop.refusals import Invalid
+from verdicts import choice as choices
+from verdicts.choice import Choice
+from verdicts.comparison import Comparison, NothingKept
 
-
-class NothingKept(Refusal):
-    """There is no accepted pull to compare."""
-
-    code = "nothing_kept"
+SEED = 20_260_701  # the same pulls give the same chances
+FEWEST_COVERED = 0.5  # [-] of a duty's weight that must lie where all were run
 
 
 @dataclass(frozen=True)
-class Comparison:
-    """The kept pulls of a programme on their common bins. Setups without a kept pull are not in it.
+class Gains:
+    """A setup against the baseline, three ways at once; shares, and where the largest at one speed lies."""
 
-    torque and power are (pulls, bins), N·m and W; `setup_of` holds each pull's index in `setups`.
-    """
+    peak_torque: float
+    peak_power: float
+    most: float
+    most_rpm: float
+    average: float
 
-    programme: Programme
-    standard: Standard
-    setups: Sequence[Setup]
-    kept: Sequence[CorrectedPull]
-    setup_of: NDArray[np.int_]
-    speed_rpm: Array
+
+@dataclass(frozen=True)
+class Use:
+    """Who is best for one of the usual duties; `level` are those that are a wash with the best."""
+
+    preset: Preset
+    winner: int | None
+    level: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Judged:
+    """The ranking for a duty. Scores in N·m or W by the measure; `power` and `torque` (setups,) over the same duty."""
+
+    comparison: Comparison
+    choice: Choice
+    low_rpm: float
+    high_rpm: float
+    duty: Duty
+    preset: Preset
+    covered: float  # share of the duty's weight that lies where all were run
+    fitted: Effects
+    placings: Sequence[Placing]
+    chances: Chances
     torque: Array
     power: Array
-    torque_effects: Effects | None  # None where scatter is not known
-    notes: Sequence[str]
+    gains: Mapping[int, Gains]
+    uses: Sequence[Use]
+    account: Mapping[str, float]  # share of the score for one kelvin of each reading accounted for
+
+    def duty_mean(self, values: Sequence[float], speed_rpm: Sequence[float]) -> float:
+        """The duty's mean of another curve, such as one that is known from elsewhere."""
+        return float(duty.score(self.duty, np.array(speed_rpm), np.array(values)))
 
     @property
-    def baseline(self) -> int:
-        """Index of the baseline, or of the first setup while the baseline has no kept pull."""
-        return next((index for index, setup in enumerate(self.setups) if setup.is_baseline), 0)
+    def winner(self) -> int | None:
+        return verdict.winner([placing for placing in self.placings if placing.supported])
 
-    def means(self, curves: Array) -> Array:
-        """(setups, bins)."""
-        return np.stack([curves[self.setup_of == index].mean(axis=0) for index in range(len(self.setups))])
+    def across_days(self, setup: int) -> bool:
+        """Whether a setup is compared with the baseline by way of another day: they share no session."""
+        layout = self.comparison.layout
+        days = [set(layout.session[layout.setup == one].tolist()) for one in (setup, self.comparison.baseline)]
+        return not days[0] & days[1]
+
+    @property
+    def level(self) -> tuple[int, ...]:
+        return tuple(sorted(placing.setup for placing in self.placings if placing.with_the_best))
+
+
+def bounds(comparison: Comparison, choice: Choice) -> tuple[float, float]:
+    """The range judged: as chosen, else the programme's as far as all ran. Invalid names the ends."""
+    speed, programme = comparison.speed_rpm, comparison.programme
+    low = max(programme.low_rpm, speed[0]) if choice.low_rpm is None else choice.low_rpm
+    high = min(programme.high_rpm, speed[-1]) if choice.high_rpm is None else choice.high_rpm
+    if not low < high:
+        raise Invalid(
+            "The range must rise: its lower end below its upper.", fields={"low": "must be below the upper end"}
+        )
+    if low < speed[0] - GRID_RPM / 2 or high > speed[-1] + GRID_RPM / 2:
+        there = f"{speed[0]:.0f} to {speed[-1]:.0f} rpm"
+        told = f"{low:.0f} to {high:.0f} rpm is not covered throughout; the curves have {there}"
+        raise Invalid(
+            f"All setups were run from {there}. Choose a range inside it.", fields={"low": told, "high": told}
+        )
+    return float(low), float(high)
 
 
 @dataclass(frozen=True)
-class RangeVerdict:
-    """The ranking over a range; torque N·m and power W, averages over the range."""
+class Scored:
+    """A comparison scored for a duty, before anything is said of it: what `judge` and its variations share."""
 
     low_rpm: float
     high_rpm: float
-    placings: Sequence[verdict.Placing]
-    power: Array
-    counts: NDArray[np.int_]
-    repeatability: float
-    degrees_of_freedom: int
-    drift: float | None  # last visit to the baseline against the first, share
-    notes: Sequence[str] = field(default_factory=list)
+    duty: Duty
+    preset: Preset
+    covered: float
+    inside: NDArray[np.bool_]  # (bins,) of the range judged
+    shares: Array  # (bins,) weight of the duty
+    layout: Layout
+    scores: Array  # (pulls,)
+    plain: Effects  # every pull of a setup
+    fitted: Effects  # what stands for a setup by the school
 
 
-def compare(programme: Programme, standard: Standard) -> Comparison:
-    """Lay the kept pulls of a programme over each other under one standard."""
-    pulls = pulls_of(programme)
-    kept, notes = [], []
-    for pull in pulls:
-        if pull.standing == Standing.ACCEPTED:
-            try:
-                kept.append(corrected(pull, standard))
-            except Refusal as refusal:
-                notes.append(str(refusal))
-    if not kept:
-        raise NothingKept(notes[0] if notes else "No pull is kept yet. Make a pull at the stand, and keep it.")
-    judged = comparing.judge(programme, kept)
-    notes += _not_comparable([one for one in judged.values() if one.level is Level.BLOCK])
-    kept = [found for found in kept if judged[found.pull.pk].counts]
-    present = {found.pull.setup_id for found in kept}
-    setups = [setup for setup in programme.setups.all() if setup.pk in present]
-    index = {setup.pk: number for number, setup in enumerate(setups)}
-    setup_of = np.array([index[found.pull.setup_id] for found in kept])
-    speed, torque = shared_grid([found.speed_rpm for found in kept], [found.torque for found in kept])
-    if len(speed) < 3:
-        raise NothingKept("The kept pulls share fewer than three bins of speed, so they cannot be compared.")
-    _, power = shared_grid([found.speed_rpm for found in kept], [found.power for found in kept])
+def score(comparison: Comparison, choice: Choice) -> Scored:
+    """Score every pull for the duty and fit what the setups are worth. Invalid and NothingKept say what is missing."""
+    low, high = bounds(comparison, choice)
+    wanted, preset = choices.duty_of(choice, comparison.programme, low, high)
+    speed = comparison.speed_rpm
+    inside = (speed >= low - 1e-6) & (speed <= high + 1e-6)
+    if inside.sum() < 2:
+        told = "must hold at least two of the 100 rpm bins"
+        raise Invalid(f"The range {told}.", fields={"low": told, "high": told})
+    covered = _covered(wanted, speed[inside])
+    if covered < FEWEST_COVERED:
+        told = f"only {covered * 100:.0f} % of its weight lies from {low:.0f} to {high:.0f} rpm, where all were run"
+        raise Invalid(f"The duty cannot be judged: {told}.", fields={"points": told})
+    shares = np.zeros(len(speed))
+    shares[inside] = duty.weights(wanted, speed[inside])
+    layout = _with_readings(comparison, choice, inside)
+    scores = _scores(comparison, choice, shares)
     try:
-        fitted = effects.pool_neighbours(effects.fit(torque, setup_of, len(setups)))
-    except NotEnoughPulls as reason:
-        fitted = None
-        notes.append(f"No intervals: {reason}.")
-    return Comparison(
-        programme, standard, setups, kept, setup_of, speed, torque, power, fitted,
-        [*notes, *_notes(pulls, kept, programme, setups, standard)],
-    )  # fmt: skip
-
-
-def _not_comparable(blocked: Sequence[comparing.Judged]) -> list[str]:
-    """What was left out because it is not comparable, and what was let in all the same, each with its reason."""
-    told = []
-    for one in sorted(blocked, key=lambda judged: judged.pull.number):
-        why = comparing_words.reasons(one.checks)
-        against = f"{one.pull} against pull {one.against.number}: {why}" if one.against else str(one.pull)
-        told.append(
-            f"Let in although not comparable: {against}. Reason: {one.let_in.reason}."
-            if one.let_in
-            else f"Not comparable, so not counted: {against}."
-        )
-    return told
-
-
-def _notes(
-    pulls: Sequence[Pull],
-    kept: Sequence[CorrectedPull],
-    programme: Programme,
-    setups: Sequence[Setup],
-    standard: Standard,
-) -> list[str]:
-    """What a reader of the result must know of the pulls behind it."""
-    notes = list(_agreed(programme))
-    planned = [setup for setup in programme.setups.all() if setup.candidate == Candidate.IN]
-    missing = [setup.letter for setup in planned if setup not in setups]
-    if missing:
-        notes.append(f"No kept pull of {', '.join(missing)} yet.")
-    unjudged = [pull for pull in pulls if pull.state == PullState.COMPLETE and pull.standing == Standing.UNDECIDED]
-    if unjudged:
-        notes.append(f"Not judged yet, so not counted: {_numbers(unjudged)}.")
-    out = [pull for pull in pulls if pull.standing == Standing.EXCLUDED]
-    if out:
-        notes.append(f"Left out with a reason: {_numbers(out)}.")
-    outside = [found.pull for found in kept if not found.inside]
-    if outside:
-        notes.append(
-            f"Weather outside the range of the standard: {_numbers(outside)}. The factor is shown, not vouched for."
-        )
-    factors = np.array([found.factor for found in kept])
-    if not outside and standard is not Standard.OBSERVED and (np.abs(factors - 1) > LARGE_CORRECTION).any():
-        notes.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
-    if any(found.pull.inertia_in_torque == "unknown" for found in kept):
-        notes.append("The stand does not say whether inertia is in its torque: only equal sweep rates compare.")
-    builds = {found.pull.build.revision for found in kept}
-    if len(builds) > 1:
-        revisions = ", ".join(str(revision) for revision in sorted(builds))
-        notes.append(
-            f"The kept pulls were made with revisions {revisions} of the engine: part of a difference may be the "
-            "engine's."
-        )
-    from_log = [found.pull for found in kept if found.pull.air is not None and found.pull.air.from_log]
-    if from_log and standard is not Standard.OBSERVED:
-        notes.append(f"Corrected by the weather log, not by their own weather: {_numbers(from_log)}.")
-    sessions = {found.pull.session_id for found in kept}
-    if len(sessions) > 1:
-        notes.append(
-            f"The kept pulls come from {len(sessions)} sessions: what changed from day to day is not taken out, "
-            "so compare setups of one session."
-        )
-    lost = [found.pull for found in kept if found.pull.samples_lost]
-    if lost:
-        notes.append(f"Samples were lost on the line: {_numbers(lost)}.")
-    overridden = [found.pull for found in kept if found.pull.override_reason]
-    if overridden:
-        notes.append(f"Started outside a temperature window: {_numbers(overridden)}.")
-    return notes
-
-
-def _agreed(programme: Programme) -> Iterator[str]:
-    """What the plan agreed on that limits what a difference means."""
-    if programme.stand_in:
-        yield f"A stand-in test: {programme.stand_in}. It holds for the engine as it was tested."
-    if programme.mixture_policy == MixturePolicy.DELIVERED:
-        yield "Every setup ran as delivered: a difference is the part's together with its tune."
-    if programme.boost_policy:
-        school = BOOST_SCHOOLS[BoostSchool(programme.boost_school)].lower()
-        held = BoostPolicy(programme.boost_policy).label
-        yield f"A boosted engine, school: {school}. {held}: never compare with pulls made the other way."
-
-
-def _numbers(pulls: Sequence[Pull]) -> str:
-    return f"pull{'s' if len(pulls) > 1 else ''} {', '.join(str(pull.number) for pull in pulls)}"
-
-
-def judge(comparison: Comparison, low_rpm: float | None = None, high_rpm: float | None = None) -> RangeVerdict:
-    """Rank the setups by average torque over a range; without one, the programme's as far as all ran."""
-    programme, speed = comparison.programme, comparison.speed_rpm
-    low = max(programme.low_rpm, speed[0]) if low_rpm is None else low_rpm
-    high = min(programme.high_rpm, speed[-1]) if high_rpm is None else high_rpm
-    try:
-        scores = average(speed, comparison.torque, low, high)
-        power = average(speed, comparison.power, low, high)
-    except OutsideTheCurve as error:
-        raise Invalid(
-            f"All setups were run from {speed[0]:.0f} to {speed[-1]:.0f} rpm. Choose a range inside it.",
-            fields={"low": str(error), "high": str(error)},
-        ) from error
-    except ValueError as error:
-        raise Invalid(
-            "The range must rise: its lower end below its upper.", fields={"low": "must be below the upper end"}
-        ) from error
-    try:
-        fitted = effects.fit(scores, comparison.setup_of, len(comparison.setups))
+        fitted = fit(scores, layout, comparison.history)
     except NotEnoughPulls as reason:
         raise NothingKept(f"No verdict yet: {reason}.", code="not_enough_pulls") from reason
-    counts = np.bincount(comparison.setup_of, minlength=len(comparison.setups))
-    return RangeVerdict(
-        low_rpm=low,
-        high_rpm=high,
-        placings=verdict.rank(fitted, comparison.baseline, programme.smallest_difference),
-        power=np.array([power[comparison.setup_of == index].mean() for index in range(len(comparison.setups))]),
-        counts=counts,
-        repeatability=float(fitted.repeatability),
-        degrees_of_freedom=fitted.degrees_of_freedom,
-        drift=_drift(comparison, scores),
-        notes=comparison.notes,
-    )
+    stood = schools.stand_for(fitted, choice.school)
+    return Scored(low, high, wanted, preset, covered, inside, shares, layout, scores, fitted, stood)
 
 
-@dataclass(frozen=True)
-class Scatter:
-    """Scatter of a single pull as a share of its score, and how many degrees of freedom it rests on; 0 is a default."""
-
-    share: float
-    degrees_of_freedom: int
-    programmes: int
-
-
-DEFAULT_SCATTER = 0.004  # [-], of an engine that nobody has pulled twice [prac]
-MOST_PROGRAMMES = 20  # of one engine's history that are looked at, the newest
-
-
-def scatter_of(programme: Programme) -> Scatter:
-    """What the engine's pulls so far say of its scatter, over its programmes' own ranges; else the default."""
-    history = Programme.objects.filter(build__engine=programme.build.engine_id).select_related("build")
-    squares, degrees, counted = 0.0, 0, 0
-    for one in history.prefetch_related("setups", "build__installation")[:MOST_PROGRAMMES]:
-        try:
-            found = judge(compare(one, Standard(one.standard)))
-        except Refusal:
-            continue
-        # ISO 5725's repeatability is 2.8 times the scatter, as the core has it.
-        share = found.repeatability / effects.REPEATABILITY
-        squares += share**2 * found.degrees_of_freedom
-        degrees += found.degrees_of_freedom
-        counted += 1
-    return Scatter(float(np.sqrt(squares / degrees)), degrees, counted) if degrees else Scatter(DEFAULT_SCATTER, 0, 0)
-
-
-def _drift(comparison: Comparison, scores: Array) -> float | None:
-    """Last visit to the baseline against the first, if it was visited more than once."""
-    visits: list[list[float]] = []
-    for before, at, score in zip([-1, *comparison.setup_of], comparison.setup_of, scores, strict=False):
-        if at == comparison.baseline:
-            if before != at:
-                visits.append([])
-            visits[-1].append(float(score))
-    return float(np.mean(visits[-1]) / np.mean(visits[0]) - 1) if len(visits) > 1 else None
-
-
-def strip(comparison: Comparison) -> tuple[tuple[verdict.Lead, ...], tuple[verdict.Crossover, ...]]:
-    """Who leads where, and where the lead passes on; empty while scatter is not known or there is one setup."""
-    if comparison.torque_effects is None or len(comparison.setups) < 2:
-        return (), ()
-    leads = verdict.lead_strip(
-        comparison.speed_rpm, comparison.torque, comparison.setup_of, len(comparison.setups),
-        comparison.programme.smallest_difference,
+def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> Judged:
+    """Rank the setups for a duty. `out` are those that may not win, by index; their numbers stay what they are."""
+    found = score(comparison, choice)
+    sure = chances.chances(found.fitted, comparison.baseline, np.random.default_rng(SEED), out=out)
+    influence = found.fitted.model.influence @ np.log(found.scores)
+    both = schools.stand_for(
+        fit(np.stack([comparison.torque @ found.shares, comparison.power @ found.shares], axis=1), found.layout,
+            comparison.history),
+        choice.school, found.plain,
     )  # fmt: skip
-    return leads, verdict.lead_crossovers(comparison.speed_rpm, comparison.torque_effects, leads)
+    return Judged(
+        comparison, choice, found.low_rpm, found.high_rpm, found.duty, found.preset, found.covered, found.fitted,
+        verdict.rank(found.fitted, comparison.baseline, comparison.programme.smallest_difference, sure, out), sure,
+        both.mean[:, 0], both.mean[:, 1], _gains(comparison, choice, found.inside, both, found.plain),
+        _uses(comparison, choice, found.layout, found.inside, out),
+        dict(zip(choice.account_for, influence.tolist(), strict=False)),
+    )  # fmt: skip
+
+
+def _covered(wanted: Duty, speed_rpm: Array) -> float:
+    """Share of a duty's weight at the speeds given."""
+    first, last = wanted.points[0][0], wanted.points[-1][0]
+    whole = np.arange(np.ceil(first / GRID_RPM) * GRID_RPM, last + 1e-6, GRID_RPM)
+    speeds, given = (np.array(each, dtype=np.float64) for each in zip(*wanted.points, strict=True))
+    total = float(np.interp(whole, speeds, given).sum())
+    inside = float(np.interp(speed_rpm, speeds, given, left=0.0, right=0.0).sum())
+    return min(inside / total, 1.0) if total > 0 else 0.0
+
+
+def _scores(comparison: Comparison, choice: Choice, shares: Array) -> Array:
+    """One score a pull. Peaks are read from all that a pull covers, also where others were not run."""
+    measure = choice.measure
+    if not measure.is_peak:
+        return (comparison.power if measure.is_power else comparison.torque) @ shares
+    tops = [one.power if measure.is_power else one.torque for one in comparison.kept]
+    return np.array([values.max() for values in tops])
+
+
+def _with_readings(comparison: Comparison, choice: Choice, inside: NDArray[np.bool_]) -> Layout:
+    """The layout with the readings that are to be accounted for; a reading that a pull lacks is refused."""
+    if not choice.account_for:
+        return comparison.layout
+    columns = []
+    for name in choice.account_for:
+        found = []
+        for one in comparison.kept:
+            reduced: Reduced = one.pull.reduced
+            values = reduced.means.get(name)
+            if name not in choices.COVARIATES or values is None:
+                raise Invalid(
+                    "This reading cannot be accounted for.",
+                    fields={"account_for": f"{one.pull} has no {name.replace('_', ' ')}"},
+                )
+            shared = np.isin(np.array(reduced.speed_rpm), comparison.speed_rpm)
+            found.append(float(np.array(values, dtype=np.float64)[shared][inside].mean()))
+        columns.append(found)
+    return replace(comparison.layout, covariates=np.array(columns).T)
+
+
+def _gains(
+    comparison: Comparison, choice: Choice, inside: NDArray[np.bool_], both: Effects, plain: Effects
+) -> dict[int, Gains]:  # fmt: skip
+    """By setup, against the baseline; ratios of what stands for them."""
+    curves, base, speed = comparison.curves(choice.school), comparison.baseline, comparison.speed_rpm
+    if curves is None:
+        return {}
+    # Peaks are fitted as every score is: their day and their drift are out of them.
+    tops = np.array([[one.torque.max(), one.power.max()] for one in comparison.kept])
+    peak = schools.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain).mean
+    found, over_duty = {}, both.mean[:, 0] / both.mean[base, 0] - 1
+    for index in range(len(comparison.setups)):
+        if index == base or not curves.linked(index, base):
+            continue
+        change = np.expm1(curves.log_mean[index] - curves.log_mean[base])[inside]
+        at = int(np.abs(change).argmax())
+        found[index] = Gains(
+            float(peak[index, 0] / peak[base, 0]) - 1, float(peak[index, 1] / peak[base, 1]) - 1,
+            float(change[at]), float(speed[inside][at]), float(over_duty[index]),
+        )  # fmt: skip
+    return found
+
+
+def _uses(
+    comparison: Comparison, choice: Choice, layout: Layout, inside: NDArray[np.bool_], out: Collection[int]
+) -> list[Use]:  # fmt: skip
+    """The winner of every usual duty, fitted in one go."""
+    speed = comparison.speed_rpm[inside]
+    drawn = {which: duty.preset(which, float(speed[0]), float(speed[-1])) for which in PRESETS}
+    weights = np.stack([duty.weights(one, speed) for one in drawn.values()], axis=1)
+    curves = comparison.power if choice.measure.is_power else comparison.torque
+    fitted = fit(curves[:, inside] @ weights, layout, comparison.history)
+    found = []
+    for at, which in enumerate(drawn):
+        one = schools.stand_for(fitted.column(at), choice.school)
+        placings = verdict.rank(one, comparison.baseline, comparison.programme.smallest_difference, out=out)
+        level = tuple(sorted(placing.setup for placing in placings if placing.with_the_best))
+        found.append(Use(which, verdict.winner([each for each in placings if each.supported]), level))
+    return found
+
+
+def peaks(comparison: Comparison, setup: int, torque: Array) -> tuple[curve.Peak, curve.Peak, bool]:
+    """Peak torque and power of a setup's curve, N·m and W, and whether one lies beyond what all were run.
+
+    `torque` (bins,) is the curve that stands for the setup; where its own pulls reach further, they carry it on.
+    """
+    own = [one for one in comparison.kept if one.pull.setup_id == comparison.setups[setup].pk]
+    speed, curves = curve.shared_grid([one.speed_rpm for one in own], [one.torque for one in own])
+    plain, common = curves.mean(axis=0), comparison.speed_rpm
+    scale = torque / plain[np.isin(speed, common)]
+    whole = plain * np.interp(speed, common, scale)
+    top, strongest = curve.peak(speed, whole), curve.peak(speed, geometry.power(whole, speed))
+    outside = [not common[0] <= one.speed_rpm <= common[-1] for one in (top, strongest)]
+    return top, strongest, any(outside)
+
+
+def school_of(text: str) -> School:
+    try:
+        return School(text or School.MEAN)
+    except ValueError as error:
+        raise Invalid("There is no such rule.", fields={"school": f"one of {', '.join(School)}"}) from error

@@ -14,7 +14,7 @@ from programmes import theories
 from programmes.models import Programme, Theory
 from shop.models import Person
 from shop.services import is_person
-from verdicts.services import scatter_of
+from verdicts.history import scatter_of
 
 router = Router(tags=["theories"])
 

@@ -51,6 +51,7 @@ export const router = createRouter({
         { path: 'pulls/:pull(\\d+)', name: 'pull', component: () => import('./pages/InspectorPage.vue') },
         { path: 'curves', name: 'curves', component: () => import('./pages/CurvesPage.vue') },
         { path: 'verdict', name: 'verdict', component: () => import('./pages/VerdictPage.vue') },
+        { path: 'sheet', name: 'sheet', component: () => import('./pages/SheetPage.vue') },
         { path: 'air', name: 'programme-air', component: () => import('./pages/ProgrammeAirPage.vue') },
       ],
     },

@@ -8,6 +8,7 @@ import scenes
 from django.conf import settings
 from django.test import TestCase
 from ninja import Schema
+from torvix_core.standards import Standard
 
 from config.api import api
 from curves.models import Import
@@ -15,6 +16,8 @@ from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
 from shop.models import Role
 from stand.models import ListItem, Note, OpenJob, Pull, WeatherReading
+from verdicts import links, sheets
+from verdicts.choice import Choice
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
@@ -37,6 +40,21 @@ ENDPOINTS = (
     ("get", "/api/programmes/{programme}/pulls", None, READ),
     ("get", "/api/programmes/{programme}/curves", None, READ),
     ("get", "/api/programmes/{programme}/verdict", None, READ),
+    ("get", "/api/programmes/{programme}/robustness", None, READ),
+    ("get", "/api/programmes/{programme}/steps", None, READ),
+    ("get", "/api/programmes/{programme}/overlays", None, READ),
+    ("get", "/api/programmes/{programme}/setups.{kind}", None, READ),
+    ("get", "/api/programmes/{programme}/decisions", None, READ),
+    ("get", "/api/programmes/{programme}/sheets", None, READ),
+    ("post", "/api/programmes/{programme}/sheet-preview", {}, READ),
+    ("get", "/api/sheets/{sheet}/html", None, READ),
+    ("get", "/api/sheets/{sheet}/sheet.{kind}", None, READ),
+    ("get", "/api/verdict-choices", None, READ),
+    ("post", "/api/duty-of-gears", {"ratios": [3, 2], "shift_rpm": 6000, "launch_rpm": 3000}, READ),
+    ("post", "/api/programmes/{programme}/decisions", {"reason": "why not"}, OPERATE),
+    ("post", "/api/programmes/{programme}/sheets", {"change": "words"}, OPERATE),
+    ("post", "/api/sheets/{sheet}/links", {"days": 3}, OPERATE),
+    ("delete", "/api/links/{link}", None, OPERATE),
     ("get", "/api/pulls/{pull}/curve", None, READ),
     ("get", "/api/programmes/{programme}/stacks", None, READ),
     ("get", "/api/plans/{programme}", None, READ),
@@ -160,7 +178,10 @@ class Permissions(TestCase):
         self.programme = scenes.programme(self.operator)
         levels = ((1.0, 1.001), (1.01, 1.011), (0.99, 0.991))
         self.session = scenes.day_of_pulls(self.programme, self.operator, levels)
+        made = sheets.issue(self.operator, self.programme, sheets.Wanted(Choice(Standard.ISO_1585_SI)), "", scenes.DAY)
+        given = links.give(self.operator, made, 5, "", scenes.DAY)
         self.names = {
+            "sheet": made.pk, "link": given.pk,
             "programme": self.programme.pk, "session": self.session.pk, "stand": self.session.stand_id,
             "setup": self.programme.setups.first().pk, "pull": Pull.objects.first().pk,
             "engine": self.programme.build.engine_id, "build": self.programme.build_id, "dimension": "mass",

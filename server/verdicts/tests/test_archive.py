@@ -18,6 +18,8 @@ from shop.models import Role
 from shop.refusals import NotAllowed
 from stand.models import Pull
 from verdicts import services
+from verdicts.choice import Choice
+from verdicts.comparison import compare
 
 LEVELS = ((1.0, 1.002), (1.01, 1.013), (0.99, 0.992))
 
@@ -39,11 +41,11 @@ class ThereAndBack(Scene):
         made = archive.read(self.operator, self.zip(), scenes.DAY)
         self.assertNotEqual(made.pk, self.programme.pk)
         for standard in (Standard.ISO_1585_SI, Standard.OBSERVED):
-            before, after = (services.judge(services.compare(one, standard)) for one in (self.programme, made))
-            self.assertEqual(before.repeatability, after.repeatability)
+            before, after = (services.judge(compare(one, standard), Choice(standard)) for one in (self.programme, made))
+            self.assertEqual(before.fitted.repeatability, after.fitted.repeatability)
             self.assertEqual([one.score for one in before.placings], [one.score for one in after.placings])
             self.assertEqual(before.power.tolist(), after.power.tolist())
-            self.assertEqual(before.notes, after.notes)
+            self.assertEqual(before.comparison.notes, after.comparison.notes)
         self.assertEqual(made.question, self.programme.question)
 
     def test_nothing_is_lost_on_the_way_out_in_and_out_again(self):

@@ -11,7 +11,7 @@ from shop.models import Role, default_units
 from shop.refusals import Invalid
 from stand import records
 from stand.models import Pull
-from verdicts import services as verdicts
+from verdicts.comparison import compare
 
 UNITS = default_units()
 
@@ -43,16 +43,16 @@ class Judging(Scene):
         for setup, celsius in ((self.a, 90), (self.a, 91), (self.b, 90), (self.b, 92), (self.b, 64)):
             self.pull(setup, celsius)
         self.assertEqual([one.level for one in self.judged().values()][-1], Level.BLOCK)
-        counted = verdicts.judge(verdicts.compare(self.programme, Standard.OBSERVED)).counts
+        counted = compare(self.programme, Standard.OBSERVED).layout.counts
         self.assertEqual(counted.tolist(), [2, 2])
-        notes = " ".join(verdicts.compare(self.programme, Standard.OBSERVED).notes)
+        notes = " ".join(compare(self.programme, Standard.OBSERVED).notes)
         self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: oil.", notes)
         out = Pull.objects.get(number=5)
         with self.assertRaises(Invalid):
             comparing.let_in(self.operator, out, " ", scenes.DAY)
         comparing.let_in(self.operator, out, "the sensor had come off", scenes.DAY)
-        comparison = verdicts.compare(self.programme, Standard.OBSERVED)
-        self.assertEqual(verdicts.judge(comparison).counts.tolist(), [2, 3])
+        comparison = compare(self.programme, Standard.OBSERVED)
+        self.assertEqual(comparison.layout.counts.tolist(), [2, 3])
         self.assertIn(
             "Let in although not comparable: Pull 5 against pull 2: oil. Reason: the sensor had come off.",
             comparison.notes,

@@ -55,41 +55,6 @@ export function usePullLog(id: MaybeRefOrGetter<number>, standard: MaybeRefOrGet
   })
 }
 
-export function useCurves(id: MaybeRefOrGetter<number>, standard: MaybeRefOrGetter<string>) {
-  return useQuery({
-    queryKey: computed(() => ['curves', toValue(id), toValue(standard)] as const),
-    queryFn: async ({ queryKey: [, programme_id, standard] }) =>
-      answer(
-        await api.GET('/api/programmes/{programme_id}/curves', {
-          params: { path: { programme_id }, query: { standard } },
-        }),
-      ),
-    placeholderData: (before) => before,
-  })
-}
-
-export interface Range {
-  low: number
-  high: number
-}
-
-export function useVerdict(
-  id: MaybeRefOrGetter<number>,
-  standard: MaybeRefOrGetter<string>,
-  range: MaybeRefOrGetter<Range | null>,
-) {
-  return useQuery({
-    queryKey: computed(() => ['verdict', toValue(id), toValue(standard), toValue(range)] as const),
-    queryFn: async ({ queryKey: [, programme_id, standard, range] }) =>
-      answer(
-        await api.GET('/api/programmes/{programme_id}/verdict', {
-          params: { path: { programme_id }, query: { standard, ...range } },
-        }),
-      ),
-    placeholderData: (before) => before,
-  })
-}
-
 /** The observed curve of one pull; nothing is asked while there is no pull. */
 export function useObservedCurve(pull: MaybeRefOrGetter<number | null>) {
   return useQuery({

@@ -239,6 +239,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/duty-of-gears": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duty Of Gears
+         * @description The duty of an acceleration through the gears.
+         */
+        post: operations["duty_of_gears"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/engines": {
         parameters: {
             query?: never;
@@ -374,6 +394,26 @@ export interface paths {
         /** Stop Job */
         post: operations["stop_job"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/links/{link_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Revoke Link
+         * @description The row stays; the link opens nothing any more.
+         */
+        delete: operations["revoke_link"];
         options?: never;
         head?: never;
         patch?: never;
@@ -884,7 +924,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read Curves */
+        /**
+         * Read Curves
+         * @description Every setup's curve, and its difference to one of them: the baseline unless another is asked for.
+         */
         get: operations["curves"];
         put?: never;
         post?: never;
@@ -925,6 +968,27 @@ export interface paths {
         get: operations["day"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Decisions
+         * @description The newest first.
+         */
+        get: operations["decisions"];
+        put?: never;
+        /** Decide */
+        post: operations["decide"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1083,6 +1147,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/overlays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Overlays
+         * @description Mixture, boost, filling, consumption and temperatures of each setup, as the mean of its kept pulls.
+         */
+        get: operations["overlays"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/progress": {
         parameters: {
             query?: never;
@@ -1137,6 +1221,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/robustness": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Robustness
+         * @description Whether the choice would be the same by other rules.
+         */
+        get: operations["robustness"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/sessions": {
         parameters: {
             query?: never;
@@ -1148,6 +1252,67 @@ export interface paths {
         put?: never;
         /** Open Session */
         post: operations["open_session"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/setups.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Setups File
+         * @description The table of the setups' curves as CSV or XLSX.
+         */
+        get: operations["setups_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/sheet-preview": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Preview
+         * @description How the sheet would look; nothing is written.
+         */
+        post: operations["preview_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Sheets
+         * @description Every version that was issued, the newest first, with its links.
+         */
+        get: operations["sheets"];
+        put?: never;
+        /** Issue */
+        post: operations["issue_sheet"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1201,6 +1366,26 @@ export interface paths {
         get?: never;
         /** Choose Standard */
         put: operations["choose_standard"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/steps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Steps
+         * @description The build as a ladder, and main effects of the slots with what cannot be told apart.
+         */
+        get: operations["build_steps"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -1783,6 +1968,63 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sheets/{sheet_id}/html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Html
+         * @description A sheet as it was issued.
+         */
+        get: operations["sheet_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{sheet_id}/links": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give Link */
+        post: operations["give_link"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sheets/{sheet_id}/sheet.{kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Sheet File
+         * @description PDF, or the table as CSV or XLSX.
+         */
+        get: operations["sheet_file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -1928,6 +2170,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/verdict-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Choices */
+        get: operations["verdict_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/weather/{reading_id}/strike": {
         parameters: {
             query?: never;
@@ -1993,6 +2252,18 @@ export interface components {
             moved: components["schemas"]["StepOut"][];
             /** Same */
             same: components["schemas"]["SheetDifference"][];
+        };
+        /**
+         * AheadOut
+         * @description The chance that one setup truly makes more than another.
+         */
+        AheadOut: {
+            /** One Id */
+            one_id: number;
+            /** Other Id */
+            other_id: number;
+            /** Percent */
+            percent: number;
         };
         /** AirFigures */
         AirFigures: {
@@ -2282,6 +2553,46 @@ export interface components {
             /** Text */
             text: string;
         };
+        /**
+         * ChoiceIn
+         * @description What is judged and how; what is empty is left to the programme.
+         */
+        ChoiceIn: {
+            /**
+             * Account For
+             * @default
+             */
+            account_for: string;
+            /**
+             * Duty
+             * @default
+             */
+            duty: string;
+            /** High */
+            high?: number | null;
+            /** Low */
+            low?: number | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+            /**
+             * School
+             * @default
+             */
+            school: string;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+        };
         /** ChoiceOut */
         ChoiceOut: {
             /** Label */
@@ -2383,16 +2694,21 @@ export interface components {
             /** Unknown */
             unknown: string[];
         };
-        /** CrossoverOut */
+        /**
+         * CrossoverOut
+         * @description Where the lead passes on; the torque of both there. No half width where it runs out of what was run.
+         */
         CrossoverOut: {
             /** After Id */
             after_id: number;
             /** Before Id */
             before_id: number;
             /** Half Width Rpm */
-            half_width_rpm: number;
+            half_width_rpm: number | null;
             /** Speed Rpm */
             speed_rpm: number;
+            /** Torque */
+            torque: number;
         };
         /** CurveOut */
         CurveOut: {
@@ -2422,6 +2738,10 @@ export interface components {
             notes: string[];
             /** Power Unit */
             power_unit: string;
+            /** Reference Id */
+            reference_id: number;
+            /** School */
+            school: string;
             /** Sentences */
             sentences: string[];
             /** Setups */
@@ -2502,8 +2822,70 @@ export interface components {
             waited_min: number;
         };
         /**
+         * DecisionIn
+         * @description `setup_id` null: nothing is changed, or nothing was chosen. The rest is the verdict that was looked at.
+         */
+        DecisionIn: {
+            /**
+             * Account For
+             * @default
+             */
+            account_for: string;
+            /**
+             * Duty
+             * @default
+             */
+            duty: string;
+            /** High */
+            high?: number | null;
+            /** Low */
+            low?: number | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+            /** Reason */
+            reason: string;
+            /**
+             * School
+             * @default
+             */
+            school: string;
+            /** Setup Id */
+            setup_id?: number | null;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+        };
+        /** DecisionOut */
+        DecisionOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Evidence */
+            evidence: string[];
+            /** Id */
+            id: number;
+            /** Reason */
+            reason: string;
+            /** Setup Id */
+            setup_id: number | null;
+        };
+        /**
          * DifferenceCurve
-         * @description To the baseline, in the torque unit, with its 95 % interval.
+         * @description To the reference, in the torque unit, with its 95 % interval for all setups and speeds together.
          */
         DifferenceCurve: {
             /** High */
@@ -2515,12 +2897,19 @@ export interface components {
             /** Wash */
             wash: boolean[];
         };
-        /** DifferenceOut */
+        /**
+         * DifferenceOut
+         * @description In the unit of the score, with its 95 % interval.
+         */
         DifferenceOut: {
             /** High */
             high: number;
+            /** High Percent */
+            high_percent: number;
             /** Low */
             low: number;
+            /** Low Percent */
+            low_percent: number;
             /** Percent */
             percent: number;
             /** Value */
@@ -3066,6 +3455,22 @@ export interface components {
             /** Side */
             side: string;
         };
+        /**
+         * GainsOut
+         * @description Against the baseline three ways at once, per cent: peak to peak, at one speed, over the range.
+         */
+        GainsOut: {
+            /** Average Percent */
+            average_percent: number;
+            /** Most Percent */
+            most_percent: number;
+            /** Most Rpm */
+            most_rpm: number;
+            /** Peak Power Percent */
+            peak_power_percent: number;
+            /** Peak Torque Percent */
+            peak_torque_percent: number;
+        };
         /** GateOut */
         GateOut: {
             /** Channel */
@@ -3084,6 +3489,20 @@ export interface components {
             unit: string;
             /** Value */
             value: number | null;
+        };
+        /** GearsIn */
+        GearsIn: {
+            /** Launch Rpm */
+            launch_rpm: number;
+            /** Ratios */
+            ratios: number[];
+            /** Shift Rpm */
+            shift_rpm: number;
+        };
+        /** GearsOut */
+        GearsOut: {
+            /** Points */
+            points: number[][];
         };
         /** GroupOut */
         GroupOut: {
@@ -3814,6 +4233,29 @@ export interface components {
          * @enum {string}
          */
         Origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+        /**
+         * OverlayOut
+         * @description Means of one further quantity: by setup, in its unit; null where a pull lacks it.
+         */
+        OverlayOut: {
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Setups */
+            setups: {
+                [key: string]: (number | null)[];
+            };
+            /** Unit */
+            unit: string;
+        };
+        /** Overlays */
+        Overlays: {
+            /** Overlays */
+            overlays: components["schemas"]["OverlayOut"][];
+            /** Speed Rpm */
+            speed_rpm: number[];
+        };
         /** OwnerIn */
         OwnerIn: {
             /** Confidential */
@@ -3931,6 +4373,21 @@ export interface components {
             /** Summary */
             summary: string[];
         };
+        /** PartnerOut */
+        PartnerOut: {
+            /** High Percent */
+            high_percent: number;
+            /** Low Percent */
+            low_percent: number;
+            /** One Id */
+            one_id: number;
+            /** Other Id */
+            other_id: number;
+            /** Percent */
+            percent: number;
+            /** Wash */
+            wash: boolean;
+        };
         /** PeakOut */
         PeakOut: {
             /** Speed Rpm */
@@ -3955,16 +4412,41 @@ export interface components {
         };
         /** PlacingOut */
         PlacingOut: {
+            /** Across Days */
+            across_days: boolean;
+            /** Chance Percent */
+            chance_percent: number;
+            /** Cost */
+            cost: number;
+            /** Cost Per Power */
+            cost_per_power: number | null;
+            /** Cost Per Torque */
+            cost_per_torque: number | null;
+            /** Fails */
+            fails: string[];
+            gains: components["schemas"]["GainsOut"] | null;
+            /** Groups */
+            groups: number[];
+            /** Manners */
+            manners: string[];
             /** Power */
             power: number;
+            /** Pull Ids */
+            pull_ids: number[];
             /** Pulls */
             pulls: number;
+            /** Score */
+            score: number;
             /** Setup Id */
             setup_id: number;
+            /** Supported */
+            supported: boolean;
             to_baseline: components["schemas"]["DifferenceOut"] | null;
             to_best: components["schemas"]["DifferenceOut"] | null;
             /** Torque */
             torque: number;
+            /** Unknown Prices */
+            unknown_prices: string[];
             /** With The Best */
             with_the_best: boolean;
         };
@@ -4212,12 +4694,17 @@ export interface components {
             /** Line */
             line: string;
         };
-        /** PullCurve */
+        /**
+         * PullCurve
+         * @description `figures`: printed or typed, not recorded. Drawn in another way, so that nobody takes one for the other.
+         */
         PullCurve: {
             /** Factor */
             factor: number;
             /** Factor Inside */
             factor_inside: boolean;
+            /** Figures */
+            figures: boolean;
             /** Id */
             id: number;
             /** Number */
@@ -4459,6 +4946,13 @@ export interface components {
             /** Used */
             used: boolean;
         };
+        /** Robustness */
+        Robustness: {
+            /** Sentence */
+            sentence: string;
+            /** Variations */
+            variations: components["schemas"]["VariationOut"][];
+        };
         /** RunIn */
         RunIn: {
             /** Layouts */
@@ -4466,6 +4960,25 @@ export interface components {
             /** Setups */
             setups: components["schemas"]["SetupOfFile"][];
             where: components["schemas"]["WhereIn"];
+        };
+        /** RungOut */
+        RungOut: {
+            /** Before Id */
+            before_id: number;
+            /** Changes */
+            changes: string[];
+            /** Cost */
+            cost: number | null;
+            /** Cost Per Power */
+            cost_per_power: number | null;
+            /** Cost Per Torque */
+            cost_per_torque: number | null;
+            cumulative: components["schemas"]["DifferenceOut"] | null;
+            gain: components["schemas"]["DifferenceOut"] | null;
+            /** Setup Id */
+            setup_id: number;
+            /** Smaller */
+            smaller: boolean;
         };
         /**
          * SeparationOut
@@ -4603,6 +5116,8 @@ export interface components {
             difference: components["schemas"]["DifferenceCurve"] | null;
             /** Installed Peak Power */
             installed_peak_power: number | null;
+            /** Peak Beyond */
+            peak_beyond: boolean;
             peak_power: components["schemas"]["PeakOut"];
             peak_torque: components["schemas"]["PeakOut"];
             /** Power */
@@ -4611,6 +5126,8 @@ export interface components {
             pulls: components["schemas"]["PullCurve"][];
             /** Setup Id */
             setup_id: number;
+            /** Supported */
+            supported: boolean;
             /** Torque */
             torque: number[];
             /** Torque Half Width */
@@ -4656,6 +5173,134 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** SheetHtml */
+        SheetHtml: {
+            /** Html */
+            html: string;
+        };
+        /**
+         * SheetIn
+         * @description The verdict that it tells, and what it shows beside it.
+         */
+        SheetIn: {
+            /**
+             * Account For
+             * @default
+             */
+            account_for: string;
+            /**
+             * Change
+             * @default
+             */
+            change: string;
+            /**
+             * Duty
+             * @default
+             */
+            duty: string;
+            /** High */
+            high?: number | null;
+            /**
+             * Interests
+             * @default
+             */
+            interests: string;
+            /** Low */
+            low?: number | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+            /**
+             * School
+             * @default
+             */
+            school: string;
+            /**
+             * Show Owner
+             * @default false
+             */
+            show_owner: boolean;
+            /**
+             * Show Prices
+             * @default false
+             */
+            show_prices: boolean;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+        };
+        /** SheetLinkIn */
+        SheetLinkIn: {
+            /**
+             * Days
+             * @default 30
+             */
+            days: number;
+            /**
+             * Told
+             * @default
+             */
+            told: string;
+        };
+        /** SheetLinkOut */
+        SheetLinkOut: {
+            /** Address */
+            address: string;
+            /** By */
+            by: string;
+            /**
+             * Expires At
+             * Format: date-time
+             */
+            expires_at: string;
+            /** Id */
+            id: number;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Open */
+            open: boolean;
+            /** Opened */
+            opened: number;
+            /** Revoked At */
+            revoked_at: string | null;
+            /** Told */
+            told: string;
+        };
+        /** SheetOut */
+        SheetOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Change */
+            change: string;
+            /** Id */
+            id: number;
+            /** Links */
+            links: components["schemas"]["SheetLinkOut"][];
+            /** Number */
+            number: number;
+        };
         /**
          * Shown
          * @description A figure as it is shown: the value in its unit, and how many decimals are worth showing.
@@ -4681,6 +5326,29 @@ export interface components {
          * @enum {string}
          */
         Slot: "intake_manifold" | "upper_intake" | "lower_intake" | "carburettor" | "throttle_body" | "spacer" | "adapter" | "gasket" | "cylinder_head" | "camshaft" | "header" | "boost_control" | "pulley" | "air_cleaner" | "other";
+        /** SlotEffectOut */
+        SlotEffectOut: {
+            /** High Percent */
+            high_percent: number | null;
+            /** Interacts */
+            interacts: boolean;
+            /** Low Percent */
+            low_percent: number | null;
+            /** One */
+            one: string;
+            /** Other */
+            other: string;
+            /** Pairs */
+            pairs: components["schemas"]["PartnerOut"][];
+            /** Percent */
+            percent: number | null;
+            /** Slot */
+            slot: string;
+            /** Standing */
+            standing: string;
+            /** Together */
+            together: string[];
+        };
         /** SlotOut */
         SlotOut: {
             /** Label */
@@ -4840,6 +5508,24 @@ export interface components {
         StepOut: {
             after: components["schemas"]["FigureOut"];
             before: components["schemas"]["FigureOut"] | null;
+        };
+        /**
+         * Steps
+         * @description A build step by step, and what each part is worth in its slot.
+         */
+        Steps: {
+            /** Notes */
+            notes: string[];
+            /** Power Unit */
+            power_unit: string;
+            /** Rungs */
+            rungs: components["schemas"]["RungOut"][];
+            /** Slots */
+            slots: components["schemas"]["SlotEffectOut"][];
+            /** Stepwise */
+            stepwise: boolean;
+            /** Torque Unit */
+            torque_unit: string;
         };
         /**
          * StretchOut
@@ -5033,18 +5719,64 @@ export interface components {
             /** Why Not */
             why_not: string;
         };
+        /**
+         * UseWinnerOut
+         * @description Who is best for a usual duty; `setup_id` is null where `level_ids` are a wash.
+         */
+        UseWinnerOut: {
+            /** Label */
+            label: string;
+            /** Level Ids */
+            level_ids: number[];
+            /** Preset */
+            preset: string;
+            /** Setup Id */
+            setup_id: number | null;
+        };
+        /**
+         * VariationOut
+         * @description Another way to judge: who is best then (`called`: a winner), and whether the choice held.
+         */
+        VariationOut: {
+            /** Called */
+            called: boolean;
+            /** Held */
+            held: boolean;
+            /** Kind */
+            kind: string;
+            /** Label */
+            label: string;
+            /** Level Ids */
+            level_ids: number[];
+            /** Why Not */
+            why_not: string;
+        };
         /** Verdict */
         Verdict: {
+            /** Ahead */
+            ahead: components["schemas"]["AheadOut"][];
             /** Baseline Id */
             baseline_id: number;
             /** Degrees Of Freedom */
             degrees_of_freedom: number;
             /** Drift Percent */
             drift_percent: number | null;
+            /** Duty */
+            duty: string;
+            /** Duty Label */
+            duty_label: string;
+            /** Duty Points */
+            duty_points: number[][];
+            /** Groups */
+            groups: number;
+            /** Headline */
+            headline: string[];
             /** High Rpm */
             high_rpm: number;
             /** Low Rpm */
             low_rpm: number;
+            /** Measure */
+            measure: string;
             /** Method */
             method: string;
             /** Notes */
@@ -5053,14 +5785,22 @@ export interface components {
             placings: components["schemas"]["PlacingOut"][];
             /** Power Unit */
             power_unit: string;
+            /** Readings */
+            readings: {
+                [key: string]: string;
+            };
             /** Repeatability Percent */
             repeatability_percent: number;
             /** Run High Rpm */
             run_high_rpm: number;
             /** Run Low Rpm */
             run_low_rpm: number;
-            /** Sentence */
-            sentence: string;
+            /** Scatter Percent */
+            scatter_percent: number;
+            /** School */
+            school: string;
+            /** Score Unit */
+            score_unit: string;
             /** Smallest Difference Percent */
             smallest_difference_percent: number;
             /** Standard */
@@ -5069,8 +5809,25 @@ export interface components {
             standard_label: string;
             /** Stretches */
             stretches: string[];
+            /** Thresholds */
+            thresholds: string[];
             /** Torque Unit */
             torque_unit: string;
+            /** Uses */
+            uses: components["schemas"]["UseWinnerOut"][];
+            /** Winner Id */
+            winner_id: number | null;
+        };
+        /** VerdictChoices */
+        VerdictChoices: {
+            /** Measures */
+            measures: {
+                [key: string]: string;
+            };
+            /** Schools */
+            schools: {
+                [key: string]: string;
+            };
         };
         /** VersionOut */
         VersionOut: {
@@ -5735,6 +6492,30 @@ export interface operations {
             };
         };
     };
+    duty_of_gears: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GearsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GearsOut"];
+                };
+            };
+        };
+    };
     engines: {
         parameters: {
             query?: never;
@@ -5945,6 +6726,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["JobOut"];
+                };
+            };
+        };
+    };
+    revoke_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                link_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetLinkOut"];
                 };
             };
         };
@@ -6719,6 +7522,8 @@ export interface operations {
         parameters: {
             query?: {
                 standard?: string;
+                school?: string;
+                reference?: number;
             };
             header?: never;
             path: {
@@ -6780,6 +7585,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Day"];
+                };
+            };
+        };
+    };
+    decisions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionOut"][];
+                };
+            };
+        };
+    };
+    decide: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DecisionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DecisionOut"];
                 };
             };
         };
@@ -6996,6 +7849,30 @@ export interface operations {
             };
         };
     };
+    overlays: {
+        parameters: {
+            query?: {
+                standard?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Overlays"];
+                };
+            };
+        };
+    };
     progress: {
         parameters: {
             query?: never;
@@ -7067,6 +7944,37 @@ export interface operations {
             };
         };
     };
+    robustness: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Robustness"];
+                };
+            };
+        };
+    };
     open_session: {
         parameters: {
             query?: never;
@@ -7089,6 +7997,104 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    setups_file: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    preview_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetHtml"];
+                };
+            };
+        };
+    };
+    sheets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"][];
+                };
+            };
+        };
+    };
+    issue_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetOut"];
                 };
             };
         };
@@ -7165,6 +8171,32 @@ export interface operations {
             };
         };
     };
+    build_steps: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                duty?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Steps"];
+                };
+            };
+        };
+    };
     theories: {
         parameters: {
             query?: never;
@@ -7217,8 +8249,13 @@ export interface operations {
         parameters: {
             query?: {
                 standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
                 low?: number | null;
                 high?: number | null;
+                account_for?: string;
             };
             header?: never;
             path: {
@@ -8046,6 +9083,75 @@ export interface operations {
             };
         };
     };
+    sheet_html: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetHtml"];
+                };
+            };
+        };
+    };
+    give_link: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SheetLinkIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SheetLinkOut"];
+                };
+            };
+        };
+    };
+    sheet_file: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                sheet_id: number;
+                kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     sign_in: {
         parameters: {
             query?: never;
@@ -8223,6 +9329,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LimitsOut"];
+                };
+            };
+        };
+    };
+    verdict_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictChoices"];
                 };
             };
         };

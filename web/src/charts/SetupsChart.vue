@@ -6,7 +6,7 @@ import { useTheme } from 'vuetify'
 import type { Schema } from '../api/client'
 import type { Ground } from '../setups/marks'
 import { inkOf } from './echarts'
-import { setupsOption } from './setupsOption'
+import { type Overlay, setupsOption } from './setupsOption'
 import { useChart } from './useChart'
 
 const props = defineProps<{
@@ -14,17 +14,30 @@ const props = defineProps<{
   positionOf: (setupId: number) => number
   hidden: ReadonlySet<number>
   showPulls: boolean
+  beside?: Schema['Curves'] | null
+  overlay?: Overlay | null
 }>()
 /** Speed under the cursor, one of the bins. */
 const cursor = defineModel<number>('cursor', { required: true })
 
 const element = ref<HTMLElement | null>(null)
 const theme = useTheme()
-const { chart, drawn } = useChart(element, () =>
-  element.value
-    ? setupsOption({ ...props, ground: theme.global.name.value as Ground, ink: inkOf(element.value) })
-    : null,
-)
+// Named one by one: the cursor is a prop too, and must not have everything drawn anew when it moves.
+const { chart, drawn } = useChart(element, () => {
+  const { curves, positionOf, hidden, showPulls, beside, overlay } = props
+  return element.value
+    ? setupsOption({
+        curves,
+        positionOf,
+        hidden,
+        showPulls,
+        beside,
+        overlay,
+        ground: theme.global.name.value as Ground,
+        ink: inkOf(element.value),
+      })
+    : null
+})
 const cursorLeft = computed(() => {
   void drawn.value
   const at = chart.value?.convertToPixel({ xAxisIndex: 0 }, cursor.value)

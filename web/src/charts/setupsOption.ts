@@ -7,8 +7,14 @@ import { FONT, type Ink } from './echarts'
 type Curves = Schema['Curves']
 type SetupCurves = Schema['SetupCurves']
 
+/** A further quantity in the third panel, in place of the difference. */
+export type Overlay = Schema['OverlayOut']
+
 export interface SetupsOptionInput {
   curves: Curves
+  /** The same setups under another standard, drawn thin beside. */
+  beside?: Curves | null
+  overlay?: Overlay | null
   positionOf: (setupId: number) => number
   hidden: ReadonlySet<number>
   showPulls: boolean
@@ -68,6 +74,18 @@ function line(panel: number, speeds: number[], values: number[], colour: string,
     animation: false,
     lineStyle: { color: colour, width, type: dash.length ? dash : 'solid', cap: 'butt' },
     z: width > 1 ? 4 : 3,
+  }
+}
+
+/** Points without a line: printed or typed figures, which nobody shall take for a recording. */
+function points(panel: number, speeds: number[], values: number[], colour: string) {
+  return {
+    ...line(panel, speeds, values, colour, [], 0.8),
+    lineStyle: { opacity: 0 },
+    showSymbol: true,
+    symbol: 'emptyCircle',
+    symbolSize: 4,
+    itemStyle: { color: colour },
   }
 }
 
@@ -150,17 +168,25 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
     const high = setup.torque.map((torque, index) => torque + half[index]!)
     series.push(band(0, speeds, low, high, mark.colour, 2))
   }
-  if (setup.difference) {
+  const over = input.overlay?.setups[setup.setup_id]
+  if (input.overlay) {
+    if (over) series.push(line(2, speeds, over as number[], mark.colour, mark.dash))
+  } else if (setup.difference) {
     series.push(line(2, speeds, setup.difference.value, mark.colour, mark.dash))
     series.push(band(2, speeds, setup.difference.low, setup.difference.high, mark.colour, 2))
   }
   if (input.showPulls) {
     for (const pull of setup.pulls) {
-      series.push(
-        line(0, speeds, pull.torque, mark.colour, [], 0.8),
-        line(1, speeds, pull.power, mark.colour, [], 0.8),
-      )
+      const draw = pull.figures ? points : (...given: Parameters<typeof points>) => line(...given, [], 0.8)
+      series.push(draw(0, speeds, pull.torque, mark.colour), draw(1, speeds, pull.power, mark.colour))
     }
+  }
+  const other = input.beside?.setups.find((one) => one.setup_id === setup.setup_id)
+  if (other && input.beside) {
+    series.push(
+      line(0, input.beside.speed_rpm, other.torque, mark.colour, [1, 3], 1),
+      line(1, input.beside.speed_rpm, other.power, mark.colour, [1, 3], 1),
+    )
   }
   return series
 }
@@ -249,7 +275,9 @@ function crossoverLabels(input: SetupsOptionInput) {
           {
             type: 'text',
             style: {
-              text: `${letters.join('×')} ${figure(cross.speed_rpm, 0)} ± ${figure(cross.half_width_rpm, 0)}`,
+              text: `${letters.join('×')} ${figure(cross.speed_rpm, 0)} ± ${
+                cross.half_width_rpm === null ? 'all' : figure(cross.half_width_rpm, 0)
+              }`,
               x,
               y: bottom + 8,
               align: 'center',
@@ -263,18 +291,24 @@ function crossoverLabels(input: SetupsOptionInput) {
   }
 }
 
+function thirdPanel({ curves, overlay }: SetupsOptionInput, reference: string): string {
+  if (overlay) return `${overlay.name}, ${overlay.unit}`
+  const shown = curves.setups.some((setup) => setup.difference)
+  return shown
+    ? `Difference to ${reference}, ${curves.torque_unit}, 95 % for all setups and speeds together`
+    : ''
+}
+
 export function setupsOption(input: SetupsOptionInput) {
   const { curves, ink } = input
   const speeds = curves.speed_rpm
   const shown = curves.setups.filter((setup) => !input.hidden.has(setup.setup_id))
   const range = { min: speeds[0], max: speeds.at(-1) }
-  const baseline = markOf(input.positionOf(curves.baseline_id)).letter
+  const reference = markOf(input.positionOf(curves.reference_id)).letter
   const names = [
     `Torque, ${curves.torque_unit}`,
     `Power, ${curves.power_unit}`,
-    curves.setups.some((setup) => setup.difference)
-      ? `Difference to ${baseline}, ${curves.torque_unit}, with 95 % band`
-      : '',
+    thirdPanel(input, reference),
     curves.leads.length ? 'Who leads in torque' : '',
   ]
   const grids = [
@@ -313,7 +347,7 @@ export function setupsOption(input: SetupsOptionInput) {
       nameLocation: 'end',
       nameGap: 8,
       nameTextStyle: { align: 'left', color: ink.quiet, fontSize: 11, padding: [0, 0, 0, 2] },
-      scale: index < 2,
+      scale: index < 2 || (index === 2 && Boolean(input.overlay)),
       show: true,
       min: index === 3 ? 0 : undefined,
       max: index === 3 ? 1 : undefined,
@@ -325,7 +359,7 @@ export function setupsOption(input: SetupsOptionInput) {
         color: ink.quiet,
         fontSize: 11,
         formatter: (value: number) =>
-          index === 2 && value > 0 ? `+${value}` : String(value).replace('-', '−'),
+          index === 2 && value > 0 && !input.overlay ? `+${value}` : String(value).replace('-', '−'),
       },
       splitLine: { show: index < 3, lineStyle: { color: ink.line, width: 1 } },
     })),

@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import { markOf } from '../setups/marks'
 
 const props = defineProps<{ position: number; reach: number; value?: number; low?: number; high?: number }>()
-const WIDTH = 180
+const WIDTH = 150
 const at = (value: number) => WIDTH / 2 + (value / props.reach) * (WIDTH / 2 - 6)
 const colour = computed(() => markOf(props.position).colour)
 </script>

@@ -1,16 +1,48 @@
 <script setup lang="ts">
 import { computed, ref, useTemplateRef, watch } from 'vue'
 
-import { useCurves } from '../api/queries'
 import SetupsChart from '../charts/SetupsChart.vue'
 import ProblemNote from '../components/ProblemNote.vue'
+import TabRow from '../components/TabRow.vue'
+import CurvesTable from '../curves/CurvesTable.vue'
+import SlotsPanel from '../curves/SlotsPanel.vue'
+import StepsPanel from '../curves/StepsPanel.vue'
 import { figure, signed } from '../figures'
 import { useKeys } from '../keys'
 import SetupMark from '../setups/SetupMark.vue'
+import { useChoice } from '../verdict/choice'
+import { useCurves, useOverlays, useSteps, useVerdictChoices } from '../verdict/queries'
 import { useFrame } from './frame'
 
 const { programme, setup, standard, lookAt } = useFrame()
-const { data: curves, error } = useCurves(() => programme.value.id, standard)
+const { choice, choose } = useChoice()
+const observed = computed(() => standard.value === 'observed')
+const reference = ref(0)
+const asked = computed(() => ({
+  standard: standard.value,
+  school: choice.value.school,
+  reference: reference.value,
+}))
+const { data: curves, error } = useCurves(() => programme.value.id, asked)
+const { data: choices } = useVerdictChoices()
+/** Observed beside corrected, or the programme's standard beside observed. */
+const both = ref(false)
+const { data: other } = useCurves(
+  () => programme.value.id,
+  () => ({ ...asked.value, standard: observed.value ? programme.value.standard.id : 'observed' }),
+  both,
+)
+const third = ref('')
+const { data: overlays } = useOverlays(() => programme.value.id, standard, true)
+const overlay = computed(() => overlays.value?.overlays.find(({ key }) => key === third.value) ?? null)
+const { data: steps, error: stepsError } = useSteps(() => programme.value.id, choice)
+const TABS = [
+  { key: 'chart', label: 'Curves' },
+  { key: 'table', label: 'Every 100 rpm' },
+  { key: 'steps', label: 'Step by step' },
+  { key: 'slots', label: 'Slot by slot' },
+]
+const tab = ref('chart')
 
 const cursor = ref(0)
 const hidden = ref<Set<number>>(new Set())
@@ -27,7 +59,7 @@ watch(
   { immediate: true },
 )
 const bin = computed(() => curves.value?.speed_rpm.indexOf(cursor.value) ?? -1)
-const observed = computed(() => standard.value === 'observed')
+const overlayNow = (id: number) => overlay.value?.setups[id]?.[bin.value]
 const positionOf = (id: number) => setup(id).position
 
 function toggle(id: number) {
@@ -46,11 +78,32 @@ useKeys([
     does: 'Single pulls or means alone',
     press: () => (showPulls.value = !showPulls.value),
   },
+  { key: 'b', label: 'B', does: 'Observed beside corrected', press: () => (both.value = !both.value) },
 ])
 </script>
 
 <template>
-  <div class="curves">
+  <TabRow v-if="curves && !error" :tabs="TABS" :shown="tab" @show="tab = $event">
+    <label class="rule">
+      <span class="quiet">Stands for a setup</span>
+      <select
+        :value="curves.school"
+        aria-label="Which pull stands for a setup"
+        @change="choose({ school: ($event.target as HTMLSelectElement).value })"
+      >
+        <option v-for="(label, key) in choices?.schools" :key="key" :value="key">{{ label }}</option>
+      </select>
+    </label>
+  </TabRow>
+  <div v-if="curves && !error && tab !== 'chart'" class="tables">
+    <CurvesTable v-if="tab === 'table'" v-model:cursor="cursor" :curves="curves" />
+    <template v-else>
+      <ProblemNote :error="stepsError" />
+      <StepsPanel v-if="steps && tab === 'steps'" :steps="steps" />
+      <SlotsPanel v-else-if="steps" :steps="steps" />
+    </template>
+  </div>
+  <div v-else class="curves">
     <template v-if="curves && !error">
       <section class="plot" aria-label="Curves of the setups">
         <SetupsChart
@@ -60,6 +113,8 @@ useKeys([
           :position-of="positionOf"
           :hidden="hidden"
           :show-pulls="showPulls"
+          :beside="both ? other : null"
+          :overlay="overlay"
         />
       </section>
       <aside>
@@ -72,9 +127,30 @@ useKeys([
             Corrected
           </button>
           <button type="button" :aria-pressed="observed" @click="lookAt('observed')">Observed</button>
+          <button type="button" :aria-pressed="both" @click="both = !both">Both</button>
           <button type="button" class="apart" :aria-pressed="showPulls" @click="showPulls = !showPulls">
-            Single pulls
+            Pulls
           </button>
+        </div>
+        <div class="choosing">
+          <label>
+            <span>Third panel</span>
+            <select v-model="third" data-test="third">
+              <option value="">Difference</option>
+              <option v-for="one in overlays?.overlays" :key="one.key" :value="one.key">
+                {{ one.name }}
+              </option>
+            </select>
+          </label>
+          <label>
+            <span>Difference to</span>
+            <select v-model="reference" data-test="reference">
+              <option :value="0">the baseline</option>
+              <option v-for="row in curves.setups" :key="row.setup_id" :value="row.setup_id">
+                {{ setup(row.setup_id).letter }} {{ setup(row.setup_id).name }}
+              </option>
+            </select>
+          </label>
         </div>
         <h2>At the cursor, {{ cursor }} rpm, {{ curves.standard_label }}</h2>
         <table class="figures" data-test="cursor-table">
@@ -83,7 +159,7 @@ useKeys([
               <th class="words"><span class="visually-hidden">Setup</span></th>
               <th>{{ curves.torque_unit }}</th>
               <th>{{ curves.power_unit }}</th>
-              <th>to {{ setup(curves.baseline_id).letter }}</th>
+              <th>{{ overlay ? overlay.unit : `to ${setup(curves.reference_id).letter}` }}</th>
             </tr>
           </thead>
           <tbody>
@@ -101,13 +177,14 @@ useKeys([
               </td>
               <td>{{ figure(row.torque[bin]) }}</td>
               <td>{{ figure(row.power[bin]) }}</td>
-              <td>
+              <td v-if="overlay">{{ figure(overlayNow(row.setup_id), 2) }}</td>
+              <td v-else>
                 <template v-if="row.difference">
                   {{ signed(row.difference.value[bin]) }} ±
                   {{ figure((row.difference.high[bin]! - row.difference.low[bin]!) / 2) }}
                   <span v-if="row.difference.wash[bin]" class="wash">wash</span>
                 </template>
-                <template v-else>–</template>
+                <template v-else>{{ row.supported ? '–' : 'not supported' }}</template>
               </td>
             </tr>
           </tbody>
@@ -131,12 +208,16 @@ useKeys([
               <td>{{ row.peak_torque.speed_rpm }}</td>
               <td>{{ figure(row.peak_power.value) }}</td>
               <td>
-                {{ row.peak_power.speed_rpm }}<template v-if="row.peak_power.still_climbing"> ↗</template>
+                {{ row.peak_power.speed_rpm }}<template v-if="row.peak_power.still_climbing"> ↗</template
+                ><sup v-if="row.peak_beyond" title="Others were not run this far"> *</sup>
               </td>
               <td v-if="curves.allowance">{{ figure(row.installed_peak_power) }}</td>
             </tr>
           </tbody>
         </table>
+        <p v-if="curves.setups.some((row) => row.peak_beyond)" class="quiet allowance">
+          * Others were not run this far.
+        </p>
         <p v-if="curves.allowance" class="quiet allowance" data-test="allowance">
           Installed: peak power less {{ figure(curves.allowance.power) }} {{ curves.power_unit }} allowed for
           {{ curves.allowance.items.join(', ') }}. The curves are as measured.
@@ -171,9 +252,32 @@ useKeys([
   gap: 0 18px;
   padding: 10px 18px 14px;
 }
+.tables {
+  padding: 12px 18px 24px;
+}
+.rule {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+  margin-left: auto;
+}
+.choosing {
+  display: grid;
+  grid-template-columns: 1fr 1fr;
+  gap: 8px;
+  margin-bottom: 12px;
+}
+.choosing label {
+  display: grid;
+  gap: 2px;
+  color: var(--quiet);
+}
+.choosing select {
+  width: 100%;
+}
 .plot {
-  height: calc(100vh - 108px);
-  min-height: 560px;
+  height: calc(100vh - 148px);
+  min-height: 540px;
 }
 .sentence {
   background: var(--panel);

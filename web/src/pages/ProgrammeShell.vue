@@ -33,9 +33,10 @@ const stages = computed(() => [
   { name: 'pulls', label: 'Pulls', state: String(props.day.pulls.length) },
   { name: 'curves', label: 'Curves', state: `${kept.value} kept` },
   { name: 'verdict', label: 'Verdict', state: `${props.programme.setups.length} setups` },
+  { name: 'sheet', label: 'Sheet', state: 'to hand on' },
 ])
 useKeys(
-  ['engine', 'plan', 'stand', 'pulls', 'curves', 'verdict', 'programme-air'].map((name, index) => ({
+  ['engine', 'plan', 'stand', 'pulls', 'curves', 'verdict', 'sheet', 'programme-air'].map((name, index) => ({
     key: String(index + 1),
     label: String(index + 1),
     does: `Go to ${name === 'programme-air' ? 'the air' : name}`,

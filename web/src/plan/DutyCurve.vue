@@ -31,6 +31,12 @@ function move(index: number, speed: number, weight: number) {
   emit('change', points)
 }
 
+/** The hand keeps the point also where it leaves the drawing. */
+function grab(index: number, event: PointerEvent) {
+  dragged.value = index
+  svg.value?.setPointerCapture(event.pointerId)
+}
+
 function drag(event: PointerEvent) {
   if (dragged.value < 0 || !svg.value) return
   const box = svg.value.getBoundingClientRect()
@@ -58,7 +64,7 @@ function key(index: number, event: KeyboardEvent) {
       aria-label="Weight over engine speed"
       @pointermove="drag"
       @pointerup="dragged = -1"
-      @pointerleave="dragged = -1"
+      @pointercancel="dragged = -1"
     >
       <path v-if="points.length" :d="area" fill="var(--line)" />
       <path v-if="points.length" :d="`M${line}`" fill="none" stroke="var(--ink)" stroke-width="2" />
@@ -79,7 +85,7 @@ function key(index: number, event: KeyboardEvent) {
           :aria-valuenow="point[1]"
           aria-valuemin="0"
           aria-valuemax="1"
-          @pointerdown.prevent="dragged = index"
+          @pointerdown.prevent="grab(index, $event)"
           @keydown="key(index, $event)"
         />
       </template>

@@ -1,0 +1,180 @@
+"""Duties, schools, decisions, sheets and links in the browser; the PDF's words are read back."""
+
+import io
+import re
+import urllib.request
+from urllib.error import HTTPError
+
+from playwright.sync_api import expect
+from pypdf import PdfReader
+from torvix_core.standards import Standard
+
+from browser_tests.at_the_stand import HILL_CLIMB
+from browser_tests.case import BrowserCase, sign_in
+from demo.loader import eight
+from programmes.models import Programme
+from verdicts import answers
+from verdicts.choice import Choice
+from verdicts.models import Decision, SheetLink
+from verdicts.printing import figure, plus_minus, signed
+
+
+class Case(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.hill_climb = Programme.objects.get(question=HILL_CLIMB)
+        self.steps, self.gasket = (Programme.objects.get(question=told["question"]) for told in eight()["programmes"])
+
+    def at(self, page, programme: Programme, screen: str) -> None:
+        page.goto(f"/programmes/{programme.pk}/{screen}", wait_until="domcontentloaded")
+
+
+class Judging(Case):
+    def test_a_duty_drawn_by_dragging_changes_the_winner(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.hill_climb, "verdict")
+            sentence = page.get_by_test_id("sentence")
+            expect(sentence).to_contain_text("For the hill climb choose B")
+            page.get_by_test_id("duty").select_option("drawn")
+            expect(sentence).to_contain_text("For the duty as drawn")
+            points = page.get_by_role("slider")
+            expect(points).to_have_count(7)
+            # All weight to the low end: the long runner's own ground.
+            for place in range(2, 7):
+                box = points.nth(place).bounding_box()
+                page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+                page.mouse.down()
+                page.mouse.move(box["x"] + box["width"] / 2, box["y"] + 200, steps=4)
+                page.mouse.up()
+            expect(sentence).to_contain_text("For the duty as drawn leave it at A")
+            self.assertRegex(page.url, r"points=\d+(:|%3A)")
+            # The address holds it: a reload shows the same, and the programme's own is one press away.
+            page.reload(wait_until="domcontentloaded")
+            expect(sentence).to_contain_text("For the duty as drawn leave it at A")
+            page.get_by_role("button", name="Back to the programme's own").click()
+            expect(sentence).to_contain_text("For the hill climb choose B")
+        self.assertEqual(self.problems, [])
+
+    def test_a_changed_school_measure_and_gears_are_judged_by_the_core(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.hill_climb, "verdict")
+            scores = page.get_by_test_id("ranking").get_by_role("row").nth(1).get_by_role("cell")
+            expect(scores.nth(1)).to_have_text("3")
+            before = scores.nth(2).inner_text()
+            page.get_by_test_id("school").select_option("best")
+            expect(scores.nth(2)).not_to_have_text(before)
+            expect(page.get_by_text("Best pull; ISO 1585")).to_be_visible()
+            page.get_by_test_id("measure").select_option("peak_power")
+            expect(page.get_by_test_id("sentence")).to_contain_text("By peak power")
+            page.get_by_test_id("measure").select_option("torque")
+            page.get_by_text("Duty from the gears").click()
+            page.get_by_label("Ratios, first to last").fill("1.4 2.8")
+            page.get_by_label("Shift at, rpm").fill("6400")
+            page.get_by_label("Launch at, rpm").fill("3000")
+            page.get_by_role("button", name="Use it").click()
+            expect(page.get_by_role("alert")).to_contain_text("must fall from first gear to the last")
+            page.get_by_label("Ratios, first to last").fill("2.8 1.9 1.4 1.1")
+            page.get_by_role("button", name="Use it").click()
+            expect(page.get_by_test_id("sentence")).to_contain_text("For the duty as drawn")
+            page.get_by_role("tab", name="By other rules").click()
+            expect(page.get_by_test_id("robust")).to_contain_text("variations")
+        self.assertEqual(self.problems, [])
+
+    def test_a_wash_is_decided_on_with_a_reason(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.gasket, "verdict")
+            expect(page.get_by_test_id("sentence")).to_contain_text("A and B are a wash")
+            expect(page.get_by_test_id("sentence")).to_contain_text("Keep the cheaper part: A")
+            page.get_by_role("tab", name="Decided").click()
+            page.get_by_role("button", name="Decide").click()
+            expect(page.get_by_role("alert")).to_contain_text("what spoke for it")
+            page.get_by_label("Why").fill("Paper is on the shelf")
+            page.get_by_role("button", name="Decide").click()
+            expect(page.get_by_test_id("decisions").get_by_role("listitem")).to_have_count(2)
+            expect(page.get_by_test_id("decisions").get_by_role("listitem").first).to_contain_text(
+                "Paper is on the shelf"
+            )
+        newest = Decision.objects.filter(programme=self.gasket).first()
+        self.assertIn("A and B are a wash", " ".join(newest.evidence))
+
+    def test_curves_to_any_setup_the_table_and_the_steps(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.steps, "curves")
+            table = page.get_by_test_id("cursor-table")
+            expect(table.get_by_role("columnheader").nth(3)).to_have_text("to A")
+            page.get_by_test_id("reference").select_option(label="C Inlet and carburettor")
+            expect(table.get_by_role("columnheader").nth(3)).to_have_text("to C")
+            page.get_by_test_id("third").select_option("lambda")
+            expect(table.get_by_role("columnheader").nth(3)).to_have_text("lambda")
+            page.keyboard.press("b")
+            expect(page.get_by_role("button", name="Both")).to_have_attribute("aria-pressed", "true")
+            page.get_by_role("tab", name="Every 100 rpm").click()
+            expect(page.get_by_test_id("curve-table").get_by_role("row").nth(1)).to_contain_text("2400")
+            page.get_by_role("tab", name="Step by step").click()
+            expect(page.get_by_test_id("steps")).to_contain_text("Carburettor: Carburettor 650")
+            page.get_by_role("tab", name="Slot by slot").click()
+            expect(page.get_by_test_id("slots")).to_contain_text("changed together with Carburettor")
+            self.axe(page, f"/programmes/{self.steps.pk}/sheet", f"/programmes/{self.gasket.pk}/verdict")
+        self.assertEqual(self.problems, [])
+
+
+class Sheets(Case):
+    def fetch(self, address: str) -> tuple[int, bytes]:
+        try:
+            with urllib.request.urlopen(self.base + address, timeout=60) as answer:
+                return answer.status, answer.read()
+        except HTTPError as refused:
+            return refused.code, refused.read()
+
+    def test_a_sheet_is_issued_linked_read_back_and_the_link_taken_back(self):
+        person = self.gasket.created_by
+        shown = answers.out(person, answers.answer(person, self.gasket, Choice(Standard.ISO_1585_SI)))
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.gasket, "sheet")
+            expect(page.get_by_test_id("paper")).to_contain_text("A and B are a wash")
+            page.get_by_label("Remark").fill("Bolted on by <b>two</b> people")
+            page.get_by_role("button", name="Issue it").click()
+            expect(page.get_by_test_id("sheets").get_by_role("listitem")).to_have_count(1)
+            page.get_by_label("For whom the link is").fill("Fenwick")
+            page.get_by_role("button", name="Give a link").click()
+            link = page.get_by_test_id("link")
+            expect(link).to_have_text("Fenwick")
+            address = link.get_attribute("href")
+            # Whoever has the link needs no account.
+            status, found = self.fetch(address)
+            self.assertEqual(status, 200)
+            self.assertIn("Does an insulating gasket pay?", found.decode())
+            self.assertIn("&lt;b&gt;two&lt;/b&gt;", found.decode())
+            status, pdf = self.fetch(f"{address}/sheet.pdf")
+            table = self.fetch(f"{address}/sheet.csv")[1].decode()
+            page.get_by_role("button", name="Take back").click()
+            expect(page.get_by_text("taken back")).to_be_visible()
+            status, refused = self.fetch(address)
+            self.assertEqual(status, 410)
+            self.assertIn("This link was taken back.", refused.decode())
+            self.assertEqual(self.fetch(f"{address}/sheet.pdf")[0], 410)
+            self.assertEqual(self.fetch(address[:-3] + "abc")[0], 410)
+            # A correction is another version that says what changed.
+            page.get_by_role("button", name="As it would be now").click()
+            page.get_by_role("button", name="Issue it").click()
+            expect(page.get_by_text("readers of the earlier one see it")).to_be_visible()
+        words = re.sub(r"\s+", " ", " ".join(page.extract_text() for page in PdfReader(io.BytesIO(pdf)).pages))
+        for placing in shown.placings:
+            told = [figure(placing.score), figure(placing.power)]
+            if placing.to_baseline:
+                gap = placing.to_baseline
+                told += [plus_minus(gap.value, gap.low, gap.high), signed(gap.percent, 2)]
+            for number in told:
+                self.assertIn(number, words)
+        for sentence in shown.headline:
+            self.assertIn(re.sub(r"\s+", " ", sentence), words)
+        self.assertIn("emergency stop", words)
+        self.assertLessEqual(len(PdfReader(io.BytesIO(pdf)).pages), 2)
+        self.assertTrue(table.startswith("rpm,A lb-ft,A hp,B lb-ft,B hp"))
+        self.assertEqual(SheetLink.objects.get(told="Fenwick").opened, 3)
+        self.assertEqual(self.problems, [])

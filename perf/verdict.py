@@ -1,0 +1,83 @@
+"""Fitting, drawing and judging: ratios against the bare arithmetic, and the time of a verdict through the API."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator
+
+import numpy as np
+from torvix_core import chances, layout
+from torvix_core.effects import fit
+from torvix_core.layout import Layout
+
+from perf.ratio import Ratio, measure
+
+SETUPS, PULLS, BINS, DRAWS = 12, 5, 51, 4000
+
+
+def effects() -> Iterator[Ratio]:
+    """12 setups of 5 pulls on 51 bins, and two more of the baseline at the end."""
+    dice = np.random.default_rng(2)
+    where = Layout.of([*np.repeat(np.arange(SETUPS), PULLS), 0, 0])
+    curves = np.exp(dice.normal(5.5, 0.004, (len(where.setup), BINS)))
+    design = (where.setup[:, None] == np.arange(SETUPS)).astype(np.float64)
+    logs = np.log(curves)
+
+    def ours() -> object:
+        return fit(curves, where, bent=False)
+
+    def cold() -> object:
+        layout._model.cache_clear()
+        return fit(curves, where, bent=False)
+
+    def bare() -> object:
+        return np.linalg.lstsq(design, logs)
+
+    yield measure("fit of 12 setups x 5 pulls x 51 bins / one lstsq over all bins", ours, bare, "at most 3", repeat=20)
+    yield measure("the same, a layout never seen before / one lstsq", cold, bare, "at most 3 after the first", repeat=3)
+    scores = fit(curves.mean(axis=1), where)
+
+    def draw() -> object:
+        return chances.chances(scores, 0, np.random.default_rng(1), DRAWS)
+
+    def normal() -> object:
+        return np.random.default_rng(1).standard_normal((DRAWS, SETUPS * BINS))
+
+    yield measure("4000 draws with ranks and pairs / a normal draw of setups x bins", draw, normal, "at most 0.5")
+
+
+def through_the_api() -> None:
+    """A day of 12 setups and 60 pulls, through the client: seconds of curves and verdict, median and longest of 15."""
+    import scenes
+    from django.test import Client
+
+    from shop.models import Role
+
+    operator = scenes.person(Role.OPERATOR)
+    programme = scenes.programme(operator, setups=SETUPS)
+    dice = np.random.default_rng(3)
+    opened = scenes.session(programme, operator)
+    for setup in programme.setups.all():
+        for _ in range(PULLS):
+            scenes.pull(opened, setup, operator, level=float(1 + dice.normal(0, 0.004) + 0.002 * setup.position))
+    client = Client(HTTP_HOST="127.0.0.1")
+    client.force_login(operator)
+    asked = (
+        "curves",
+        "verdict",
+        "verdict?school=best",
+        "verdict?duty=strip",
+        "verdict?standard=observed",
+        "robustness",
+    )
+    for what in asked:
+        taken = []
+        for _ in range(15):
+            began = time.perf_counter()
+            answer = client.get(f"/api/programmes/{programme.pk}/{what}")
+            taken.append(time.perf_counter() - began)
+            if answer.status_code != 200:
+                raise AssertionError(answer.content)
+        wanted = "under 0.3 s" if what != "robustness" else "no wish: it judges some 80 times"
+        times = f"median {np.median(taken) * 1e3:.0f} ms, longest {max(taken) * 1e3:.0f} ms"
+        print(f"{what}, 12 setups, 60 pulls: {times}; wanted {wanted}", flush=True)

@@ -1,0 +1,117 @@
+"""What speaks for a setup beside its power: what it must keep, cost, height, mass, looks. It never changes a number."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from decimal import Decimal
+
+from torvix_core import quantities
+from torvix_core.dimensions import part_dimensions
+from torvix_core.sentences import listed
+from torvix_core.stack import StackPart, total
+
+from engines import sheets
+from engines.parts import stack_of
+from programmes import criteria
+from programmes.models import Programme, Setup
+from programmes.plans import Plan
+from shop.models import Person
+from shop.services import units_of
+from stand.models import Note, NoteKind
+
+NOTICED = (NoteKind.HEARD, NoteKind.SEEN, NoteKind.SMELT, NoteKind.FELT, NoteKind.FAILED_START, NoteKind.OTHER)
+SAME_HEIGHT = 0.0005  # m, half of the millimetre that is shown
+SAME_MASS = 0.05  # kg
+
+
+@dataclass(frozen=True)
+class Beside:
+    """One setup: what it fails to keep, what its new parts cost, parts of unknown price; height in m, mass in kg."""
+
+    fails: Sequence[str]
+    cost: Decimal
+    unknown_prices: Sequence[str]
+    height: float | None
+    mass: float | None
+    looks_stock: bool | None  # None where nobody looked
+
+    @property
+    def known_cost(self) -> float | None:
+        return None if self.unknown_prices else float(self.cost)
+
+
+def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, Beside]:
+    """By setup's key, as far as this person may see it."""
+    fails = criteria.failing(plan, sheets.limits(programme.build), person)
+    found = {}
+    for place, planned in enumerate(plan.setups):
+        if planned.pk is None:
+            continue
+        cost, unknown = criteria.cost(plan, planned, person)
+        stack = stack_of(list(planned.parts))
+        found[planned.pk] = Beside(
+            fails.get(place, ()), cost, unknown, _height(stack), total(stack, "mass"), _looks(stack)
+        )
+    return found
+
+
+def manners(programme: Programme) -> dict[int, list[str]]:
+    """What was noted of each setup's pulls: how it starts, sounds and runs decides where power does not."""
+    rows = Note.objects.filter(session__programme=programme, pull__isnull=False, kind__in=NOTICED).exclude(text="")
+    found: dict[int, list[str]] = {}
+    for note in rows.select_related("pull").order_by("at"):
+        assert note.pull is not None
+        found.setdefault(note.pull.setup_id, []).append(f"{note.get_kind_display()}: {note.text}")
+    return found
+
+
+def _height(stack: Sequence[StackPart]) -> float | None:
+    return total([part for part in stack if "height" in part_dimensions(part.slot)], "height")
+
+
+def _looks(stack: Sequence[StackPart]) -> bool | None:
+    told = {part.words("looks_stock") for part in stack} - {""}
+    return None if not told else "no" not in told
+
+
+def tie_break(level: Sequence[Setup], beside: Mapping[int, Beside], person: Person) -> list[str]:
+    """What may decide between setups whose power is a wash; the cheapest first, as nothing else is gained by more."""
+    if len(level) < 2:
+        return []
+    told = []
+    letters = {setup.pk: setup.letter for setup in level}
+    costs = {setup.pk: beside[setup.pk].known_cost for setup in level if setup.pk in beside}
+    priced = {pk: cost for pk, cost in costs.items() if cost is not None}
+    if len(priced) == len(level):
+        lowest = min(priced.values())
+        cheapest = [letters[pk] for pk, cost in priced.items() if cost == lowest]
+        if len(cheapest) < len(level):
+            dearer = ", ".join(
+                f"{letters[pk]} {cost - lowest:.0f} more" for pk, cost in priced.items() if cost > lowest
+            )
+            told.append(f"Keep the cheaper part: {listed(cheapest)} ({dearer}).")
+    elif priced:
+        unknown = [letters[pk] for pk in letters if pk not in priced]
+        told.append(f"The cost of {listed(unknown)} is not known: write the price into the part to compare cost.")
+    unit = units_of(person)["length"]
+    told += _least({letters[setup.pk]: beside[setup.pk].height for setup in level if setup.pk in beside},
+                   SAME_HEIGHT, "lowest", unit)  # fmt: skip
+    told += _least({letters[setup.pk]: beside[setup.pk].mass for setup in level if setup.pk in beside},
+                   SAME_MASS, "lightest", units_of(person)["mass"])  # fmt: skip
+    odd = [letters[setup.pk] for setup in level if setup.pk in beside and beside[setup.pk].looks_stock is False]
+    if odd and len(odd) < len(level):
+        told.append(f"{listed(odd)} {'does' if len(odd) == 1 else 'do'} not look stock.")
+    return told
+
+
+def _least(values: Mapping[str, float | None], same: float, word: str, unit: str) -> list[str]:
+    known = {letter: value for letter, value in values.items() if value is not None}
+    if len(known) < len(values) or len(known) < 2 or max(known.values()) - min(known.values()) < same:
+        return []
+    least = min(known.values())
+    first = [letter for letter, value in known.items() if value - least < same]
+    most = max(known.values()) - least
+    by = float(quantities.difference_from_si(most, unit))
+    digits = 2 if unit == "in" else 1 if unit in ("kg", "lb") else 0
+    return [f"{listed(first)} {'is' if len(first) == 1 else 'are'} the {word}, by up to {by:.{digits}f} {unit}."]

@@ -1,0 +1,110 @@
+"""Criteria that exclude, cost, and what decides between setups that are a wash."""
+
+from decimal import Decimal
+
+import scenes
+from django.test import TestCase
+
+from engines.models import PartReading
+from engines.parts import Change, write_down
+from shop.models import Role
+from stand import notes
+
+WASH = ((1.0, 1.003, 0.998), (1.001, 0.999, 1.002), (0.999, 1.001, 1.0))
+CLEAR = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (1.02, 1.021, 1.019))
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.programme = scenes.programme(self.operator)
+        self.setups = list(self.programme.setups.all())
+        self.client.force_login(self.operator)
+
+    def clear_day(self) -> None:
+        """Three setups that differ, and a return, so that drift does not hide it."""
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        for level in (1.0, 1.001):
+            scenes.pull(opened, self.setups[0], self.operator, level=level)
+
+    def price(self, *prices: str | None) -> None:
+        for setup, price in zip(self.setups, prices, strict=True):
+            setup.parts.update(price=None if price is None else Decimal(price))
+
+    def height(self, *heights: str) -> None:
+        for setup, text in zip(self.setups, heights, strict=True):
+            write_down(self.operator, setup.parts.get(), "height", Change(text, "measured"), scenes.DAY)
+
+    def verdict(self, **query: object) -> dict:
+        return self.client.get(f"/api/programmes/{self.programme.pk}/verdict", query).json()
+
+    def placing(self, letter: str) -> dict:
+        setup = next(one for one in self.setups if one.letter == letter)
+        return next(one for one in self.verdict()["placings"] if one["setup_id"] == setup.pk)
+
+
+class Excluding(Scene):
+    def test_a_setup_that_is_too_tall_may_not_win_and_keeps_its_numbers(self):
+        self.clear_day()
+        before = self.placing("B")["score"]
+        self.height("180 mm", "290 mm", "200 mm")
+        self.programme.height_limit = 0.25
+        self.programme.save()
+        answer = self.verdict()
+        self.assertEqual(answer["winner_id"], self.setups[2].pk)
+        self.assertIn("B is out of the choice: 290 mm high, 40 mm over the limit of 250 mm.", answer["headline"])
+        self.assertEqual(self.placing("B")["score"], before)
+        self.assertEqual(self.placing("B")["chance_percent"], 0.0)
+        self.assertEqual(PartReading.objects.filter(dimension="height").count(), 3)
+
+
+class Cost(Scene):
+    def test_cost_per_gain_where_there_is_a_gain(self):
+        self.clear_day()
+        self.price("100", "500", None)
+        b, c = self.placing("B"), self.placing("C")
+        gained = b["power"] - self.placing("A")["power"]
+        self.assertAlmostEqual(b["cost_per_power"], 500 / gained, places=6)
+        self.assertEqual((c["cost_per_power"], len(c["unknown_prices"])), (None, 1))
+        self.assertIsNone(self.placing("A")["cost_per_power"])
+
+    def test_a_wash_keeps_the_cheaper_part(self):
+        scenes.day_of_pulls(self.programme, self.operator, WASH)
+        self.price("100", "500", "300")
+        self.assertIn("Keep the cheaper part: A (B 500 more, C 300 more).", self.verdict()["headline"])
+        self.assertIsNone(self.placing("B")["cost_per_power"])
+
+    def test_an_unknown_price_is_told_not_guessed(self):
+        scenes.day_of_pulls(self.programme, self.operator, WASH)
+        self.price("100", "500", None)
+        self.assertTrue([told for told in self.verdict()["headline"] if "The cost of C is not known" in told])
+
+    def test_the_lower_one_is_told_where_all_heights_are_known(self):
+        scenes.day_of_pulls(self.programme, self.operator, WASH)
+        self.assertFalse([told for told in self.verdict()["headline"] if "lowest" in told])
+        self.height("180 mm", "190 mm", "212 mm")
+        self.assertIn("A is the lowest, by up to 32 mm.", self.verdict()["headline"])
+
+    def test_a_private_price_is_unknown_to_readers(self):
+        self.clear_day()
+        self.price("100", "500", "300")
+        for setup in self.setups:
+            setup.parts.update(price_is_private=True)
+        self.assertEqual(self.placing("B")["cost"], 500.0)
+        self.client.force_login(scenes.person(Role.VIEWER))
+        self.assertEqual((self.placing("B")["cost"], len(self.placing("B")["unknown_prices"])), (0.0, 1))
+
+
+class Manners(Scene):
+    def test_what_was_heard_and_seen_stands_beside_the_setup(self):
+        opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        pull = opened.pulls.get(number=4)
+        notes.write(self.operator, opened, "felt", "Soft below 2800", scenes.DAY, pull=pull)
+        self.assertEqual(self.placing("B")["manners"], ["Felt: Soft below 2800"])
+        self.assertEqual(self.placing("A")["manners"], [])
+
+
+class Dominance(Scene):
+    def test_a_winner_that_is_nowhere_worse_is_said_to_be(self):
+        self.clear_day()
+        self.assertIn("B is nowhere worse than A and C, at any speed that was run.", self.verdict()["headline"])

@@ -1,0 +1,109 @@
+"""What is known of an engine before a programme begins, and that it stays as it was."""
+
+from datetime import timedelta
+
+import numpy as np
+import scenes
+from django.test import TestCase
+from torvix_core import effects
+from torvix_core.standards import Standard
+
+from curves import archive
+from programmes.models import Programme
+from shop.models import Role
+from stand import services as stand_services
+from verdicts import history
+from verdicts.comparison import compare
+from verdicts.models import KnownScatter
+
+LEVELS = ((1.0, 1.003, 0.998), (1.01, 1.012, 1.008), (0.99, 0.992, 0.989))
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.operator = scenes.person(Role.OPERATOR)
+        self.first = scenes.programme(self.operator)
+        self.session = scenes.day_of_pulls(self.first, self.operator, LEVELS)
+        stand_services.close_session(self.operator, self.session, scenes.DAY)
+
+    def again(self) -> Programme:
+        """Another programme on the same engine."""
+        count = Programme.objects.count()
+        return scenes.programme(self.operator, build=self.first.build, parts=f"inlet {count}, number")
+
+    def open(self, programme: Programme, day: int = 1):
+        return scenes.session(programme, self.operator, self.session.stand, scenes.DAY + timedelta(days=day))
+
+    def close(self, session) -> None:
+        stand_services.close_session(self.operator, session, session.opened_at + timedelta(hours=2))
+
+
+class Remembering(Scene):
+    def test_the_scatter_of_earlier_programmes_is_written_down_when_the_first_session_opens(self):
+        second = self.again()
+        self.assertEqual(history.of(second), effects.USUAL)
+        self.open(second)
+        known = KnownScatter.objects.get(programme=second)
+        own = np.concatenate([np.log(levels) - np.log(levels).mean() for levels in LEVELS])
+        self.assertAlmostEqual(known.scatter, np.sqrt((own**2).sum() / 6), delta=0.0001)
+        self.assertEqual((known.degrees_of_freedom, known.programmes, known.of_stand), (6, 1, False))
+        self.assertIn("Scatter is steadied by 1 earlier programme of this engine", history.told(second))
+
+    def test_it_counts_as_no_more_than_so_many_degrees(self):
+        second = self.again()
+        self.open(second)
+        KnownScatter.objects.update(degrees_of_freedom=400)
+        self.assertEqual(history.of(second).weight, history.MOST_WEIGHT)
+
+    def test_another_engine_on_the_same_stand_is_better_than_nothing_and_said(self):
+        other = scenes.programme(self.operator, engine="3.2 six", parts="inlet")
+        self.assertNotEqual(other.build.engine_id, self.first.build.engine_id)
+        self.open(other)
+        self.assertTrue(KnownScatter.objects.get(programme=other).of_stand)
+        self.assertIn("other engines on this stand", history.told(other))
+
+    def test_nothing_known_is_said_too(self):
+        self.assertIn("Nothing was known of this engine before: a scatter of 0.4 %", history.told(self.first))
+
+    def test_it_stays_what_it_was_though_more_becomes_known(self):
+        second = self.again()
+        opened = self.open(second)
+        before = KnownScatter.objects.get(programme=second).scatter
+        self.close(opened)
+        self.open(second, day=2)
+        self.assertEqual(KnownScatter.objects.get(programme=second).scatter, before)
+
+    def test_days_that_returned_say_what_drift_is_usual(self):
+        for number in range(3):
+            programme = self.again()
+            opened = self.open(programme, day=number + 1)
+            for level in (1.0, 1.0):
+                for setup in (0, 1):
+                    place = opened.pulls.count()
+                    scenes.pull(
+                        opened, programme.setups.get(position=setup), self.operator, level=level - 0.001 * place
+                    )
+            self.close(opened)
+        last = self.again()
+        self.open(last, day=9)
+        self.assertAlmostEqual(KnownScatter.objects.get(programme=last).drift_per_pull, 0.002, delta=0.0002)
+
+    def test_it_travels_with_the_programme(self):
+        second = self.again()
+        opened = self.open(second)
+        for setup in second.setups.all():
+            scenes.pull(opened, setup, self.operator)
+        made = archive.read(self.operator, archive.write(self.operator, second, scenes.DAY), scenes.DAY)
+        self.assertEqual(history.of(made), history.of(second))
+        self.assertTrue(history.of(made).known)
+
+    def test_one_pull_a_setup_is_judged_by_what_is_known(self):
+        second = self.again()
+        opened = self.open(second)
+        for setup, level in zip(second.setups.all(), (1.0, 1.08, 0.99), strict=True):
+            scenes.pull(opened, setup, self.operator, level=level)
+        self.assertIsNotNone(compare(second, Standard.ISO_1585_SI).curves())
+        self.client.force_login(self.operator)
+        answer = self.client.get(f"/api/programmes/{second.pk}/verdict").json()
+        self.assertEqual(answer["winner_id"], second.setups.get(position=1).pk)
+        self.assertIn("No setup was pulled twice: the scatter is taken from the history alone.", answer["notes"])

@@ -1,0 +1,263 @@
+"""Sheets: the numbers of the screen to the digit, frozen, redacted; links that are signed, expire, are taken back."""
+
+import html
+import io
+import re
+from datetime import timedelta
+from unittest import mock
+
+import scenes
+from django.core import signing
+from django.db import IntegrityError, transaction
+from django.test import TestCase
+from django.utils import timezone
+from pypdf import PdfReader
+from torvix_core.standards import Standard
+
+from programmes.models import Setup
+from shop.models import Role
+from shop.refusals import Invalid, NotAllowed, Refusal
+from verdicts import answers, decisions, links, marks, sheet_print, sheets
+from verdicts.choice import Choice
+from verdicts.links import LinkClosed
+from verdicts.models import Sheet, SheetLink
+from verdicts.printing import figure, plus_minus, signed
+from verdicts.sheets import Wanted
+
+LEVELS = ((1.0, 1.002, 0.999), (1.0301, 1.031, 1.029), (0.9985, 1.0016, 1.0003))
+USUAL = Wanted(Choice(Standard.ISO_1585_SI))
+NOW = timezone.now()
+
+
+class Scene(TestCase):
+    def setUp(self):
+        self.operator, self.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
+        self.programme = scenes.programme(self.operator)
+        self.session = scenes.day_of_pulls(self.programme, self.operator, LEVELS)
+
+    def issue(self, wanted: Wanted = USUAL, change: str = "") -> Sheet:
+        return sheets.issue(self.operator, self.programme, wanted, change, NOW)
+
+
+class SameNumbers(Scene):
+    def words(self, sheet: Sheet) -> str:
+        pages = PdfReader(io.BytesIO(sheet_print.pdf(sheet.document))).pages
+        return re.sub(r"\s+", " ", " ".join(page.extract_text() for page in pages))
+
+    def test_the_pdf_has_the_digits_of_the_screen(self):
+        for units in ({"torque": "lb-ft", "power": "hp"}, {"torque": "N·m", "power": "kW"}):
+            self.operator.units = units
+            self.operator.save()
+            sheet = self.issue(change="units")
+            self.client.force_login(self.operator)
+            shown = self.client.get(f"/api/programmes/{self.programme.pk}/verdict").json()
+            curves = self.client.get(f"/api/programmes/{self.programme.pk}/curves").json()
+            words = self.words(sheet)
+            for one in shown["placings"]:
+                told = [figure(one["score"]), figure(one["power"])]
+                if gap := one["to_baseline"]:
+                    told += [plus_minus(gap["value"], gap["low"], gap["high"]), signed(gap["percent"], 2)]
+                for number in told:
+                    self.assertIn(number, words)
+            for sentence in shown["headline"]:
+                self.assertIn(sentence, words)
+            page = html.unescape(sheet_print.html(sheet.document))
+            for sentence in [*shown["notes"], shown["method"], *shown["thresholds"]]:
+                self.assertIn(sentence, page)
+            table = sheet_print.table_file(sheet.document, "csv").decode().splitlines()
+            self.assertEqual(len(table) - 1, len(curves["speed_rpm"]))
+            for row, speed in zip(table[1:], range(len(table) - 1), strict=True):
+                cells = [float(cell) for cell in row.split(",")]
+                wanted = [curves["speed_rpm"][speed]]
+                for setup in curves["setups"]:
+                    wanted += [setup["torque"][speed], setup["power"][speed]]
+                self.assertEqual(cells, wanted)
+
+    def test_figures_are_rounded_as_the_browser_rounds_them(self):
+        """Intl.NumberFormat rounds halves away from nought, on the exact value of the double."""
+        for value, digits, text in ((0.25, 1, "0.3"), (-0.25, 1, "−0.3"), (2.675, 2, "2.67"), (-0.04, 1, "0.0"),
+                                    (1e6, 0, "1000000"), (None, 1, "–")):  # fmt: skip
+            self.assertEqual(figure(value, digits), text)
+        self.assertEqual((signed(0.04), signed(0.06), signed(-1.0)), ("0.0", "+0.1", "−1.0"))
+
+    def test_marks_on_paper_are_those_of_the_screens(self):
+        from django.conf import settings
+
+        source = (settings.ROOT / "web/src/setups/marks.ts").read_text()
+        daylight = re.search(r"daylight: \[(.*?)\]", source).group(1)
+        self.assertEqual(tuple(re.findall(r"#\w{6}", daylight)), marks.COLOURS)
+        shapes = re.search(r"const SHAPES: Shape\[\] = \[(.*?)\]", source).group(1)
+        self.assertEqual(tuple(re.findall(r"'(\w+)'", shapes)), marks.SHAPES)
+
+
+class FromTheApplicationAlone(Scene):
+    def test_a_pdf_is_made_without_any_connection_and_with_the_fonts_that_ship(self):
+        sheet = self.issue()
+        with mock.patch("socket.socket.connect", side_effect=AssertionError("something was fetched")):
+            made = sheet_print.pdf(sheet.document)
+        names = {
+            str(font.get_object()["/BaseFont"])
+            for page in PdfReader(io.BytesIO(made)).pages
+            for font in page["/Resources"]["/Font"].get_object().values()
+        }
+        self.assertTrue(any("B612" in name for name in names), names)
+        self.assertTrue(any("Source-Sans" in name or "SourceSans" in name for name in names), names)
+
+    def test_the_page_names_no_address_elsewhere(self):
+        page = sheet_print.html(self.issue().document, page=True)
+        wanted = re.findall(r"url\(([^)]*)\)|\b(?:src|href)=\"([^\"]*)\"", page)
+        for address in (one or other for one, other in wanted):
+            self.assertRegex(address.strip("\"'"), r"^(/static/|#)")
+
+
+class Frozen(Scene):
+    def test_an_issued_sheet_never_changes_and_a_correction_says_what_changed(self):
+        first = self.issue()
+        before = sheet_print.html(first.document)
+        scenes.pull(self.session, self.programme.setups.first(), self.operator, level=0.95)
+        first.refresh_from_db()
+        self.assertEqual(sheet_print.html(first.document), before)
+        with self.assertRaises(Invalid) as refused:
+            self.issue()
+        self.assertEqual(list(refused.exception.fields), ["change"])
+        second = self.issue(change="One pull more")
+        self.assertEqual((first.number, second.number), (1, 2))
+        told = sheet_print.html(second.document, sheets.history_of(second))
+        self.assertIn("This is version 2", told)
+        self.assertIn("One pull more", told)
+
+    def test_the_database_keeps_versions_apart_and_explained(self):
+        made = self.issue()
+        for fields in ({"number": 1}, {"number": 2, "change": ""}):
+            with self.assertRaises(IntegrityError), transaction.atomic():
+                Sheet.objects.create(
+                    programme=self.programme, document=made.document, by=self.operator, at=NOW, **fields
+                )
+
+    def test_nothing_is_issued_of_nothing_or_by_a_reader(self):
+        with self.assertRaises(NotAllowed):
+            sheets.issue(self.viewer, self.programme, USUAL, "", NOW)
+        empty = scenes.programme(self.operator, engine="3.2 six", parts="inlet")
+        with self.assertRaises(Refusal):
+            sheets.issue(self.operator, empty, USUAL, "", NOW)
+        self.assertEqual(Sheet.objects.count(), 0)
+
+
+class Shown(Scene):
+    def test_the_owner_and_prices_are_there_only_if_asked_for(self):
+        engine = self.programme.build.engine
+        engine.owner = "Ravel"
+        engine.save()
+        plain, open_ = (
+            sheet_print.html(self.compose(**kind)) for kind in ({}, {"show_owner": True, "show_prices": True})
+        )
+        self.assertNotIn("Ravel", plain)
+        self.assertNotIn("Parts cost", plain)
+        self.assertIn("Ravel", open_)
+        self.assertIn("Parts cost", open_)
+
+    def compose(self, **kind: object) -> dict:
+        self.programme.refresh_from_db()
+        return sheets.compose(self.operator, self.programme, Wanted(Choice(Standard.ISO_1585_SI), **kind), NOW)
+
+    def test_losers_excluded_pulls_interests_and_the_handover_are_told(self):
+        from stand import services as stand_services
+
+        out = scenes.pull(self.session, self.programme.setups.first(), self.operator, keep=False)
+        stand_services.exclude(self.operator, out, NOW, "hose off")
+        setup = Setup.objects.get(programme=self.programme, position=1)
+        decisions.decide(self.operator, self.programme, Choice(Standard.ISO_1585_SI), setup, "Most torque", NOW)
+        told = sheet_print.html(self.compose(interests="We sell B", remark="<script>alert(1)</script>"))
+        for words in ("Pull 10: hose off.", "Interests.", "We sell B", "The engine leaves with", "Decided: B",
+                      "emergency stop", "piston-to-valve clearance", "&lt;script&gt;", "behind"):  # fmt: skip
+            self.assertIn(words, told)
+        self.assertNotIn("<script", told)
+
+    def test_a_long_remark_is_refused_at_its_field(self):
+        with self.assertRaises(Invalid) as refused:
+            self.compose(remark="x" * 700)
+        self.assertEqual(list(refused.exception.fields), ["remark"])
+
+    def test_the_chart_is_drawn_with_text_and_without_scripts(self):
+        told = sheet_print.html(self.compose())
+        self.assertIn("<svg", told)
+        self.assertNotIn("<script", told)
+        self.assertIn("Who leads in torque", told)
+
+
+class Links(Scene):
+    def link(self, days: int = 5) -> SheetLink:
+        return links.give(self.operator, self.issue(), days, "Ravel", NOW)
+
+    def get(self, token: str, kind: str = ""):
+        return self.client.get(f"/shared/{token}" + (f"/sheet.{kind}" if kind else ""))
+
+    def test_a_link_shows_one_sheet_without_an_account_and_counts(self):
+        token = links.token_of(self.link())
+        page = self.get(token)
+        self.assertContains(page, self.programme.question)
+        self.assertEqual(page.headers["Cache-Control"], "private, no-store")
+        self.assertEqual(page.headers["Referrer-Policy"], "no-referrer")
+        self.assertNotIn("sessionid", page.cookies)
+        self.assertEqual(self.get(token, "pdf").content[:5], b"%PDF-")
+        self.assertEqual(self.get(token, "xlsx").content[:2], b"PK")
+        self.assertEqual(self.get(token, "exe").status_code, 404)
+        self.assertEqual(SheetLink.objects.get().opened, 4)
+        self.assertEqual(self.client.post(f"/shared/{token}").status_code, 405)
+
+    def test_a_link_that_was_taken_back_opens_nothing(self):
+        link = self.link()
+        links.revoke(self.operator, link, NOW)
+        for kind in ("", "pdf", "csv"):
+            answer = self.get(links.token_of(link), kind)
+            self.assertEqual(answer.status_code, 410)
+            self.assertContains(answer, "This link was taken back.", status_code=410)
+
+    def test_a_link_expires(self):
+        link = self.link(days=1)
+        with self.assertRaisesMessage(LinkClosed, "has expired"):
+            links.open_with(links.token_of(link), NOW + timedelta(days=1, seconds=1))
+        links.open_with(links.token_of(link), NOW + timedelta(hours=23))
+
+    def test_a_token_cannot_be_made_up_or_changed(self):
+        link = self.link()
+        other = signing.Signer(salt="another").sign(str(link.pk))
+        for token in (
+            "1",
+            f"{link.pk}:x",
+            other,
+            links.token_of(link)[:-1],
+            f"{link.pk + 1}:{links.token_of(link).split(':')[1]}",
+        ):
+            with self.subTest(token=token), self.assertRaisesMessage(LinkClosed, "not complete"):
+                links.open_with(token, NOW)
+
+    def test_readers_neither_give_links_nor_see_their_addresses(self):
+        link = self.link()
+        with self.assertRaises(NotAllowed):
+            links.give(self.viewer, link.sheet, 3, "", NOW)
+        with self.assertRaises(NotAllowed):
+            links.revoke(self.viewer, link, NOW)
+        self.client.force_login(self.viewer)
+        seen = self.client.get(f"/api/programmes/{self.programme.pk}/sheets").json()
+        self.assertEqual(seen[0]["links"][0]["address"], "")
+
+    def test_a_link_lasts_for_days_that_make_sense(self):
+        made = self.issue()
+        for days in (0, -1, 10_000):
+            with self.assertRaises(Invalid):
+                links.give(self.operator, made, days, "", NOW)
+
+    def test_a_confidential_engine_shows_its_sheets_to_nobody_else(self):
+        made = self.issue()
+        engine = self.programme.build.engine
+        engine.confidential = True
+        engine.save()
+        self.client.force_login(self.viewer)
+        self.assertEqual(self.client.get(f"/api/sheets/{made.pk}/html").status_code, 404)
+
+
+class TheAnswer(Scene):
+    def test_screen_and_sheet_have_one_source(self):
+        found = answers.out(self.operator, answers.answer(self.operator, self.programme, USUAL.choice))
+        self.assertEqual(self.issue().document["headline"], found.headline)

@@ -1,0 +1,164 @@
+<script setup lang="ts">
+/** The setups in their order, with the interval, the chance to be the best, and groups that are a wash. */
+import { computed, ref } from 'vue'
+
+import type { Schema } from '../api/client'
+import IntervalBar from '../components/IntervalBar.vue'
+import { figure, signed } from '../figures'
+import { useFrame } from '../pages/frame'
+import SetupMark from '../setups/SetupMark.vue'
+import { chance, standing } from './words'
+
+const props = defineProps<{ verdict: Schema['Verdict'] }>()
+const { setup } = useFrame()
+const more = ref(false)
+
+/** One scale for all bars: the widest interval fills it. */
+const reach = computed(() =>
+  Math.max(
+    1e-9,
+    ...props.verdict.placings.flatMap(({ to_baseline: found }) =>
+      found ? [Math.abs(found.low), Math.abs(found.high)] : [],
+    ),
+  ),
+)
+const baseline = computed(() => setup(props.verdict.baseline_id).letter)
+const groups = computed(() => Array.from({ length: props.verdict.groups }, (_, group) => group))
+const gaining = computed(() => props.verdict.placings.filter((placing) => placing.gains))
+</script>
+
+<template>
+  <table class="figures" data-test="ranking">
+    <thead>
+      <tr>
+        <th class="words">Setup</th>
+        <th>Pulls</th>
+        <th>Score<br />{{ verdict.score_unit }}</th>
+        <th>Power<br />{{ verdict.power_unit }}</th>
+        <th class="to">To {{ baseline }}, 95 %<br />{{ verdict.score_unit }}</th>
+        <th>%</th>
+        <th class="words"><span class="visually-hidden">Interval drawn</span></th>
+        <th>Best<br />%</th>
+        <th v-if="groups.length" class="words" :colspan="groups.length">Wash</th>
+        <th class="words">Standing</th>
+      </tr>
+    </thead>
+    <tbody>
+      <tr v-for="placing in verdict.placings" :key="placing.setup_id" :class="{ apart: !placing.supported }">
+        <td class="words name">
+          <SetupMark :position="setup(placing.setup_id).position" /> {{ setup(placing.setup_id).name }}
+          <span v-if="placing.supported && placing.across_days" class="quiet small">
+            by way of another day</span
+          >
+        </td>
+        <td>{{ placing.pulls }}</td>
+        <td>{{ figure(placing.score) }}</td>
+        <td>{{ figure(placing.power) }}</td>
+        <template v-if="placing.to_baseline">
+          <td>
+            {{ signed(placing.to_baseline.value) }} ±
+            {{ figure((placing.to_baseline.high - placing.to_baseline.low) / 2) }}
+          </td>
+          <td>{{ signed(placing.to_baseline.percent, 2) }}</td>
+        </template>
+        <template v-else>
+          <td>{{ placing.supported ? 'baseline' : 'not supported' }}</td>
+          <td>–</td>
+        </template>
+        <td class="words">
+          <IntervalBar
+            v-if="placing.supported"
+            v-bind="placing.to_baseline ?? {}"
+            :position="setup(placing.setup_id).position"
+            :reach="reach"
+          />
+        </td>
+        <td>{{ placing.supported && !placing.fails.length ? chance(placing.chance_percent) : '–' }}</td>
+        <td v-for="group in groups" :key="group" class="words group">
+          <span v-if="placing.groups.includes(group)" class="washed">
+            <span class="visually-hidden">in wash group {{ group + 1 }}</span>
+          </span>
+        </td>
+        <td class="words">
+          <strong v-if="standing(placing, verdict) === 'best'">best</strong>
+          <template v-else>{{ standing(placing, verdict) }}</template>
+          <div v-for="told in placing.fails" :key="told" class="quiet told">{{ told }}</div>
+        </td>
+      </tr>
+    </tbody>
+  </table>
+  <template v-if="gaining.length">
+    <button type="button" class="more" :aria-expanded="more" @click="more = !more">
+      {{ more ? '▾' : '▸' }} Gains three ways, what they cost, and manners
+    </button>
+    <table v-if="more" class="figures" data-test="gains">
+      <thead>
+        <tr>
+          <th class="words">To {{ baseline }}</th>
+          <th>Peak torque, %</th>
+          <th>Peak power, %</th>
+          <th>Most at one speed, %</th>
+          <th>at rpm</th>
+          <th>Over the duty, %</th>
+          <th>Parts cost</th>
+          <th>per {{ verdict.torque_unit }}</th>
+          <th>per {{ verdict.power_unit }}</th>
+          <th class="words">Heard and seen</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="placing in gaining" :key="placing.setup_id">
+          <td class="words"><SetupMark :position="setup(placing.setup_id).position" :size="18" /></td>
+          <td>{{ signed(placing.gains!.peak_torque_percent, 2) }}</td>
+          <td>{{ signed(placing.gains!.peak_power_percent, 2) }}</td>
+          <td>{{ signed(placing.gains!.most_percent, 2) }}</td>
+          <td>{{ figure(placing.gains!.most_rpm, 0) }}</td>
+          <td>{{ signed(placing.gains!.average_percent, 2) }}</td>
+          <td :title="placing.unknown_prices.join(', ')">
+            {{ placing.unknown_prices.length ? 'not known' : figure(placing.cost, 0) }}
+          </td>
+          <td>{{ figure(placing.cost_per_torque, 0) }}</td>
+          <td>{{ figure(placing.cost_per_power, 0) }}</td>
+          <td class="words told">{{ placing.manners.join(' · ') }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </template>
+</template>
+
+<style scoped>
+.name {
+  white-space: nowrap !important;
+}
+.name svg {
+  vertical-align: middle;
+  margin-right: 4px;
+}
+.group {
+  width: 16px;
+  padding: 0 2px !important;
+  height: 1px;
+}
+.washed {
+  display: block;
+  width: 12px;
+  height: 100%;
+  min-height: 30px;
+  background: repeating-linear-gradient(135deg, transparent 0 3px, var(--hatch) 3px 4px);
+}
+.to {
+  white-space: nowrap;
+}
+.told {
+  font-family: var(--text);
+  font-size: 14px;
+  max-width: 190px;
+}
+.apart {
+  color: var(--quiet);
+}
+.more {
+  margin: 10px 0 6px;
+  color: var(--quiet);
+}
+</style>
