@@ -8,6 +8,7 @@ import shutil
 import subprocess
 import sys
 from collections.abc import Iterable, Sequence
+from ctypes.util import find_library
 from pathlib import Path
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -19,6 +20,8 @@ VAR = ROOT / "var"
 POSTGRES_BIN = Path("/usr/lib/postgresql/15/bin")
 CHROMIUM = Path("/usr/bin/chromium")
 NODE_AT_LEAST = (20, 19)
+# What lays out the text of a sheet as PDF is loaded from the system.
+TEXT_LIBRARIES = {"libpangoft2-1.0-0": "pangoft2-1.0", "libharfbuzz-subset0": "harfbuzz-subset"}
 
 
 class CannotGoOn(Exception):
@@ -64,6 +67,7 @@ def install(*, tests: bool) -> None:
 
 def _debian_packages(tests: bool) -> None:
     wanted = {"postgresql": (POSTGRES_BIN / "initdb").exists()}
+    wanted |= {package: find_library(library) is not None for package, library in TEXT_LIBRARIES.items()}
     if tests:
         wanted["chromium"] = CHROMIUM.exists()
     try:

@@ -35,8 +35,9 @@ class MissingThings(TestCase):
         with (
             mock.patch.object(machine, "POSTGRES_BIN", Path("/nowhere")),
             mock.patch.object(machine, "CHROMIUM", Path("/nowhere")),
+            mock.patch.object(machine, "find_library", {"pangoft2-1.0": "there"}.get),
             mock.patch.object(os, "geteuid", return_value=1000),
-            self.assertRaisesRegex(CannotGoOn, "As root: apt-get install postgresql chromium"),
+            self.assertRaisesRegex(CannotGoOn, "As root: apt-get install postgresql libharfbuzz-subset0 chromium"),
         ):
             machine._debian_packages(tests=True)
 
