@@ -8,24 +8,27 @@ import subprocess
 import sys
 import time
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import cache
 from pathlib import Path
 from typing import Any
 from unittest import addModuleCleanup
 
 from axe_playwright_python.sync_playwright import Axe
-from django.apps import apps
-from django.core.management.color import no_style
 from django.db import connection
 from django.test import TransactionTestCase
-from playwright.sync_api import Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
-from demo.loader import load, say_to_stand, scenario
+from demo.loader import say_to_stand, scenario
+from demo.tests.loaded import load_demonstration
 from shop.models import Stand
 
 ROOT = Path(__file__).resolve().parents[1]
 MANAGE = str(ROOT / "server" / "manage.py")
 PASSWORD = scenario()["password"]
 CHROMIUM = "/usr/bin/chromium"
+ASYNC_UNSAFE = "DJANGO_ALLOW_ASYNC_UNSAFE"
 FLAGS = [
     "--headless",
     "--no-sandbox",
@@ -39,6 +42,24 @@ FLAGS = [
 expect.set_options(timeout=20_000)
 
 
+@cache
+def chromium() -> Browser:
+    """One for the tests of a module; each has a context of its own, which shares nothing with another."""
+    # Until it is stopped Playwright's loop runs in this thread, which Django takes for asynchronous code.
+    os.environ[ASYNC_UNSAFE] = "true"
+    playwright = sync_playwright().start()
+    addModuleCleanup(_stop_chromium, playwright)
+    playwright.selectors.set_test_id_attribute("data-test")
+    return playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+
+
+def _stop_chromium(playwright: Playwright) -> None:
+    chromium().close()
+    chromium.cache_clear()
+    playwright.stop()
+    del os.environ[ASYNC_UNSAFE]
+
+
 def free_port() -> int:
     with socket.socket() as probe:
         probe.bind(("127.0.0.1", 0))
@@ -46,49 +67,14 @@ def free_port() -> int:
         return port
 
 
-# Tables that the flush between tests fills by itself.
-FILLED_BY_DJANGO = {"django_content_type", "auth_permission", "django_migrations"}
-_snapshot_is_made = False
-
-
-def load_demonstration() -> None:
-    """The demonstration, made by the loader for the first test of a run and copied back for all others.
-
-    Making it takes the simulated stand through a day of pulls, which is worth seeing once.
-    """
-    global _snapshot_is_made
-    tables = sorted({*connection.introspection.django_table_names(only_existing=True)} - FILLED_BY_DJANGO)
-    with connection.cursor() as cursor:
-        if not _snapshot_is_made:
-            load()
-            cursor.execute("DROP SCHEMA IF EXISTS demonstration CASCADE")
-            cursor.execute("CREATE SCHEMA demonstration")
-            for table in tables:
-                cursor.execute(f'CREATE TABLE demonstration."{table}" AS TABLE public."{table}"')
-            _snapshot_is_made = True
-            return
-        # Foreign keys and triggers held when the rows were made; while they are copied, order does not matter.
-        cursor.execute("SET session_replication_role = replica")
-        for table in tables:
-            cursor.execute(f'INSERT INTO public."{table}" SELECT * FROM demonstration."{table}"')
-        cursor.execute("SET session_replication_role = DEFAULT")
-        for statement in connection.ops.sequence_reset_sql(no_style(), apps.get_models(include_auto_created=True)):
-            cursor.execute(statement)
-
-
 class BrowserCase(TransactionTestCase):
-    """The demonstration loaded, everything started, one page open. The ORM is for before and after the page."""
+    """The demonstration loaded and served, and a browser to look at it. No stand is linked."""
 
-    speed = 5  # how many times faster than real the stand runs
     web_port = 0
     web: subprocess.Popen[bytes] | None = None  # one for the tests of a module: it keeps nothing between questions
 
     def setUp(self) -> None:
         load_demonstration()
-        self.stand_port = free_port()
-        Stand.objects.update(port=self.stand_port)
-        self.start_stand()
-        self.start(MANAGE, "bench")
         if BrowserCase.web is None or BrowserCase.web.poll() is not None:
             BrowserCase.web_port = free_port()
             self.start_web()
@@ -99,6 +85,7 @@ class BrowserCase(TransactionTestCase):
     @staticmethod
     def process(*command: str) -> subprocess.Popen[bytes]:
         env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"])}
+        env.pop(ASYNC_UNSAFE, None)
         return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT)
 
     def start(self, *command: str) -> subprocess.Popen[bytes]:
@@ -112,11 +99,6 @@ class BrowserCase(TransactionTestCase):
         BrowserCase.web = self.process(*uvicorn, "--timeout-graceful-shutdown", "2", "--log-level", "warning")
         addModuleCleanup(self.stop, BrowserCase.web)
         self.wait_for_web()
-
-    def start_stand(self, *options: str) -> None:
-        self.stand = self.start(
-            "-m", "standin", "--port", str(self.stand_port), "--warm", "--speed", str(self.speed), *options
-        )
 
     @staticmethod
     def stop(process: subprocess.Popen[bytes]) -> None:
@@ -143,10 +125,6 @@ class BrowserCase(TransactionTestCase):
                 time.sleep(0.1)
         self.fail("the web server did not start")
 
-    def tell_stand(self, name: str, **arguments: Any) -> None:
-        """A command straight to the stand, as somebody at its console would give it."""
-        say_to_stand(self.stand_port, name, **arguments)
-
     def axe(self, page: Page, *screens: str) -> None:
         """No screen breaks a rule of accessibility that can be checked by a program."""
         found: list[str] = []
@@ -159,29 +137,39 @@ class BrowserCase(TransactionTestCase):
                 found.append(f"{screen}: {violation['id']}: {places}")
         self.assertEqual(found, [])
 
-    def browser(self) -> Browsing:
-        return Browsing(self)
+    @contextmanager
+    def browser(self) -> Iterator[Page]:
+        """A page of a person who was never here."""
+        context = chromium().new_context(viewport={"width": 1280, "height": 800}, base_url=self.base)
+        try:
+            page = context.new_page()
+            page.on("pageerror", lambda error: self.problems.append(str(error)))
+            page.on("request", lambda request: self.asked.add(request.url.split("/")[2]))
+            yield page
+        finally:
+            context.close()  # before the server is told to stop: an open stream would hold it up
 
 
-class Browsing:
-    """One page, for the length of a with block."""
+class StandCase(BrowserCase):
+    """The same with the simulated stand and its bench worker running, as ./torvix demo runs them."""
 
-    def __init__(self, case: BrowserCase) -> None:
-        self.case = case
+    speed = 5  # how many times faster than real the stand runs
 
-    def __enter__(self) -> Page:
-        self.playwright = sync_playwright().start()
-        self.playwright.selectors.set_test_id_attribute("data-test")
-        self.chromium = self.playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
-        page = self.chromium.new_page(viewport={"width": 1280, "height": 800}, base_url=self.case.base)
-        page.on("pageerror", lambda error: self.case.problems.append(str(error)))
-        page.on("request", lambda request: self.case.asked.add(request.url.split("/")[2]))
-        return page
+    def setUp(self) -> None:
+        super().setUp()
+        self.stand_port = free_port()
+        Stand.objects.update(port=self.stand_port)
+        self.start_stand()
+        self.start(MANAGE, "bench")
 
-    def __exit__(self, *_: object) -> None:
-        # The browser first: an open stream would hold the server up when it is told to stop.
-        self.chromium.close()
-        self.playwright.stop()
+    def start_stand(self, *options: str) -> None:
+        self.stand = self.start(
+            "-m", "standin", "--port", str(self.stand_port), "--warm", "--speed", str(self.speed), *options
+        )
+
+    def tell_stand(self, name: str, **arguments: Any) -> None:
+        """A command straight to the stand, as somebody at its console would give it."""
+        say_to_stand(self.stand_port, name, **arguments)
 
 
 def sign_in(page: Page, username: str = "mats") -> None:

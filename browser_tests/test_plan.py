@@ -6,7 +6,7 @@ from django.utils import timezone
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import see_to_everything
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import StandCase, sign_in
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -45,7 +45,7 @@ def minutes(page: Page) -> int:
     return int(page.get_by_test_id("finish").inner_text().split(" ")[0])
 
 
-class Planning(BrowserCase):
+class Planning(StandCase):
     def test_a_day_of_five_setups_from_nothing(self):
         self.start_workers("quick", "long")
         with self.browser() as page:

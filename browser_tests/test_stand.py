@@ -17,7 +17,7 @@ from browser_tests.at_the_stand import (
     ready,
     see_to_everything,
 )
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import StandCase, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
 from verdicts import services
@@ -25,7 +25,7 @@ from verdicts.choice import Choice
 from verdicts.comparison import compare
 
 
-class Case(BrowserCase):
+class Case(StandCase):
     def setUp(self) -> None:
         super().setUp()
         self.hill_climb = Programme.objects.get(question=HILL_CLIMB)
@@ -264,7 +264,7 @@ class WebServerGone(Case):
             arm(page)
             hold_to_start(page)
             expect(page.locator('[data-channel="rpm"]')).to_have_text(re.compile(r"^[2-6]\d\d\d$"))
-            web = BrowserCase.web
+            web = StandCase.web
             assert web is not None
             web.kill()
             web.wait()

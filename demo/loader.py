@@ -249,7 +249,11 @@ class StepBy:
         deadline = time.monotonic() + PATIENCE_S
         while not done():
             if time.monotonic() > deadline:
-                raise LoadFailed(f"waited in vain for {what}")
+                bench = self.bench
+                raise LoadFailed(
+                    f"waited in vain for {what}; the stand is {'linked' if bench.line else 'not linked'}, its state "
+                    f"{bench.state!r}, {len(bench.waiting)} commands wait for an answer"
+                )
             self.bench.turn(0.005)
 
     def skip(self, seconds: float) -> None:
@@ -303,7 +307,10 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
     _see_to_everything(session, setup, person, bench.clock())
     wanted = services.Wanted(purpose=told.get("purpose", ""))
     pull = services.arm(person, session, setup, bench.clock(), wanted)
-    step.until(lambda: bench.state == "armed" and not bench.waiting, "the stand to arm")
+    step.until(lambda: (bench.state == "armed" and not bench.waiting) or _is_over(pull), "the stand to arm")
+    if _is_over(pull):
+        pull.refresh_from_db()
+        raise LoadFailed(f"{pull} of {session.programme} could not be armed: {pull.ended_why}")
     step.skip(told.get("warm", 2) * 60)
     if not told.get("override"):
         _wait_for_gates(step, pull)
@@ -312,7 +319,7 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
     if trouble := told.get("trouble"):
         step.say("script", {"lines": [{**trouble, "pull": bench_pulls(pull)}]})
     services.start(person, pull, told.get("override", ""))
-    step.until(lambda: Pull.objects.get(pk=pull.pk).state in ENDED, "the pull to end")
+    step.until(lambda: _is_over(pull), "the pull to end")
     if fault:
         step.fault(fault["channel"], None)
     if trouble:
@@ -325,6 +332,10 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
         services.exclude(person, pull, at, reason)
     elif pull.purpose == Purpose.SWEEP and pull.state == PullState.COMPLETE:
         services.keep(person, pull, at)
+
+
+def _is_over(pull: Pull) -> bool:
+    return Pull.objects.filter(pk=pull.pk, state__in=ENDED).exists()
 
 
 def bench_pulls(pull: Pull) -> int:

@@ -21,6 +21,7 @@ def main() -> int:
 
     from perf import air, files, planning, pulls, verdict
     from perf.live import Crowd, Latency, Typing
+    from perf.screens import Judging
     from perf.worker import FullRate, LongSoak
 
     if "--calibration" in sys.argv[1:]:
@@ -39,7 +40,7 @@ def main() -> int:
                 print(ratio, flush=True)
             files.many()
             verdict.through_the_api()
-        cases = [LongSoak()] if soak else [Typing(), Latency(), Crowd(), FullRate()]
+        cases = [LongSoak()] if soak else [Judging(), Typing(), Latency(), Crowd(), FullRate()]
         outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite(cases))
     finally:
         runner.teardown_databases(databases)

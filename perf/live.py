@@ -15,7 +15,7 @@ from django.conf import settings
 from playwright.sync_api import expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS, pull, ready
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import BrowserCase, StandCase, sign_in
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -67,7 +67,7 @@ class Viewer(threading.Thread):
                     self.came[message["n"]] = now
 
 
-class Crowd(BrowserCase):
+class Crowd(StandCase):
     """Fifty people watch one pull. Prints, asserts nothing."""
 
     speed = 1
@@ -95,7 +95,7 @@ class Crowd(BrowserCase):
         print(f"with {VIEWERS} viewers, sample sent to point painted: {_told(seen)}; {made.samples_lost} samples lost")
 
 
-class Latency(BrowserCase):
+class Latency(StandCase):
     """Run by `./torvix perf`, not by the tests: it prints and asserts nothing."""
 
     speed = 1  # as in life
@@ -146,8 +146,6 @@ WATCH_FIGURE = """() => {
 
 class Typing(BrowserCase):
     """From a key in a field of the build sheet to the figures that follow from it. Prints, asserts nothing."""
-
-    speed = 1
 
     def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
         programme = Programme.objects.filter(question=HILL_CLIMB).first()

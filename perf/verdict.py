@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import time
 from collections.abc import Iterator
+from typing import TYPE_CHECKING
 
 import numpy as np
 from torvix_core import chances, layout
@@ -11,6 +12,10 @@ from torvix_core.effects import fit
 from torvix_core.layout import Layout
 
 from perf.ratio import Ratio, measure
+
+if TYPE_CHECKING:
+    from programmes.models import Programme
+    from shop.models import Person
 
 SETUPS, PULLS, BINS, DRAWS = 12, 5, 51, 4000
 
@@ -46,20 +51,30 @@ def effects() -> Iterator[Ratio]:
     yield measure("4000 draws with ranks and pairs / a normal draw of setups x bins", draw, normal, "at most 0.5")
 
 
+def day(operator: Person) -> Programme:
+    """A day of 12 setups and 60 pulls, in the database of the run."""
+    import scenes
+
+    from shop.models import Stand
+
+    programme = scenes.programme(operator, setups=SETUPS)
+    dice = np.random.default_rng(3)
+    opened = scenes.session(programme, operator, Stand.objects.create(name="Stand for timing"))
+    for setup in programme.setups.all():
+        for _ in range(PULLS):
+            scenes.pull(opened, setup, operator, level=float(1 + dice.normal(0, 0.004) + 0.002 * setup.position))
+    return programme
+
+
 def through_the_api() -> None:
-    """A day of 12 setups and 60 pulls, through the client: seconds of curves and verdict, median and longest of 15."""
+    """Such a day through the client: seconds of curves and verdict, median and longest of 15."""
     import scenes
     from django.test import Client
 
     from shop.models import Role
 
     operator = scenes.person(Role.OPERATOR)
-    programme = scenes.programme(operator, setups=SETUPS)
-    dice = np.random.default_rng(3)
-    opened = scenes.session(programme, operator)
-    for setup in programme.setups.all():
-        for _ in range(PULLS):
-            scenes.pull(opened, setup, operator, level=float(1 + dice.normal(0, 0.004) + 0.002 * setup.position))
+    programme = day(operator)
     client = Client(HTTP_HOST="127.0.0.1")
     client.force_login(operator)
     asked = (

@@ -81,9 +81,10 @@ class Checks(SimpleTestCase):
         hidden = -check.effect * 540 / 1.3558  # lb-ft, of 400 rpm/s more
         self.assertTrue(14 * 400 / 600 <= hidden <= 23 * 400 / 600, hidden)
 
-    def test_steps_and_sweeps_days_and_first_pulls_do_not_mix(self):
+    def test_steps_and_sweeps_days_first_pulls_and_simulated_ones_do_not_mix(self):
         self.assertIs(found(replace(BASE, stepwise=True), "sweep_rate").level, Level.BLOCK)
         self.assertIs(found(replace(BASE, first_after_change=True), "first_pull").level, Level.BLOCK)
+        self.assertIs(found(replace(BASE, simulated=True), "simulated").level, Level.BLOCK)
         self.assertIs(found(replace(BASE, session=2), "session", linked=True).level, Level.NOTE)
         self.assertIs(found(replace(BASE, session=2), "session", linked=False).level, Level.BLOCK)
 

@@ -96,6 +96,7 @@ class Facts:
     resolution: float = 0.0  # share of the torque that rounding may hide
     configuration: Mapping[str, str] = field(default_factory=dict)  # slot or setting -> what is there
     stepwise: bool = False  # a step test, not a sweep
+    simulated: bool = False  # no engine ran
     boost_as_it_comes: bool = False  # equal drive was agreed on, not equal boost
     mixture_as_delivered: bool = False  # every setup with the tune it came with
 
@@ -321,6 +322,8 @@ def _circumstances(first: Facts, second: Facts, windows: Mapping[str, Window], l
     elif first.at_s is not None and second.at_s is not None:
         found, window = second.at_s - first.at_s, windows["time_apart"]
         checks.append(Check("time_apart", _level(found, window), found, window))
+    if first.simulated != second.simulated:
+        checks.append(Check("simulated", Level.BLOCK))
     if first.first_after_change != second.first_after_change:
         effect = FIRST_PULL if second.first_after_change else -FIRST_PULL
         checks.append(Check("first_pull", Level.BLOCK, effect=effect, basis=Basis.PRACTICE))

@@ -85,7 +85,7 @@ def crossovers(speed_rpm: Array, first: Array, second: Array) -> Array:
 def shared_grid(speeds_rpm: Sequence[Array], curves: Sequence[Array]) -> tuple[Array, Array]:
     """The bins that all curves have, and the curves on them.
 
-    Shapes: sequences of p arrays (bins_i,); result (bins,), (p, bins).
+    Shapes: sequences of p arrays (bins_i,), speeds rising; result (bins,), (p, bins).
     Units:  rpm; the unit of the curves.
     Errors: ValueError if there are no curves.
     Source: house rule: the band that all were run over is the range compared.
@@ -95,7 +95,7 @@ def shared_grid(speeds_rpm: Sequence[Array], curves: Sequence[Array]) -> tuple[A
     """
     if not len(curves):
         raise ValueError("there are no curves")
-    shared = speeds_rpm[0]
-    for speeds in speeds_rpm[1:]:
-        shared = shared[np.isin(shared, speeds)]
-    return shared, np.stack([curve[np.isin(speeds, shared)] for speeds, curve in zip(speeds_rpm, curves, strict=True)])
+    bins, owners = np.unique(np.concatenate(speeds_rpm), return_counts=True)
+    shared = bins[owners == len(speeds_rpm)]
+    own = [curve[np.searchsorted(each, shared)] for each, curve in zip(speeds_rpm, curves, strict=True)]
+    return shared, np.stack(own)

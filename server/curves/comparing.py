@@ -16,7 +16,7 @@ from torvix_core.reduction import StandInertia
 from torvix_core.standards import Standard
 
 from curves.models import ComparisonWindow, LetIn, Reduced
-from curves.services import CorrectedPull, corrected
+from curves.services import CorrectedPull, Nature, corrected, nature_of
 from engines.texts import optional
 from programmes.models import BoostPolicy, MixturePolicy, Programme, Setup
 from programmes.plans import SETTING
@@ -94,6 +94,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
         resolution=pull.torque_step / 2 / float(torque.mean()) if pull.torque_step else 0.0,
         configuration=plain,
         stepwise=pull.purpose == Purpose.STEPS,
+        simulated=nature_of(pull) is Nature.SIMULATED,
         boost_as_it_comes=programme.boost_policy == BoostPolicy.EQUAL_DRIVE,
         mixture_as_delivered=programme.mixture_policy == MixturePolicy.DELIVERED,
     )

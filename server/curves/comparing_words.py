@@ -15,7 +15,7 @@ NAMES = {
     "manifold_temperature": "Manifold skin", "mixture": "Mixture", "spark": "Spark", "boost": "Boost",
     "sweep_rate": "Sweep rate", "correction": "Correction", "time_apart": "Time apart", "slots": "Parts and settings",
     "resolution": "Resolution", "range": "Range", "session": "Session", "first_pull": "First pull after a change",
-    "fuel": "Fuel", "operator": "Operator", "revision": "Engine revision",
+    "fuel": "Fuel", "operator": "Operator", "revision": "Engine revision", "simulated": "Engine or simulated stand",
 }  # fmt: skip
 BASES = {Basis.PHYSICS: "physics", Basis.PRACTICE: "common practice", Basis.STANDARD: "the standards", Basis.NONE: ""}
 LEVELS = {Level.OK: "ok", Level.NOTE: "note", Level.BLOCK: "not comparable", Level.UNKNOWN: "not known"}
@@ -54,6 +54,8 @@ def found_words(check: Check, units: Mapping[str, str]) -> str:
             if linked
             else "another session, with no setup in common"
         )
+    if key == "simulated":
+        return "one is of the simulated stand, the other of an engine"
     if key == "first_pull":
         return "one is the first after a change, the other is not"
     if key in ("fuel", "operator", "revision"):
@@ -95,7 +97,9 @@ def _row(key: str) -> str:
 def _told(check: Check, units: Mapping[str, str]) -> str:
     """With its name in front, where what was found does not say it already."""
     found = found_words(check, units)
-    return found if check.key in ("session", "first_pull", "range") else f"{NAMES[check.key].lower()} {found}"
+    return (
+        found if check.key in ("session", "first_pull", "range", "simulated") else f"{NAMES[check.key].lower()} {found}"
+    )
 
 
 def window_words(check: Check, units: Mapping[str, str]) -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
+from enum import StrEnum
 from typing import Any
 
 import numpy as np
@@ -34,6 +35,20 @@ WORDS = {
 }
 UNKNOWN_STANDARD = "unknown"  # of printed figures
 OF_FIGURES = (Origin.TABLE, Origin.TYPED)
+
+
+class Nature(StrEnum):
+    """What a curve is made of: the three never look alike."""
+
+    MEASURED = "measured"
+    FIGURES = "figures"
+    SIMULATED = "simulated"
+
+
+def nature_of(pull: Pull) -> Nature:
+    if pull.origin in OF_FIGURES:
+        return Nature.FIGURES
+    return Nature.SIMULATED if pull.origin == Origin.SIMULATED else Nature.MEASURED
 
 
 class NoAir(Refusal):

@@ -39,6 +39,7 @@ log = logging.getLogger("torvix.bench")
 CHUNK_S = 0.2  # between hand-overs of samples while a pull runs; they are committed at once
 FRAME_S = 0.04  # between frames to browsers
 SILENT_S = 3.0  # without a word the stand counts as lost
+AWAY_S = 1.0  # between two turns: the worker itself did not listen, so silence says nothing of the stand
 RECONNECT_S, RECONNECT_MOST_S = 1.0, 10.0  # to a stand that is not there: at first, and in the end
 ANSWER_S = 4.0  # for a command
 BEFORE_S = 3.0  # kept while armed, for a sweep that is found only once it runs
@@ -71,7 +72,7 @@ class Bench:
         self.weather_at: datetime | None = None  # when the log wants the next reading
         self.stand_s = 0.0  # the stand's own time of its last sample
         self.waiting: dict[int, tuple[Asked, float]] = {}
-        self.connect_at = self.frame_at = self.heard_at = 0.0
+        self.connect_at = self.frame_at = self.heard_at = self.listened_at = 0.0
         self.pause_s = RECONNECT_S
 
     # The loop
@@ -129,6 +130,10 @@ class Bench:
     def _hear_stand(self) -> None:
         if not self.line:
             return
+        now = time.monotonic()
+        if now - self.listened_at > AWAY_S:
+            self.heard_at = now
+        self.listened_at = now
         try:
             for message in self.line.read():
                 self.heard_at = time.monotonic()
@@ -273,7 +278,8 @@ class Bench:
         self.armed, self.aborting = None, False
         self.recording = Recording(pull)
         self.air = self.air[-1:]
-        facts = StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia)
+        facts = StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia,
+                           hello.simulated)  # fmt: skip
         self.desk.post(Began(pull, self.clock(), facts, self.picture.rounded()))
 
     def _flush_chunk(self) -> None:

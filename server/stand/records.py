@@ -16,6 +16,7 @@ from stand.models import (
     CommandState,
     Note,
     NoteKind,
+    Origin,
     Pull,
     PullState,
     Purpose,
@@ -35,6 +36,7 @@ class StandFacts:
     units: Sequence[str]
     inertia_in_torque: str
     inertia: float
+    simulated: bool = False
 
 
 @dataclass(frozen=True)
@@ -63,10 +65,11 @@ def begin_pull(pull: Pull, facts: StandFacts, at: datetime, values: Mapping[str,
     """`values` are those of the channels when the sweep began, SI."""
     pull.state, pull.started_at, pull.began_with = PullState.RUNNING, at, dict(values or {})
     pull.rate_hz, pull.inertia_in_torque, pull.inertia = facts.rate_hz, facts.inertia_in_torque, facts.inertia
+    pull.origin = Origin.SIMULATED if facts.simulated else Origin.STAND
     pull.channel_list = [[name, unit] for name, unit in zip(facts.names, facts.units, strict=True)]
     with transaction.atomic():
         pull.save(update_fields=["state", "started_at", "began_with", "rate_hz", "inertia_in_torque", "inertia",
-                                 "channel_list"])  # fmt: skip
+                                 "origin", "channel_list"])  # fmt: skip
         tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 from ninja import Schema
 from torvix_core import quantities, sentences, verdict
 from torvix_core.effects import Difference, Effects
+from torvix_core.lead_strip import Crossover, Lead
 from torvix_core.sentences import Wording, listed
 from torvix_core.standards import DEFINITIONS
 from torvix_core.verdict import Placing
@@ -135,6 +137,15 @@ class Answer:
     def comparison(self) -> Comparison:
         return self.judged.comparison
 
+    @cached_property
+    def curves(self) -> Effects | None:
+        """What stands for the setups' torque curves by the rule chosen."""
+        return self.comparison.curves(self.judged.choice.school)
+
+    @cached_property
+    def strip(self) -> tuple[tuple[Lead, ...], tuple[Crossover, ...]]:
+        return comparison.strip(self.comparison, self.curves)
+
 
 def answer(person: Person, programme: Programme, choice: Choice) -> Answer:
     """Compare and judge; setups that do not keep what they must are out of the choice."""
@@ -156,8 +167,7 @@ def headline(person: Person, found: Answer) -> list[str]:
     judged, compared = found.judged, found.comparison
     units = units_of(person)
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
-    curves = compared.curves(judged.choice.school)
-    leads, _ = comparison.strip(compared, curves)
+    leads, _ = found.strip
     told = [sentences.strip_sentence(leads, wording(compared, units["torque"]))]
     duty = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm)
     if judged.choice.measure.is_peak:
@@ -166,7 +176,7 @@ def headline(person: Person, found: Answer) -> list[str]:
     told += _kept_out(found)
     level = [compared.setups[setup] for setup in judged.level] if judged.winner is None else []
     told += beside_power.tie_break(level, found.beside, person)
-    told += _dominance(found, curves)
+    told += _dominance(found)
     return [one for one in told if one]
 
 
@@ -182,8 +192,9 @@ def _kept_out(found: Answer) -> list[str]:
     return told
 
 
-def _dominance(found: Answer, curves: Effects | None) -> list[str]:
+def _dominance(found: Answer) -> list[str]:
     """Whom the winner beats without losing anything anywhere."""
+    curves = found.curves
     if curves is None or found.judged.winner is None:
         return []
     setups, winner = found.comparison.setups, found.judged.winner
@@ -199,7 +210,7 @@ def out(person: Person, found: Answer) -> Verdict:
     judged, compared = found.judged, found.comparison
     units, programme = units_of(person), compared.programme
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
-    leads, crossovers = comparison.strip(compared, compared.curves(judged.choice.school))
+    leads, crossovers = found.strip
     in_torque = wording(compared, units["torque"])
     setup_id = [setup.pk for setup in compared.setups]
     drift = judged.fitted.drift()
@@ -226,7 +237,7 @@ def out(person: Person, found: Answer) -> Verdict:
         degrees_of_freedom=float(judged.fitted.degrees_of_freedom),
         drift_percent=float(drift[0]) * 100 if len(drift) else None,
         smallest_difference_percent=programme.smallest_difference * 100, readings=dict(choices.COVARIATES),
-        method=verdict_words.method(judged), notes=[*verdict_words.notes(judged), *compared.notes],
+        method=verdict_words.method(judged), notes=[*compared.notes, *verdict_words.notes(judged)],
     )  # fmt: skip
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -19,11 +20,13 @@ from torvix_core.schools import School
 from torvix_core.standards import Standard
 
 from curves import comparing
-from curves.services import CorrectedPull, corrected, pulls_of
+from curves.services import CorrectedPull, Nature, corrected, nature_of, pulls_of
 from programmes.models import Programme, Setup
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Standing
 from verdicts import comparison_words, history
+
+NOT_MEASURED = {Nature.SIMULATED: "simulated", Nature.FIGURES: "printed figures"}
 
 
 class NothingKept(Refusal):
@@ -60,18 +63,26 @@ class Comparison:
         """Index of the baseline, or of the first setup while the baseline has no kept pull."""
         return next((index for index, setup in enumerate(self.setups) if setup.is_baseline), 0)
 
+    @cached_property
     def overall(self) -> Effects:
-        """Average torque over all common bins: what says whether the drift is straight."""
+        """Average torque over all common bins: what says whether the drift is straight. NotEnoughPulls as `fit`."""
         return fit(self.torque.mean(axis=1), self.layout, self.history)
 
     def curves(self, school: School = School.MEAN) -> Effects | None:
         """What the setups' torque curves are worth, bin by bin; None where nothing tells scatter."""
         try:
-            overall = self.overall()
+            return schools.stand_for(self._every_pull, school, self.overall)
         except NotEnoughPulls:
             return None
-        fitted = fit_curves(self.torque, self.layout, self.history, bent=bool(overall.bent))
-        return schools.stand_for(fitted, school, overall)
+
+    @cached_property
+    def _every_pull(self) -> Effects:
+        return fit_curves(self.torque, self.layout, self.history, bent=bool(self.overall.bent))
+
+    def made_of(self, setup: int) -> str:
+        """In words, what of a setup's pulls is not recorded from an engine; empty if all of it is."""
+        mine = {nature_of(one.pull) for row, one in enumerate(self.kept) if self.setup_of[row] == setup}
+        return " and ".join(words for nature, words in NOT_MEASURED.items() if nature in mine)
 
     def power_of(self, torque: Array) -> Array:
         """W of torque curves on the common bins."""

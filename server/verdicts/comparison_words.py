@@ -8,7 +8,7 @@ import numpy as np
 from torvix_core.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
 
 from curves import comparing, comparing_words
-from curves.services import CorrectedPull
+from curves.services import CorrectedPull, Nature, nature_of
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup
 from stand.models import Pull, PullState, Purpose, Standing
 
@@ -35,7 +35,7 @@ def notes(
     standard: Standard,
 ) -> list[str]:
     """What a reader of the result must know of the pulls behind it."""
-    told = list(_agreed(programme))
+    told = [*_made_of(kept), *_agreed(programme)]
     planned = [setup for setup in programme.setups.all() if setup.candidate == Candidate.IN]
     missing = [setup.letter for setup in planned if setup not in setups]
     if missing:
@@ -80,6 +80,18 @@ def notes(
     if overridden:
         told.append(f"Started outside a temperature window: {_numbers(overridden)}.")
     return told
+
+
+def _made_of(kept: Sequence[CorrectedPull]) -> Iterator[str]:
+    """What is not recorded from an engine."""
+    simulated = [found.pull for found in kept if nature_of(found.pull) is Nature.SIMULATED]
+    if len(simulated) == len(kept):
+        yield "All pulls are of the simulated stand: no engine ran, so this is practice and no evidence."
+    elif simulated:
+        yield f"Of the simulated stand, where no engine ran: {_numbers(simulated)}."
+    figures = [found.pull for found in kept if nature_of(found.pull) is Nature.FIGURES]
+    if figures:
+        yield f"Printed or typed figures, not a recording: {_numbers(figures)}."
 
 
 def _agreed(programme: Programme) -> Iterator[str]:

@@ -18,18 +18,17 @@ from curves.api import PeakOut, standard_asked
 from curves.files.write import Sheet, sheet_csv, sheet_xlsx
 from curves.inspecting import FIXED, FOLLOWS, NAMES, derived_curves, engine_of
 from curves.models import Reduced
+from curves.services import nature_of
 from engines.services import applied_allowance
 from programmes.models import Programme
 from shop.refusals import Invalid
 from shop.services import is_person, units_of
-from stand.models import Origin
 from verdicts import comparison as comparisons
 from verdicts import services
 from verdicts.comparison import Comparison
 from verdicts.seen import programme_of
 
 router = Router(tags=["curves of setups"])
-OF_FIGURES = (Origin.TABLE, Origin.TYPED)
 TEMPERATURES = {
     "oil_temperature": "Oil temperature", "coolant_temperature": "Coolant temperature",
     "inlet_temperature": "Inlet air temperature", "manifold_temperature": "Manifold temperature",
@@ -37,13 +36,13 @@ TEMPERATURES = {
 
 
 class PullCurve(Schema):
-    """`figures`: printed or typed, not recorded. Drawn in another way, so that nobody takes one for the other."""
+    """`nature`: measured, figures or simulated; each is drawn in its own way, so that none is taken for another."""
 
     id: int
     number: int
     factor: float
     factor_inside: bool
-    figures: bool
+    nature: str
     torque: list[float]
     power: list[float]
 
@@ -58,7 +57,10 @@ class DifferenceCurve(Schema):
 
 
 class SetupCurves(Schema):
+    """`made_of`: in words, what is not recorded from an engine."""
+
     setup_id: int
+    made_of: str
     torque: list[float]
     power: list[float]
     torque_half_width: list[float] | None
@@ -174,7 +176,7 @@ def _setup_curves(
     pulls = [
         PullCurve(
             id=found.pull.pk, number=found.pull.number, factor=found.factor, factor_inside=found.inside,
-            figures=found.pull.origin in OF_FIGURES,
+            nature=nature_of(found.pull),
             torque=quantities.from_si(comparison.torque[row], torque_unit).tolist(),
             power=quantities.from_si(comparison.power[row], power_unit).tolist(),
         )
@@ -183,6 +185,7 @@ def _setup_curves(
     ]  # fmt: skip
     return SetupCurves(
         setup_id=comparison.setups[index].pk,
+        made_of=comparison.made_of(index),
         torque=quantities.from_si(torque, torque_unit).tolist(),
         power=quantities.from_si(geometry.power(torque, comparison.speed_rpm), power_unit).tolist(),
         torque_half_width=half,

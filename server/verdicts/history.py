@@ -99,7 +99,7 @@ def _over(programmes: Iterable[Programme]) -> Scatter:
     squares, degrees, counted, slopes = 0.0, 0, 0, list[float]()
     for one in programmes:
         try:
-            found = compare(one, Standard(one.standard)).overall()
+            found = compare(one, Standard(one.standard)).overall
         except (Refusal, ValueError):  # what cannot be judged there must not stop a session here
             continue
         if found.own_scatter is None:

@@ -12,7 +12,10 @@ from verdicts.printing import figure
 
 INK, QUIET, LINE, HATCH = "#17212B", "#5B6670", "#DCD6C8", "#8A8F94"
 WIDTH_IN, HEIGHT_IN = 7.2, 4.25
+HEIGHTS = {"torque": 10, "power": 8}  # of the panels, against each other
+MARK = 1.1  # height of a mark in the same measure
 FONT = "B612"
+LAID_OUT_IN = "DejaVu Sans"  # comes with the library; the sheet's own font is taken where the drawing is shown
 
 
 def svg(curves: Mapping[str, Any]) -> str:
@@ -23,13 +26,17 @@ def svg(curves: Mapping[str, Any]) -> str:
     from matplotlib.figure import Figure
 
     with mpl.rc_context({
-        "svg.fonttype": "none", "svg.hashsalt": "sheet", "font.family": [FONT, "sans-serif"], "font.size": 7.5,
+        "svg.fonttype": "none", "svg.hashsalt": "sheet", "font.family": LAID_OUT_IN, "font.size": 7.5,
         "axes.edgecolor": LINE, "axes.labelcolor": QUIET, "xtick.color": QUIET, "ytick.color": QUIET,
         "hatch.linewidth": 0.5,
     }):  # fmt: skip
         drawn = Figure(figsize=(WIDTH_IN, HEIGHT_IN))
         FigureCanvasSVG(drawn)
-        torque, power, strip = drawn.subplots(3, 1, sharex=True, height_ratios=[10, 8, 1.1])
+        torque, power, strip = drawn.subplots(3, 1, sharex=True, height_ratios=[*HEIGHTS.values(), 1.1])
+        if any("simulated" in one.get("made_of", "") for one in curves["setups"]):
+            drawn.text(
+                0.51, 0.57, "SIMULATED", fontsize=46, color=LINE, rotation=18, ha="center", va="center", zorder=-1
+            )
         drawn.subplots_adjust(left=0.065, right=0.96, top=0.955, bottom=0.075, hspace=0.24)
         speeds = curves["speed_rpm"]
         for axes, key, unit, name in (
@@ -42,7 +49,7 @@ def svg(curves: Mapping[str, Any]) -> str:
         strip.set_xlabel("rpm", color=QUIET, loc="right", labelpad=1)
         out = io.StringIO()
         drawn.savefig(out, format="svg", transparent=True, metadata={"Date": None, "Creator": None})
-    found = out.getvalue()
+    found = out.getvalue().replace(f"'{LAID_OUT_IN}'", f"'{FONT}', sans-serif")
     return found[found.index("<svg") :]
 
 
@@ -51,7 +58,7 @@ def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any
         axes.spines[side].set_visible(False)
     axes.grid(axis="y", color=LINE, linewidth=0.6)
     axes.tick_params(length=0)
-    ends = _apart([one[key][-1] for one in setups], 0.085 * _reach(setups, key))
+    ends = _apart([one[key][-1] for one in setups], MARK / HEIGHTS[key] * _reach(setups, key))
     for one, end in zip(setups, ends, strict=True):
         mark, values = mark_of(one["position"]), one[key]
         style = (0, tuple(each * 0.55 for each in mark.dash)) if mark.dash else "-"

@@ -11,6 +11,7 @@ from django.db import transaction
 from torvix_core import quantities
 from torvix_core.schools import LABELS
 
+from curves.services import Nature, nature_of
 from engines.texts import optional
 from programmes.models import Programme
 from programmes.plans import Plan
@@ -50,9 +51,10 @@ def compose(person: Person, programme: Programme, wanted: Wanted, at: datetime) 
     found = answers.answer(person, programme, wanted.choice)
     shown, units = answers.out(person, found), units_of(person)
     build, curves = programme.build, _curves(found, units)
+    simulated = any(nature_of(one.pull) is Nature.SIMULATED for one in found.comparison.kept)
     holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
     return {
-        "format": FORMAT, "made_at": at.isoformat(), "question": programme.question,
+        "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
         "engine": str(build), "owner": build.engine.owner if wanted.show_owner else "",
         "answers_change": programme.answers_change, "held_constant": programme.held_constant,
         "standard": shown.standard_label, "rule": LABELS[found.judged.choice.school], "duty": shown.duty_label,
@@ -142,7 +144,7 @@ def _curves(found: Answer, units: Mapping[str, str]) -> dict[str, Any]:
         "setups": [
             {"position": setup.position, "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
              "power": quantities.from_si(compared.power_of(torque[index]), units["power"]).tolist(),
-             "half_width": half(index)}
+             "half_width": half(index), "made_of": compared.made_of(index)}
             for index, setup in enumerate(compared.setups)
         ],
         "leads": [

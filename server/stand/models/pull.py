@@ -49,6 +49,7 @@ class Origin(models.TextChoices):
     """Where the samples or figures of a pull come from."""
 
     STAND = "stand", "Recorded here"
+    SIMULATED = "simulated", "Simulated stand, no engine"
     FILE = "file", "Samples from a file"
     TABLE = "table", "Reduced table from a file"
     TYPED = "typed", "Figures typed in"
@@ -73,7 +74,7 @@ class Pull(models.Model):
     step = models.ForeignKey(Step, on_delete=models.SET_NULL, null=True, blank=True, related_name="pulls_made")
     plan_version = models.PositiveSmallIntegerField(default=0, help_text="of the plan it was made under; 0: none kept")
     purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.SWEEP)
-    origin = models.CharField(max_length=6, choices=Origin.choices, default=Origin.STAND)
+    origin = models.CharField(max_length=9, choices=Origin.choices, default=Origin.STAND)
     source = models.CharField(max_length=200, blank=True, help_text="file, sheet or screen it was taken from")
     figures_standard = models.CharField(
         max_length=20, blank=True, help_text="what printed figures are corrected to; observed, or unknown"
@@ -135,7 +136,7 @@ class Pull(models.Model):
             ),
             models.CheckConstraint(condition=Q(origin__in=Origin.values), name="pull_origin_is_known"),
             models.CheckConstraint(
-                condition=Q(origin__in=["stand", "file"], figures_standard="")
+                condition=Q(origin__in=["stand", "simulated", "file"], figures_standard="")
                 | Q(origin__in=["table", "typed"]) & ~Q(figures_standard=""),
                 name="pull_of_figures_says_what_they_are",
             ),

@@ -22,7 +22,7 @@ from stand import desk as desk_module
 from stand import entries, services
 from stand.bench import Bench
 from stand.desk import StandTaken
-from stand.models import ENDED, Chunk, Command, Link, Pull, PullState
+from stand.models import ENDED, Chunk, Command, Link, Origin, Pull, PullState
 from stand.samples import read_raw
 
 
@@ -82,6 +82,7 @@ class WholePull(BenchCase):
         self.assertGreater(len(pull.reduced.speed_rpm), 40)
         self.assertAlmostEqual(pull.barometer / 1000, 97.2, delta=0.5)
         self.assertEqual((pull.inertia_in_torque, pull.inertia), ("not_included", 0.45))
+        self.assertEqual(pull.origin, Origin.SIMULATED)
         self.assertFalse(Chunk.objects.exists())
 
     def test_what_a_person_wrote_after_the_arming_is_still_there_at_the_end(self):
@@ -217,6 +218,20 @@ class LostDatabase(BenchCase):
             self.assertIn("No space left", self.bench.desk.journal.trouble)
             self.assertGreater(len(self.bench.desk.journal), 1)
         self.assert_whole(self.until_ended(pull))
+
+
+class Silent(BenchCase):
+    """A stand whose time stands still says nothing."""
+
+    def test_silence_counts_only_while_the_worker_listens(self):
+        self.bench.heard_at -= 10
+        self.bench.listened_at -= 10  # a machine that stood still for ten seconds
+        self.bench.turn(0.0)
+        self.assertIsNotNone(self.bench.line)
+        self.bench.heard_at -= 10
+        self.bench.turn(0.0)
+        self.assertIsNone(self.bench.line)
+        self.assertIn("said nothing for 3 s", Link.objects.get(stand=self.bench.stand).why)
 
 
 class NoStand(TransactionTestCase):

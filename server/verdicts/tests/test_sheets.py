@@ -17,6 +17,7 @@ from torvix_core.standards import Standard
 from programmes.models import Setup
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
+from stand.models import Origin, Pull
 from verdicts import answers, decisions, links, marks, sheet_print, sheets
 from verdicts.choice import Choice
 from verdicts.links import LinkClosed
@@ -37,6 +38,34 @@ class Scene(TestCase):
 
     def issue(self, wanted: Wanted = USUAL, change: str = "") -> Sheet:
         return sheets.issue(self.operator, self.programme, wanted, change, NOW)
+
+
+class Simulated(Scene):
+    """K18: what no engine ran for is never taken for a measurement, on the screen or on paper."""
+
+    def read(self, what: str):
+        self.client.force_login(self.operator)
+        return self.client.get(f"/api/programmes/{self.programme.pk}/{what}").json()
+
+    def test_a_measured_day_says_nothing_of_simulation(self):
+        self.assertEqual({setup["made_of"] for setup in self.read("curves")["setups"]}, {""})
+        self.assertNotIn("imulated", sheet_print.html(self.issue().document))
+
+    def test_pulls_of_the_simulated_stand_are_marked_on_curves_verdict_and_sheet(self):
+        Pull.objects.update(origin=Origin.SIMULATED)
+        for setup in self.read("curves")["setups"]:
+            self.assertEqual(setup["made_of"], "simulated")
+            self.assertEqual({pull["nature"] for pull in setup["pulls"]}, {"simulated"})
+        self.assertIn("no engine ran, so this is practice and no evidence", " ".join(self.read("verdict")["notes"]))
+        page = sheet_print.html(self.issue().document)
+        self.assertIn("from the simulated stand, no engine ran", page)
+        self.assertIn("SIMULATED", page[page.index("<svg") : page.index("</svg>")])
+
+    def test_a_simulated_setup_is_not_held_against_a_measured_one(self):
+        Pull.objects.filter(setup__position=1).update(origin=Origin.SIMULATED)
+        notes = " ".join(self.read("verdict")["notes"])
+        self.assertIn("Not comparable, so not counted: Pull 4 against pull 3: engine or simulated stand", notes)
+        self.assertEqual(len(self.read("verdict")["placings"]), 2)
 
 
 class SameNumbers(Scene):

@@ -4696,17 +4696,17 @@ export interface components {
         };
         /**
          * PullCurve
-         * @description `figures`: printed or typed, not recorded. Drawn in another way, so that nobody takes one for the other.
+         * @description `nature`: measured, figures or simulated; each is drawn in its own way, so that none is taken for another.
          */
         PullCurve: {
             /** Factor */
             factor: number;
             /** Factor Inside */
             factor_inside: boolean;
-            /** Figures */
-            figures: boolean;
             /** Id */
             id: number;
+            /** Nature */
+            nature: string;
             /** Number */
             number: number;
             /** Power */
@@ -5111,11 +5111,16 @@ export interface components {
             /** Setup Id */
             setup_id: number;
         };
-        /** SetupCurves */
+        /**
+         * SetupCurves
+         * @description `made_of`: in words, what is not recorded from an engine.
+         */
         SetupCurves: {
             difference: components["schemas"]["DifferenceCurve"] | null;
             /** Installed Peak Power */
             installed_peak_power: number | null;
+            /** Made Of */
+            made_of: string;
             /** Peak Beyond */
             peak_beyond: boolean;
             peak_power: components["schemas"]["PeakOut"];

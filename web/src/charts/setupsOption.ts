@@ -89,6 +89,27 @@ function points(panel: number, speeds: number[], values: number[], colour: strin
   }
 }
 
+type Nature = 'measured' | 'figures' | 'simulated'
+
+/** How single pulls are drawn, so that none is taken for another. */
+const PULLS: Record<Nature, (...given: Parameters<typeof points>) => object> = {
+  measured: (...given) => line(...given, [], 0.8),
+  figures: points,
+  simulated: (...given) => line(...given, [1, 2], 1),
+}
+
+/** What is drawn that no engine ran for, or that was only printed: `A and B simulated`. */
+export function madeOf({ curves, positionOf, ground }: SetupsOptionInput): string {
+  const letters = new Map<string, string[]>()
+  for (const setup of curves.setups.filter((one) => one.made_of)) {
+    const letter = markOf(positionOf(setup.setup_id), ground).letter
+    letters.set(setup.made_of, [...(letters.get(setup.made_of) ?? []), letter])
+  }
+  return [...letters]
+    .map(([words, of]) => (of.length === curves.setups.length ? words : `${of.join(', ')} ${words}`))
+    .join('; ')
+}
+
 const MARK = 18
 
 /** The setups' marks at the ends of their lines, in place of a legend; pushed apart where lines end together. */
@@ -177,7 +198,7 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
   }
   if (input.showPulls) {
     for (const pull of setup.pulls) {
-      const draw = pull.figures ? points : (...given: Parameters<typeof points>) => line(...given, [], 0.8)
+      const draw = PULLS[pull.nature as Nature]
       series.push(draw(0, speeds, pull.torque, mark.colour), draw(1, speeds, pull.power, mark.colour))
     }
   }
@@ -306,7 +327,7 @@ export function setupsOption(input: SetupsOptionInput) {
   const range = { min: speeds[0], max: speeds.at(-1) }
   const reference = markOf(input.positionOf(curves.reference_id)).letter
   const names = [
-    `Torque, ${curves.torque_unit}`,
+    [`Torque, ${curves.torque_unit}`, madeOf(input)].filter(Boolean).join(' · '),
     `Power, ${curves.power_unit}`,
     thirdPanel(input, reference),
     curves.leads.length ? 'Who leads in torque' : '',

@@ -124,7 +124,7 @@ useKeys([
   <div class="page">
     <div>
       <ProblemNote :error="error ?? (problem as Error | null)" />
-      <div ref="paper" class="paper" data-test="paper" />
+      <div v-show="html" ref="paper" class="paper" data-test="paper" />
       <p v-if="!html && !problem" class="text quiet">Composing the sheet…</p>
     </div>
     <aside>
@@ -237,6 +237,9 @@ useKeys([
   padding: 26px 30px;
   max-width: 860px;
   margin: 0 auto;
+}
+aside a {
+  color: inherit;
 }
 aside {
   min-width: 0;

@@ -1,0 +1,67 @@
+"""Verdict and curves of 12 setups and 60 pulls on the screen: a changed choice, and the cursor over every pull."""
+
+from __future__ import annotations
+
+import numpy as np
+from playwright.sync_api import expect
+from torvix_core.duty import PRESETS
+from torvix_core.schools import School
+
+from browser_tests.case import BrowserCase, sign_in
+from perf import verdict
+from shop.models import Person
+
+# From the change of a list to the sentence that is another for it. Asked for without a pointer or a focus before, so
+# that nothing was judged ahead.
+CHANGE = """([list, value]) => new Promise((done) => {
+  const select = document.querySelector(`[data-test="${list}"]`)
+  const began = performance.now()
+  new MutationObserver((_, observer) => {
+    observer.disconnect()
+    requestAnimationFrame(() => done(performance.now() - began))
+  }).observe(document.querySelector('[data-test="sentence"]'), { subtree: true, childList: true, characterData: true })
+  select.value = value
+  select.dispatchEvent(new Event('change'))
+})"""
+
+FRAMES = """() => {
+  window.frames_seen = []
+  const frame = (at) => { window.frames_seen.push(at); requestAnimationFrame(frame) }
+  requestAnimationFrame(frame)
+}"""
+
+
+class Judging(BrowserCase):
+    """Prints, asserts nothing."""
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        programme = verdict.day(Person.objects.get(username="mats"))
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{programme.pk}/verdict", wait_until="domcontentloaded")
+            expect(page.get_by_test_id("sentence")).to_contain_text("lb-ft")
+            shown = page.get_by_test_id("duty").input_value()
+            chosen = [("duty", one) for one in PRESETS if one != shown]
+            chosen += [("school", one) for one in (*list(School)[1:], School.MEAN)]
+            taken = []
+            for change in chosen:
+                page.wait_for_timeout(500)
+                taken.append(page.evaluate(CHANGE, change))
+            print(
+                f"another duty or school to its verdict on the screen, nothing judged ahead: median "
+                f"{np.median(taken):.0f} ms, longest {max(taken):.0f} ms; wanted under 200 ms",
+                flush=True,
+            )
+            page.goto(f"/programmes/{programme.pk}/curves", wait_until="domcontentloaded")
+            page.get_by_role("button", name="Pulls", exact=True).click()
+            page.wait_for_timeout(1500)
+            page.mouse.move(300, 400)
+            page.evaluate(FRAMES)
+            for step in range(240):
+                page.mouse.move(300 + 2 * step, 400)
+            gaps = np.diff(page.evaluate("window.frames_seen"))
+        print(
+            f"cursor over the curves of 60 pulls: {1000 / gaps.mean():.0f} frames a second, longest gap "
+            f"{gaps.max():.0f} ms; wanted 60 frames a second",
+            flush=True,
+        )
