@@ -36,7 +36,7 @@ CHECKS: list[tuple[str, Sequence[str], Path]] = [
 def run_checks(env: dict[str, str]) -> int:
     """All checks, also after one has failed; 0 if every one is green."""
     with ThreadPoolExecutor(SIDE_BY_SIDE) as lanes:
-        green = list(lanes.map(lambda check: _green(*check, env), CHECKS))
+        green = list(lanes.map(lambda check: _green(check[0], check[1], check[2], env), CHECKS))
     failed = [name for (name, _, _), passed in zip(CHECKS, green, strict=True) if not passed]
     if not _types_are_fresh(env):
         failed.append("API types")

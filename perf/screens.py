@@ -11,7 +11,7 @@ from browser_tests.case import BrowserCase, sign_in
 from perf import verdict
 from shop.models import Person
 
-# From the change of a list to the sentence that is another for it. Asked for without a pointer or a focus before, so
+# From the change of a list to the ranking that is another for it. Asked for without a pointer or a focus before, so
 # that nothing was judged ahead.
 CHANGE = """([list, value]) => new Promise((done) => {
   const select = document.querySelector(`[data-test="${list}"]`)
@@ -19,7 +19,7 @@ CHANGE = """([list, value]) => new Promise((done) => {
   new MutationObserver((_, observer) => {
     observer.disconnect()
     requestAnimationFrame(() => done(performance.now() - began))
-  }).observe(document.querySelector('[data-test="sentence"]'), { subtree: true, childList: true, characterData: true })
+  }).observe(document.querySelector('[data-test="ranking"]'), { subtree: true, childList: true, characterData: true })
   select.value = value
   select.dispatchEvent(new Event('change'))
 })"""
@@ -39,9 +39,9 @@ class Judging(BrowserCase):
         with self.browser() as page:
             sign_in(page)
             page.goto(f"/programmes/{programme.pk}/verdict", wait_until="domcontentloaded")
-            expect(page.get_by_test_id("sentence")).to_contain_text("lb-ft")
+            expect(page.get_by_test_id("ranking")).to_be_visible()
             shown = page.get_by_test_id("duty").input_value()
-            chosen = [("duty", one) for one in PRESETS if one != shown]
+            chosen: list[tuple[str, str]] = [("duty", one) for one in PRESETS if one != shown]
             chosen += [("school", one) for one in (*list(School)[1:], School.MEAN)]
             taken = []
             for change in chosen:
