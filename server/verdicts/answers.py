@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from functools import cached_property
 
 from ninja import Schema
+from pydantic import BaseModel
 from torvix_core import quantities, sentences, verdict
 from torvix_core.effects import Difference, Effects
 from torvix_core.lead_strip import Crossover, Lead
@@ -72,7 +73,7 @@ class PlacingOut(Schema):
     cost_per_power: float | None
 
 
-class AheadOut(Schema):
+class AheadOut(BaseModel):  # there is one for every pair: what a Schema does beyond it costs more than the verdict
     """The chance that one setup truly makes more than another."""
 
     one_id: int

@@ -13,7 +13,7 @@ from verdicts.printing import figure
 INK, QUIET, LINE, HATCH = "#17212B", "#5B6670", "#DCD6C8", "#8A8F94"
 WIDTH_IN, HEIGHT_IN = 7.2, 4.25
 HEIGHTS = {"torque": 10, "power": 8}  # of the panels, against each other
-MARK = 1.1  # height of a mark in the same measure
+MARK = 1.3  # height of a mark in the same measure
 FONT = "B612"
 LAID_OUT_IN = "DejaVu Sans"  # comes with the library; the sheet's own font is taken where the drawing is shown
 

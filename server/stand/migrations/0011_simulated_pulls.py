@@ -25,7 +25,7 @@ class Migration(migrations.Migration):
         migrations.AlterField(
             model_name='pull',
             name='origin',
-            field=models.CharField(choices=[('stand', 'Recorded here'), ('simulated', 'Simulated stand, no engine'), ('file', 'Samples from a file'), ('table', 'Reduced table from a file'), ('typed', 'Figures typed in')], default='stand', max_length=9),
+            field=models.CharField(choices=[('stand', 'Recorded here'), ('simulated', 'Simulated stand'), ('file', 'Samples from a file'), ('table', 'Reduced table from a file'), ('typed', 'Figures typed in')], default='stand', max_length=9),
         ),
         migrations.AddConstraint(
             model_name='pull',

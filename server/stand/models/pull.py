@@ -49,7 +49,7 @@ class Origin(models.TextChoices):
     """Where the samples or figures of a pull come from."""
 
     STAND = "stand", "Recorded here"
-    SIMULATED = "simulated", "Simulated stand, no engine"
+    SIMULATED = "simulated", "Simulated stand"
     FILE = "file", "Samples from a file"
     TABLE = "table", "Reduced table from a file"
     TYPED = "typed", "Figures typed in"

@@ -46,7 +46,7 @@ function told(row: Row): string[] {
     row.override_reason && `Started outside a window: ${row.override_reason}`,
     row.first_after_change && 'First after a change',
     row.samples_lost ? `${row.samples_lost} samples lost on the line` : '',
-    row.origin !== 'stand' && `${row.origin_label}: ${row.source}`,
+    row.origin !== 'stand' && [row.origin_label, row.source].filter(Boolean).join(': '),
     row.comparable && row.comparable.level !== 'ok' && row.comparable.line,
     row.comparable?.let_in_reason && `Counts all the same: ${row.comparable.let_in_reason}`,
     ...row.anomalies,

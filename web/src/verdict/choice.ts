@@ -1,8 +1,10 @@
 /** What is judged and how: kept in the address, so that Curves, Verdict and Sheet tell of the same thing. */
+import { useQueryClient } from '@tanstack/vue-query'
 import { computed, type ComputedRef } from 'vue'
 import { type LocationQuery, useRoute, useRouter } from 'vue-router'
 
 import { useFrame } from '../pages/frame'
+import { verdictQuery } from './queries'
 
 /** As the server reads it; empty texts and missing ends leave it to the programme. */
 export interface Choice {
@@ -28,6 +30,19 @@ function rpm(query: LocationQuery, key: string): number | undefined {
   return found !== '' && Number.isFinite(Number(found)) ? Number(found) : undefined
 }
 
+function choiceOf(query: LocationQuery, standard: string): Choice {
+  return {
+    standard,
+    school: text(query, 'school'),
+    measure: text(query, 'measure'),
+    duty: text(query, 'duty'),
+    points: text(query, 'points'),
+    low: rpm(query, 'low'),
+    high: rpm(query, 'high'),
+    account_for: text(query, 'account_for'),
+  }
+}
+
 export function useChoice(): {
   choice: ComputedRef<Choice>
   choose: (part: Partial<Record<Part, string | number | undefined>>) => void
@@ -36,26 +51,18 @@ export function useChoice(): {
 } {
   const route = useRoute()
   const router = useRouter()
-  const { standard } = useFrame()
-  const choice = computed<Choice>(() => {
-    const { query } = route
-    return {
-      standard: standard.value,
-      school: text(query, 'school'),
-      measure: text(query, 'measure'),
-      duty: text(query, 'duty'),
-      points: text(query, 'points'),
-      low: rpm(query, 'low'),
-      high: rpm(query, 'high'),
-      account_for: text(query, 'account_for'),
-    }
-  })
+  const queries = useQueryClient()
+  const { programme, standard } = useFrame()
+  const choice = computed(() => choiceOf(route.query, standard.value))
   function choose(part: Partial<Record<Part, string | number | undefined>>) {
     const plain = Object.entries(part).map(([key, value]) => [
       key,
       value === undefined || value === '' ? undefined : String(value),
     ])
-    void router.replace({ query: { ...route.query, ...Object.fromEntries(plain) } })
+    const query = { ...route.query, ...Object.fromEntries(plain) }
+    // Asked before the address changes: the server judges while the screen follows the address.
+    void queries.prefetchQuery(verdictQuery(programme.value.id, choiceOf(query, standard.value)))
+    void router.replace({ query })
   }
   return {
     choice,
