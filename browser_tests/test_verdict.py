@@ -82,6 +82,18 @@ class Judging(Case):
             expect(page.get_by_test_id("robust")).to_contain_text("variations")
         self.assertEqual(self.problems, [])
 
+    def test_first_pulls_are_compared_among_themselves_on_every_screen(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.steps, "verdict")
+            page.get_by_test_id("counting").select_option("first")
+            expect(page.get_by_test_id("sentence")).to_contain_text("By first pulls after a change alone")
+            page.get_by_role("link", name=re.compile("^Curves")).click()
+            expect(page.get_by_text("First pulls after a change alone")).to_be_visible()
+            page.get_by_role("link", name=re.compile("^Sheet")).click()
+            expect(page.get_by_text("Mean of the pulls, first pulls after a change").first).to_be_visible()
+        self.assertEqual(self.problems, [])
+
     def test_a_wash_is_decided_on_with_a_reason(self):
         with self.browser() as page:
             sign_in(page)

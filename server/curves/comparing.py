@@ -105,8 +105,10 @@ def _number(text: str) -> float | None:
     return float(found[0]) if found else None
 
 
-def judge(programme: Programme, kept: Sequence[CorrectedPull]) -> dict[int, Judged]:
+def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool = False) -> dict[int, Judged]:
     """Every kept pull held against the baseline nearest to it, by its primary key.
+
+    `first_pulls`: all are the first after a change, a class of its own in which that is no difference.
 
     The first kept pull of the baseline in a session is what the others of the session are held against, and later
     ones of the baseline that are comparable join it.
@@ -115,6 +117,8 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull]) -> dict[int, Judg
     let_in = {one.pull_id: one for one in LetIn.objects.filter(pull__session__programme=programme).select_related("by")}
     baselines = {setup.pk for setup in programme.setups.all() if setup.is_baseline}
     facts = {found.pull.pk: facts_of(programme, found, configured.get(found.pull.setup_id, {})) for found in kept}
+    if first_pulls:
+        facts = {key: replace(one, first_after_change=True) for key, one in facts.items()}
     of_session: dict[int, set[int]] = {}
     for found in kept:
         of_session.setdefault(found.pull.session_id, set()).add(found.pull.setup_id)

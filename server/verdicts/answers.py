@@ -24,7 +24,7 @@ from verdicts import beside_power, comparison, services, verdict_words
 from verdicts import choice as choices
 from verdicts.beside_power import Beside
 from verdicts.choice import Choice
-from verdicts.comparison import Comparison, compare
+from verdicts.comparison import Comparison, Counting, compare
 from verdicts.services import Judged
 
 
@@ -94,6 +94,7 @@ class Verdict(Schema):
     standard: str
     standard_label: str
     school: str
+    counting: str
     measure: str
     duty: str
     duty_label: str
@@ -150,7 +151,7 @@ class Answer:
 
 def answer(person: Person, programme: Programme, choice: Choice) -> Answer:
     """Compare and judge; setups that do not keep what they must are out of the choice."""
-    compared = compare(programme, choice.standard)
+    compared = compare(programme, choice.standard, choice.counting)
     plan = plan_in_force(programme)
     beside = beside_power.of_setups(plan, programme, person)
     out = frozenset(
@@ -174,6 +175,8 @@ def headline(person: Person, found: Answer) -> list[str]:
     if judged.choice.measure.is_peak:
         duty = f"By {choices.MEASURES[judged.choice.measure].lower()}"
     told.append(sentences.choice_sentence(judged.placings, compared.baseline, duty, wording(compared, unit), found.out))
+    if compared.counting is Counting.FIRST:
+        told.append("By first pulls after a change alone: they read high, and compare only among themselves.")
     told += _kept_out(found)
     level = [compared.setups[setup] for setup in judged.level] if judged.winner is None else []
     told += beside_power.tie_break(level, found.beside, person)
@@ -217,7 +220,8 @@ def out(person: Person, found: Answer) -> Verdict:
     drift = judged.fitted.drift()
     return Verdict(
         standard=compared.standard, standard_label=DEFINITIONS[compared.standard].label, school=judged.choice.school,
-        measure=judged.choice.measure, duty=judged.preset, duty_label=choices.label(judged.preset),
+        counting=judged.choice.counting, measure=judged.choice.measure, duty=judged.preset,
+        duty_label=choices.label(judged.preset),
         duty_points=[list(point) for point in judged.duty.points], torque_unit=units["torque"],
         power_unit=units["power"], score_unit=unit, baseline_id=setup_id[compared.baseline],
         winner_id=None if judged.winner is None else setup_id[judged.winner], low_rpm=judged.low_rpm,

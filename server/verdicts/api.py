@@ -19,6 +19,7 @@ from verdicts import answers, robustness, services
 from verdicts import choice as choices
 from verdicts.answers import DifferenceOut, Verdict
 from verdicts.choice import Choice, Measure
+from verdicts.comparison import COUNTINGS
 from verdicts.seen import programme_of
 
 router = Router(tags=["verdicts"])
@@ -35,6 +36,7 @@ class ChoiceIn(Schema):
     low: float | None = None
     high: float | None = None
     account_for: str = ""
+    counting: str = ""
 
     def read(self, programme: Programme) -> Choice:
         """The choice. Invalid names what cannot be used."""
@@ -48,7 +50,7 @@ class ChoiceIn(Schema):
         return Choice(
             standard_asked(programme, self.standard), services.school_of(self.school), wanted,
             Preset.DRAWN if self.points else preset, choices.read_points(self.points) if self.points else (), self.low,
-            self.high, tuple(name for name in self.account_for.split(",") if name),
+            self.high, tuple(name for name in self.account_for.split(",") if name), services.counting_of(self.counting),
         )  # fmt: skip
 
 
@@ -71,6 +73,7 @@ class Robustness(Schema):
 class VerdictChoices(Schema):
     schools: dict[str, str]
     measures: dict[str, str]
+    countings: dict[str, str]
 
 
 class GearsIn(Schema):
@@ -133,6 +136,7 @@ def read_choices(request: HttpRequest):
     return VerdictChoices(
         schools={str(key): label for key, label in LABELS.items()},
         measures={str(key): label for key, label in choices.MEASURES.items()},
+        countings={str(key): label for key, label in COUNTINGS.items()},
     )
 
 
@@ -171,11 +175,13 @@ def read_robustness(request: HttpRequest, programme_id: int, given: Query[Choice
 
 
 @router.get("/programmes/{programme_id}/steps", response=Steps, operation_id="build_steps")
-def read_steps(request: HttpRequest, programme_id: int, standard: str = "", school: str = "", duty: str = ""):
+def read_steps(
+    request: HttpRequest, programme_id: int, standard: str = "", school: str = "", duty: str = "", counting: str = ""
+):  # fmt: skip
     """The build as a ladder, and main effects of the slots with what cannot be told apart."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
-    choice = ChoiceIn(standard=standard, school=school, duty=duty).read(programme)
+    choice = ChoiceIn(standard=standard, school=school, duty=duty, counting=counting).read(programme)
     found, units = answers.answer(request.user, programme, choice), units_of(request.user)
     plan, setups = found.plan, found.comparison.setups
     place_of = {setup.pk: place for place, setup in enumerate(setups)}

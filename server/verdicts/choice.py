@@ -8,11 +8,12 @@ from enum import StrEnum
 
 from torvix_core import duty as duties
 from torvix_core.duty import PRESETS, Duty, Preset
-from torvix_core.schools import School
+from torvix_core.schools import LABELS, School
 from torvix_core.standards import Standard
 
 from programmes.models import Programme
 from shop.refusals import Invalid
+from verdicts.comparison import COUNTINGS, Counting
 
 
 class Measure(StrEnum):
@@ -55,6 +56,7 @@ class Choice:
     low_rpm: float | None = None
     high_rpm: float | None = None
     account_for: tuple[str, ...] = ()
+    counting: Counting = Counting.KEPT
 
 
 def read_points(text: str) -> tuple[tuple[float, float], ...]:
@@ -81,6 +83,12 @@ def duty_of(choice: Choice, programme: Programme, low_rpm: float, high_rpm: floa
         return duties.check(points), which
     except ValueError as error:
         raise Invalid(f"The duty cannot be used: {error}.", fields={"points": str(error)}) from error
+
+
+def rule(choice: Choice) -> str:
+    """What stands for a setup, and among which pulls where it is not the usual."""
+    told = LABELS[choice.school]
+    return told if choice.counting is Counting.KEPT else f"{told}, {COUNTINGS[choice.counting].lower()}"
 
 
 def phrase(which: Preset, low_rpm: float, high_rpm: float) -> str:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass
+from enum import StrEnum
 from functools import cached_property
 
 import numpy as np
@@ -23,7 +24,7 @@ from curves import comparing
 from curves.services import CorrectedPull, Nature, corrected, nature_of, pulls_of
 from programmes.models import Programme, Setup
 from shop.refusals import Refusal
-from stand.models import Pull, PullState, Standing
+from stand.models import Pull, PullState, Purpose, Standing
 from verdicts import comparison_words, history
 
 NOT_MEASURED = {Nature.SIMULATED: "simulated", Nature.FIGURES: "printed figures"}
@@ -33,6 +34,16 @@ class NothingKept(Refusal):
     """There is no accepted pull to compare."""
 
     code = "nothing_kept"
+
+
+class Counting(StrEnum):
+    """Which pulls are compared; the two classes are never mixed."""
+
+    KEPT = "kept"
+    FIRST = "first"
+
+
+COUNTINGS = {Counting.KEPT: "Pulls that were kept", Counting.FIRST: "First pulls after a change"}
 
 
 @dataclass(frozen=True)
@@ -53,6 +64,7 @@ class Comparison:
     torque: Array
     power: Array
     notes: Sequence[str]
+    counting: Counting = Counting.KEPT
 
     @property
     def setup_of(self) -> NDArray[np.int_]:
@@ -93,19 +105,19 @@ class Comparison:
         return np.stack([curves[self.setup_of == index].mean(axis=0) for index in range(len(self.setups))])
 
 
-def compare(programme: Programme, standard: Standard) -> Comparison:
-    """Lay the kept pulls of a programme over each other under one standard."""
+def compare(programme: Programme, standard: Standard, counting: Counting = Counting.KEPT) -> Comparison:
+    """Lay the pulls of a programme that count over each other under one standard."""
     pulls = pulls_of(programme)
     kept, notes = [], []
     for pull in pulls:
-        if pull.standing == Standing.ACCEPTED:
+        if _counts(pull, counting):
             try:
                 kept.append(corrected(pull, standard))
             except Refusal as refusal:
                 notes.append(str(refusal))
     if not kept:
-        raise NothingKept(notes[0] if notes else _nothing(pulls))
-    judged = comparing.judge(programme, kept)
+        raise NothingKept(notes[0] if notes else _nothing(pulls, counting))
+    judged = comparing.judge(programme, kept, first_pulls=counting is Counting.FIRST)
     blocked = [one for one in judged.values() if one.level is Level.BLOCK and not _of_another_day_alone(one)]
     notes += comparison_words.not_comparable(blocked)
     kept = [found for found in kept if judged[found.pull.pk].counts or _of_another_day_alone(judged[found.pull.pk])]
@@ -120,8 +132,16 @@ def compare(programme: Programme, standard: Standard) -> Comparison:
     setups = [setup for setup in programme.setups.all() if setup.pk in present]
     return Comparison(
         programme, standard, setups, kept, _layout(pulls, kept, setups), history.of(programme), speed, torque, power,
-        [*notes, *comparison_words.notes(pulls, kept, programme, setups, standard)],
+        [*notes, *comparison_words.notes(pulls, kept, programme, setups, standard)], counting,
     )  # fmt: skip
+
+
+def _counts(pull: Pull, counting: Counting) -> bool:
+    """Among first pulls also one that was left out for being one, and by nobody."""
+    if counting is Counting.KEPT:
+        return pull.standing == Standing.ACCEPTED
+    by_itself = pull.standing == Standing.EXCLUDED and pull.judged_by_id is None and pull.purpose == Purpose.WARM_UP
+    return pull.first_after_change and (pull.standing == Standing.ACCEPTED or by_itself)
 
 
 def _of_another_day_alone(judged: comparing.Judged) -> bool:
@@ -129,7 +149,9 @@ def _of_another_day_alone(judged: comparing.Judged) -> bool:
     return {check.key for check in judged.checks if check.level is Level.BLOCK} == {"session"}
 
 
-def _nothing(pulls: Sequence[Pull]) -> str:
+def _nothing(pulls: Sequence[Pull], counting: Counting) -> str:
+    if counting is Counting.FIRST:
+        return "No first pull after a change is there to be compared. Compare the pulls that were kept."
     if pulls and all(pull.standing == Standing.EXCLUDED for pull in pulls):
         return "Every pull was left out. Let one count again in the log, or make another at the stand."
     return "No pull is kept yet. Make a pull at the stand, and keep it."

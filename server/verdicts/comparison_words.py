@@ -46,11 +46,14 @@ def notes(
                 and pull.purpose != Purpose.WARM_UP]  # fmt: skip
     if unjudged:
         told.append(f"Not judged yet, so not counted: {_numbers(unjudged)}.")
+    counted = {found.pull.pk for found in kept}
     first = [pull for pull in pulls if pull.purpose == Purpose.WARM_UP and pull.state == PullState.COMPLETE
-             and pull.standing != Standing.ACCEPTED]  # fmt: skip
+             and pull.standing != Standing.ACCEPTED and pull.pk not in counted]  # fmt: skip
     if first:
         told.append(f"First pulls after a change are left out, they read high: {_numbers(first)}.")
-    out = [pull for pull in pulls if pull.standing == Standing.EXCLUDED and pull not in first]
+    out = [
+        pull for pull in pulls if pull.standing == Standing.EXCLUDED and pull not in first and pull.pk not in counted
+    ]
     if out:
         told.append(f"Left out with a reason: {_numbers(out)}.")
     outside = [found.pull for found in kept if not found.inside]

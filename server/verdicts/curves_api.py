@@ -106,6 +106,7 @@ class Curves(Schema):
     standard: str
     standard_label: str
     school: str
+    counting: str
     torque_unit: str
     power_unit: str
     baseline_id: int
@@ -222,12 +223,15 @@ def _allowance(programme: Programme, unit: str) -> AllowanceOut | None:
 
 
 @router.get("/programmes/{programme_id}/curves", response=Curves, operation_id="curves")
-def read_curves(request: HttpRequest, programme_id: int, standard: str = "", school: str = "", reference: int = 0):
+def read_curves(
+    request: HttpRequest, programme_id: int, standard: str = "", school: str = "", reference: int = 0,
+    counting: str = "",
+):  # fmt: skip
     """Every setup's curve, and its difference to one of them: the baseline unless another is asked for."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
-    comparison = comparisons.compare(programme, chosen)
+    comparison = comparisons.compare(programme, chosen, services.counting_of(counting))
     wanted = services.school_of(school)
     effects = comparison.curves(wanted)
     against = comparison.baseline
@@ -249,9 +253,11 @@ def read_curves(request: HttpRequest, programme_id: int, standard: str = "", sch
         )
     elif wanted is not schools.School.MEAN:
         notes.insert(0, f"{schools.LABELS[wanted]} of each setup.")
+    if comparison.counting is comparisons.Counting.FIRST:
+        notes.insert(0, "First pulls after a change alone: they read high, and compare only among themselves.")
     return Curves(
         allowance=_allowance(programme, units["power"]), standard=chosen, standard_label=DEFINITIONS[chosen].label,
-        school=wanted, torque_unit=unit, power_unit=units["power"],
+        school=wanted, counting=comparison.counting, torque_unit=unit, power_unit=units["power"],
         baseline_id=comparison.setups[comparison.baseline].pk, reference_id=comparison.setups[against].pk,
         speed_rpm=comparison.speed_rpm.tolist(),
         setups=[_setup_curves(comparison, effects, at, against, units) for at in range(len(comparison.setups))],
@@ -270,11 +276,11 @@ def read_curves(request: HttpRequest, programme_id: int, standard: str = "", sch
 
 
 @router.get("/programmes/{programme_id}/overlays", response=Overlays, operation_id="overlays")
-def read_overlays(request: HttpRequest, programme_id: int, standard: str = ""):
+def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", counting: str = ""):
     """Mixture, boost, filling, consumption and temperatures of each setup, as the mean of its kept pulls."""
     assert is_person(request.user)
     programme, units = programme_of(request.user, programme_id), units_of(request.user)
-    comparison = comparisons.compare(programme, standard_asked(programme, standard))
+    comparison = comparisons.compare(programme, standard_asked(programme, standard), services.counting_of(counting))
     engines = {build.pk: engine_of(build) for build in {one.pull.build for one in comparison.kept}}
     grid, found = comparison.speed_rpm, dict[str, dict[int, list[Array]]]()
     for one in comparison.kept:
@@ -325,13 +331,15 @@ def setups_table(comparison: Comparison, effects: Effects | None, units: dict[st
 
 
 @router.get("/programmes/{programme_id}/setups.{kind}", operation_id="setups_file", response={200: None})
-def setups_file(request: HttpRequest, programme_id: int, kind: str, standard: str = "", school: str = ""):
+def setups_file(
+    request: HttpRequest, programme_id: int, kind: str, standard: str = "", school: str = "", counting: str = ""
+):  # fmt: skip
     """The table of the setups' curves as CSV or XLSX."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     if kind not in exports.SHEET_TYPES:
         raise Invalid("There is no such kind of file.", fields={"kind": f"one of {', '.join(exports.SHEET_TYPES)}"})
-    comparison = comparisons.compare(programme, standard_asked(programme, standard))
+    comparison = comparisons.compare(programme, standard_asked(programme, standard), services.counting_of(counting))
     sheet = setups_table(comparison, comparison.curves(services.school_of(school)), units_of(request.user))
     answer = HttpResponse(
         sheet_csv(sheet) if kind == "csv" else sheet_xlsx(sheet), content_type=exports.SHEET_TYPES[kind]

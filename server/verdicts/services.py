@@ -21,7 +21,7 @@ from curves.models import Reduced
 from shop.refusals import Invalid
 from verdicts import choice as choices
 from verdicts.choice import Choice
-from verdicts.comparison import Comparison, NothingKept
+from verdicts.comparison import Comparison, Counting, NothingKept
 
 SEED = 20_260_701  # the same pulls give the same chances
 FEWEST_COVERED = 0.5  # [-] of a duty's weight that must lie where all were run
@@ -266,3 +266,10 @@ def school_of(text: str) -> School:
         return School(text or School.MEAN)
     except ValueError as error:
         raise Invalid("There is no such rule.", fields={"school": f"one of {', '.join(School)}"}) from error
+
+
+def counting_of(text: str) -> Counting:
+    try:
+        return Counting(text or Counting.KEPT)
+    except ValueError as error:
+        raise Invalid("There is no such class.", fields={"counting": f"one of {', '.join(Counting)}"}) from error

@@ -9,7 +9,6 @@ from typing import Any
 
 from django.db import transaction
 from torvix_core import quantities
-from torvix_core.schools import LABELS
 
 from curves.services import Nature, nature_of
 from engines.texts import optional
@@ -21,8 +20,10 @@ from shop.services import require_operator, units_of
 from stand import cautions
 from stand.models import Pull, Standing
 from verdicts import answers, comparison, robustness
+from verdicts import choice as choices
 from verdicts.answers import Answer, PlacingOut, Verdict
 from verdicts.choice import Choice
+from verdicts.comparison import Counting
 from verdicts.curves_api import torque_means
 from verdicts.models import Sheet
 from verdicts.printing import NOTHING, figure, plus_minus, signed, span
@@ -57,7 +58,7 @@ def compose(person: Person, programme: Programme, wanted: Wanted, at: datetime) 
         "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
         "engine": str(build), "owner": build.engine.owner if wanted.show_owner else "",
         "answers_change": programme.answers_change, "held_constant": programme.held_constant,
-        "standard": shown.standard_label, "rule": LABELS[found.judged.choice.school], "duty": shown.duty_label,
+        "standard": shown.standard_label, "rule": choices.rule(wanted.choice), "duty": shown.duty_label,
         "range": f"{shown.low_rpm:.0f} to {shown.high_rpm:.0f} rpm", "headline": shown.headline,
         "thresholds": shown.thresholds, "holds": holds,
         "heads": _heads(shown, programme, wanted),
@@ -199,6 +200,8 @@ def _excluded(programme: Programme, found: Answer) -> list[str]:
     reasons: dict[str, list[int]] = {}
     for pull in pulls:
         why = pull.excluded_reason or (
+            "not the first after a change" if found.comparison.counting is Counting.FIRST
+            and not pull.first_after_change else
             "not comparable" if pull.standing == Standing.ACCEPTED else
             f"{pull.get_purpose_display().lower()}, {pull.get_standing_display().lower()}"
         )  # fmt: skip

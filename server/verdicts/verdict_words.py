@@ -7,7 +7,7 @@ from collections.abc import Iterator, Sequence
 import numpy as np
 from torvix_core import effects
 from torvix_core.effects import Effects
-from torvix_core.schools import LABELS, School
+from torvix_core.schools import School
 from torvix_core.sentences import listed
 from torvix_core.standards import DEFINITIONS
 
@@ -27,7 +27,7 @@ def method(judged: Judged) -> str:
         "" if choice.measure.is_peak else f", {choices.label(judged.preset).lower()} weighting of the 100 rpm table"
     )
     return (
-        f"{LABELS[choice.school]}; {label}; {measure.lower()}{weighed}. Setup, session and drift fitted together on "
+        f"{choices.rule(choice)}; {label}; {measure.lower()}{weighed}. Setup, session and drift fitted together on "
         "the logarithm of the score; scatter pooled over setups. Intervals are 95 % for all pairs of setups together "
         "(studentized range), along the curves also for all speeds together."
     )

@@ -1,6 +1,7 @@
 """Verdicts by duty, school and measure; across days; and every edge with a worded answer and no NaN."""
 
 import json
+from typing import Any
 
 import numpy as np
 import scenes
@@ -11,7 +12,7 @@ from torvix_core.standards import Standard
 from programmes.models import Kind
 from shop.models import Role
 from stand import services as stand_services
-from stand.models import Pull
+from stand.models import Pull, Purpose, Standing
 from verdicts import services
 from verdicts.choice import Choice, Measure
 from verdicts.comparison import NothingKept, compare
@@ -91,6 +92,52 @@ class Duties(Tilted):
         told = self.read("verdict").json()["thresholds"]
         self.assertEqual(len(told), 1)
         self.assertRegex(told[0], r"^Below 4[45]\d\d ± \d+ rpm B makes more, above it A\.$")
+
+
+class FirstPulls(Scene):
+    """DS2: first pulls flatter; they are left out, or compared among themselves alone, and never mixed."""
+
+    def setUp(self):
+        super().setUp()
+        opened = scenes.session(self.programme, self.operator)
+        self.first: dict[int, set[int]] = {0: set(), 1: set()}
+        for setup, true in ((0, 1.0), (1, 1.02), (0, 1.0), (1, 1.02)):
+            for level in (1.009, 1.0, 1.001):
+                flatters = level == 1.009
+                made = scenes.pull(opened, self.setups[setup], self.operator, level=true * level, keep=not flatters)
+                if flatters:
+                    self.first[setup].add(made.pk)
+        Pull.objects.filter(pk__in=self.first[0] | self.first[1]).update(
+            first_after_change=True, purpose=Purpose.WARM_UP, standing=Standing.EXCLUDED, excluded_reason="by itself"
+        )
+
+    def placings(self, **query: object) -> dict[int, dict[str, Any]]:
+        keys = [setup.pk for setup in self.setups]
+        return {keys.index(one["setup_id"]): one for one in self.read("verdict", **query).json()["placings"]}
+
+    def test_they_are_a_class_of_their_own(self):
+        kept, first = self.placings(), self.placings(counting="first")
+        for setup in (0, 1):
+            self.assertEqual(set(first[setup]["pull_ids"]), self.first[setup])
+            self.assertFalse(set(kept[setup]["pull_ids"]) & self.first[setup])
+            self.assertAlmostEqual(first[setup]["score"] / kept[setup]["score"], 1.009 / 1.0005, delta=0.0003)
+        self.assertAlmostEqual(first[1]["to_baseline"]["percent"], 2.0, delta=0.03)
+        told = self.read("verdict", counting="first").json()
+        self.assertIn("By first pulls after a change alone", " ".join(told["headline"]))
+        self.assertNotIn("are left out, they read high", " ".join(told["notes"]))
+        curves = self.read("curves", counting="first").json()
+        self.assertEqual(
+            {pull["id"] for one in curves["setups"] for pull in one["pulls"]}, set().union(*self.first.values())
+        )
+
+    def test_one_that_a_person_left_out_stays_out(self):
+        gone = min(self.first[0])
+        Pull.objects.filter(pk=gone).update(judged_by=self.operator, excluded_reason="Slipping belt")
+        self.assertEqual(set(self.placings(counting="first")[0]["pull_ids"]), self.first[0] - {gone})
+
+    def test_a_class_that_is_none_is_refused_at_its_field(self):
+        answer = self.read("verdict", counting="both")
+        self.assertEqual((answer.status_code, answer.json()["fields"]), (422, {"counting": "one of kept, first"}))
 
 
 class Schools(Scene):

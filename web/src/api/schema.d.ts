@@ -2564,6 +2564,11 @@ export interface components {
              */
             account_for: string;
             /**
+             * Counting
+             * @default
+             */
+            counting: string;
+            /**
              * Duty
              * @default
              */
@@ -2730,6 +2735,8 @@ export interface components {
             allowance: components["schemas"]["AllowanceOut"] | null;
             /** Baseline Id */
             baseline_id: number;
+            /** Counting */
+            counting: string;
             /** Crossovers */
             crossovers: components["schemas"]["CrossoverOut"][];
             /** Leads */
@@ -2831,6 +2838,11 @@ export interface components {
              * @default
              */
             account_for: string;
+            /**
+             * Counting
+             * @default
+             */
+            counting: string;
             /**
              * Duty
              * @default
@@ -5199,6 +5211,11 @@ export interface components {
              */
             change: string;
             /**
+             * Counting
+             * @default
+             */
+            counting: string;
+            /**
              * Duty
              * @default
              */
@@ -5762,6 +5779,8 @@ export interface components {
             ahead: components["schemas"]["AheadOut"][];
             /** Baseline Id */
             baseline_id: number;
+            /** Counting */
+            counting: string;
             /** Degrees Of Freedom */
             degrees_of_freedom: number;
             /** Drift Percent */
@@ -5825,6 +5844,10 @@ export interface components {
         };
         /** VerdictChoices */
         VerdictChoices: {
+            /** Countings */
+            countings: {
+                [key: string]: string;
+            };
             /** Measures */
             measures: {
                 [key: string]: string;
@@ -7529,6 +7552,7 @@ export interface operations {
                 standard?: string;
                 school?: string;
                 reference?: number;
+                counting?: string;
             };
             header?: never;
             path: {
@@ -7858,6 +7882,7 @@ export interface operations {
         parameters: {
             query?: {
                 standard?: string;
+                counting?: string;
             };
             header?: never;
             path: {
@@ -7960,6 +7985,7 @@ export interface operations {
                 low?: number | null;
                 high?: number | null;
                 account_for?: string;
+                counting?: string;
             };
             header?: never;
             path: {
@@ -8011,6 +8037,7 @@ export interface operations {
             query?: {
                 standard?: string;
                 school?: string;
+                counting?: string;
             };
             header?: never;
             path: {
@@ -8182,6 +8209,7 @@ export interface operations {
                 standard?: string;
                 school?: string;
                 duty?: string;
+                counting?: string;
             };
             header?: never;
             path: {
@@ -8261,6 +8289,7 @@ export interface operations {
                 low?: number | null;
                 high?: number | null;
                 account_for?: string;
+                counting?: string;
             };
             header?: never;
             path: {

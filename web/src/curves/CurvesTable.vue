@@ -12,7 +12,8 @@ const cursor = defineModel<number>('cursor', { required: true })
 const { programme, setup } = useFrame()
 const copied = ref('')
 const files = computed(() => {
-  const query = `standard=${props.curves.standard}&school=${props.curves.school}`
+  const { standard, school, counting } = props.curves
+  const query = new URLSearchParams({ standard, school, counting })
   return ['csv', 'xlsx'].map((kind) => ({
     kind,
     address: `/api/programmes/${programme.value.id}/setups.${kind}?${query}`,

@@ -21,6 +21,7 @@ const reference = ref(0)
 const asked = computed(() => ({
   standard: standard.value,
   school: choice.value.school,
+  counting: choice.value.counting,
   reference: reference.value,
 }))
 const { data: curves, error } = useCurves(() => programme.value.id, asked)
@@ -33,7 +34,7 @@ const { data: other } = useCurves(
   both,
 )
 const third = ref('')
-const { data: overlays } = useOverlays(() => programme.value.id, standard, true)
+const { data: overlays } = useOverlays(() => programme.value.id, choice, true)
 const overlay = computed(() => overlays.value?.overlays.find(({ key }) => key === third.value) ?? null)
 const { data: steps, error: stepsError } = useSteps(() => programme.value.id, choice)
 const TABS = [

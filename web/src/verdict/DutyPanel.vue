@@ -178,6 +178,16 @@ function account(key: string) {
         </select>
       </label>
       <label>
+        <span>Compared</span>
+        <select
+          :value="verdict.counting"
+          data-test="counting"
+          @change="choose({ counting: ($event.target as HTMLSelectElement).value })"
+        >
+          <option v-for="(label, key) in choices?.countings" :key="key" :value="key">{{ label }}</option>
+        </select>
+      </label>
+      <label>
         <span>Ranked by</span>
         <select
           :value="verdict.measure"

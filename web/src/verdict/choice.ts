@@ -16,9 +16,10 @@ export interface Choice {
   low?: number
   high?: number
   account_for: string
+  counting: string
 }
 type Part = Exclude<keyof Choice, 'standard'>
-const PARTS: Part[] = ['school', 'measure', 'duty', 'points', 'low', 'high', 'account_for']
+const PARTS: Part[] = ['school', 'measure', 'duty', 'points', 'low', 'high', 'account_for', 'counting']
 
 function text(query: LocationQuery, key: string): string {
   const found = query[key]
@@ -40,6 +41,7 @@ function choiceOf(query: LocationQuery, standard: string): Choice {
     low: rpm(query, 'low'),
     high: rpm(query, 'high'),
     account_for: text(query, 'account_for'),
+    counting: text(query, 'counting'),
   }
 }
 

@@ -10,6 +10,7 @@ type Id = MaybeRefOrGetter<number>
 export interface CurvesAsked {
   standard: string
   school?: string
+  counting?: string
   reference?: number
 }
 
@@ -29,13 +30,16 @@ export function useCurves(
   })
 }
 
-export function useOverlays(id: Id, standard: MaybeRefOrGetter<string>, wanted: MaybeRefOrGetter<boolean>) {
+export function useOverlays(id: Id, choice: MaybeRefOrGetter<Choice>, wanted: MaybeRefOrGetter<boolean>) {
   return useQuery({
-    queryKey: computed(() => ['overlays', toValue(id), toValue(standard)] as const),
-    queryFn: async ({ queryKey: [, programme_id, standard] }) =>
+    queryKey: computed(() => {
+      const { standard, counting } = toValue(choice)
+      return ['overlays', toValue(id), { standard, counting }] as const
+    }),
+    queryFn: async ({ queryKey: [, programme_id, query] }) =>
       answer(
         await api.GET('/api/programmes/{programme_id}/overlays', {
-          params: { path: { programme_id }, query: { standard } },
+          params: { path: { programme_id }, query },
         }),
       ),
     enabled: () => toValue(wanted),
@@ -45,10 +49,10 @@ export function useOverlays(id: Id, standard: MaybeRefOrGetter<string>, wanted: 
 export function useSteps(id: Id, choice: MaybeRefOrGetter<Choice>) {
   return useQuery({
     queryKey: computed(() => ['steps', toValue(id), toValue(choice)] as const),
-    queryFn: async ({ queryKey: [, programme_id, { standard, school, duty }] }) =>
+    queryFn: async ({ queryKey: [, programme_id, { standard, school, duty, counting }] }) =>
       answer(
         await api.GET('/api/programmes/{programme_id}/steps', {
-          params: { path: { programme_id }, query: { standard, school, duty } },
+          params: { path: { programme_id }, query: { standard, school, duty, counting } },
         }),
       ),
     placeholderData: (before) => before,
