@@ -2,19 +2,20 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
 from django.db.models import QuerySet
 from torvix_core import effects
-from torvix_core.effects import History
+from torvix_core.effects import Effects, History
 from torvix_core.standards import Standard
 
+from curves.services import Nature, nature_of
 from programmes.models import Programme
 from shop.refusals import Refusal
-from stand.models import Session, Standing
+from stand.models import Link, Session, Standing
 from verdicts.models import KnownScatter
 
 MOST_PROGRAMMES = 20  # that are looked back on, the newest
@@ -70,10 +71,12 @@ def remember(session: Session, at: datetime) -> None:
     if KnownScatter.objects.filter(programme=programme).exists():
         return
     earlier = Programme.objects.filter(sessions__opened_at__lt=session.opened_at).exclude(pk=programme.pk)
-    found = _over(_newest(earlier.filter(build__engine=programme.build.engine_id)))
+    # What no engine ran for says nothing of an engine, and an engine nothing of the simulated stand.
+    simulated = Link.objects.filter(stand=session.stand_id, hello__simulated=True).exists()
+    found = _pooled(_days(_newest(earlier.filter(build__engine=programme.build.engine_id)))[simulated])
     of_stand = not found.degrees_of_freedom
     if of_stand:
-        found = _over(_newest(earlier.filter(sessions__stand=session.stand_id)))
+        found = _pooled(_days(_newest(earlier.filter(sessions__stand=session.stand_id)))[simulated])
     if found.degrees_of_freedom and found.share > 0:
         KnownScatter.objects.create(
             programme=programme, scatter=found.share, degrees_of_freedom=found.degrees_of_freedom,
@@ -82,8 +85,12 @@ def remember(session: Session, at: datetime) -> None:
 
 
 def scatter_of(programme: Programme) -> Scatter:
-    """What all pulls of the engine so far say of its scatter, those of this programme too; else the default."""
-    found = _over(_newest(Programme.objects.filter(build__engine=programme.build.engine_id)))
+    """What all pulls of the engine so far say of its scatter, those of this programme too; else the default.
+
+    Simulated pulls stand in only where no engine ran.
+    """
+    days = _days(_newest(Programme.objects.filter(build__engine=programme.build.engine_id)))
+    found = _pooled(days[False] or days[True])
     return found if found.degrees_of_freedom else Scatter(effects.USUAL.scatter, 0, 0)
 
 
@@ -92,24 +99,29 @@ def _newest(programmes: QuerySet[Programme]) -> Iterable[Programme]:
     return wanted.select_related("build").prefetch_related("setups", "build__installation")[:MOST_PROGRAMMES]
 
 
-def _over(programmes: Iterable[Programme]) -> Scatter:
-    """Pooled over programmes: squares over degrees of freedom, and the drift of the sessions that returned."""
+def _days(programmes: Iterable[Programme]) -> dict[bool, list[Effects]]:
+    """The fitted days of programmes that repeat a pull: under True those that were simulated."""
     from verdicts.comparison import compare  # what compares asks here what is known
 
-    squares, degrees, counted, slopes = 0.0, 0, 0, list[float]()
+    found: dict[bool, list[Effects]] = {False: [], True: []}
     for one in programmes:
         try:
-            found = compare(one, Standard(one.standard)).overall
+            compared = compare(one, Standard(one.standard))
+            fitted = compared.overall
         except (Refusal, ValueError):  # what cannot be judged there must not stop a session here
             continue
-        if found.own_scatter is None:
-            continue
-        squares += float(found.own_scatter) ** 2 * found.own_degrees
-        degrees += found.own_degrees
-        counted += 1
-        slopes += found.slopes.tolist()
+        if fitted.own_scatter is not None:
+            found[any(nature_of(kept.pull) is Nature.SIMULATED for kept in compared.kept)].append(fitted)
+    return found
+
+
+def _pooled(days: Sequence[Effects]) -> Scatter:
+    """Squares over degrees of freedom, and the drift of the sessions that returned."""
+    degrees = sum(one.own_degrees for one in days)
+    squares = sum(float(one.own_scatter) ** 2 * one.own_degrees for one in days if one.own_scatter is not None)
+    slopes = [slope for one in days for slope in one.slopes.tolist()]
     drift = None
     if len(slopes) >= FEWEST_RETURNS:
         # Twice what was usual: what a day without a return may hide.
         drift = float(np.clip(2 * np.sqrt(np.mean(np.square(slopes))), LEAST_DRIFT, effects.USUAL.drift_per_pull))
-    return Scatter(float(np.sqrt(squares / degrees)) if degrees else 0.0, degrees, counted, drift)
+    return Scatter(float(np.sqrt(squares / degrees)) if degrees else 0.0, degrees, len(days), drift)

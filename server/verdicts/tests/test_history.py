@@ -12,6 +12,7 @@ from curves import archive
 from programmes.models import Programme
 from shop.models import Role
 from stand import services as stand_services
+from stand.models import Origin, Pull
 from verdicts import history
 from verdicts.comparison import compare
 from verdicts.models import KnownScatter
@@ -61,6 +62,21 @@ class Remembering(Scene):
         self.open(other)
         self.assertTrue(KnownScatter.objects.get(programme=other).of_stand)
         self.assertIn("other engines on this stand", history.told(other))
+
+    def test_simulated_days_say_nothing_of_an_engine_nor_an_engine_of_them(self):
+        Pull.objects.update(origin=Origin.SIMULATED)
+        second = self.again()
+        self.close(self.open(second))
+        self.assertFalse(KnownScatter.objects.exists())
+        self.assertEqual(history.scatter_of(second).degrees_of_freedom, 6)  # better than nothing, for a plan
+        scenes.link(self.session.stand)  # which says that it is simulated
+        third = self.again()
+        self.close(self.open(third, day=2))
+        self.assertEqual(KnownScatter.objects.get(programme=third).programmes, 1)
+        Pull.objects.update(origin=Origin.STAND)
+        fourth = self.again()
+        self.open(fourth, day=3)
+        self.assertFalse(KnownScatter.objects.filter(programme=fourth).exists())
 
     def test_nothing_known_is_said_too(self):
         self.assertIn("Nothing was known of this engine before: a scatter of 0.4 %", history.told(self.first))
