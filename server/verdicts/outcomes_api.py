@@ -38,6 +38,7 @@ class UseOut(Schema):
     high_percent: float | None
     wash: bool
     other_changes: int
+    made_of: str
     why_not: str
 
 
@@ -161,7 +162,7 @@ def read_uses(request: HttpRequest, part_id: int):
             is_baseline=use.setup.is_baseline, pulls=use.pulls, low_rpm=use.low_rpm, high_rpm=use.high_rpm,
             torque=None if use.torque is None else float(quantities.from_si(use.torque, unit)), torque_unit=unit,
             percent=percent(use.change), low_percent=percent(use.low), high_percent=percent(use.high), wash=use.wash,
-            other_changes=use.other_changes, why_not=use.why_not,
+            other_changes=use.other_changes, made_of=use.made_of, why_not=use.why_not,
         )
         for use in records.uses(request.user, part)
     ]  # fmt: skip

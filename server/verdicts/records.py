@@ -35,6 +35,7 @@ class Use:
     wash: bool
     other_changes: int  # parts beside this one in which the setup differs from the baseline
     why_not: str
+    made_of: str = ""  # in words, what of its pulls is not recorded from an engine
 
 
 def uses(person: Person, part: Part) -> list[Use]:
@@ -79,4 +80,5 @@ def _use(
         None if change is None else float(change.change), None if change is None else float(change.low),
         None if change is None else float(change.high),
         change is not None and bool(change.is_wash(programme.smallest_difference)), beside, "",
+        comparison.made_of(place.setup),
     )  # fmt: skip

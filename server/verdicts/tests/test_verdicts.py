@@ -13,7 +13,7 @@ from shop.models import Role
 from shop.refusals import Invalid
 from stand import records as stand_records
 from stand import services as stand_services
-from stand.models import Pull
+from stand.models import Origin, Pull
 from verdicts import services
 from verdicts.choice import Choice
 from verdicts.comparison import NothingKept, compare
@@ -208,7 +208,9 @@ class PartsAndBuilds(Scene):
         self.assertAlmostEqual(use["torque"], verdict["torque"])
         self.assertAlmostEqual(use["percent"], verdict["to_baseline"]["percent"])
         self.assertEqual((use["pulls"], use["wash"], use["other_changes"]), (verdict["pulls"], False, 0))
-        self.assertEqual((base["is_baseline"], base["percent"]), (True, None))
+        self.assertEqual((base["is_baseline"], base["percent"], base["made_of"]), (True, None, ""))
+        Pull.objects.update(origin=Origin.SIMULATED)
+        self.assertEqual(self.uses(1)[0]["made_of"], "simulated")
 
     def test_a_part_that_did_not_change_alone_says_so(self):
         setup = self.programme.setups.get(position=1)

@@ -5718,6 +5718,8 @@ export interface components {
             low_percent: number | null;
             /** Low Rpm */
             low_rpm: number;
+            /** Made Of */
+            made_of: string;
             /** Other Changes */
             other_changes: number;
             /** Percent */

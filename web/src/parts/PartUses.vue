@@ -28,6 +28,7 @@ const { data: uses } = useUses(() => props.id)
             {{ signed(use.percent) }} % to the baseline ({{ signed(use.low_percent) }} to
             {{ signed(use.high_percent) }}).
           </template>
+          <template v-if="use.made_of">These are {{ use.made_of }}. </template>
           <template v-if="use.other_changes">
             Not alone: {{ use.other_changes }} other
             {{ use.other_changes === 1 ? 'part' : 'parts' }} differed, too.
