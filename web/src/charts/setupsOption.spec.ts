@@ -9,13 +9,10 @@ test('marks that would lie on each other are pushed apart, and keep their order'
   expect(far).toBe(200)
 })
 
-function input(madeOf: string[]): SetupsOptionInput {
+function input(madeOf: string[]): Pick<SetupsOptionInput, 'curves' | 'positionOf'> {
   const setups = madeOf.map((words, at) => ({ setup_id: at, made_of: words }))
-  return {
-    curves: { setups },
-    positionOf: (id: number) => id,
-    ground: 'light',
-  } as unknown as SetupsOptionInput
+  const curves = { setups } as SetupsOptionInput['curves']
+  return { curves, positionOf: (id: number) => id }
 }
 
 test('what no engine ran for is said, of all or by letter', () => {

@@ -1,7 +1,7 @@
 /** The chart of the Curves screen: torque, power, difference and lead strip on one rpm axis. */
 import type { Schema } from '../api/client'
 import { figure } from '../figures'
-import { type Ground, markOf, shapePath } from '../setups/marks'
+import { type Ground, letterOf, markOf, shapePath } from '../setups/marks'
 import { FONT, type Ink } from './echarts'
 
 type Curves = Schema['Curves']
@@ -99,10 +99,10 @@ const PULLS: Record<Nature, (...given: Parameters<typeof points>) => object> = {
 }
 
 /** What is drawn that no engine ran for, or that was only printed: `A and B simulated`. */
-export function madeOf({ curves, positionOf, ground }: SetupsOptionInput): string {
+export function madeOf({ curves, positionOf }: Pick<SetupsOptionInput, 'curves' | 'positionOf'>): string {
   const letters = new Map<string, string[]>()
   for (const setup of curves.setups.filter((one) => one.made_of)) {
-    const letter = markOf(positionOf(setup.setup_id), ground).letter
+    const letter = letterOf(positionOf(setup.setup_id))
     letters.set(setup.made_of, [...(letters.get(setup.made_of) ?? []), letter])
   }
   return [...letters]
