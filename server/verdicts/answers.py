@@ -73,7 +73,7 @@ class PlacingOut(Schema):
     cost_per_power: float | None
 
 
-class AheadOut(BaseModel):  # there is one for every pair: what a Schema does beyond it costs more than the verdict
+class AheadOut(BaseModel):  # one for every pair: a Schema takes seven times as long to make
     """The chance that one setup truly makes more than another."""
 
     one_id: int

@@ -18,8 +18,8 @@ FONT = "B612"
 LAID_OUT_IN = "DejaVu Sans"  # comes with the library; the sheet's own font is taken where the drawing is shown
 
 
-def svg(curves: Mapping[str, Any]) -> str:
-    """Drawn from a sheet's frozen numbers; text stays text."""
+def svg(curves: Mapping[str, Any], simulated: bool) -> str:
+    """Drawn from a sheet's frozen numbers; text stays text. `simulated` stands across it."""
     # The figure is made without pyplot: it keeps no state, so that two requests at once do not share one.
     import matplotlib as mpl
     from matplotlib.backends.backend_svg import FigureCanvasSVG
@@ -33,7 +33,7 @@ def svg(curves: Mapping[str, Any]) -> str:
         drawn = Figure(figsize=(WIDTH_IN, HEIGHT_IN))
         FigureCanvasSVG(drawn)
         torque, power, strip = drawn.subplots(3, 1, sharex=True, height_ratios=[*HEIGHTS.values(), 1.1])
-        if any("simulated" in one.get("made_of", "") for one in curves["setups"]):
+        if simulated:
             drawn.text(
                 0.51, 0.57, "SIMULATED", fontsize=46, color=LINE, rotation=18, ha="center", va="center", zorder=-1
             )

@@ -40,9 +40,10 @@ def html(
         "table": table,
         "made_at": datetime.fromisoformat(document["made_at"]),
     }
+    chart = sheet_chart.svg(document["curves"], document.get("simulated", False))
     return render_to_string(
         "verdicts/sheet_page.html" if page else "verdicts/sheet.html",
-        {"sheet": shown, "chart": sheet_chart.svg(document["curves"]), "history": history, "token": token,
+        {"sheet": shown, "chart": chart, "history": history, "token": token,
          "fonts": {name: _font(file) for name, file in FONTS.items()}},
     )  # fmt: skip
 

@@ -19,7 +19,7 @@ from shop.refusals import Invalid
 from shop.services import require_operator, units_of
 from stand import cautions
 from stand.models import Pull, Standing
-from verdicts import answers, comparison, robustness
+from verdicts import answers, robustness
 from verdicts import choice as choices
 from verdicts.answers import Answer, PlacingOut, Verdict
 from verdicts.choice import Choice
@@ -127,10 +127,9 @@ def _setups(found: Answer) -> list[dict[str, Any]]:
 
 
 def _curves(found: Answer, units: Mapping[str, str]) -> dict[str, Any]:
-    compared, school = found.comparison, found.judged.choice.school
-    effects = compared.curves(school)
+    compared, effects = found.comparison, found.curves
     torque = torque_means(compared, effects)
-    leads, _ = comparison.strip(compared, effects)
+    leads, _ = found.strip
 
     def half(index: int) -> list[float]:
         if effects is None:
@@ -145,7 +144,7 @@ def _curves(found: Answer, units: Mapping[str, str]) -> dict[str, Any]:
         "setups": [
             {"position": setup.position, "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
              "power": quantities.from_si(compared.power_of(torque[index]), units["power"]).tolist(),
-             "half_width": half(index), "made_of": compared.made_of(index)}
+             "half_width": half(index)}
             for index, setup in enumerate(compared.setups)
         ],
         "leads": [

@@ -231,7 +231,12 @@ useKeys([
     <div v-else class="empty">
       <ProblemNote :error="error" />
       <p v-if="!error" class="text quiet">Fetching the curves…</p>
-      <v-btn v-else :to="{ name: 'stand' }">To the stand</v-btn>
+      <template v-else>
+        <v-btn v-if="choice.counting" @click="choose({ counting: undefined })"
+          >Compare the pulls that were kept</v-btn
+        >
+        <v-btn :to="{ name: 'stand' }">To the stand</v-btn>
+      </template>
     </div>
   </div>
 </template>
