@@ -104,6 +104,18 @@ class Blocks(SimpleTestCase):
                  "oil_temperature": np.where(np.arange(20) >= 5, 420.0, 360.0)}  # fmt: skip
         self.assertEqual(Guard(USUAL).watch(block).limit.key, "oil")
 
+    def test_a_column_that_is_shorter_than_the_rest_is_judged_all_the_same(self):
+        """Whatever a stand sends, the guard goes on: one column of a block may lack its first samples."""
+        block = {"rpm": np.full(3, 4000.0), "throttle": np.ones(2), "oil_temperature": np.full(3, 360.0)}
+        guard = Guard([BY_KEY["coolant"], BY_KEY["oil"]])
+        for _ in range(2):
+            self.assertIsNone(guard.watch({**block, "coolant_temperature": [400.0]}))
+        trip = guard.watch({**block, "coolant_temperature": [400.0]})
+        self.assertEqual((trip.limit.key, trip.value, trip.speed_rpm), ("coolant", 400.0, 4000.0))
+        self.assertEqual(
+            Guard([BY_KEY["oil"]]).watch({"rpm": [4000.0], "oil_temperature": np.full(3, 420.0)}).value, 420
+        )
+
     def test_an_empty_block_and_an_unknown_channel_trip_nothing(self):
         self.assertIsNone(Guard(USUAL).watch({}))
         self.assertIsNone(Guard(USUAL).watch({"odd": np.array([9e9])}))

@@ -123,6 +123,11 @@ def check(limit: Limit) -> Limit:
     return limit
 
 
+def _newest(values: Array, count: int) -> Array:
+    """The same as the last of `count` samples, NaN before them."""
+    return values if len(values) == count else np.concatenate([np.full(count - len(values), np.nan), values])
+
+
 class Guard:
     """Follows the samples of a pull and trips once. A sample in which nothing usable came is not judged."""
 
@@ -133,13 +138,15 @@ class Guard:
     def watch(self, block: Mapping[str, ArrayLike]) -> Trip | None:
         """The trip in a block of samples, if one is in it; the first where there are several.
 
-        Shapes: each channel (n,), or a number for one sample; NaN where nothing usable came.
+        Shapes: each channel (n,), or a number for one sample; NaN where nothing usable came. A channel with fewer
+                samples than the rest holds the newest of them: who guards an engine judges what there is.
         Units:  SI, `rpm`.
-        Errors: ValueError where channels differ in length.
+        Errors: none.
         Source: a limit trips when so many of the last so many samples are out, the newest among them.
         """
         table = {name: np.atleast_1d(np.asarray(values, dtype=np.float64)) for name, values in block.items()}
-        count = len(next(iter(table.values()), ()))
+        count = max((len(values) for values in table.values()), default=0)
+        table = {name: _newest(values, count) for name, values in table.items()}
         speed = np.nan_to_num(table.get(SPEED, np.zeros(count)))
         loaded = ~(table.get(THROTTLE, np.ones(count)) < LOADED)  # a throttle that says nothing counts as open
         first: tuple[int, Limit] | None = None
