@@ -7,10 +7,23 @@ from torvix_core import quantities
 from torvix_core.standards import Standard
 
 from browser_tests.at_the_stand import HILL_CLIMB
-from browser_tests.case import PASSWORD, BrowserCase, sign_in
+from browser_tests.case import PASSWORD, SETTLED, BrowserCase, sign_in
 from programmes.models import Programme
 from stand.models import Pull
 from verdicts.comparison import Comparison, compare
+
+LATE_TO_SEE = """
+  const Observer = window.IntersectionObserver
+  const waiting = []
+  // Timers run in the order of their time: what is begun by seeing within a tenth of a second is over when this is.
+  window.see = () => {
+    waiting.splice(0).forEach((tell) => tell())
+    return new Promise((done) => setTimeout(done, 100))
+  }
+  window.IntersectionObserver = class extends Observer {
+    constructor(tell, options) { super((...told) => waiting.push(() => tell(...told)), options) }
+  }
+"""
 
 
 class Case(BrowserCase):
@@ -132,6 +145,54 @@ class Doors(Case):
             page.get_by_role("button", name="Sign in").click()
             expect(page.get_by_test_id("sentence")).to_be_visible()
             self.assertIn("standard=observed", page.url)
+
+    def test_what_is_typed_at_the_door_stays_whichever_answer_comes_late(self):
+        """Somebody types at once; the answers to what the screen before had asked come in any order."""
+        late: list[Route] = []
+        for address in ("/", f"/programmes/{self.hill_climb.pk}/verdict"):
+            with self.subTest(address=address), self.browser() as page:
+                page.route(re.compile("/api/me$"), lambda route: late.append(route))
+                page.goto(address, wait_until="domcontentloaded")
+                page.get_by_label("Name").fill("juna")
+                page.get_by_label("Password").fill(PASSWORD)
+                self.assertTrue(late)
+                while late:
+                    with page.expect_response(re.compile("/api/me$")):
+                        late.pop().continue_()
+                page.unroute_all()
+                page.evaluate("() => new Promise((done) => setTimeout(done))")
+                expect(page.get_by_label("Name")).to_have_value("juna")
+                expect(page.get_by_label("Password")).to_have_value(PASSWORD)
+                page.get_by_role("button", name="Sign in").click()
+                expect(page.get_by_role("button", name="Units and sign-out")).to_be_visible()
+
+    def test_focus_is_not_taken_from_a_field_that_somebody_types_in(self):
+        """What a page does once it is seen may come late on a slow machine; here it comes when told."""
+        with self.browser() as page:
+            page.add_init_script(LATE_TO_SEE)
+            page.goto("/sign-in", wait_until="domcontentloaded")
+            expect(page.get_by_label("Name")).to_be_focused()
+            page.get_by_label("Password").click()
+            page.evaluate("window.see()")
+            page.keyboard.insert_text(PASSWORD)
+            expect(page.get_by_label("Password")).to_have_value(PASSWORD)
+            expect(page.get_by_label("Name")).to_have_value("")
+
+    def test_an_answer_that_is_late_does_not_sign_out_whoever_signed_in_since(self):
+        """The screen before had asked who is here; “nobody” comes only after somebody is."""
+        late: list[Route] = []
+        with self.browser() as page:
+            page.route(re.compile("/api/me$"), lambda route: late.append(route))
+            page.goto("/", wait_until="domcontentloaded")
+            page.get_by_label("Name").fill("juna")
+            page.get_by_label("Password").fill(PASSWORD)
+            page.get_by_role("button", name="Sign in").click()
+            expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
+            self.assertTrue(late)
+            for route in late:
+                route.fulfill(status=401, json={"code": "signed_out", "detail": "You are signed out.", "fields": {}})
+            page.evaluate(SETTLED)
+            expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
 
     def test_unknown_addresses_say_so(self):
         with self.browser() as page:

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
+import { useIsFetching, useQueryClient } from '@tanstack/vue-query'
 import { onScopeDispose, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
@@ -11,6 +11,8 @@ const router = useRouter()
 const theme = useTheme()
 
 watchEffect(() => theme.change(route.name === 'stand' ? 'stand' : 'daylight'))
+
+const asking = useIsFetching()
 
 // Signed out in another window, or the session ran out: ask to sign in, and come back here afterwards.
 const queries = useQueryClient()
@@ -28,7 +30,7 @@ onScopeDispose(stop)
 </script>
 
 <template>
-  <v-app>
+  <v-app :aria-busy="asking > 0">
     <router-view />
   </v-app>
 </template>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { ref } from 'vue'
+import { onMounted, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, api, Problem } from '../api/client'
@@ -13,6 +13,10 @@ const username = ref('')
 const password = ref('')
 const problem = ref<Problem | null>(null)
 const waiting = ref(false)
+
+// At once, not when the library first sees the field on the screen: by then somebody types in the other one.
+const first = useTemplateRef<{ focus: () => void }>('first')
+onMounted(() => first.value?.focus())
 
 async function signIn() {
   waiting.value = true
@@ -40,7 +44,7 @@ async function signIn() {
     <form @submit.prevent="signIn">
       <h1>Torvix</h1>
       <p class="text quiet">Back-to-back engine tests: plan, pull, compare, decide.</p>
-      <v-text-field v-model="username" label="Name" autocomplete="username" autofocus />
+      <v-text-field ref="first" v-model="username" label="Name" autocomplete="username" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
       <ProblemNote :error="problem" />
       <v-btn type="submit" class="hand" block :disabled="waiting || !username || !password">Sign in</v-btn>
