@@ -173,4 +173,6 @@ def build_web() -> None:
     say("building the front end")
     run(["npm", "run", "--silent", "build", "--", "--logLevel", "warn"], what="the front end's build", cwd=WEB,
         env=environment())  # fmt: skip
+    # Once, as small as it gets, so that no request waits for it.
+    run([PYTHON, "-m", "whitenoise.compress", "--quiet", WEB / "dist"], what="compressing the front end")
     _note(stamp, state)

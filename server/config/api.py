@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import logging
+
 from django.core.exceptions import PermissionDenied
 from django.db import IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
@@ -40,6 +42,7 @@ from verdicts.outcomes_api import router as outcomes_router
 from verdicts.sheets_api import router as sheets_router
 from verdicts.theories_api import router as theories_router
 
+log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth)
 api.add_router("", shop_router)
 api.add_router("", jobs_router)
@@ -119,6 +122,7 @@ def _overtaken(request: HttpRequest, error: IntegrityError) -> HttpResponse:
 
 @api.exception_handler(OperationalError)
 def _database_lost(request: HttpRequest, error: OperationalError) -> HttpResponse:
+    log.warning("the database did not answer: %s", error)
     return _problem(
         request, 503, "database_lost", "The database does not answer. What the stand sends is kept; try again.", {}
     )

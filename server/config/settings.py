@@ -33,7 +33,8 @@ INSTALLED_APPS = [
 ]
 MIDDLEWARE = [
     "django.middleware.security.SecurityMiddleware",
-    "whitenoise.middleware.WhiteNoiseMiddleware",
+    "config.delivery.CompressedText",
+    "config.delivery.BuiltFiles",
     "csp.middleware.CSPMiddleware",
     "django.contrib.sessions.middleware.SessionMiddleware",
     "django.middleware.common.CommonMiddleware",
@@ -43,6 +44,7 @@ MIDDLEWARE = [
     "axes.middleware.AxesMiddleware",
 ]
 ROOT_URLCONF = "config.urls"
+TEST_RUNNER = "ops.lanes.LaneRunner"
 ASGI_APPLICATION = "config.asgi.application"
 TEMPLATES = [{"BACKEND": "django.template.backends.django.DjangoTemplates", "DIRS": [WEB_BUILD], "APP_DIRS": True}]
 
@@ -54,7 +56,8 @@ DATABASES = {
         "PASSWORD": os.environ.get("TORVIX_DB_PASSWORD", ""),
         "HOST": os.environ.get("TORVIX_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("TORVIX_DB_PORT", "54390"),
-        "CONN_MAX_AGE": 60,
+        # A web process serves each request in a thread of its own, which ends with it: a connection kept would be lost.
+        "CONN_MAX_AGE": 0 if os.environ.get("TORVIX_WEB_PROCESS") == "1" else 60,
         "CONN_HEALTH_CHECKS": True,
     }
 }
@@ -104,9 +107,8 @@ USE_TZ = True
 
 STATIC_URL = "/static/"
 BENCH_SPOOL = Path(os.environ.get("TORVIX_SPOOL", ROOT / "var" / "spool"))
-STATIC_ROOT = ROOT / "var" / "static"
 STATICFILES_DIRS = [WEB_BUILD] if WEB_BUILD.is_dir() else []
-# Vite's hashes stand in the file names already; ./torvix serves the build straight from its folder.
+# Vite's hashes stand in the file names already, so the build is served straight from its folder and nothing collected.
 WHITENOISE_USE_FINDERS = True
 WHITENOISE_IMMUTABLE_FILE_TEST = r"-[A-Za-z0-9_-]{8}\.\w+$"
 

@@ -7,6 +7,7 @@ from collections.abc import AsyncIterator
 from typing import Any
 
 from asgiref.sync import sync_to_async
+from django.db import connection
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 
 from programmes.models import Programme
@@ -34,8 +35,11 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
     # Everybody who reads the same programme in the same units gets the same bytes: they are made once.
     reader = (programme.pk, *(display.units[kind] for kind in sorted(display.units)))
 
+    watched = await _gates(programme)
+    await _give_back()
+
     async def events() -> AsyncIterator[bytes]:
-        watched = await _gates(programme)
+        nonlocal watched
         async for message in live.frames(session.stand_id):
             if message is None:
                 yield b": still here\n\n"
@@ -58,10 +62,18 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
 
 
 @sync_to_async
+def _give_back() -> None:
+    """A stream lasts for hours; it must not hold a connection to the database all the while."""
+    connection.close()
+
+
+@sync_to_async
 def _gates(programme: Programme) -> list[Gate]:
     armed = Pull.objects.filter(session__programme=programme, state__in=(PullState.ARMED, PullState.RUNNING)).first()
     fresh = Programme.objects.prefetch_related("windows").get(pk=programme.pk)
-    return gates(fresh, None, like_next(armed, fresh))
+    found = gates(fresh, None, like_next(armed, fresh))
+    connection.close()  # see _give_back
+    return found
 
 
 def _event(message: dict[str, Any]) -> bytes:
