@@ -40,7 +40,7 @@ def arm(page: Page) -> None:
     page.get_by_role("button", name=re.compile("It is bolted on|Pull again")).click()
     expect(page.get_by_test_id("headline")).to_contain_text("armed")
     # Until the gates are open: a pull has heated the engine.
-    expect(page.get_by_role("button", name="Hold to start")).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("button", name="Hold to start")).to_be_visible()
 
 
 def hold_to_start(page: Page) -> None:
@@ -54,10 +54,10 @@ def pull(page: Page) -> None:
     """Arm, start, and wait for the end."""
     arm(page)
     hold_to_start(page)
-    expect(page.get_by_test_id("headline")).not_to_contain_text("running", timeout=20_000)
+    expect(page.get_by_test_id("headline")).not_to_contain_text("running")
 
 
 def keep(page: Page) -> None:
-    expect(page.get_by_test_id("headline")).to_contain_text("Keep it?", timeout=20_000)
+    expect(page.get_by_test_id("headline")).to_contain_text("Keep it?")
     page.keyboard.press("k")
     expect(page.get_by_test_id("headline")).to_contain_text("Next:")

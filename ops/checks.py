@@ -13,9 +13,12 @@ from ops.machine import PYTHON, ROOT, VENV, WEB, say
 MANAGE = [str(PYTHON), "server/manage.py"]
 SCHEMA = WEB / "openapi.json"
 TYPES = WEB / "src/api/schema.d.ts"
-# Side by side on two cores; the rest has timing of its own, or is not made to be sent to another process.
-TEST_LABELS_PARALLEL = ["core/tests", "server", "ops"]
-TEST_LABELS = ["standin", "demo", "browser_tests"]
+TEST_LABELS = ["core/tests", "ops", "standin", "server", "demo", "browser_tests"]
+# In the tests, and in every process that they start, a warning is an error; each exception with its reason.
+WARNINGS = [
+    "error",
+]
+LANES = 2  # of tests, each with its own database (ops/lanes.py)
 SIDE_BY_SIDE = 2  # checks at a time, on two cores
 EXPORT = [*MANAGE, "export_openapi_schema", "--api", "config.api.api", "--indent", "2", "--sorted", "--output"]
 OPENAPI_TYPESCRIPT = "node_modules/.bin/openapi-typescript"
@@ -49,9 +52,9 @@ def run_everything(env: dict[str, str], labels: Sequence[str]) -> int:
     """Checks, then every test; with labels only the tests named."""
     code = 0 if labels else run_checks(env)
     started = time.monotonic()
-    runs = [list(labels)] if labels else [["--parallel", "2", *TEST_LABELS_PARALLEL], TEST_LABELS]
-    for run in runs:
-        code = subprocess.run([*MANAGE, "test", "--noinput", *run], cwd=ROOT, env=env).returncode or code
+    run = [*MANAGE, "test", "--noinput", "--parallel", str(LANES), *(labels or TEST_LABELS)]
+    strict = {**env, "PYTHONWARNINGS": ",".join(WARNINGS)}
+    code = subprocess.run(run, cwd=ROOT, env=strict).returncode or code
     say(f"tests took {time.monotonic() - started:.0f} s")
     return code
 

@@ -35,6 +35,8 @@ def main(arguments: list[str]) -> int:
         command = commands.add_parser(name, help=what)
         if name == "test":
             command.add_argument("labels", nargs="*", help="only these tests, without the checks")
+            told = "all that is tried by chance in full, not a short form of it: soak, properties, nasty input"
+            command.add_argument("--long", action="store_true", help=told)
     perf = commands.add_parser("perf", help="benchmarks as ratios, measured side by side")
     perf.add_argument("--soak", action="store_true", help="200 kills and cuts at random moments instead, with a seed")
     told = "how often the verdict is wrong, into docs/calibration.md"
@@ -186,6 +188,6 @@ def development(options: argparse.Namespace) -> int:
                 return subprocess.run([PYTHON, "-m", "perf", *chosen], env=env, cwd=ROOT).returncode
             if options.command == "check":
                 return checks.run_checks(env)
-            return checks.run_everything(env, options.labels)
+            return checks.run_everything(env | {"TORVIX_LONG": str(int(options.long))}, options.labels)
         finally:
             cluster.stop()

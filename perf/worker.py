@@ -75,7 +75,7 @@ class LongSoak(TransactionTestCase):
 
     def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
         seed, events = int(os.environ.get("TORVIX_SEED", "1")), int(os.environ.get("TORVIX_EVENTS", "200"))
-        soak = Soak(seed)
+        soak = Soak(seed, most_loss_s=0.25)
         self.addCleanup(soak.stop)
         started = time.monotonic()
         soak.go(events)

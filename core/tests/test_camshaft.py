@@ -4,6 +4,8 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 from torvix_core import camshaft
 
+from ops.effort import effort
+
 
 class Events(SimpleTestCase):
     def test_a_cam_card_worked_by_hand(self):
@@ -21,7 +23,7 @@ class Events(SimpleTestCase):
         self.assertEqual(float(timing.intake_closing), 67.0)
         self.assertEqual(float(camshaft.advanced(timing, 4.0).intake_closing), 63.0)
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=effort(80), deadline=None)
     @given(st.floats(200, 340), st.floats(200, 340), st.floats(95, 120), st.floats(-10, 10))
     def test_advance_moves_every_event_and_leaves_durations_and_overlap(self, intake, exhaust, separation, degrees):
         timing = camshaft.valve_timing(intake, exhaust, *camshaft.centrelines(separation, 0.0))

@@ -5,6 +5,8 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 from torvix_core import compression, geometry
 
+from ops.effort import effort
+
 INCH, CUBIC_INCH, PSI = 0.0254, 1.6387064e-5, 6894.757
 
 
@@ -46,12 +48,12 @@ class StaticRatio(SimpleTestCase):
                                               deck_clearance=-2e-4, piston=-3e-6)  # fmt: skip
         self.assertLess(float(proud.total), float(plain.total))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.floats(2e-4, 3e-3), st.floats(1e-5, 1e-3))
     def test_the_ratio_rises_as_the_gasket_gets_thinner(self, thickness, taken_off):
         self.assertGreater(ratio_of(thickness), ratio_of(thickness + taken_off))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.floats(0.05, 0.15), st.floats(0.05, 0.15), st.floats(2e-5, 3e-4), st.floats(2e-4, 3e-3))
     def test_the_ratio_does_not_know_in_which_units_it_was_given(self, bore, stroke, chamber, gasket):
         metric = ratio_of(gasket, bore, stroke, chamber)

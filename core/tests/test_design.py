@@ -4,6 +4,8 @@ from hypothesis import strategies as st
 from torvix_core import design
 from torvix_core.design import Question, Standing
 
+from ops.effort import effort
+
 
 def stack(manifold: str, spacer: str = "", cam: str = "mild") -> dict[str, str]:
     return {"manifold": manifold, "spacer": spacer, "cam": cam}
@@ -70,7 +72,7 @@ SETUPS = st.lists(
 
 
 class AnyDesign(SimpleTestCase):
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=effort(80), deadline=None)
     @given(SETUPS, SETUPS)
     def test_more_setups_never_take_an_answer_away(self, setups, more):
         order = [Standing.NO, Standing.TOGETHER, Standing.ADDING_UP, Standing.DIRECT]
@@ -78,7 +80,7 @@ class AnyDesign(SimpleTestCase):
             before, after = standing(setups, question), standing([*setups, *more], question)
             self.assertGreaterEqual(order.index(after), order.index(before))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(SETUPS)
     def test_what_is_proposed_answers_what_it_says(self, setups):
         found = design.best_addition(setups)

@@ -3,6 +3,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from torvix_core.expectation import NEAR, Outcome, outcome, tendency
 
+from ops.effort import effort
+
 SHARES = st.floats(-0.2, 0.2)
 
 
@@ -23,7 +25,7 @@ class Scoring(SimpleTestCase):
         with self.assertRaisesMessage(ValueError, "the expected range must rise"):
             outcome(0.03, 0.01, 0.02)
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=effort(80), deadline=None)
     @given(SHARES, SHARES, SHARES, st.floats(0, 0.05))
     def test_a_wider_range_never_scores_worse(self, one, other, actual, wider):
         low, high = min(one, other), max(one, other)

@@ -11,6 +11,8 @@ from torvix_core.changeover import Work
 from torvix_core.day import Doing
 from torvix_core.day_plan import NoRoom, Paid, Problem, Task
 
+from ops.effort import effort
+
 SLOTS = ("manifold", "spacer", "carburettor", "header")
 LEVELS = st.sampled_from(["", "one", "two"])
 SETUPS = st.lists(st.fixed_dictionaries(dict.fromkeys(SLOTS, LEVELS)), min_size=2, max_size=6)
@@ -23,7 +25,7 @@ WORKS = st.tuples(*(st.tuples(MINUTES, MINUTES, st.booleans()) for _ in SLOTS)).
 
 
 class ChangeOvers(SimpleTestCase):
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=effort(80), deadline=None)
     @given(SETUPS, WORKS)
     def test_no_change_costs_nothing_and_a_way_round_is_never_shorter(self, setups, works):
         """With a stop between, every row is touched at least as often as without one."""
@@ -35,7 +37,7 @@ class ChangeOvers(SimpleTestCase):
 
 
 class AnyPlan(SimpleTestCase):
-    @settings(max_examples=25, deadline=None)
+    @settings(max_examples=effort(25), deadline=None)
     @given(SETUPS, WORKS, st.integers(1, 4), st.one_of(st.none(), st.integers(20, 400)), st.integers(0, 2**31))
     def test_an_order_keeps_every_rule_and_the_day_adds_up(self, setups, works, every, paid, seed):
         dice = np.random.default_rng(seed)
@@ -70,7 +72,7 @@ class AnyPlan(SimpleTestCase):
 
 
 class WhatIsTold(SimpleTestCase):
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(SETUPS)
     def test_one_more_setup_never_answers_less(self, setups):
         answered = {
@@ -80,7 +82,7 @@ class WhatIsTold(SimpleTestCase):
         for question in answered:
             self.assertIn(with_more[question], ("direct", "adding_up"))
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=effort(40), deadline=None)
     @given(SETUPS)
     def test_the_setup_that_would_help_answers_what_it_says(self, setups):
         added = design.best_addition(setups)

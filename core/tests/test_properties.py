@@ -13,6 +13,8 @@ from torvix_core.sheet import Missing, Sheet
 from torvix_core.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 from torvix_core.typed import read_quantity
 
+from ops.effort import effort
+
 
 def values(dimension: Dimension) -> st.SearchStrategy[float | str]:
     if dimension.measure == Measure.CHOICE:
@@ -48,8 +50,15 @@ def show(dimension: Dimension, value: float | str) -> str:
     return value if isinstance(value, str) else f"{value:g}"
 
 
+LARGE = [HealthCheck.too_slow, HealthCheck.data_too_large]  # a whole sheet is a large example
+
+
 class AnySheet(SimpleTestCase):
-    @settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(
+        max_examples=effort(120),
+        deadline=None,
+        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+    )
     @given(LINES)
     def test_every_figure_is_a_finite_number_or_says_why_not(self, lines):
         of = sheet(lines)
@@ -67,7 +76,9 @@ class AnySheet(SimpleTestCase):
             self.assertTrue(finding.text)
             self.assertNotIn("nan", finding.text)
 
-    @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(
+        max_examples=effort(60), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
+    )
     @given(LINES)
     def test_a_figure_names_as_assumed_exactly_the_assumed_values_it_read(self, lines):
         assumed = {key for key, (_, origin) in lines.items() if origin is Origin.ASSUMED}
@@ -76,7 +87,9 @@ class AnySheet(SimpleTestCase):
                 self.assertEqual(set(figure.assumed), set(figure.rests_on) & assumed, figure.rule.key)
                 self.assertLessEqual(set(figure.rests_on), set(lines))
 
-    @settings(max_examples=60, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(
+        max_examples=effort(60), deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large]
+    )
     @given(LINES, st.floats(-20, 20))
     def test_the_tables_answer_or_name_what_is_missing(self, lines, degrees):
         of = sheet(lines)
@@ -88,7 +101,7 @@ class AnySheet(SimpleTestCase):
             except ValueError as refused:
                 self.assertTrue(str(refused))
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.lists(st.tuples(ORIGINS, st.floats(0.001, 0.002)), max_size=5, unique_by=lambda one: one[0]))
     def test_what_is_settled_is_one_of_what_was_written_or_nothing(self, told):
         evidence = [Evidence(origin, value) for origin, value in told]
@@ -101,7 +114,11 @@ class AnySheet(SimpleTestCase):
 
 
 class AnyStack(SimpleTestCase):
-    @settings(max_examples=150, deadline=None, suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large])
+    @settings(
+        max_examples=effort(150),
+        deadline=None,
+        suppress_health_check=[HealthCheck.too_slow, HealthCheck.data_too_large],
+    )
     @given(STACKS, STACKS)
     def test_differences_are_none_only_where_no_slot_changed(self, one, other):
         told = difference(one, other, show)
@@ -112,7 +129,7 @@ class AnyStack(SimpleTestCase):
 
 
 class UnitSystems(SimpleTestCase):
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=effort(80), deadline=None)
     @given(st.floats(60, 110), st.floats(60, 110), st.floats(20, 90), st.floats(0.5, 3))
     def test_the_same_engine_in_inches_and_in_millimetres_has_the_same_ratio(self, bore, stroke, chamber, gasket):
         def ratio(lengths: str, volumes: str) -> float:

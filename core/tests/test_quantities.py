@@ -4,6 +4,8 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 from torvix_core import quantities
 
+from ops.effort import effort
+
 
 class Factors(SimpleTestCase):
     # NIST Special Publication 811, appendix B.8, factors as printed [std, mem].
@@ -33,7 +35,7 @@ class Factors(SimpleTestCase):
             with self.subTest(kind=kind):
                 assert_allclose(quantities.to_si(7.25, unit), 7.25, rtol=1e-15)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.floats(-1e6, 1e6), st.sampled_from(sorted(quantities.UNITS)))
     def test_there_and_back_is_the_same(self, value, unit):
         assert_allclose(quantities.from_si(quantities.to_si(value, unit), unit), value, rtol=1e-9, atol=1e-6)

@@ -6,6 +6,8 @@ from numpy.testing import assert_allclose
 from statsmodels.stats.power import TTestIndPower
 from torvix_core import repeats
 
+from ops.effort import effort
+
 
 class Power(SimpleTestCase):
     def test_agrees_with_statsmodels(self):
@@ -29,7 +31,7 @@ class Power(SimpleTestCase):
         assert_allclose(repeats.power([2, 4, 9], 0.0, 0.004), 0.05, rtol=1e-9)
         assert_allclose(repeats.power(4, 0.0, 0.004, confidence=0.9), 0.10, rtol=1e-9)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.integers(2, 30), st.floats(1e-4, 0.2), st.floats(1e-3, 0.02))
     def test_more_pulls_and_larger_differences_are_found_more_often(self, pulls, difference, scatter):
         here, more, larger = (

@@ -5,6 +5,8 @@ from numpy.testing import assert_allclose
 from torvix_core import quantities
 from torvix_core.typed import NotUnderstood, Typed, read_count, read_quantity
 
+from ops.effort import effort
+
 BORE = ("length", "mm", 0.020, 0.300)
 BAROMETER = ("pressure", "kPa", 50_000.0, 110_000.0)
 
@@ -27,7 +29,7 @@ class Understood(SimpleTestCase):
     def test_what_was_understood_is_told_as_it_was_typed(self):
         self.assertEqual(read_quantity("0.0650 in", "length", "mm").understood, "0.0650 in")
 
-    @settings(max_examples=80, deadline=None)
+    @settings(max_examples=effort(80), deadline=None)
     @given(st.floats(0.001, 5000), st.sampled_from([unit for unit in quantities.UNITS if unit not in ("1", "lambda")]))
     def test_there_and_back_is_what_was_typed(self, number, unit):
         typed = read_quantity(f"{number!r} {unit}", quantities.measures(unit), unit)
@@ -72,7 +74,7 @@ class Refused(SimpleTestCase):
             with self.subTest(text=text), self.assertRaisesRegex(NotUnderstood, message):
                 read_count(text, 1, 24)
 
-    @settings(max_examples=150, deadline=None)
+    @settings(max_examples=effort(150), deadline=None)
     @given(st.text(max_size=60))
     def test_no_text_does_anything_but_be_read_or_be_refused(self, text):
         try:

@@ -14,6 +14,8 @@ from torvix_core.air import ZERO_CELSIUS
 from torvix_core.standards import Standard
 from torvix_core.weather import Moisture, Reading, Tolerance
 
+from ops.effort import effort
+
 psychrolib.SetUnitSystem(psychrolib.SI)
 DAY = Reading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.5)
 ZERO_TO_FIFTY = st.floats(1, 45)
@@ -36,7 +38,7 @@ class Barometer(SimpleTestCase):
                 theirs = calc.altimeter_to_station_pressure(setting * units.hPa, elevation * units.m).to("Pa").magnitude
                 assert_allclose(weather.station_pressure(setting * 100, elevation), theirs - 30.0, rtol=0, atol=10.0)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.floats(95_000, 105_000), st.floats(-300, 3000))
     def test_there_and_back(self, pressure, elevation):
         there = weather.station_pressure(pressure, elevation)
@@ -60,7 +62,7 @@ class MoistAir(SimpleTestCase):
                 theirs = IAPWS97(T=celsius + ZERO_CELSIUS, x=0).P * 1e6
                 assert_allclose(air.saturation_vapour_pressure(celsius + ZERO_CELSIUS), theirs, rtol=6e-4)
 
-    @settings(max_examples=40, deadline=None)
+    @settings(max_examples=effort(40), deadline=None)
     @given(st.floats(80_000, 104_000), st.floats(5, 42), st.floats(0.15, 0.95))
     def test_three_ways_of_reading_the_same_air_give_the_same_factor(self, pressure, celsius, humidity):
         """Wet bulb and dew point by psychrolib 2.5.0, which knows nothing of us."""
@@ -74,7 +76,7 @@ class MoistAir(SimpleTestCase):
         factors = [float(standards.correction(reading.air(), Standard.SAE_J1349).factor) for reading in readings]
         assert_allclose(factors, factors[0], rtol=2e-5)
 
-    @settings(max_examples=60, deadline=None)
+    @settings(max_examples=effort(60), deadline=None)
     @given(st.floats(75_000, 104_000), ZERO_TO_FIFTY, st.floats(0.0, 1.0), st.sampled_from(
         [standard for standard in Standard if standard not in (Standard.ISO_1585_CI, Standard.OBSERVED)]))  # fmt: skip
     def test_every_factor_falls_with_pressure_and_rises_with_temperature(self, pressure, celsius, humidity, standard):

@@ -1,38 +1,50 @@
-"""The demonstration for tests: made once a run, and copied back for whoever asks again."""
+"""The demonstration for tests: loaded once a run into a template database, copied for each test that asks."""
 
 from __future__ import annotations
 
-from django.apps import apps
-from django.core.management.color import no_style
+import os
+
 from django.db import connection
+from django.test import TransactionTestCase
 
 from demo.loader import load
+from ops.lanes import OURS, clean_database, other_database
 
-# Tables that the flush between tests fills by itself.
-FILLED_BY_DJANGO = {"django_content_type", "auth_permission", "django_migrations"}
-_snapshot_is_made = False
+TEMPLATE, MAKING = f"{OURS}_demonstration", f"{OURS}_demonstration_making"
+LOCK = 7_420  # advisory; the other lane waits while the template is made
 
 
-def load_demonstration() -> None:
-    """The demonstration, made by the loader for the first test of a run and copied back for all others.
+class DemonstrationCase(TransactionTestCase):
+    """Each test has a copy of the demonstration of its own, and may do with it what it likes."""
 
-    Making it takes the simulated stand through a day of pulls, which is worth seeing once.
-    """
-    global _snapshot_is_made
-    tables = sorted({*connection.introspection.django_table_names(only_existing=True)} - FILLED_BY_DJANGO)
-    with connection.cursor() as cursor:
-        if not _snapshot_is_made:
-            load()
-            cursor.execute("DROP SCHEMA IF EXISTS demonstration CASCADE")
-            cursor.execute("CREATE SCHEMA demonstration")
-            for table in tables:
-                cursor.execute(f'CREATE TABLE demonstration."{table}" AS TABLE public."{table}"')
-            _snapshot_is_made = True
+    @classmethod
+    def setUpClass(cls) -> None:
+        make_template()
+        cls.enterClassContext(other_database(f"{OURS}_copy_{os.getpid()}"))
+        super().setUpClass()
+
+    @classmethod
+    def _fixture_setup(cls) -> None:
+        connection.close()
+        name = connection.settings_dict["NAME"]
+        with connection._nodb_cursor() as cursor:
+            # By force: a server or a worker of the test before may still be there.
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+            cursor.execute(f'CREATE DATABASE "{name}" TEMPLATE "{TEMPLATE}"')
+
+    def _fixture_teardown(self) -> None:
+        """Nothing is put back: the next test has a copy of its own."""
+
+
+def make_template() -> None:
+    """By the simulated stands, which take a minute for the days of pulls: once a run, by whoever asks first."""
+    with connection._nodb_cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_lock(%s)", [LOCK])  # given back with this connection
+        cursor.execute("SELECT 1 FROM pg_database WHERE datname = %s", [TEMPLATE])
+        if cursor.fetchone():
             return
-        # Foreign keys and triggers held when the rows were made; while they are copied, order does not matter.
-        cursor.execute("SET session_replication_role = replica")
-        for table in tables:
-            cursor.execute(f'INSERT INTO public."{table}" SELECT * FROM demonstration."{table}"')
-        cursor.execute("SET session_replication_role = DEFAULT")
-        for statement in connection.ops.sequence_reset_sql(no_style(), apps.get_models(include_auto_created=True)):
-            cursor.execute(statement)
+        cursor.execute(f'DROP DATABASE IF EXISTS "{MAKING}" WITH (FORCE)')
+        cursor.execute(f'CREATE DATABASE "{MAKING}" TEMPLATE "{clean_database()}"')
+        with other_database(MAKING):
+            load()
+        cursor.execute(f'ALTER DATABASE "{MAKING}" RENAME TO "{TEMPLATE}"')

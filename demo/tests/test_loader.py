@@ -2,11 +2,10 @@
 
 import itertools
 
-from django.test import TransactionTestCase
 from torvix_core.standards import Standard
 
 from demo import loader
-from demo.tests.loaded import load_demonstration
+from demo.tests.loaded import DemonstrationCase
 from engines import sheets
 from engines.models import Build, Part
 from programmes.models import Programme
@@ -20,20 +19,12 @@ from verdicts.choice import Choice
 from verdicts.models import KnownScatter, Sheet
 
 
-class Demonstration(TransactionTestCase):
-    def test_it_is_what_it_promises(self):
-        """One test, because making the demonstration takes the simulated stands through five days of pulls."""
-        load_demonstration()
+class Demonstration(DemonstrationCase):
+    def setUp(self):
         self.finished = Programme.objects.get(question=loader.scenario()["programmes"][0]["question"])
         self.boosted = Programme.objects.get(question=loader.boosted()["programmes"][0]["question"])
-        for part in (self.holds_what_is_promised, self.boosted_days_were_run, self.engine_is_on_paper,
-                     self.shelf_was_brought_in, self.leads_called_are_true, self.boosted_leads_are_true,
-                     self.steps_are_true, self.gasket_is_a_wash,
-                     self.loads_once, self.loading_that_was_cut_off_is_told):  # fmt: skip
-            with self.subTest(part.__name__):
-                part()
 
-    def boosted_days_were_run(self):
+    def test_boosted_days_were_run(self):
         first, second = self.boosted.sessions.order_by("opened_at")
         self.assertTrue(first.closed_at < second.opened_at)
         pulls = Pull.objects.filter(session__programme=self.boosted)
@@ -52,7 +43,7 @@ class Demonstration(TransactionTestCase):
         self.assertTrue(all(tick.values["intake"] == 0.002 for tick in measured))
         self.assertEqual(measured.count(), 3)
 
-    def boosted_leads_are_true(self):
+    def test_boosted_leads_are_true(self):
         """Camshafts against each other at one boost, where the verdict says that it is sure."""
         judged = services.judge(comparison.compare(self.boosted, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
         scores = {placing.setup: placing.score for placing in judged.placings}
@@ -70,7 +61,7 @@ class Demonstration(TransactionTestCase):
     def judged(self, programme: Programme) -> services.Judged:
         return services.judge(comparison.compare(programme, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
 
-    def steps_are_true(self):
+    def test_steps_are_true(self):
         """Each step that the verdict calls has the direction that the stand-in alone knows; so has the wash."""
         programme = Programme.objects.get(question=loader.eight()["programmes"][0]["question"])
         found = self.judged(programme)
@@ -91,7 +82,7 @@ class Demonstration(TransactionTestCase):
         sheet = Sheet.objects.get(programme=programme)
         self.assertEqual((sheet.number, sheet.links.count()), (1, 1))
 
-    def gasket_is_a_wash(self):
+    def test_gasket_is_a_wash(self):
         programme = Programme.objects.get(question=loader.eight()["programmes"][1]["question"])
         found = self.judged(programme)
         self.assertIsNone(found.winner)
@@ -99,7 +90,7 @@ class Demonstration(TransactionTestCase):
         self.assertEqual((known.programmes, known.of_stand), (1, False))
         self.assertIsNone(programme.decisions.get().setup)
 
-    def shelf_was_brought_in(self):
+    def test_shelf_was_brought_in(self):
         shelf = Programme.objects.get(question=loader.scenario()["programmes"][-1]["question"])
         pulls = Pull.objects.filter(session__programme=shelf)
         self.assertEqual([pull.origin for pull in pulls.order_by("number")], ["file"] * 5 + ["typed"])
@@ -107,7 +98,7 @@ class Demonstration(TransactionTestCase):
         self.assertEqual([found.pull.number for found in compared.kept], [1, 2, 3, 4, 6])
         self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: coolant.", compared.notes)
 
-    def holds_what_is_promised(self):
+    def test_holds_what_is_promised(self):
         pulls = Pull.objects.filter(session__programme=self.finished)
         standings = [pulls.filter(standing=standing).count() for standing in (Standing.ACCEPTED, Standing.EXCLUDED)]
         self.assertEqual(standings, [9, 2])
@@ -116,7 +107,7 @@ class Demonstration(TransactionTestCase):
         self.assertIsNotNone(self.finished.sessions.get().closed_at)
         self.assertIn("Shake-down", pulls.get(number=1).override_reason)
 
-    def engine_is_on_paper(self):
+    def test_engine_is_on_paper(self):
         first, second = Build.objects.filter(engine=self.finished.build.engine).order_by("revision")
         self.assertIsNotNone(first.used_at)
         pulls = Pull.objects.filter(session__programme=self.finished)
@@ -131,19 +122,19 @@ class Demonstration(TransactionTestCase):
         child = Part.objects.get(parent__name="Middle-runner manifold")
         self.assertEqual(child.amount, "60 mm")
 
-    def loads_once(self):
+    def test_loads_once(self):
         before = Pull.objects.count()
         self.assertFalse(loader.load())
         self.assertEqual(Pull.objects.count(), before)
 
-    def loading_that_was_cut_off_is_told(self):
+    def test_loading_that_was_cut_off_is_told(self):
         Person.objects.filter(username="ines").update(username="kept")
         Person.objects.create_user("ines")
         Programme.objects.filter(sessions__isnull=True).delete()
         with self.assertRaisesMessage(loader.LoadFailed, "there only in part"):
             loader.load()
 
-    def leads_called_are_true(self):
+    def test_leads_called_are_true(self):
         """The stand-in alone knows what the manifolds are worth; each called lead must be true at its middle."""
         compared = comparison.compare(self.finished, Standard.ISO_1585_SI)
         leads, crossovers = comparison.strip(compared, compared.curves())

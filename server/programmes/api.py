@@ -9,7 +9,7 @@ from django.db.models import Prefetch, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router, Schema, Status
 from torvix_core.dimensions import STACK_ORDER
 from torvix_core.standards import DEFINITIONS
 
@@ -212,7 +212,7 @@ def expect(request: HttpRequest, programme_id: int, given: ExpectationIn):
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
     setup = get_object_or_404(Setup, pk=given.setup_id, programme=programme)
     expectations.expect(person, setup, given.measure, given.text, given.sentence, timezone.now())
-    return 204, None
+    return Status(204, None)
 
 
 @router.put("/programmes/{programme_id}/build", response=ProgrammeOut, operation_id="choose_build")

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
-from ninja import Body, Router, Schema
+from ninja import Body, Router, Schema, Status
 
 from shop import services
 from shop.models import UNIT_CHOICES, Person
@@ -74,7 +74,7 @@ def sign_in(request: HttpRequest, given: SignIn):
 @router.post("/sign-out", response={204: None}, operation_id="sign_out")
 def sign_out(request: HttpRequest):
     logout(request)
-    return 204, None
+    return Status(204, None)
 
 
 @router.get("/me", response=Me, operation_id="me")

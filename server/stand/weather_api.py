@@ -7,7 +7,7 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Router, Schema
+from ninja import File, Router, Schema, Status
 from ninja.files import UploadedFile
 from pydantic import Field
 from torvix_core import quantities, weather
@@ -327,7 +327,7 @@ def import_weather(request: HttpRequest, session_id: int, file: File[UploadedFil
 def strike(request: HttpRequest, reading_id: int, given: StrikeIn):
     reading = get_object_or_404(WeatherReading, pk=reading_id)
     services.strike_reading(_person(request), reading, given.reason, timezone.now())
-    return 204, None
+    return Status(204, None)
 
 
 @router.put("/stands/{stand_id}/elevation", response=ElevationOut, operation_id="place_stand")

@@ -12,11 +12,12 @@ from stand.models import Pull, Purpose
 
 
 class AfterEach(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.session = scenes.session(self.programme, self.operator)
-        self.a, self.b, _ = self.programme.setups.all()
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.session = scenes.session(cls.programme, cls.operator)
+        cls.a, cls.b, _ = cls.programme.setups.all()
 
     def pull(self, setup=None, **shape) -> Pull:
         return scenes.pull(self.session, setup or self.a, self.operator, **shape)

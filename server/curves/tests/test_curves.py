@@ -14,11 +14,12 @@ from stand.records import MeanAir
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.session = scenes.session(self.programme, self.operator)
-        self.setup_a = self.programme.setups.first()
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.session = scenes.session(cls.programme, cls.operator)
+        cls.setup_a = cls.programme.setups.first()
 
     def pull(self, **how):
         return scenes.pull(self.session, self.setup_a, self.operator, **how)

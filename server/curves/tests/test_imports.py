@@ -47,10 +47,11 @@ class Watch:
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.a, self.b, _ = self.programme.setups.all()
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.a, cls.b, _ = cls.programme.setups.all()
 
     def bring(self, files: dict[str, bytes], where: Where = WHERE, watch: Watch | None = None, own: Own = None):
         job, batch = self.ask(files, where, own or {})

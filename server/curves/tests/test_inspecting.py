@@ -15,12 +15,15 @@ from stand.samples import read_raw
 
 
 class Scene(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.setup = cls.programme.setups.first()
+        cls.session = scenes.session(cls.programme, cls.operator)
+        cls.pull = scenes.pull(cls.session, cls.setup, cls.operator)
+
     def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.setup = self.programme.setups.first()
-        self.session = scenes.session(self.programme, self.operator)
-        self.pull = scenes.pull(self.session, self.setup, self.operator)
         self.client.force_login(self.operator)
 
     def inspection(self) -> dict:

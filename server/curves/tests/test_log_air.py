@@ -13,10 +13,11 @@ from stand.weather import Typed, log_reading
 
 
 class CorrectedByTheLog(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
-        self.session = scenes.session(self.programme, self.person)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+        cls.session = scenes.session(cls.programme, cls.person)
 
     def pull(self):
         return scenes.pull(self.session, self.programme.setups.first(), self.person, air=None)

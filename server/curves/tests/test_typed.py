@@ -52,10 +52,11 @@ class Understood(TestCase):
 
 
 class Kept(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.setup = self.programme.setups.first()
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.setup = cls.programme.setups.first()
 
     def write(self, text: str = SHEET, where: Where = WHERE, **how) -> Pull:
         written = typed.Written(

@@ -16,9 +16,12 @@ JSON = "application/json"
 
 
 class Case(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.build = services.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+
     def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.build = services.describe_engine(self.person, scenes.DAY, "six", scenes.SIX)
         self.client.force_login(self.person)
 
     def ask(self, method: str, address: str, body: object = None):
@@ -138,9 +141,10 @@ class Flow(Case):
 
 
 class Parts(Case):
-    def setUp(self):
-        super().setUp()
-        self.part = scenes.manifold(self.person, "Long", 420)
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
+        cls.part = scenes.manifold(cls.person, "Long", 420)
 
     def test_a_part_with_its_lines_lineage_and_children(self):
         body = {"name": "Cut", "modification": "runners cut", "amount": "60 mm", "reason": "top end",

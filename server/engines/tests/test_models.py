@@ -10,10 +10,11 @@ from shop.models import Role
 
 
 class Promises(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.build = describe_engine(self.person, scenes.DAY, "six", scenes.SIX)
-        self.part = scenes.manifold(self.person, "stub", 300)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.build = describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+        cls.part = scenes.manifold(cls.person, "stub", 300)
 
     def refused(self, constraint: str):
         return self.assertRaisesMessage(IntegrityError, constraint)

@@ -21,9 +21,10 @@ def picture(size: tuple[int, int] = (40, 20), form: str = "PNG", **more: object)
 
 
 class Library(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.part = scenes.manifold(self.person, "Long", 420)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.part = scenes.manifold(cls.person, "Long", 420)
 
     def modify(self, **more: object) -> Part:
         told = {"name": "Cut", "modification": "runners cut", "amount": "60 mm", "reason": "more at the top",
@@ -103,9 +104,10 @@ class Library(TestCase):
 
 
 class Photographs(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.part = scenes.manifold(self.person, "Long", 420)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.part = scenes.manifold(cls.person, "Long", 420)
 
     def add(self, upload: bytes):
         return parts.add_photo(self.person, self.part, upload, "seen from above", scenes.DAY)

@@ -12,9 +12,10 @@ from shop.services import choose_units
 
 
 class Sheets(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.build = services.describe_engine(self.person, scenes.DAY, "six", scenes.SIX)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.build = services.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
 
     def write(self, key: str, text: str, origin: Origin = Origin.MEASURED, build: Build | None = None) -> None:
         services.write_down(self.person, build or self.build, key, Change(text, origin), scenes.DAY)
@@ -78,12 +79,13 @@ class Sheets(TestCase):
 
 
 class Revisions(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.build = services.describe_engine(self.person, scenes.DAY, "six", scenes.SIX)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.build = services.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
         rows = [("2 mm", "60"), ("4 mm", "110"), ("8 mm", "190")]
-        services.write_flow_table(self.person, self.build, "intake", "10 inH2O", rows, scenes.DAY)
-        services.describe_installation(self.person, self.build, "water_pump", tested="Electric", installed="Belt",
+        services.write_flow_table(cls.person, cls.build, "intake", "10 inH2O", rows, scenes.DAY)
+        services.describe_installation(cls.person, cls.build, "water_pump", tested="Electric", installed="Belt",
                                        allowance="5 hp", basis="", applied=True)  # fmt: skip
 
     def succeed(self, **texts: str) -> Build:

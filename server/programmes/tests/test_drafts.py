@@ -15,12 +15,15 @@ TEXTS = {"sweep_start_rpm": "2000", "sweep_end_rpm": "6900 rpm", "sweep_rate": "
 
 
 class Planned(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.build = describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+        cls.long = scenes.manifold(cls.person, "Long", 420)
+        cls.short = scenes.manifold(cls.person, "Short", 240)
+        cls.spacer = add_part(cls.person, scenes.DAY, Slot.SPACER, PartFacts("Open spacer"), {})
+
     def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.build = describe_engine(self.person, scenes.DAY, "six", scenes.SIX)
-        self.long = scenes.manifold(self.person, "Long", 420)
-        self.short = scenes.manifold(self.person, "Short", 240)
-        self.spacer = add_part(self.person, scenes.DAY, Slot.SPACER, PartFacts("Open spacer"), {})
         self.client.force_login(self.person)
 
     def draft(self, **more: object) -> dict:

@@ -28,11 +28,12 @@ EVERYTHING = {
 
 
 class Planned(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.build = describe_engine(self.person, scenes.DAY, "six", scenes.SIX)
-        self.parts = [scenes.manifold(self.person, name, 420 - 90 * place) for place, name in enumerate("LMS")]
-        self.spacer = add_part(self.person, scenes.DAY, Slot.SPACER, PartFacts("Open spacer", price="60"), {})
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.build = describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+        cls.parts = [scenes.manifold(cls.person, name, 420 - 90 * place) for place, name in enumerate("LMS")]
+        cls.spacer = add_part(cls.person, scenes.DAY, Slot.SPACER, PartFacts("Open spacer", price="60"), {})
 
     def draft(self, **more) -> Draft:
         setups = [DraftSetup(f"{part.name}-manifold", [part.pk]) for part in self.parts]
@@ -171,7 +172,6 @@ class Watching:
 
 class Changed(Planned):
     def setUp(self):
-        super().setUp()
         self.programme = self.make()
 
     def change(self, **more):

@@ -10,9 +10,10 @@ from shop.refusals import Invalid, NotAllowed
 
 
 class Planning(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
 
     def test_the_first_setup_is_the_baseline_and_letters_follow_the_order(self):
         told = [(setup.letter, setup.is_baseline) for setup in self.programme.setups.all()]

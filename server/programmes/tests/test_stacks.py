@@ -14,9 +14,12 @@ from shop.services import choose_units
 
 
 class Stacks(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+
     def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
         self.client.force_login(self.person)
 
     def read(self, **query: object) -> dict:
@@ -61,9 +64,10 @@ class Stacks(TestCase):
 
 
 class AnotherRevision(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
 
     def succeed(self, **texts: str):
         changes = {key: Change(text) for key, text in texts.items()}

@@ -7,8 +7,9 @@ from shop.models import Role
 
 
 class SigningIn(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
 
     def sign_in(self, password: str, username: str = "operator"):
         return self.client.post(

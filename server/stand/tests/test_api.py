@@ -10,9 +10,12 @@ from stand.models import PullState
 
 
 class DayAtTheStand(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+
     def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
         self.client.force_login(self.operator)
 
     def read(self, what: str) -> dict:

@@ -13,11 +13,12 @@ from stand.samples import append_chunk
 
 
 class SoFar(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.session = scenes.session(self.programme, self.operator)
-        scenes.link(self.session.stand)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.session = scenes.session(cls.programme, cls.operator)
+        scenes.link(cls.session.stand)
 
     def running(self, inertia: str = "included", channels=scenes.CHANNELS) -> Pull:
         pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)

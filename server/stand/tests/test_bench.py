@@ -306,12 +306,13 @@ class InThreads(BenchCase):
     def test_a_worker_that_finds_no_database_can_be_stopped(self):
         self.bench.close()
         bench = Bench(self.stand, spool=self.spool)
-        with mock.patch.object(desk_module.psycopg, "connect", side_effect=psycopg.OperationalError("gone")):
+        gone = mock.patch.object(desk_module.psycopg, "connect", side_effect=psycopg.OperationalError("gone"))
+        with gone as connect:
             thread = threading.Thread(target=bench.run)
             thread.start()
-            time.sleep(0.3)
+            self.wait(lambda: connect.called, "the database to be asked")
             bench.stopping = True
-            thread.join(10)
+            thread.join(30)
         self.assertFalse(thread.is_alive())
 
 
@@ -332,7 +333,6 @@ class TwoWorkers(BenchCase):
         self.assertTrue(other.desk.held)
         other.close()
         self.bench.close()
-        self.stack.pop_all()
         again = Bench(self.stand)
         again.turn(0.0)
         self.assertTrue(again.desk.held)

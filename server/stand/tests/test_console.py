@@ -1,7 +1,5 @@
 """A stand that only reports: sweeps are started at its console, and found in what it sends."""
 
-import time
-
 import numpy as np
 import scenes
 
@@ -105,11 +103,9 @@ class Troubles(BenchCase):
         self.assertFalse(pull.tripped)
 
     def test_a_line_that_says_nothing_any_more_counts_as_lost(self):
-        started = time.monotonic()
         pull = self.swept(at_rpm=3500, trouble="hush")
         self.assertEqual(pull.state, PullState.INCOMPLETE)
         self.assertIn("said nothing for 3 s", pull.ended_why)
-        self.assertLess(time.monotonic() - started, 15)
 
     def test_a_noisy_sensor_is_recorded_as_it_came(self):
         pull = self.swept(at_rpm=2500, channel="lambda", kind="noisy")

@@ -23,13 +23,14 @@ from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullS
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.mats, self.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)
-        self.programme = scenes.programme(self.mats)
-        self.session = scenes.session(self.programme, self.mats)
-        scenes.link(self.session.stand)
-        self.a, self.b, _ = self.programme.setups.all()
-        self.now = scenes.DAY + timedelta(hours=2)
+    @classmethod
+    def setUpTestData(cls):
+        cls.mats, cls.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)
+        cls.programme = scenes.programme(cls.mats)
+        cls.session = scenes.session(cls.programme, cls.mats)
+        scenes.link(cls.session.stand)
+        cls.a, cls.b, _ = cls.programme.setups.all()
+        cls.now = scenes.DAY + timedelta(hours=2)
 
     def arm(self, setup=None, person=None, **wanted) -> Pull:
         return services.arm(person or self.mats, self.session, setup or self.a, self.now, services.Wanted(**wanted))
@@ -103,8 +104,9 @@ class Cautions(Scene):
 
 
 class TheList(Scene):
-    def setUp(self):
-        super().setUp()
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
         ListItem.objects.all().delete()
         checklist.the_list()
 

@@ -47,16 +47,19 @@ class Lines(SimpleTestCase):
 
 
 class Kept(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        programme = scenes.programme(cls.operator)
+        cls.session = scenes.session(programme, cls.operator)
+        scenes.link(cls.session.stand)
+        cls.pull = services.arm(cls.operator, cls.session, programme.setups.first(), scenes.DAY)
+
     def setUp(self):
         folder = TemporaryDirectory()
         self.addCleanup(folder.cleanup)
         self.path = Path(folder.name) / "stand-1.jsonl"
         self.journal = Journal(self.path)
-        self.operator = scenes.person(Role.OPERATOR)
-        programme = scenes.programme(self.operator)
-        self.session = scenes.session(programme, self.operator)
-        scenes.link(self.session.stand)
-        self.pull = services.arm(self.operator, self.session, programme.setups.first(), scenes.DAY)
 
     def whole_pull(self) -> list[entries.Entry]:
         rows = np.array(scenes.samples(1.0))

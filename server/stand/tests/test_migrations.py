@@ -1,9 +1,13 @@
 """What stood in columns before there were readings comes over, and the builds of old pulls are closed."""
 
+import os
+
 import scenes
 from django.db import connection
 from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
+
+from ops.lanes import OURS, other_database
 
 OLD = [("engines", "0001_initial"), ("stand", "0002_samples_stored_as_they_are"), ("shop", "0001_initial"),
        ("programmes", "0002_initial")]  # fmt: skip
@@ -12,13 +16,19 @@ NEW = [("engines", "0005_used_builds_are_closed"), ("stand", "0005_setups_that_w
 
 
 class FromColumnsToReadings(TransactionTestCase):
+    """In an empty database of its own, which goes no further than it must."""
+
+    def setUp(self):
+        name = f"{OURS}_old_{os.getpid()}"
+        with connection._nodb_cursor() as cursor:
+            cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
+            cursor.execute(f'CREATE DATABASE "{name}"')
+        self.enterContext(other_database(name))
+
     def migrate(self, targets):
         executor = MigrationExecutor(connection)
         executor.migrate(targets)
         return MigrationExecutor(connection).loader.project_state(targets).apps
-
-    def tearDown(self):
-        self.migrate(MigrationExecutor(connection).loader.graph.leaf_nodes())
 
     def test_dimensions_parts_and_pulls_come_over(self):
         old = self.migrate(OLD)

@@ -13,12 +13,13 @@ from stand.models import OpenJob
 
 
 class OpenJobs(TestCase):
-    def setUp(self):
-        self.mats, self.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)
-        self.programme = scenes.programme(self.mats)
-        self.session = scenes.session(self.programme, self.mats)
-        scenes.link(self.session.stand)
-        self.now = scenes.DAY + timedelta(hours=2)
+    @classmethod
+    def setUpTestData(cls):
+        cls.mats, cls.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)
+        cls.programme = scenes.programme(cls.mats)
+        cls.session = scenes.session(cls.programme, cls.mats)
+        scenes.link(cls.session.stand)
+        cls.now = scenes.DAY + timedelta(hours=2)
 
     def arm(self):
         return services.arm(self.mats, self.session, self.programme.setups.first(), self.now)

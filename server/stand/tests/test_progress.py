@@ -15,11 +15,12 @@ from stand.services import close_session, exclude
 class Day(TestCase):
     """Order A 2, B 2, C 2, A 1; 20 minutes of warm-up, pulls of 4 minutes, one after a change that does not count."""
 
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
-        self.setups = list(self.programme.setups.all())
-        PlannedSession.objects.create(programme=self.programme, position=0, starts_at=scenes.DAY, paid_min=120)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+        cls.setups = list(cls.programme.setups.all())
+        PlannedSession.objects.create(programme=cls.programme, position=0, starts_at=scenes.DAY, paid_min=120)
 
     def at(self, minutes: float):
         plan = services.plan_in_force(self.programme)

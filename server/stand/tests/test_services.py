@@ -13,13 +13,14 @@ from stand.samples import append_chunk, read_raw, read_trace
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator, self.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
-        self.programme = scenes.programme(self.operator)
-        self.session = scenes.session(self.programme, self.operator)
-        self.setup_a, self.setup_b, _ = self.programme.setups.all()
-        self.link = scenes.link(self.session.stand)
-        self.now = scenes.DAY + timedelta(hours=2)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator, cls.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
+        cls.programme = scenes.programme(cls.operator)
+        cls.session = scenes.session(cls.programme, cls.operator)
+        cls.setup_a, cls.setup_b, _ = cls.programme.setups.all()
+        cls.link = scenes.link(cls.session.stand)
+        cls.now = scenes.DAY + timedelta(hours=2)
 
 
 class Sessions(Scene):

@@ -2,13 +2,14 @@
 
 from django.test import TransactionTestCase
 
-from stand.tests.soak import LOSS_S, Soak
+from ops.effort import effort
+from stand.tests.soak import Soak
 
 
 class ShortSoak(TransactionTestCase):
-    def test_each_fault_once_at_a_random_moment_of_a_pull(self):
+    def test_each_fault_at_a_random_moment_of_a_pull(self):
+        """How much a kill may cost in seconds is asked by the long one, which has the machine to itself."""
         soak = Soak(seed=20261125)
         self.addCleanup(soak.stop)
-        soak.go(6)
+        soak.go(effort(24))
         self.assertEqual(len(soak.done), 6)
-        self.assertLess(soak.worst_loss_s, LOSS_S)

@@ -23,10 +23,11 @@ def typed(**more: object) -> Typed:
 
 
 class Case(TestCase):
-    def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
-        self.session = scenes.session(self.programme, self.person)
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+        cls.session = scenes.session(cls.programme, cls.person)
 
     def log(self, minutes: float, **more: object) -> WeatherReading:
         return weather.log_reading(self.person, self.session, typed(**more), DAY + timedelta(minutes=minutes))

@@ -25,10 +25,11 @@ LEVELS = ((1.0, 1.002), (1.01, 1.013), (0.99, 0.992))
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        scenes.day_of_pulls(self.programme, self.operator, LEVELS)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        scenes.day_of_pulls(cls.programme, cls.operator, LEVELS)
 
     def zip(self) -> bytes:
         return archive.write(self.operator, self.programme, scenes.DAY)

@@ -15,10 +15,13 @@ CLEAR = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (1.02, 1.021, 1.019))
 
 
 class Scene(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.setups = list(cls.programme.setups.all())
+
     def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.setups = list(self.programme.setups.all())
         self.client.force_login(self.operator)
 
     def clear_day(self) -> None:

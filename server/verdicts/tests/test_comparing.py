@@ -24,11 +24,12 @@ def cold(celsius: float, level: float = 1.0) -> list[list[float]]:
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.a, self.b, self.c = self.programme.setups.all()
-        self.session = scenes.session(self.programme, self.operator)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.a, cls.b, cls.c = cls.programme.setups.all()
+        cls.session = scenes.session(cls.programme, cls.operator)
 
     def pull(self, setup, celsius: float = 90.0, level: float = 1.0, **how) -> Pull:
         return scenes.pull(self.session, setup, self.operator, rows=cold(celsius, level), **how)

@@ -21,11 +21,12 @@ LEVELS = ((1.0, 1.003, 0.998), (1.01, 1.012, 1.008), (0.99, 0.992, 0.989))
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.first = scenes.programme(self.operator)
-        self.session = scenes.day_of_pulls(self.first, self.operator, LEVELS)
-        stand_services.close_session(self.operator, self.session, scenes.DAY)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.first = scenes.programme(cls.operator)
+        cls.session = scenes.day_of_pulls(cls.first, cls.operator, LEVELS)
+        stand_services.close_session(cls.operator, cls.session, scenes.DAY)
 
     def again(self) -> Programme:
         """Another programme on the same engine."""

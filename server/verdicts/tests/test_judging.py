@@ -22,10 +22,13 @@ CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
 
 
 class Scene(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.setups = list(cls.programme.setups.all())
+
     def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
-        self.setups = list(self.programme.setups.all())
         self.client.force_login(self.operator)
 
     def read(self, what: str, **query: object):
@@ -42,13 +45,14 @@ class Scene(TestCase):
 class Tilted(Scene):
     """A is level; B has more below 4500 rpm and less above it: 2 % in a thousand rpm."""
 
-    def setUp(self):
-        super().setUp()
-        opened = scenes.session(self.programme, self.operator)
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
+        opened = scenes.session(cls.programme, cls.operator)
         for setup, tilt in ((0, 0.0), (1, -0.02), (2, 0.0), (0, 0.0)):
             for level in (1.0, 1.001, 0.999):
                 scenes.pull(
-                    opened, self.setups[setup], self.operator, level=level * (0.95 if setup == 2 else 1), tilt=tilt
+                    opened, cls.setups[setup], cls.operator, level=level * (0.95 if setup == 2 else 1), tilt=tilt
                 )
 
 
@@ -97,17 +101,18 @@ class Duties(Tilted):
 class FirstPulls(Scene):
     """DS2: first pulls flatter; they are left out, or compared among themselves alone, and never mixed."""
 
-    def setUp(self):
-        super().setUp()
-        opened = scenes.session(self.programme, self.operator)
-        self.first: dict[int, set[int]] = {0: set(), 1: set()}
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
+        opened = scenes.session(cls.programme, cls.operator)
+        cls.first: dict[int, set[int]] = {0: set(), 1: set()}
         for setup, true in ((0, 1.0), (1, 1.02), (0, 1.0), (1, 1.02)):
             for level in (1.009, 1.0, 1.001):
                 flatters = level == 1.009
-                made = scenes.pull(opened, self.setups[setup], self.operator, level=true * level, keep=not flatters)
+                made = scenes.pull(opened, cls.setups[setup], cls.operator, level=true * level, keep=not flatters)
                 if flatters:
-                    self.first[setup].add(made.pk)
-        Pull.objects.filter(pk__in=self.first[0] | self.first[1]).update(
+                    cls.first[setup].add(made.pk)
+        Pull.objects.filter(pk__in=cls.first[0] | cls.first[1]).update(
             first_after_change=True, purpose=Purpose.WARM_UP, standing=Standing.EXCLUDED, excluded_reason="by itself"
         )
 

@@ -25,10 +25,13 @@ class Watching:
 
 
 class Simulated(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+        cls.setups = list(cls.programme.setups.all())
+
     def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
-        self.setups = list(self.programme.setups.all())
         self.client.force_login(self.person)
 
     def arguments(self, *effects: str, days: str = "600", refit: str = ""):
@@ -92,10 +95,13 @@ class Simulated(TestCase):
 
 
 class Theories(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+        cls.setups = list(cls.programme.setups.all())
+
     def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
-        self.setups = list(self.programme.setups.all())
         self.client.force_login(self.person)
 
     def put(self, *explained: tuple[str, str, str]):

@@ -16,10 +16,13 @@ LEVELS = ((1.0, 1.001), (1.02, 1.021), (0.99, 0.991))
 
 
 class Case(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.person = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.person)
+        cls.baseline, cls.second, cls.third = cls.programme.setups.all()
+
     def setUp(self):
-        self.person = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.person)
-        self.baseline, self.second, self.third = self.programme.setups.all()
         self.client.force_login(self.person)
 
     def expect(self, setup, text: str, measure: str = "average_torque", person=None):

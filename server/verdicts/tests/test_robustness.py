@@ -10,9 +10,12 @@ SURE = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (0.97, 0.971, 0.969))
 
 
 class Robustness(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+
     def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
         self.client.force_login(self.operator)
 
     def read(self) -> dict:

@@ -31,10 +31,11 @@ NOW = timezone.now()
 
 
 class Scene(TestCase):
-    def setUp(self):
-        self.operator, self.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
-        self.programme = scenes.programme(self.operator)
-        self.session = scenes.day_of_pulls(self.programme, self.operator, LEVELS)
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator, cls.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
+        cls.programme = scenes.programme(cls.operator)
+        cls.session = scenes.day_of_pulls(cls.programme, cls.operator, LEVELS)
 
     def issue(self, wanted: Wanted = USUAL, change: str = "") -> Sheet:
         return sheets.issue(self.operator, self.programme, wanted, change, NOW)

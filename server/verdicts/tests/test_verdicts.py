@@ -23,9 +23,12 @@ EQUAL = ((1.000, 1.004, 0.997), (1.001, 0.998, 1.003), (1.000, 1.003, 0.998))
 
 
 class Scene(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+
     def setUp(self):
-        self.operator = scenes.person(Role.OPERATOR)
-        self.programme = scenes.programme(self.operator)
         self.client.force_login(self.operator)
 
     def read(self, what: str, **query: object):
