@@ -161,7 +161,7 @@ class BrowserCase(DemonstrationCase):
 class StandCase(BrowserCase):
     """The same with the simulated stand and its bench worker running, as ./torvix demo runs them."""
 
-    speed = 5  # how many times faster than real the stand runs
+    speed = 12  # how many times faster than real the stand runs
 
     def setUp(self) -> None:
         super().setUp()

@@ -13,6 +13,7 @@ import socket
 import sys
 import time
 import unittest
+import zlib
 from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
@@ -26,13 +27,16 @@ from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResu
 
 ROOT = Path(__file__).resolve().parents[1]
 SLOWEST = 10
-# Where classes take minutes; begun last, one of them would keep its lane busy long after the other has nothing to do.
-FIRST = ("browser_tests", "demo", "perf", "standin")
+# One lane makes the demonstration while the other does what does not need it. Classes that take minutes follow: begun
+# last, one of them would keep its lane busy long after the other has nothing to do.
+ORDER = ("demo", "core", "tests", "ops", "browser_tests")
 OURS = "torvix_run"  # what the databases of a run are called that are not Django's own
 CLEAN = "torvix_clean"  # as the migrations leave it: kept, and made anew when a migration changes
 
 
-PORTS, PORTS_OF_A_LANE = 21_000, 1_000  # below those that the system gives away by itself
+PORTS_OF_A_LANE = 1_000
+# Below those that the system gives away by itself; two clones on one machine may run their tests at once.
+PORTS = 21_000 + 3 * PORTS_OF_A_LANE * (zlib.crc32(str(ROOT).encode()) % 3)
 _ports = itertools.count()
 
 
@@ -255,6 +259,6 @@ class LaneRunner(DiscoverRunner):
 
 
 def _place(suite: unittest.TestSuite) -> int:
-    """Long classes first; the rest in Django's order."""
-    module = type(next(iter(suite))).__module__
-    return 0 if module.startswith(FIRST) else 1
+    """By ORDER; the rest as Django has it."""
+    package = type(next(iter(suite))).__module__.partition(".")[0]
+    return ORDER.index(package) if package in ORDER else len(ORDER)
