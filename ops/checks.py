@@ -13,7 +13,7 @@ from ops.machine import PYTHON, ROOT, VENV, WEB, say
 MANAGE = [str(PYTHON), "server/manage.py"]
 SCHEMA = WEB / "openapi.json"
 TYPES = WEB / "src/api/schema.d.ts"
-TEST_LABELS = ["core/tests", "ops", "standin", "server", "demo", "browser_tests"]
+TEST_LABELS = ["core/tests", "ops", "standin", "server", "demo", "browser_tests", "perf"]
 # In the tests, and in every process that they start, a warning is an error; each exception with its reason.
 WARNINGS = [
     "error",
@@ -53,7 +53,7 @@ def run_everything(env: dict[str, str], labels: Sequence[str]) -> int:
     code = 0 if labels else run_checks(env)
     started = time.monotonic()
     run = [*MANAGE, "test", "--noinput", "--parallel", str(LANES), *(labels or TEST_LABELS)]
-    strict = {**env, "PYTHONWARNINGS": ",".join(WARNINGS)}
+    strict = {**env, "PYTHONWARNINGS": ",".join(WARNINGS), "TORVIX_PERF_TINY": "1"}
     code = subprocess.run(run, cwd=ROOT, env=strict).returncode or code
     say(f"tests took {time.monotonic() - started:.0f} s")
     return code

@@ -41,6 +41,7 @@ def main(arguments: list[str]) -> int:
     perf.add_argument("--soak", action="store_true", help="200 kills and cuts at random moments instead, with a seed")
     told = "how often the verdict is wrong, into docs/calibration.md"
     perf.add_argument("--calibration", action="store_true", help=told)
+    perf.add_argument("--table", action="store_true", help="write the figures into docs/performance.md")
     commands.add_parser("types", help="write the API's schema and the front end's types anew")
     # These have arguments, and a --help, of their own.
     for name, (_, what) in STAND_TOOLS.items():
@@ -184,7 +185,7 @@ def development(options: argparse.Namespace) -> int:
             if options.command == "types":
                 return checks.write_types(env)
             if options.command == "perf":
-                chosen = [f"--{name}" for name in ("soak", "calibration") if getattr(options, name)]
+                chosen = [f"--{name}" for name in ("soak", "calibration", "table") if getattr(options, name)]
                 return subprocess.run([PYTHON, "-m", "perf", *chosen], env=env, cwd=ROOT).returncode
             if options.command == "check":
                 return checks.run_checks(env)

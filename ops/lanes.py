@@ -29,7 +29,7 @@ ROOT = Path(__file__).resolve().parents[1]
 SLOWEST = 10
 # One lane makes the demonstration while the other does what does not need it. Classes that take minutes follow: begun
 # last, one of them would keep its lane busy long after the other has nothing to do.
-ORDER = ("demo", "core", "tests", "ops", "browser_tests")
+ORDER = ("demo", "core", "tests", "ops", "browser_tests", "perf")
 OURS = "torvix_run"  # what the databases of a run are called that are not Django's own
 CLEAN = "torvix_clean"  # as the migrations leave it: kept, and made anew when a migration changes
 

@@ -1,12 +1,14 @@
-"""python -m perf, by way of ./torvix perf: every benchmark, one line each."""
+"""python -m perf, by way of ./torvix perf: every benchmark with data of its own, one line each figure."""
 
 from __future__ import annotations
 
 import os
+import platform
 import sys
+import traceback
 import unittest
+from datetime import UTC, datetime
 from pathlib import Path
-from types import ModuleType
 
 ROOT = Path(__file__).resolve().parents[1]
 
@@ -17,44 +19,46 @@ def main() -> int:
     import django
 
     django.setup()
-    from django.test.runner import DiscoverRunner
-
-    from perf import air, files, planning, pulls, verdict
-    from perf.live import Crowd, Latency, Typing
-    from perf.screens import Judging
-    from perf.worker import FullRate, LongSoak
+    from ops.lanes import LaneRunner
 
     if "--calibration" in sys.argv[1:]:
         from perf import calibration
 
         return calibration.main()
-    soak = "--soak" in sys.argv[1:]
-    if not soak:
-        _ratios(air, planning, pulls, files, verdict)
-    # A database that is made for this run and dropped after it.
-    runner = DiscoverRunner(interactive=False, verbosity=0)
+    # Databases that are made for this run and dropped after it.
+    runner = LaneRunner(interactive=False, verbosity=0)
     databases = runner.setup_databases()
     try:
-        if not soak:
-            for ratio in pulls.storage():
-                print(ratio, flush=True)
-            files.many()
-            verdict.through_the_api()
-        cases = [LongSoak()] if soak else [Judging(), Typing(), Latency(), Crowd(), FullRate()]
-        outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite(cases))
+        failed = run("--soak" in sys.argv[1:])
     finally:
         runner.teardown_databases(databases)
-    return 0 if outcome.wasSuccessful() else 1
+    if "--table" in sys.argv[1:]:
+        from perf import report
+
+        machine = f"{os.cpu_count()} cores, {platform.machine()}, Python {platform.python_version()}"
+        report.write_table(machine, datetime.now(UTC).date().isoformat(), failed)
+    if failed:
+        print(f"not run to their end: {', '.join(failed)}", flush=True)
+    return 1 if failed else 0
 
 
-def _ratios(
-    air: ModuleType, planning: ModuleType, pulls: ModuleType, files: ModuleType, verdict: ModuleType
-) -> None:  # fmt: skip
-    files.truth()
-    for ratio in (*air.factors(), *planning.days(), *pulls.reduction(), *files.reading(), *verdict.effects()):
-        print(ratio, flush=True)
-    air.sheet()
-    planning.orders()
+def run(soak: bool) -> list[str]:
+    """Every benchmark, or the soak alone; the names of those that failed, each told when it does."""
+    from perf import benchmarks
+
+    failed = []
+    for name, benchmark in benchmarks.SOAK if soak else benchmarks.ALL:
+        try:
+            if isinstance(benchmark, type):
+                outcome = unittest.TextTestRunner(verbosity=0).run(unittest.TestSuite([benchmark()]))
+                if not outcome.wasSuccessful():
+                    failed.append(name)
+            else:
+                benchmark()
+        except Exception:
+            traceback.print_exc()
+            failed.append(name)
+    return failed
 
 
 if __name__ == "__main__":

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+import time
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,13 +13,14 @@ from torvix_core.evidence import Evidence, Origin, settle
 from torvix_core.sheet import Sheet
 from torvix_core.standards import Standard, correction
 
-from perf.ratio import Ratio, measure
+from perf.ratio import measure
+from perf.report import size, tell
 
 COUNT = 100_000
 Array = NDArray[np.float64]
 
 
-def factors() -> Iterator[Ratio]:
+def factors() -> None:
     generator = np.random.default_rng(3)
     pressure = generator.uniform(85_000, 103_000, COUNT)
     temperature = generator.uniform(275, 315, COUNT)
@@ -38,19 +39,17 @@ def factors() -> Iterator[Ratio]:
 
     if not np.allclose(ours(), bare(), rtol=1e-12, atol=0):
         raise AssertionError("the bare expression is not the one that is measured")
-    yield measure(f"{COUNT} factors from readings / bare NumPy expression", ours, bare, "under 5")
+    tell(measure(f"{COUNT} factors from readings / bare NumPy expression", ours, bare, "under 5"))
 
 
 def sheet() -> None:
     """How long every figure and finding of a full sheet takes: asked at each stroke of a key."""
-    import time
-
     words = {key: found.choices[0][0] if found.choices else "words" for key, found in SHEET.items()}
     full = {key: (found.low + found.high) / 2 if found.has_value else words[key] for key, found in SHEET.items()}
     told = Sheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
     times = []
-    for _ in range(30):
+    for _ in range(size(30, 2)):
         started = time.perf_counter()
         findings.find(told, figures.work_out(told))
         times.append(time.perf_counter() - started)
-    print(f"every figure of a full sheet: median {np.median(times) * 1e3:.1f} ms", flush=True)
+    tell("every figure of a full sheet", f"median {np.median(times) * 1e3:.1f} ms")

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import io
 import time
-from collections.abc import Iterator
 from datetime import UTC, date, datetime
 from typing import Any
 
@@ -19,9 +18,10 @@ from curves.files.mapping import Mapped
 from curves.files.read import read_table
 from curves.filing import Where
 from perf.pulls import OPTIONS, a_pull
-from perf.ratio import Ratio, measure
+from perf.ratio import measure
+from perf.report import size, tell
 
-FILES = 500
+FILES = size(500, 3)
 STOICHIOMETRIC = 14.7
 UNITS = {"speed": "rpm", "torque": "N·m", "temperature": "K", "pressure": "Pa", "mixture": "lambda", "fraction": "1",
          "mass flow": "kg/s"}  # fmt: skip
@@ -43,7 +43,7 @@ def _settled(content: bytes) -> list[Mapped]:
     return list(mapping.guess(read_table(content)).mapped)
 
 
-def reading() -> Iterator[Ratio]:
+def reading() -> None:
     csv = write.csv_bytes(_raw(1000))
 
     def ours() -> object:
@@ -53,9 +53,9 @@ def reading() -> Iterator[Ratio]:
             raise AssertionError(problems)
         return mapping.apply(table, mapped, False, None, STOICHIOMETRIC)
 
-    yield measure("CSV, 1000 Hz x 24: sniffed, mapped, checked / bare pandas parse", ours,
-                  lambda: pd.read_csv(io.BytesIO(csv)), "at most 1.5")  # fmt: skip
-    yield from _mdf()
+    tell(measure("CSV, 1000 Hz x 24: sniffed, mapped, checked / bare pandas parse", ours,
+                 lambda: pd.read_csv(io.BytesIO(csv)), "at most 1.5"))  # fmt: skip
+    _mdf()
     pulls = [a_pull(100) for _ in range(20)]
 
     def again() -> object:
@@ -64,10 +64,10 @@ def reading() -> Iterator[Ratio]:
     def copy() -> object:
         return [np.copy(one.values) for one in pulls]
 
-    yield measure("re-reduce / memcpy of the pulls, 100 Hz x 24", again, copy, "at most 6")
+    tell(measure("re-reduce / memcpy of the pulls, 100 Hz x 24", again, copy, "at most 6"))
 
 
-def _mdf() -> Iterator[Ratio]:
+def _mdf() -> None:
     from asammdf import MDF
 
     content = write.mdf_bytes(_raw(1000), "a pull")
@@ -83,7 +83,7 @@ def _mdf() -> Iterator[Ratio]:
             ]
             return mdf.select(wanted)
 
-    yield measure("MDF4, 1000 Hz x 24 / select() of the library", lambda: read_table(content), select, "at most 1.3")
+    tell(measure("MDF4, 1000 Hz x 24 / select() of the library", lambda: read_table(content), select, "at most 1.3"))
 
 
 def many() -> None:
@@ -110,10 +110,10 @@ def many() -> None:
     ours = time.perf_counter() - started
     if result["read"] != FILES:
         raise AssertionError(result)
-    print(
-        f"{FILES} files of 12 s at 100 Hz x 24, parsed, checked, reduced, stored / bare pandas parse: "
-        f"{ours / bare:.2f} ({ours:.2f} s against {bare:.2f} s); wanted at most 3",
-        flush=True,
+    tell(
+        f"{FILES} files of 12 s at 100 Hz x 24, parsed, checked, reduced, stored / bare pandas parse",
+        f"{ours / bare:.2f} ({ours:.2f} s against {bare:.2f} s)",
+        "at most 3",
     )
 
 
@@ -130,9 +130,9 @@ def truth() -> None:
     from core.tests.test_truth import PULLS, recover
 
     errors, crossings = recover()
-    print(
-        f"truth of {PULLS} synthetic pulls, means of three: rms {100 * errors.mean():.3f} % of the peak (95 %: "
-        f"{100 * np.quantile(errors, 0.95):.3f} %), crossover off by {np.median(crossings):.0f} rpm (95 %: "
-        f"{np.quantile(crossings, 0.95):.0f}); wanted under 0.25 % and 50 rpm",
-        flush=True,
+    tell(
+        f"truth of {PULLS} synthetic pulls, means of three",
+        f"rms {100 * errors.mean():.3f} % of the peak (95 %: {100 * np.quantile(errors, 0.95):.3f} %), crossover "
+        f"off by {np.median(crossings):.0f} rpm (95 %: {np.quantile(crossings, 0.95):.0f})",
+        "under 0.25 % and 50 rpm",
     )

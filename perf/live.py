@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import gzip
 import json
 import re
 import socket
@@ -16,6 +15,7 @@ from playwright.sync_api import expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS, pull, ready
 from browser_tests.case import BrowserCase, StandCase, sign_in
+from perf.report import size, tell
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -36,11 +36,19 @@ class Listener(threading.Thread):
         self.sent: dict[int, float] = {}
 
     def run(self) -> None:
-        for line in self.line.makefile("rb"):
-            now = time.time() * 1000
-            message = json.loads(line)
-            if message["type"] == "samples":
-                self.sent.update({message["n"] + offset: now for offset in range(len(message["t"]))})
+        """Until the stand is stopped."""
+        with self.line, self.line.makefile("rb") as lines:
+            for line in lines:
+                now = time.time() * 1000
+                # The last line is cut where the listening ends.
+                message = json.loads(line) if line.endswith(b"\n") else {"type": "cut"}
+                if message["type"] == "samples":
+                    self.sent.update({message["n"] + offset: now for offset in range(len(message["t"]))})
+
+    def end(self) -> None:
+        """Nothing more is listened to."""
+        self.line.shutdown(socket.SHUT_RDWR)
+        self.join()
 
 
 def _told(late: np.ndarray) -> str:
@@ -48,7 +56,7 @@ def _told(late: np.ndarray) -> str:
     return f"median {low:.0f} ms, 95th percentile {high:.0f} ms, {len(late)} frames"
 
 
-VIEWERS = 50
+VIEWERS = size(50, 3)
 
 
 class Viewer(threading.Thread):
@@ -70,7 +78,7 @@ class Viewer(threading.Thread):
 class Crowd(StandCase):
     """Fifty people watch one pull. Prints, asserts nothing."""
 
-    speed = 1
+    speed = size(1, 12)
 
     def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
         programme = Programme.objects.filter(question=TRUMPETS).first()
@@ -84,6 +92,7 @@ class Crowd(StandCase):
                 viewer.start()
             listener = Listener(self.stand_port)
             listener.start()
+            self.addCleanup(listener.end)
             page.evaluate(WATCH)
             pull(page)
             painted = page.evaluate("window.painted")
@@ -91,14 +100,15 @@ class Crowd(StandCase):
         came = np.array([at - listener.sent[n] for viewer in viewers for n, at in viewer.came.items()
                          if n in listener.sent])  # fmt: skip
         made = Pull.objects.get(session__programme=programme)
-        print(f"with {VIEWERS} viewers, sample sent to frame received: {_told(came)}; wanted under 150 ms", flush=True)
-        print(f"with {VIEWERS} viewers, sample sent to point painted: {_told(seen)}; {made.samples_lost} samples lost")
+        tell(f"with {VIEWERS} viewers, sample sent to frame received", _told(came), "under 150 ms")
+        lost = f"{made.samples_lost} samples lost"
+        tell(f"with {VIEWERS} viewers, sample sent to point painted", f"{_told(seen)}; {lost}", "none lost")
 
 
 class Latency(StandCase):
     """Run by `./torvix perf`, not by the tests: it prints and asserts nothing."""
 
-    speed = 1  # as in life
+    speed = size(1, 12)  # as in life
 
     def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
         programme = Programme.objects.filter(question=TRUMPETS).first()
@@ -112,24 +122,25 @@ class Latency(StandCase):
             expect(page.get_by_role("button", name="Hold to start")).to_be_visible(timeout=120_000)
             listener = Listener(self.stand_port)
             listener.start()
+            self.addCleanup(listener.end)
             page.evaluate(WATCH)
             page.keyboard.down("Space")
             expect(page.get_by_test_id("headline")).to_contain_text("Keep it?", timeout=60_000)
             painted = page.evaluate("window.painted")
             late = np.array([at - listener.sent[number] for number, at in painted if number in listener.sent])
-            print(f"sample sent to point painted: {_told(late)}; wanted under 200 ms", flush=True)
+            tell("sample sent to point painted", _told(late), "under 200 ms")
             page.goto("/", wait_until="domcontentloaded")
             times = []
-            for _ in range(7):
+            for _ in range(size(7, 1)):
                 started = time.perf_counter()
                 page.goto("/", wait_until="commit")
                 page.get_by_role("link", name=programme.question).wait_for()
                 times.append(time.perf_counter() - started)
-            print(f"first screen usable from a warm server: median {np.median(times):.2f} s; wanted under 2 s")
+            tell("first screen usable from a warm server", f"median {np.median(times):.2f} s", "under 2 s")
         first_page = (settings.WEB_BUILD / "index.html").read_text()
         scripts = re.findall(r'(?:src|href)="/static/(assets/[^"]+\.js)"', first_page)
-        size = sum(len(gzip.compress((settings.WEB_BUILD / script).read_bytes())) for script in scripts)
-        print(f"initial JavaScript: {size / 1000:.0f} kB gzipped in {len(scripts)} files; wanted under 350 kB")
+        sent = sum((settings.WEB_BUILD / f"{script}.br").stat().st_size for script in scripts)
+        tell("initial JavaScript as it is sent", f"{sent / 1000:.0f} kB in {len(scripts)} files", "under 350 kB")
 
 
 WATCH_FIGURE = """() => {
@@ -156,12 +167,9 @@ class Typing(BrowserCase):
             field = page.get_by_label("Head gasket, compressed, measured")
             field.wait_for()
             page.evaluate(WATCH_FIGURE)
-            for number in range(30):
+            for number in range(size(30, 2)):
                 field.fill(f"1.{number + 10} mm")
                 page.wait_for_timeout(400)
             late = np.array(page.evaluate("window.seen"))
-        print(
-            f"key typed to figures shown: median {np.median(late):.0f} ms, 95th percentile "
-            f"{np.percentile(late, 95):.0f} ms, {len(late)} keys; wanted under 150 ms",
-            flush=True,
-        )
+        shares = f"median {np.median(late):.0f} ms, 95th percentile {np.percentile(late, 95):.0f} ms"
+        tell("key typed to figures shown", f"{shares}, {len(late)} keys", "under 150 ms")

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 
 import numpy as np
 from torvix_core import changeover, running_order, simulated_days
 from torvix_core.day_plan import Paid, Problem, Task
 from torvix_core.simulated_days import Habits
 
-from perf.ratio import Ratio, measure
+from perf.ratio import measure
+from perf.report import TINY, size, tell
 
-DAYS, SETUPS = 1000, 12
+DAYS, SETUPS = size(1000, 100), size(12, 4)
 SLOTS = {"intake_manifold": 4, "carburettor": 3, "spacer": 2, "header": 2, "cylinder_head": 2}
 
 
@@ -28,23 +28,20 @@ def setups(count: int, seed: int) -> list[dict[str, str]]:
 
 def orders() -> None:
     """Seconds until an order is proven the shortest, over several plans; with the longest, as people wait for that."""
-    for count in (6, 10, 12):
+    for count in (4,) if TINY else (6, 10, 12):
         taken, proven = [], 0
-        for seed in range(6):
+        for seed in range(size(6, 1)):
             change = changeover.matrix(setups(count, seed), changeover.usual_works())
             tasks = tuple(Task(16.0, worth=index) for index in range(count))
             problem = Problem(change, tasks, opening_min=16, return_min=12, warm_up_min=20, sessions=(Paid(),))
             started = time.perf_counter()
             proven += running_order.solve(problem).proven
             taken.append(time.perf_counter() - started)
-        print(
-            f"running order of {count} setups: median {np.median(taken):.2f} s, longest {max(taken):.2f} s, "
-            f"{proven} of {len(taken)} proven the shortest; wanted a few seconds for 12",
-            flush=True,
-        )
+        told = f"median {np.median(taken):.2f} s, longest {max(taken):.2f} s, {proven} of {len(taken)} proven"
+        tell(f"running order of {count} setups until it is proven the shortest", told, "a few seconds for 12")
 
 
-def days() -> Iterator[Ratio]:
+def days() -> None:
     visits = [(0, 0, 3), *((setup, 0, 3) for setup in range(1, SETUPS)), (0, 0, 2)]
     layout = simulated_days.lay_out(visits, 240.0, 1)
     worth, pulls = np.linspace(0, 0.02, SETUPS), len(layout.setup)
@@ -56,5 +53,4 @@ def days() -> Iterator[Ratio]:
     def dice_alone() -> object:
         return np.random.default_rng(1).normal(size=(pulls, DAYS))
 
-    ratio = measure(f"{DAYS} simulated days of {SETUPS} setups / drawing their dice", ours, dice_alone, "under 10 s")
-    yield ratio
+    tell(measure(f"{DAYS} simulated days of {SETUPS} setups / drawing their dice", ours, dice_alone, "under 10 s"))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import io
-from collections.abc import Iterator
 from typing import Any
 
 import numpy as np
@@ -11,7 +10,8 @@ import psycopg
 from torvix_core.reduction import Options, StandInertia, reduce_sweep
 from torvix_core.trace import PLAUSIBLE, Trace
 
-from perf.ratio import Ratio, measure
+from perf.ratio import measure
+from perf.report import tell
 from stand.codec import pack, unpack
 from stand.live import connection_arguments
 
@@ -39,7 +39,7 @@ def a_pull(hz: float) -> Trace:
     return Trace(time, tuple(names), values)
 
 
-def reduction() -> Iterator[Ratio]:
+def reduction() -> None:
     for hz, repeat in ((100, 40), (1000, 10)):
         pull = a_pull(hz)
 
@@ -49,16 +49,16 @@ def reduction() -> Iterator[Ratio]:
         def copy(pull: Trace = pull) -> object:
             return np.copy(pull.values)
 
-        yield measure(f"reduce / np.copy of the pull, {hz} Hz", reduce, copy, "at most 10", repeat=repeat)
+        tell(measure(f"reduce / np.copy of the pull, {hz} Hz", reduce, copy, "at most 10", repeat=repeat))
 
 
-def storage() -> Iterator[Ratio]:
+def storage() -> None:
     """Both by the same driver over the same connection, in its binary form, into arrays."""
     with psycopg.connect(**connection_arguments(), autocommit=True) as connection:
-        yield from _storage(connection)
+        _storage(connection)
 
 
-def _storage(connection: psycopg.Connection[tuple[Any, ...]]) -> Iterator[Ratio]:
+def _storage(connection: psycopg.Connection[tuple[Any, ...]]) -> None:
     for hz in (100, 1000):
         pull = a_pull(hz)
         columns = [pull.time, *pull.values]
@@ -85,11 +85,11 @@ def _storage(connection: psycopg.Connection[tuple[Any, ...]]) -> Iterator[Ratio]
         for ours, theirs, column in zip(read_packed(), read_rows(), columns, strict=True):
             if ours.tobytes() != column.tobytes() or theirs.tobytes() != column.tobytes():
                 raise AssertionError("a stored pull did not come back as it was")
-        yield measure(f"read packed / read float8[] rows, {hz} Hz", read_packed, read_rows, "at most 0.35")
+        tell(measure(f"read packed / read float8[] rows, {hz} Hz", read_packed, read_rows, "at most 0.35"))
         text = io.StringIO()
         table = np.column_stack(columns)
         for row in table:
             text.write(",".join(f"{value:.10g}" for value in row) + "\n")
         size = sum(len(data) for _, data in packed)
         share = size / len(text.getvalue().encode())
-        print(f"stored bytes / CSV, {hz} Hz: {share:.2f} ({size} bytes, lossless); wanted at most 0.30", flush=True)
+        tell(f"stored bytes / CSV, {hz} Hz", f"{share:.2f} ({size} bytes, lossless)", "at most 0.30")

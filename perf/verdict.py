@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import time
-from collections.abc import Iterator
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -11,16 +10,18 @@ from torvix_core import chances, layout
 from torvix_core.effects import fit
 from torvix_core.layout import Layout
 
-from perf.ratio import Ratio, measure
+from perf.ratio import measure
+from perf.report import size, tell
 
 if TYPE_CHECKING:
     from programmes.models import Programme
     from shop.models import Person
 
-SETUPS, PULLS, BINS, DRAWS = 12, 5, 51, 4000
+SETUPS, PULLS, BINS, DRAWS = size(12, 3), size(5, 2), 51, size(4000, 200)
+ASKED = size(15, 1)  # times each question
 
 
-def effects() -> Iterator[Ratio]:
+def effects() -> None:
     """12 setups of 5 pulls on 51 bins, and two more of the baseline at the end."""
     dice = np.random.default_rng(2)
     where = Layout.of([*np.repeat(np.arange(SETUPS), PULLS), 0, 0])
@@ -38,8 +39,8 @@ def effects() -> Iterator[Ratio]:
     def bare() -> object:
         return np.linalg.lstsq(design, logs)
 
-    yield measure("fit of 12 setups x 5 pulls x 51 bins / one lstsq over all bins", ours, bare, "at most 3", repeat=20)
-    yield measure("the same, a layout never seen before / one lstsq", cold, bare, "at most 3 after the first", repeat=3)
+    tell(measure("fit of 12 setups x 5 pulls x 51 bins / one lstsq over all bins", ours, bare, "at most 3", repeat=20))
+    tell(measure("the same, a layout never seen before / one lstsq", cold, bare, "at most 3 after the first", repeat=3))
     scores = fit(curves.mean(axis=1), where)
 
     def draw() -> object:
@@ -48,7 +49,7 @@ def effects() -> Iterator[Ratio]:
     def normal() -> object:
         return np.random.default_rng(1).standard_normal((DRAWS, SETUPS * BINS))
 
-    yield measure("4000 draws with ranks and pairs / a normal draw of setups x bins", draw, normal, "at most 0.5")
+    tell(measure("4000 draws with ranks and pairs / a normal draw of setups x bins", draw, normal, "at most 0.5"))
 
 
 def day(operator: Person) -> Programme:
@@ -67,7 +68,7 @@ def day(operator: Person) -> Programme:
 
 
 def through_the_api() -> None:
-    """Such a day through the client: seconds of curves and verdict, median and longest of 15."""
+    """Such a day through the client: seconds of curves and verdict, median and longest of ASKED."""
     import scenes
     from django.test import Client
 
@@ -87,12 +88,12 @@ def through_the_api() -> None:
     )
     for what in asked:
         taken = []
-        for _ in range(15):
+        for _ in range(ASKED):
             began = time.perf_counter()
             answer = client.get(f"/api/programmes/{programme.pk}/{what}")
             taken.append(time.perf_counter() - began)
             if answer.status_code != 200:
                 raise AssertionError(answer.content)
-        wanted = "under 0.3 s" if what != "robustness" else "no wish: it judges some 80 times"
+        wanted = "under 0.3 s" if what != "robustness" else ""  # it judges some 80 times
         times = f"median {np.median(taken) * 1e3:.0f} ms, longest {max(taken) * 1e3:.0f} ms"
-        print(f"{what}, 12 setups, 60 pulls: {times}; wanted {wanted}", flush=True)
+        tell(f"{what} through the API, {SETUPS} setups, {SETUPS * PULLS} pulls", times, wanted)

@@ -13,13 +13,14 @@ from django.db import connection
 from django.test import TransactionTestCase
 
 from perf.feed import CHANNELS, RATE_HZ
+from perf.report import size, tell
 from shop.models import Role, Stand
 from stand import services
 from stand.models import ENDED, Chunk, Link, ListItem, Pull
 from stand.tests.soak import Soak
 
 ROOT = Path(__file__).resolve().parents[1]
-SECONDS = float(os.environ.get("TORVIX_FEED_S", "60"))
+SECONDS = float(os.environ.get("TORVIX_FEED_S", size(60, 5)))
 TICKS = os.sysconf("SC_CLK_TCK")
 
 
@@ -31,7 +32,7 @@ class FullRate(TransactionTestCase):
         feed = subprocess.Popen(
             [sys.executable, "-m", "perf.feed", str(SECONDS)], cwd=ROOT, env=env, stdout=subprocess.PIPE, text=True
         )
-        self.addCleanup(feed.kill)
+        self.addCleanup(_end, feed)
         assert feed.stdout is not None
         operator = scenes.person(Role.OPERATOR)
         programme = scenes.programme(operator)
@@ -40,26 +41,27 @@ class FullRate(TransactionTestCase):
         stand = Stand.objects.create(name="Feed", port=int(feed.stdout.readline()))
         session = scenes.session(programme, operator, stand)
         worker = subprocess.Popen([sys.executable, str(ROOT / "server/manage.py"), "bench"], cwd=ROOT, env=env)
-        self.addCleanup(worker.kill)
+        self.addCleanup(_end, worker)
         self.until(lambda: Link.objects.filter(connected=True, state="idle").exists())
         pull = services.arm(operator, session, programme.setups.get(is_baseline=True), scenes.DAY, scenes.SWEEP)
         self.until(lambda: Link.objects.get().state == "armed")
         services.start(operator, pull)
         self.until(lambda: Chunk.objects.exists())
         began, before = time.monotonic(), _cpu_s(worker.pid)
-        time.sleep(8)
+        time.sleep(size(8, 1))
         early = _memory_mb(worker.pid)
-        time.sleep(max(0.0, SECONDS - 10 - (time.monotonic() - began)))
+        time.sleep(max(0.0, SECONDS - size(10, 3) - (time.monotonic() - began)))
         spent, late = _cpu_s(worker.pid) - before, _memory_mb(worker.pid)
         share = spent / (time.monotonic() - began)
         self.until(lambda: Pull.objects.get(pk=pull.pk).state in ENDED)
         kept = Pull.objects.get(pk=pull.pk)
         held = kept.channels.first()
-        print(
-            f"worker at {RATE_HZ} Hz × {CHANNELS} channels for {SECONDS:.0f} s: {share:.2f} of a core, wanted under "
-            f"0.5; memory {early:.0f} MB after 8 s, {late:.0f} MB at the end, {_memory_mb(worker.pid):.0f} MB once it "
-            f"is packed; {held.samples if held else 0} samples kept, {kept.samples_lost} lost, {kept.state}",
-            flush=True,
+        tell(
+            f"worker at {RATE_HZ} Hz × {CHANNELS} channels for {SECONDS:.0f} s",
+            f"{share:.2f} of a core; memory {early:.0f} MB after some seconds, {late:.0f} MB at the end, "
+            f"{_memory_mb(worker.pid):.0f} MB once it is packed; {held.samples if held else 0} samples kept, "
+            f"{kept.samples_lost} lost, {kept.state}",
+            "under 0.5 of a core, none lost",
         )
 
     def until(self, true) -> None:  # type: ignore[no-untyped-def]
@@ -80,12 +82,17 @@ class LongSoak(TransactionTestCase):
         started = time.monotonic()
         soak.go(events)
         told = ", ".join(f"{count} × {name.replace('_', ' ')}" for name, count in sorted(soak.done.items()))
-        print(
-            f"soak, seed {seed}: {events} faults in {(time.monotonic() - started) / 60:.0f} min ({told}); no committed "
-            f"sample lost, no pull stuck; at most {soak.worst_loss_s:.2f} s of samples lost to a kill, wanted at most "
-            "0.25",
-            flush=True,
+        tell(
+            f"soak, seed {seed}: {events} faults ({told})",
+            f"no committed sample lost, no pull stuck, at most {soak.worst_loss_s:.2f} s of samples lost to a kill, in "
+            f"{(time.monotonic() - started) / 60:.0f} min",
+            "none lost, none stuck, at most 0.25 s",
         )
+
+
+def _end(process: subprocess.Popen[str] | subprocess.Popen[bytes]) -> None:
+    process.kill()
+    process.communicate()
 
 
 def _cpu_s(pid: int) -> float:
