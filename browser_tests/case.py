@@ -172,7 +172,16 @@ class StandCase(BrowserCase):
 
     def start_stand(self, *options: str) -> None:
         self.stand = self.start(
-            "-m", "standin", "--port", str(self.stand_port), "--warm", "--speed", str(self.speed), *options
+            "-m",
+            "standin",
+            "--port",
+            str(self.stand_port),
+            "--warm",
+            "--speed",
+            str(self.speed),
+            "--watchdog",
+            "10",
+            *options,
         )
 
     def tell_stand(self, name: str, **arguments: Any) -> None:

@@ -283,9 +283,9 @@ class Aborting(Case):
         with self.browser() as page:
             sign_in(page)
             ready(page, self.trumpets.pk)
-            self.tell_stand("fault", channel="lambda", kind="silent")
-            expect(page.get_by_test_id("faulty")).to_have_text("Nothing usable from: lambda")
-            expect(page.locator('[data-channel="lambda"]')).to_have_text("–")
+            self.tell_stand("fault", channel="air_flow", kind="silent")
+            expect(page.get_by_test_id("faulty")).to_have_text("Nothing usable from: air flow")
+            expect(page.locator('[data-channel="air_flow"]')).to_have_text("–")
             arm(page)
             hold_to_start(page)
             page.keyboard.press("Escape")

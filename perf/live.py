@@ -8,6 +8,7 @@ import socket
 import threading
 import time
 import urllib.request
+from typing import Any
 
 import numpy as np
 from django.conf import settings
@@ -41,7 +42,7 @@ class Listener(threading.Thread):
             for line in lines:
                 now = time.time() * 1000
                 # The last line is cut where the listening ends.
-                message = json.loads(line) if line.endswith(b"\n") else {"type": "cut"}
+                message: dict[str, Any] = json.loads(line) if line.endswith(b"\n") else {"type": "cut"}
                 if message["type"] == "samples":
                     self.sent.update({message["n"] + offset: now for offset in range(len(message["t"]))})
 

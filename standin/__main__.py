@@ -11,7 +11,7 @@ from pathlib import Path
 
 from standin.engine import ENGINES
 from standin.faults import Script, load_script
-from standin.server import Server
+from standin.server import WATCHDOG_S, Server
 from standin.stand import Stand
 
 
@@ -35,6 +35,8 @@ def main() -> None:
     )
     console = "take no commands and tell no states: sweeps are started at the console"
     parser.add_argument("--reports-only", action="store_true", help=console)
+    told = "seconds without a word from whoever armed it, after which the stand stops by itself"
+    parser.add_argument("--watchdog", type=float, default=WATCHDOG_S, help=told)
     one, other = ({"pull": 2, "at_rpm": 4000, "trouble": "oil_loss"},
                   {"pull": 3, "at_s": 2, "channel": "lambda", "kind": "stuck"})  # fmt: skip
     lines = f"{json.dumps(one)} or {json.dumps(other)}"
@@ -53,7 +55,12 @@ async def run(options: argparse.Namespace) -> None:
     if options.warm:
         stand.skip(1800)
     server = Server(
-        stand, rate_hz=options.rate, speed=options.speed, stepped=options.stepped, reports_only=options.reports_only
+        stand,
+        rate_hz=options.rate,
+        speed=options.speed,
+        stepped=options.stepped,
+        reports_only=options.reports_only,
+        watchdog_s=options.watchdog,
     )
     listening = await server.serve(options.host, options.port)
     print(f"stand listens on {options.host}:{listening.sockets[0].getsockname()[1]}", flush=True)

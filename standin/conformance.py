@@ -24,6 +24,7 @@ WEATHER = {"barometer": (50.0, 110.0), "temperature": (-40.0, 60.0), "humidity":
 KPA = {"kPa": 1.0, "hPa": 0.1, "mbar": 0.1, "Pa": 1e-3, "bar": 100.0, "inHg": 3.386389, "psi": 6.894757}
 SILENT_S = 3.0
 LISTEN_S = 2.0
+LATE_S = 3.0  # that a busy machine may need beside
 
 
 class Broken(Exception):
@@ -191,6 +192,22 @@ def check_sweep(peer: Peer) -> None:
         raise Broken(f"armed and sweeping must be told: {told}")
 
 
+def check_watchdog(peer: Peer) -> None:
+    """A stand that takes commands stops by itself where whoever armed it says nothing for the seconds it named."""
+    hello = peer.heard[0]
+    if not {"arm", "start", "abort"} <= set(hello.get("can", [])):
+        return
+    seconds = hello.get("watchdog_s")
+    if not isinstance(seconds, int | float) or not 0.2 <= seconds <= 10:
+        raise Broken(f"watchdog_s is {seconds!r}, must be a number from 0.2 to 10: a stand that is armed over a line "
+                     "that falls silent has to stop by itself")  # fmt: skip
+    if not (reply := peer.ask("arm", 7, start_rpm=2000, end_rpm=4000, rate_rpm_s=200))["ok"]:
+        raise Broken(f"arm was refused: {reply['why']}")
+    gone = peer.hear(seconds + LATE_S, lambda one: one["type"] == "state" and one["state"] in ("idle", "rolling_off"))
+    if gone is None:
+        raise Broken(f"still armed {seconds + LATE_S:.0f} s after the last word: watchdog_s says {seconds} s")
+
+
 CHECKS: list[Callable[[Peer], None]] = [check_hello, check_samples, check_states, check_weather, check_nonsense]
 
 
@@ -198,7 +215,7 @@ def run(host: str, port: int, *, sweep: bool) -> Iterator[tuple[str, str]]:
     """Each rule and what is wrong with it; "" where it is kept. Ends at the first that is broken."""
     peer = Peer(host, port)
     try:
-        for check in [*CHECKS, *([check_sweep] if sweep else [])]:
+        for check in [*CHECKS, *([check_sweep, check_watchdog] if sweep else [])]:
             rule = (check.__doc__ or "").strip()
             try:
                 check(peer)

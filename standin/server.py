@@ -12,6 +12,8 @@ from standin.stand import Refused, Stand, State
 
 WEATHER_CHANNELS = (("barometer", "kPa"), ("temperature", "°C"), ("humidity", "%"))
 WEATHER_EVERY_S = 2.0
+WATCHDOG_S = 1.5  # without a word from whoever armed it the stand stops by itself
+MOVING = (State.ARMED, State.SWEEPING)
 LONGEST_LINE = 65_536  # bytes; a longer one is not the protocol
 
 
@@ -24,6 +26,9 @@ class Server:
     speed: float = 1.0
     stepped: bool = False
     reports_only: bool = False  # it takes no commands over the line and tells no states, as most stands do
+    watchdog_s: float = WATCHDOG_S
+    guard: asyncio.StreamWriter | None = None  # who armed the stand over the line, and so watches it
+    guard_heard: float = 0.0
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
     sent: int = 0
 
@@ -46,17 +51,26 @@ class Server:
         finally:
             self.clients.discard(writer)
             writer.close()
+            if writer is self.guard:
+                await self._stop_by_itself()
 
     async def _hear(self, writer: asyncio.StreamWriter, line: bytes) -> None:
         reply: dict[str, Any] = {"type": "reply", "id": None, "ok": True, "why": ""}
         before = self.stand.state
+        if writer is self.guard:
+            self.guard_heard = asyncio.get_running_loop().time()
         try:
             message = json.loads(line)
+            if message.get("type") == "alive":
+                return
             reply["id"] = message["id"]
-            reply |= await self._obey(message["name"], message.get("arguments", {}))
+            arguments = message.get("arguments", {})
+            reply |= await self._obey(message["name"], arguments)
+            if message["name"] in ("arm", "start") and not arguments.get("at_console"):
+                self.guard, self.guard_heard = writer, asyncio.get_running_loop().time()
         except Refused as refusal:
             reply |= {"ok": False, "why": str(refusal)}
-        except (ValueError, KeyError, TypeError) as error:
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
             reply |= {"ok": False, "why": f"not understood: {error}"}
         await self._say(writer, reply)
         if self.stand.state is not before:
@@ -79,6 +93,13 @@ class Server:
             self.stand.command(name, arguments)
         return {}
 
+    async def _stop_by_itself(self) -> None:
+        """Nobody watches any more."""
+        self.guard = None
+        if self.stand.state in MOVING:
+            self.stand.command("abort", {})
+            await self._tell(self._state_message())
+
     def _cut(self) -> None:
         self.stand.faults.troubles.discard(Trouble.VANISH)
         for client in tuple(self.clients):
@@ -90,6 +111,9 @@ class Server:
         done = 0
         while True:
             pulling = self.stand.state in (State.SWEEPING, State.ROLLING_OFF)
+            # Stepped time stands still for as long as somebody thinks; a line that closes counts there, too.
+            if self.guard and not self.stepped and loop.time() - self.guard_heard > self.watchdog_s:
+                await self._stop_by_itself()
             if self.stepped:
                 await (self._samples(25) if pulling else asyncio.sleep(0.005))
                 continue
@@ -139,6 +163,7 @@ class Server:
             "weather": [{"name": name, "unit": unit} for name, unit in WEATHER_CHANNELS],
             "can": can,
             "states": not self.reports_only,
+            **({} if self.reports_only or self.stepped else {"watchdog_s": self.watchdog_s}),
             "inertia": {"torque": "not_included", "kg_m2": self.stand.engine.inertia},
         }
 

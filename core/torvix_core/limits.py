@@ -73,14 +73,24 @@ USUAL: tuple[Limit, ...] = (
 OVER_BOOST = 15_000.0  # Pa above the target of a setup before it counts as over it [mem]
 
 
+DEAD = 25  # samples in a row under load from which nothing came, after which a channel protects nothing [prac]
+
+
 @dataclass(frozen=True)
 class Trip:
-    """A limit that was crossed: the last value, what it was held against, and the speed then. SI."""
+    """A limit that was crossed: the last value, what it was held against, and the speed then. SI.
+
+    `value` is NaN where the channel has died under load: an engine whose limit cannot be seen is stopped, too.
+    """
 
     limit: Limit
     value: float
     against: float
     speed_rpm: float
+
+    @property
+    def is_dead(self) -> bool:
+        return bool(np.isnan(self.value))
 
 
 def in_force(
@@ -129,11 +139,16 @@ def _newest(values: Array, count: int) -> Array:
 
 
 class Guard:
-    """Follows the samples of a pull and trips once. A sample in which nothing usable came is not judged."""
+    """Follows the samples of a pull as they came, and trips once.
+
+    A sample in which nothing came is not judged; DEAD of them in a row under load are a trip of their own. An
+    impossible reading is one like any other: what the sensor says may be wrong, what it says of the engine may be true.
+    """
 
     def __init__(self, limits: Sequence[Limit]) -> None:
         self.limits = tuple(limits)
         self._out = {limit.key: np.zeros(0, dtype=bool) for limit in self.limits}  # what the last samples were
+        self._silent = {limit.key: 0 for limit in self.limits}  # samples in a row under load without a number
 
     def watch(self, block: Mapping[str, ArrayLike]) -> Trip | None:
         """The trip in a block of samples, if one is in it; the first where there are several.
@@ -154,6 +169,8 @@ class Guard:
             if limit.value is None or limit.channel not in table:
                 continue
             place = self._trip_at(limit, table[limit.channel], limit.value + limit.per_rpm * speed, loaded)
+            if (died := self._died_at(limit, table[limit.channel], loaded)) is not None:
+                place = died if place is None else min(place, died)
             if place is not None and (first is None or place < first[0]):
                 first = place, limit
         if first is None:
@@ -179,6 +196,17 @@ class Guard:
         within = total[ends] - total[np.maximum(0, ends - limit.of)]
         trips = np.flatnonzero(out & (within >= limit.samples))
         return int(places[trips[0]]) if trips.size else None
+
+    def _died_at(self, limit: Limit, values: Array, loaded: BoolArray) -> int | None:
+        """The sample of the block at which a channel has been silent under load for too long."""
+        silent = ~np.isfinite(values) & loaded
+        # How many in a row up to each sample, with those before the block
+        ends = np.where(silent, 0, np.arange(1, len(silent) + 1))
+        run = np.arange(1, len(silent) + 1) - np.maximum.accumulate(ends)
+        run = run + np.where(np.cumsum(~silent) == 0, self._silent[limit.key], 0)
+        self._silent[limit.key] = int(run[-1]) if len(run) else self._silent[limit.key]
+        places = np.flatnonzero(run >= DEAD)
+        return int(places[0]) if places.size else None
 
     def blind(self, channels: Sequence[str]) -> tuple[Limit, ...]:
         """Limits whose channel the stand does not send: they protect nothing."""

@@ -25,7 +25,7 @@ class Honest(TestCase):
             with self.subTest(options=options), simulated_stand("--warm", *options) as port:
                 told = list(conformance.run("127.0.0.1", port, sweep=sweep))
                 self.assertEqual([wrong for _, wrong in told if wrong], [])
-                self.assertEqual(len(told), 6 if sweep else 5)
+                self.assertEqual(len(told), 7 if sweep else 5)
 
     def test_it_knows_the_units_that_the_application_knows(self):
         self.assertEqual([unit for unit in conformance.UNITS if SPELLINGS.get(unit, unit) not in UNITS], [])

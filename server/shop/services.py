@@ -14,9 +14,14 @@ def is_person(user: object) -> TypeGuard[Person]:
     return isinstance(user, Person) and not isinstance(user, AnonymousUser)
 
 
+def may_operate(person: Person) -> bool:
+    """Plan, run and judge."""
+    return person.role in (Role.OWNER, Role.OPERATOR)
+
+
 def require_operator(person: Person) -> None:
     """Refuse unless the person may plan, run and judge."""
-    if person.role not in (Role.OWNER, Role.OPERATOR):
+    if not may_operate(person):
         raise NotAllowed(f"{person} may read here. Ask the owner for the operator role to plan, run or judge.")
 
 

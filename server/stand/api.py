@@ -14,7 +14,7 @@ from torvix_core.air import air_from_relative_humidity
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Stand
-from shop.services import is_person, units_of
+from shop.services import is_person, may_operate, units_of
 from stand import backfill, services
 from stand.display import Display, channel_name
 from stand.gates import gates
@@ -113,6 +113,9 @@ class StandNow(Schema):
 
     connected: bool
     why: str
+    alarm: str
+    stand_id: int | None
+    stop_key: str  # empty for those who may not operate
     state: str
     simulated: bool
     rate_hz: float | None
@@ -145,6 +148,14 @@ class ArmIn(Schema):
     end_rpm: float | None = None
     rate_rpm_s: float | None = None
     holds: list[HoldIn] = Field(default_factory=list)
+
+
+class StopIn(Schema):
+    key: str
+
+
+class StopOut(Schema):
+    told: bool  # the bench worker has said that it told the stand; else the command waits for it
 
 
 class StartIn(Schema):
@@ -262,6 +273,7 @@ def _session_out(session: Session) -> SessionOut:
 
 @router.get("/programmes/{programme_id}/stand", response=StandNow, operation_id="stand_now")
 def stand_now(request: HttpRequest, programme_id: int):
+    person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     session = programme.sessions.filter(closed_at=None).select_related("stand").first()
     link = Link.objects.filter(stand=session.stand).first() if session else None
@@ -275,6 +287,9 @@ def stand_now(request: HttpRequest, programme_id: int):
     return StandNow(
         connected=session is not None and not why,
         why=f"{why}." if session else "No session is open.",
+        alarm=link.alarm if link else "",
+        stand_id=session.stand_id if session else None,
+        stop_key=services.stop_key(person, session.stand) if session and may_operate(person) else "",
         state=link.state if link else "",
         simulated=bool(hello.get("simulated")),
         rate_hz=hello.get("rate_hz"),
@@ -337,6 +352,12 @@ def take_control(request: HttpRequest, pull_id: int):
 @router.post("/pulls/{pull_id}/abort", response=CommandOut, operation_id="abort_pull")
 def abort(request: HttpRequest, pull_id: int):
     return services.abort(person_of(request), _pull(pull_id))
+
+
+@router.post("/stands/{stand_id}/stop", response=StopOut, auth=None, operation_id="stop_stand")
+def stop(request: HttpRequest, stand_id: int, given: StopIn):
+    """By a signed key in place of the session, which lies in the database: a stop must work without it."""
+    return StopOut(told=services.stop(stand_id, given.key))
 
 
 @router.post("/pulls/{pull_id}/keep", response=PullMark, operation_id="keep_pull")

@@ -33,6 +33,8 @@ from stand.picture import Picture
 from stand.recording import Recording
 from stand.records import MeanAir, StandFacts
 from stand.samples import is_known
+from stand.stop import ID, LATE_S, MOVING, WIRED, Stop
+from stand.stop_socket import StopSocket, path_of
 
 log = logging.getLogger("torvix.bench")
 
@@ -42,6 +44,7 @@ SILENT_S = 3.0  # without a word the stand counts as lost
 AWAY_S = 1.0  # between two turns: the worker itself did not listen, so silence says nothing of the stand
 RECONNECT_S, RECONNECT_MOST_S = 1.0, 10.0  # to a stand that is not there: at first, and in the end
 ANSWER_S = 4.0  # for a command
+BEATS = 5  # heartbeats within the time after which a stand stops by itself
 BEFORE_S = 3.0  # kept while armed, for a sweep that is found only once it runs
 
 
@@ -72,6 +75,12 @@ class Bench:
         self.weather_at: datetime | None = None  # when the log wants the next reading
         self.stand_s = 0.0  # the stand's own time of its last sample
         self.waiting: dict[int, tuple[Asked, float]] = {}
+        self.stop = Stop(self._tell_to_stop)
+        self.later: list[Asked] = []  # aborts that came before the stand was linked
+        self.alarm = ""  # what people have to know at once: the stand does not stop
+        self.unanswered = False  # an arming was not answered in time, so the stand may still arm
+        self.stop_socket = StopSocket(path_of(spool or settings.BENCH_SPOOL, stand.pk))
+        self.beat_at = 0.0
         self.connect_at = self.frame_at = self.heard_at = self.listened_at = 0.0
         self.pause_s = RECONNECT_S
 
@@ -91,15 +100,19 @@ class Bench:
         self._connect()
         with selectors.DefaultSelector() as selector:
             selector.register(self.desk.heard, selectors.EVENT_READ)
+            selector.register(self.stop_socket, selectors.EVENT_READ)
             if self.line:
                 selector.register(self.line, selectors.EVENT_READ)
             selector.select(wait)
         self.desk.heard.clear()
         self.desk.check()
+        self._beat()
+        self._hear_stop_socket()
         self._hear_stand()
         while not self.desk.asked.empty():
             self._pass_on(self.desk.asked.get())
         self._expire_commands()
+        self._follow_stop()
         if self.recording and time.monotonic() - self.recording.flushed_at >= CHUNK_S:
             self._flush_chunk()
         self._note_link()
@@ -111,7 +124,10 @@ class Bench:
         if self.closed:
             return
         self.closed = True
+        if self.state in MOVING:
+            self._tell_to_stop()  # nobody watches from now on
         self._lose("the bench worker was stopped")
+        self.stop_socket.close()
         self.desk.close()
 
     # The line
@@ -151,7 +167,52 @@ class Bench:
         except LineLost as lost:
             self._lose(str(lost))
 
+    # Stopping
+
+    def _tell_to_stop(self) -> None:
+        if self.hello is not None and "abort" in self.hello.can:
+            self._send(ID, "abort", {})
+
+    def _follow_stop(self) -> None:
+        """Also where the line is gone: then nobody but the stand itself, and the wired stop, can end it."""
+        if self.hello is None:
+            unheard = bool(self.later) and "The stand is not linked, so no stop can reach it. " + WIRED
+            self._sound(unheard or self.alarm)
+            return
+        while self.later and (self.state or not self.hello.states):
+            self._pass_on(self.later.pop(0))
+        self._sound(self.stop.follow(time.monotonic(), self.state, tells_states=self.hello.states))
+
+    def _sound(self, alarm: str) -> None:
+        before, self.alarm = self.alarm, alarm
+        if bool(before) != bool(alarm):
+            log.error("%s: %s", self.stand, alarm or "the stand has stopped")
+            self._tell("not_stopped", why=alarm)
+            self.desk.write_link()
+
+    def _hear_stop_socket(self) -> None:
+        """The database need not be there for it."""
+        for asking in self.stop_socket.asked():
+            self.aborting = self.aborting or self.state == "sweeping"
+            self.stop.demand(time.monotonic())
+            if self.line is not None:
+                self.stop_socket.answer(asking)
+            else:
+                asking.close()
+
+    def _beat(self) -> None:
+        now = time.monotonic()
+        if self.line is None or self.hello is None or not self.hello.watchdog_s or now < self.beat_at:
+            return
+        self.beat_at = now + self.hello.watchdog_s / BEATS
+        try:
+            self.line.beat()
+        except LineLost as lost:
+            self._lose(str(lost))
+
     def _lose(self, why: str) -> None:
+        if self.line and self.state in MOVING:
+            self._sound(f"The line broke while the stand was {self.state}: no stop can reach it. {WIRED}")
         if self.recording:
             at = "" if math.isnan(self.recording.last_rpm) else f" at {self.recording.last_rpm:.0f} rpm"
             self._end_recording(PullState.INCOMPLETE, f"{why[:1].upper()}{why[1:]}{at}.")
@@ -166,7 +227,8 @@ class Bench:
 
     def _note_lost(self, why: str) -> None:
         self.desk.link = None
-        self.desk.post(Linked(self.stand.pk, self.clock(), {"connected": False, "why": why, "state": ""}))
+        fields = {"connected": False, "why": why, "state": "", "alarm": self.alarm}
+        self.desk.post(Linked(self.stand.pk, self.clock(), fields))
         self._tell("link", connected=False, why=why)
 
     def _tell(self, kind: str, **fields: Any) -> None:
@@ -204,6 +266,11 @@ class Bench:
         if self.hello is not None and not self.hello.states:
             return
         before, self.state = self.state, state
+        given_up = self.unanswered and self.stop.is_demanded
+        if state in MOVING and self.armed is None and not self.recording and (not before or given_up):
+            # Found so by a new worker or line, or begun after its arming was given up: nobody watches over it.
+            log.warning("%s: found %s, told to stop", self.stand, state)
+            self.stop.demand(time.monotonic())
         if state == "sweeping":
             if self.armed is not None:
                 self._begin_recording(self.armed)
@@ -226,8 +293,10 @@ class Bench:
         if self.recording:
             self.recording.add(samples)
         self.picture.take(samples.times, samples.rows, sweeping=sweeping)
-        if self.guard and not self.trip and (trip := self.guard.watch(self.picture.block)):
+        if self.guard and not self.trip and (trip := self.guard.watch(self.picture.raw)):
             self._stop(trip)
+            if self.line is None:
+                return  # it broke while the stand was told
         self.stand_s = float(samples.times[-1])
         if self.finder:
             self._find_sweep(samples)
@@ -264,7 +333,7 @@ class Bench:
         self.trip = trip
         self.stopped = self.hello is not None and "abort" in self.hello.can
         if self.stopped:
-            self._send(0, "abort", {})
+            self.stop.demand(time.monotonic())
         why = limits.told(trip, stopped=self.stopped)
         log.warning("%s: %s", self.stand, why)
         self._tell("trip", key=trip.limit.key, why=why, stopped=self.stopped)
@@ -363,7 +432,7 @@ class Bench:
         if self.picture is None:
             return
         fields: dict[str, Any] = {
-            "connected": True, "why": self.desk.journal.trouble, "state": self.state,
+            "connected": True, "why": self.desk.journal.trouble, "state": self.state, "alarm": self.alarm,
             "values": self.picture.rounded(), "faulty": self.picture.faulty,
         }  # fmt: skip
         if self.air:
@@ -378,7 +447,10 @@ class Bench:
 
     def _pass_on(self, asked: Asked) -> None:
         if self.line is None or self.hello is None:
-            self._answer(asked, False, "the stand is not linked")
+            if asked.name == "abort":
+                self.later.append(asked)  # it waits for the stand, and goes first
+            else:
+                self._answer(asked, False, "the stand is not linked")
             return
         self.waiting[asked.command] = (asked, time.monotonic() + ANSWER_S)
         if asked.name == "arm":
@@ -387,6 +459,7 @@ class Bench:
             if asked.name == "abort":
                 # Too late to abort: a sweep that has reached its end is complete.
                 self.aborting = self.state == "sweeping"
+                self.stop.demand(time.monotonic())
             self._send(asked.command, asked.name, asked.arguments)
         elif asked.name == "abort" and self.armed is not None and not self.recording:
             self._disarm("Disarmed before it began.")
@@ -406,7 +479,7 @@ class Bench:
         if "holds" not in hello.can and arguments.pop("holds", None):
             self._answer(asked, False, "this stand cannot hold speeds: a step test is run at its console")
             return
-        self.armed, self.trip, self.stopped = asked.pull, None, False
+        self.armed, self.trip, self.stopped, self.unanswered = asked.pull, None, False, False
         self.guard = Guard(asked.limits)
         self.finder = None
         if asked.pull is not None:
@@ -421,6 +494,8 @@ class Bench:
             self._answer(asked, True, "")
 
     def _take_reply(self, reply: Reply) -> None:
+        if reply.id == ID:
+            self.stop.replied(reply.ok, reply.why)
         if reply.id in self.waiting:
             self._answer(self.waiting[reply.id][0], reply.ok, reply.why)
 
@@ -428,10 +503,16 @@ class Bench:
         now = time.monotonic()
         for asked, until in list(self.waiting.values()):
             if now > until:
-                self._answer(asked, False, "the stand did not answer")
+                if asked.name == "arm":
+                    self.unanswered = True
+                    self.stop.demand(now, watch_s=LATE_S)
+                self._answer(asked, False, "the stand did not answer", keep_guard=asked.name == "arm")
 
-    def _answer(self, asked: Asked, ok: bool, why: str) -> None:
+    def _answer(self, asked: Asked, ok: bool, why: str, *, keep_guard: bool = False) -> None:
+        """`keep_guard`: a stand that did not answer an arming may have armed, so it is watched all the same."""
         self.waiting.pop(asked.command, None)
         if not ok and asked.name == "arm" and self.armed == asked.pull:
-            self.armed, self.guard, self.finder = None, None, None
+            self.armed, self.finder = None, None
+            if not keep_guard:
+                self.guard = None
         self.desk.post(Answered(asked.command, ok, why))

@@ -248,11 +248,12 @@ class Desk:
             return
         self._commands_due = False
         waiting = Command.objects.filter(stand=self.stand, state=CommandState.WAITING)
-        for command in waiting.select_related("pull__session__stand", "pull__setup", "pull__build"):
+        found = waiting.select_related("pull__session__stand", "pull__setup", "pull__build")
+        for command in sorted(found, key=lambda command: command.name != "abort"):  # a stop goes first
             if command.pk not in self._handed:
                 self._handed.add(command.pk)
-                found = limits.for_pull(command.pull) if command.name == "arm" and command.pull else ()
-                self.asked.put(Asked(command.pk, command.name, command.arguments, command.pull_id, found))
+                guards = limits.for_pull(command.pull) if command.name == "arm" and command.pull else ()
+                self.asked.put(Asked(command.pk, command.name, command.arguments, command.pull_id, guards))
                 self.heard.wake()
 
     def _finish(self) -> None:

@@ -90,6 +90,10 @@ def told(trip: Trip, units: Mapping[str, str] | None = None, *, stopped: bool = 
     """A trip as it stands in the record: what read what, against what, where; and whether the stand was stopped."""
     limit = trip.limit
     unit = (units or {}).get(limit.figure, limit.unit)
+    if trip.is_dead:
+        did = "Stopped" if stopped else "This stand takes no commands"
+        return f"{did}: nothing came from {limit.channel.replace('_', ' ')} under load, so {limit.label.lower()} " \
+               f"could not be watched, at {trip.speed_rpm:.0f} rpm."  # fmt: skip
     value, against = (shown(limit, each, unit) for each in (trip.value, trip.against))
     side = "above" if limit.side is limits.Side.ABOVE else "below"
     at = "" if limit.key == "over_speed" else f" at {trip.speed_rpm:.0f} rpm"

@@ -32,6 +32,7 @@ class Hello:
     inertia_in_torque: str  # included, not_included, unknown
     inertia: float  # kg·m²
     simulated: bool
+    watchdog_s: float | None = None  # it stops by itself where it hears nothing for so long
     states: bool = True  # it tells when it arms, sweeps and idles; else Torvix finds the sweep
 
 
@@ -109,7 +110,13 @@ class Line:
         self.socket.close()
 
     def send(self, identity: int, name: str, arguments: dict[str, Any]) -> None:
-        message = {"type": "command", "id": identity, "name": name, "arguments": arguments}
+        self._say({"type": "command", "id": identity, "name": name, "arguments": arguments})
+
+    def beat(self) -> None:
+        """Somebody is there who watches."""
+        self._say({"type": "alive"})
+
+    def _say(self, message: dict[str, Any]) -> None:
         try:
             self.socket.sendall(json.dumps(message, ensure_ascii=False).encode() + b"\n")
         except OSError as error:
@@ -215,5 +222,6 @@ def _hello(message: dict[str, Any]) -> Hello:
         inertia_in_torque=str(inertia.get("torque", "unknown")),
         inertia=float(inertia.get("kg_m2") or 0.0),
         simulated=bool(message.get("simulated", False)),
+        watchdog_s=float(message["watchdog_s"]) if message.get("watchdog_s") else None,
         states=bool(message.get("states", True)),
     )

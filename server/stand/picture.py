@@ -35,6 +35,7 @@ class Picture:
         self.offset = np.array([rule.offset for rule in rules])
         plausible = np.array([PLAUSIBLE.get(name, (-math.inf, math.inf)) for name in self.names]).reshape(-1, 2)
         self.low, self.high = plausible[:, 0], plausible[:, 1]
+        self.raw: dict[str, Array] = {}  # the last samples of each channel, SI, as they came: what limits judge
         self.block: dict[str, Array] = {}  # the last samples of each channel, SI, NaN where nothing usable came
         self.values: dict[str, float] = {}
         self.faulty: list[str] = []
@@ -48,6 +49,7 @@ class Picture:
         A channel that sends nothing or the impossible in the last of them counts as faulty.
         """
         read = rows[:, self.known] * self.scale + self.offset
+        self.raw = dict(zip(self.names, read.T.copy(), strict=True))
         read[~((read >= self.low) & (read <= self.high))] = math.nan  # also where nothing came
         self.block = dict(zip(self.names, read.T, strict=True))
         last = zip(self.names, read[-1].tolist(), strict=True)

@@ -128,7 +128,8 @@ def recover_pulls(stand: Stand, at: datetime) -> int:
             end_pull(pull, PullState.INCOMPLETE, "The bench worker stopped during the pull.", at)
         else:
             end_pull(pull, PullState.ABORTED, "The bench worker stopped before the pull began.", at)
-    Command.objects.filter(stand=stand, state=CommandState.WAITING).update(
+    # An abort is for the stand, not for a pull: whoever pressed it while there was no worker still wants it.
+    Command.objects.filter(stand=stand, state=CommandState.WAITING).exclude(name="abort").update(
         state=CommandState.REFUSED, answer="The bench worker was restarted."
     )
     return len(left)

@@ -6,7 +6,9 @@ from collections.abc import Sequence
 from dataclasses import asdict, dataclass
 from datetime import datetime
 
-from django.db import IntegrityError, transaction
+from django.conf import settings
+from django.core import signing
+from django.db import DatabaseError, IntegrityError, transaction
 from django.db.models import Max
 
 from engines import sheets
@@ -17,9 +19,9 @@ from programmes.expectations import seal
 from programmes.models import Candidate, Programme, Setup, Step
 from programmes.versions import mark_used
 from shop.models import Person, Stand
-from shop.refusals import Invalid, Refusal
+from shop.refusals import Invalid, NotAllowed, Refusal
 from shop.services import require_operator
-from stand import cautions, changes, checklist, live, sweeps
+from stand import cautions, changes, checklist, live, stop_socket, sweeps
 from stand.gates import compared_with, gates
 from stand.models import ENDED, Command, Link, Pull, PullState, Purpose, Session, Standing
 from stand.signals import session_opened
@@ -216,11 +218,49 @@ def take_control(person: Person, pull: Pull) -> Pull:
 
 
 def abort(person: Person, pull: Pull) -> Command:
+    """For the stand: never refused because of what a row says, which may be older than what the engine does."""
     require_operator(person)
-    if pull.state in ENDED:
-        raise Refusal(f"{pull} has ended already.", code="pull_ended")
     with transaction.atomic():
         return _ask(person, pull.session.stand, "abort", pull, {})
+
+
+STOP_KEY, STOP_KEY_S = "stop a stand", 24 * 3600
+
+
+class NotStopped(Refusal):
+    """Loud on purpose: an engine may still run."""
+
+    code = "not_stopped"
+    status = 503
+
+
+def stop_key(person: Person, stand: Stand) -> str:
+    """What a screen that shows a stand stops it with, so that the database need not be asked who stops it."""
+    return signing.dumps([person.pk, stand.pk], salt=STOP_KEY)
+
+
+def stop(stand_id: int, key: str) -> bool:
+    """Stop a stand: past the database by the worker's socket, and by a command that is on record.
+
+    NotAllowed for a key that is none; NotStopped where no way leads to the stand. True where the worker has said that
+    it told the stand.
+    """
+    try:
+        person, stand = signing.loads(key, salt=STOP_KEY, max_age=STOP_KEY_S)
+    except signing.BadSignature as error:
+        raise NotAllowed("This page is out of date. Use the wired stop, then reload it.") from error
+    if stand != stand_id:
+        raise NotAllowed("This page shows another stand. Use the wired stop.")
+    told = stop_socket.ask(settings.BENCH_SPOOL, stand_id)
+    try:
+        with transaction.atomic():
+            _ask(Person.objects.get(pk=person), Stand.objects.get(pk=stand_id), "abort", None, {})
+    except DatabaseError as error:
+        if not told:
+            raise NotStopped(
+                "NOT STOPPED: neither the bench worker nor the database answers. Use the wired emergency stop now."
+            ) from error
+    return told
 
 
 def keep(person: Person, pull: Pull, at: datetime) -> Pull:
@@ -278,10 +318,10 @@ def next_step(programme: Programme, setup: Setup) -> Step | None:
     return next((step for step, _ in left if step.setup_id == setup.pk), None)
 
 
-def _ask(person: Person, stand: Stand, name: str, pull: Pull, arguments: dict[str, object]) -> Command:
+def _ask(person: Person, stand: Stand, name: str, pull: Pull | None, arguments: dict[str, object]) -> Command:
     command = Command.objects.create(stand=stand, pull=pull, name=name, arguments=arguments, asked_by=person)
     live.notify(live.ASKED, {"stand": stand.pk})
-    tell(stand, {"type": "pull", "pull": pull.pk})
+    tell(stand, {"type": "pull", "pull": pull.pk if pull else None})
     return command
 
 

@@ -27,6 +27,7 @@ RUN = {"layouts": [], "setups": [], "where": {"day": "2026-11-02"}}
 FIGURES = {"text": "3000 300", "setup_id": "{setup}", "where": {"day": "2026-11-02"}}
 FILE = "a file"  # sent as a form
 READ, OPERATE, ARRANGE, OWN, THEIRS = "read", "operate", "arrange", "own", "theirs"
+BY_KEY = "by a signed key that only those who operate are given, not by session"
 # Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
 # `theirs` is who asked for it alone; jobs.tests has that.
 ENDPOINTS = (
@@ -146,6 +147,7 @@ ENDPOINTS = (
     ("post", "/api/pulls/{pull}/start", {}, OPERATE),
     ("post", "/api/pulls/{pull}/control", None, OPERATE),
     ("post", "/api/pulls/{pull}/abort", None, OPERATE),
+    ("post", "/api/stands/{stand}/stop", {"key": "made up"}, BY_KEY),
     ("post", "/api/pulls/{pull}/keep", None, OPERATE),
     ("post", "/api/pulls/{pull}/exclude", {"reason": "hose off"}, OPERATE),
     ("get", "/api/pulls/{pull}/raw", None, READ),
@@ -245,10 +247,11 @@ class Permissions(TestCase):
         self.assertEqual(described - listed, {("post", "/api/sign-in")})
 
     def test_nobody_gets_anything_without_signing_in(self):
-        for method, address, body, _ in ENDPOINTS:
+        for method, address, body, who in ENDPOINTS:
             with self.subTest(method=method, address=address):
                 answer = self.read(address) if method == "get" else self.ask(method, address, body)
-                self.assertEqual((answer.status_code, answer.json()["code"]), (401, "signed_out"))
+                refused = (403, "not_allowed") if who == BY_KEY else (401, "signed_out")
+                self.assertEqual((answer.status_code, answer.json()["code"]), refused)
 
     def test_a_viewer_reads_everything_and_changes_nothing(self):
         self.client.force_login(self.viewer)

@@ -14,7 +14,7 @@ from config.turnstile import Turnstile
 from shop.models import Role
 
 
-class BuiltFiles(TestCase):
+class BuiltFiles(SimpleTestCase):
     """The front end as it was built and compressed for this run."""
 
     def script(self) -> str:

@@ -7,15 +7,15 @@ from demo.loader import say_to_stand
 from stand import services
 from stand.models import Command, Note, NoteKind, Pull, PullState
 from stand.samples import read_raw
-from stand.tests.test_bench import BenchCase
+from stand.tests.test_bench import PATIENT, BenchCase
 
 
 class AtItsConsole(BenchCase):
-    stand_options = ("--warm", "--seed", "3", "--speed", "6", "--reports-only")
+    stand_options = (*PATIENT, "--warm", "--seed", "3", "--speed", "6", "--reports-only")
 
     def console(self, name: str, **arguments: object) -> None:
         """Somebody at the console of the stand, not Torvix."""
-        say_to_stand(self.stand.port, name, **arguments)
+        say_to_stand(self.stand.port, name, at_console=True, **arguments)
 
     def arm_here(self) -> Pull:
         pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
@@ -70,7 +70,7 @@ class AtItsConsole(BenchCase):
 
 
 class Unasked(BenchCase):
-    stand_options = ("--warm", "--seed", "3", "--speed", "6")
+    stand_options = (*PATIENT, "--warm", "--seed", "3", "--speed", "6")
 
     def test_a_sweep_that_nobody_armed_here_is_noted(self):
         self.bench.line.send(0, "arm", {"start_rpm": 2000, "end_rpm": 2600, "rate_rpm_s": 350})
@@ -83,7 +83,7 @@ class Unasked(BenchCase):
 class Troubles(BenchCase):
     """Faults of the engine and the line, as the stand's script brings them."""
 
-    stand_options = ("--warm", "--seed", "3", "--speed", "6", "--rate", "100")
+    stand_options = (*PATIENT, "--warm", "--seed", "3", "--speed", "6", "--rate", "100")
 
     def swept(self, **trouble: object) -> Pull:
         self.bench.line.send(0, "script", {"lines": [{"pull": 1, **trouble}]})

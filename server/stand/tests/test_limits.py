@@ -11,7 +11,7 @@ from shop.refusals import Invalid, NotAllowed
 from stand import limits, services
 from stand.models import Pull, PullState, StandLimit
 from stand.samples import read_raw
-from stand.tests.test_bench import BenchCase
+from stand.tests.test_bench import PATIENT, BenchCase
 
 
 class Owners(TestCase):
@@ -88,7 +88,7 @@ class Faulty(BenchCase):
 class EachLimit(Faulty):
     """Five times faster than real: an aborted pull is over soon."""
 
-    stand_options = ("--warm", "--seed", "3", "--speed", "5")
+    stand_options = (*PATIENT, "--warm", "--seed", "3", "--speed", "5")
 
     def test_each_fault_stops_the_pull_and_says_why(self):
         for key, channel, value, told in FAULTS:
@@ -108,7 +108,7 @@ class EachLimit(Faulty):
 
 
 class InTime(Faulty):
-    stand_options = ("--warm", "--seed", "3", "--rate", "100")
+    stand_options = (*PATIENT, "--warm", "--seed", "3", "--rate", "100")
 
     def test_it_is_told_to_stop_within_a_tenth_of_a_second_of_the_sample_that_trips(self):
         """At 100 samples a second: lean needs 8 of 10 samples, and the sweep is let go at most ten samples later."""

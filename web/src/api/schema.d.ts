@@ -2170,6 +2170,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/{stand_id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Stop
+         * @description By a signed key in place of the session, which lies in the database: a stop must work without it.
+         */
+        post: operations["stop_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verdict-choices": {
         parameters: {
             query?: never;
@@ -5461,6 +5481,8 @@ export interface components {
          * @description The stand as a screen that opens in the middle needs it; frames go on from there.
          */
         StandNow: {
+            /** Alarm */
+            alarm: string;
             /** Can */
             can: string[];
             /** Channels */
@@ -5476,8 +5498,12 @@ export interface components {
             rate_hz: number | null;
             /** Simulated */
             simulated: boolean;
+            /** Stand Id */
+            stand_id: number | null;
             /** State */
             state: string;
+            /** Stop Key */
+            stop_key: string;
             /** Values */
             values: {
                 [key: string]: number;
@@ -5548,6 +5574,16 @@ export interface components {
             stepwise: boolean;
             /** Torque Unit */
             torque_unit: string;
+        };
+        /** StopIn */
+        StopIn: {
+            /** Key */
+            key: string;
+        };
+        /** StopOut */
+        StopOut: {
+            /** Told */
+            told: boolean;
         };
         /**
          * StretchOut
@@ -9365,6 +9401,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LimitsOut"];
+                };
+            };
+        };
+    };
+    stop_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StopIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StopOut"];
                 };
             };
         };
