@@ -13,7 +13,6 @@ from functools import cache
 from multiprocessing.util import Finalize
 from pathlib import Path
 from typing import Any
-from unittest import addModuleCleanup
 
 from axe_playwright_python.sync_playwright import Axe
 from django.db import connection
@@ -58,19 +57,23 @@ SETTLED = """() => new Promise((done) => {
 
 
 @cache
-def chromium() -> Browser:
+def chromium() -> tuple[Browser, Playwright]:
     """One for the tests of a class; each has a context of its own, which shares nothing with another."""
     # Until it is stopped Playwright's loop runs in this thread, which Django takes for asynchronous code.
     os.environ[ASYNC_UNSAFE] = "true"
     playwright = sync_playwright().start()
-    addModuleCleanup(_stop_chromium, playwright)
     playwright.selectors.set_test_id_attribute("data-test")
-    return playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS)
+    return playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS), playwright
 
 
-def _stop_chromium(playwright: Playwright) -> None:
-    chromium().close()
+def _stop_chromium() -> None:
+    """Before the class leaves its database: while Playwright's loop runs, this thread has another connection to it."""
+    if not chromium.cache_info().currsize:
+        return
+    browser, playwright = chromium()
     chromium.cache_clear()
+    connection.close()
+    browser.close()
     playwright.stop()
     del os.environ[ASYNC_UNSAFE]
 
@@ -80,6 +83,11 @@ class BrowserCase(DemonstrationCase):
 
     web_port = 0
     web: subprocess.Popen[bytes] | None = None  # one for the tests of a lane: it keeps nothing between questions
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        super().setUpClass()
+        cls.addClassCleanup(_stop_chromium)
 
     def setUp(self) -> None:
         if BrowserCase.web is None or BrowserCase.web.poll() is not None:
@@ -147,7 +155,7 @@ class BrowserCase(DemonstrationCase):
     @contextmanager
     def browser(self) -> Iterator[Page]:
         """A page of a person who was never here."""
-        context = chromium().new_context(viewport={"width": 1280, "height": 800}, base_url=self.base)
+        context = chromium()[0].new_context(viewport={"width": 1280, "height": 800}, base_url=self.base)
         try:
             context.set_default_timeout(MOST_MS)
             page = context.new_page()

@@ -9,8 +9,10 @@ import gc
 import hashlib
 import itertools
 import os
+import shutil
 import socket
 import sys
+import tempfile
 import time
 import unittest
 import zlib
@@ -18,12 +20,20 @@ from collections import defaultdict
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from functools import cache
+from multiprocessing.util import Finalize
 from pathlib import Path
 from typing import Any, ClassVar
 
+from django.conf import settings
 from django.db import connection
 from django.test import runner
-from django.test.runner import DiscoverRunner, ParallelTestSuite, RemoteTestResult, RemoteTestRunner
+from django.test.runner import (  # type: ignore[attr-defined]
+    DiscoverRunner,
+    ParallelTestSuite,
+    RemoteTestResult,
+    RemoteTestRunner,
+    _init_worker,
+)
 
 ROOT = Path(__file__).resolve().parents[1]
 SLOWEST = 10
@@ -167,7 +177,21 @@ def _class_at(place: int) -> OneClass:
     return OneClass.all[place]
 
 
+def own_spool() -> None:
+    """A folder of this process for what bench workers keep on disk, and for their sockets."""
+    folder = tempfile.mkdtemp(prefix="torvix-spool-")
+    Finalize(None, shutil.rmtree, [folder, True], exitpriority=0)
+    os.environ["TORVIX_SPOOL"] = folder
+    settings.BENCH_SPOOL = Path(folder)
+
+
+def _begin_lane(*arguments: Any, **more: Any) -> None:
+    _init_worker(*arguments, **more)
+    own_spool()
+
+
 class Lanes(ParallelTestSuite):
+    init_worker = _begin_lane
     runner_class = InALane
     run_subsuite = _run_class
 
@@ -214,6 +238,10 @@ class LaneRunner(DiscoverRunner):
         if isinstance(suite, Lanes):
             suite.subsuites = [OneClass(tests) for tests in sorted(suite.subsuites, key=_place)]
         return suite
+
+    def setup_test_environment(self, **more: Any) -> None:
+        super().setup_test_environment(**more)
+        own_spool()
 
     def setup_databases(self, **more: Any) -> Any:
         """From a clean database that is kept, since the migrations take longer than most tests that one asks for."""

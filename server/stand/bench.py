@@ -457,8 +457,8 @@ class Bench:
             self._arm(asked, self.hello)
         elif asked.name in self.hello.can:
             if asked.name == "abort":
-                # Too late to abort: a sweep that has reached its end is complete.
-                self.aborting = self.state == "sweeping"
+                # Too late to abort: a sweep that has reached its end is complete. The same stop may come by two ways.
+                self.aborting = self.aborting or self.state == "sweeping"
                 self.stop.demand(time.monotonic())
             self._send(asked.command, asked.name, asked.arguments)
         elif asked.name == "abort" and self.armed is not None and not self.recording:

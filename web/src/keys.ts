@@ -8,6 +8,8 @@ export interface KeyBinding {
   does: string
   press: (event: KeyboardEvent) => void
   release?: (event: KeyboardEvent) => void
+  /** While true the key is this binding's alone: from any field, over any dialog, with any modifier. */
+  urgent?: () => boolean
 }
 
 const bindings = shallowReactive(new Set<KeyBinding>())
@@ -25,8 +27,14 @@ function isTyping(event: KeyboardEvent): boolean {
   )
 }
 
+/** Space and Enter work whatever has the focus; only where nothing has it are they the page's. */
+function belongsToFocus(event: KeyboardEvent): boolean {
+  const focused = event.target instanceof HTMLElement && event.target !== document.body
+  return focused && (event.key === ' ' || event.key === 'Enter')
+}
+
 function dispatch(event: KeyboardEvent, phase: 'press' | 'release') {
-  if (isTyping(event) || event.ctrlKey || event.metaKey || event.altKey) return
+  if (isTyping(event) || belongsToFocus(event) || event.ctrlKey || event.metaKey || event.altKey) return
   for (const binding of bindings) {
     const act = binding[phase]
     if (act && matches(binding, event)) {
@@ -36,6 +44,19 @@ function dispatch(event: KeyboardEvent, phase: 'press' | 'release') {
     }
   }
 }
+
+/** Before the page hears of it: a dialog must not take the key of an abort to close itself. */
+function dispatchUrgent(event: KeyboardEvent) {
+  for (const binding of bindings) {
+    if (binding.urgent?.() && matches(binding, event)) {
+      event.preventDefault()
+      event.stopImmediatePropagation()
+      if (!event.repeat) binding.press(event)
+      return
+    }
+  }
+}
+window.addEventListener('keydown', dispatchUrgent, { capture: true })
 window.addEventListener('keydown', (event) => dispatch(event, 'press'))
 window.addEventListener('keyup', (event) => dispatch(event, 'release'))
 

@@ -111,6 +111,15 @@ class AsItRuns(BenchCase):
             self.assertEqual(asking.recv(10), stop_socket.DONE)
         self.assertEqual(self.until_ended(pull).ended_why, "Aborted by the operator.")
 
+    def test_the_same_stop_by_both_ways_is_one_abort(self):
+        """The row comes when the stand already rolls off; the pull is aborted all the same, not complete."""
+        pull = self.sweeping()
+        with stop_socket.socket.socket(stop_socket.socket.AF_UNIX) as asking:
+            asking.connect(str(stop_socket.path_of(self.spool, self.stand.pk)))
+            self.stand_idles()
+        services.abort(self.operator, pull)
+        self.assertEqual(self.until_ended(pull).state, PullState.ABORTED)
+
     def test_a_worker_that_finds_the_stand_sweeping_stops_it_first(self):
         """As after a kill: the line of the former worker is still open, the stand goes on, nobody has a guard."""
         say_to_stand(self.stand.port, "arm", start_rpm=2000, end_rpm=6900, rate_rpm_s=50, at_console=True)

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Starts only when held: a touch or a slip must not start an engine. */
-import { onScopeDispose, ref } from 'vue'
+import { onScopeDispose, ref, useTemplateRef, watch } from 'vue'
 
 const props = withDefaults(defineProps<{ disabled?: boolean; seconds?: number }>(), {
   disabled: false,
@@ -20,6 +20,10 @@ function grow(now: number) {
     emit('held')
   }
 }
+watch(
+  () => props.disabled,
+  (disabled) => disabled && release(),
+)
 function press() {
   if (props.disabled || request) return
   startedAt = performance.now()
@@ -30,18 +34,35 @@ function release() {
   request = 0
   share.value = 0
 }
-onScopeDispose(release)
-defineExpose({ press, release })
+/** With the focus on it, Space and Enter are the finger. A key that repeats was pressed elsewhere or before. */
+function pressKey(event: KeyboardEvent) {
+  event.preventDefault()
+  if (!event.repeat) press()
+}
+window.addEventListener('blur', release) // the key or finger may come up where this page does not hear it
+onScopeDispose(() => {
+  window.removeEventListener('blur', release)
+  release()
+})
+const button = useTemplateRef<HTMLButtonElement>('button')
+defineExpose({ press, release, focus: () => button.value?.focus() })
 </script>
 
 <template>
   <button
+    ref="button"
     type="button"
     class="hold"
     :aria-disabled="disabled"
     @pointerdown="press"
     @pointerup="release"
     @pointerleave="release"
+    @pointercancel="release"
+    @keydown.space="pressKey"
+    @keydown.enter="pressKey"
+    @keyup.space.prevent="release"
+    @keyup.enter.prevent="release"
+    @blur="release"
     @contextmenu.prevent
   >
     <span class="fill" :style="{ width: `${share * 100}%` }" />

@@ -32,10 +32,15 @@ interface LimitTrip {
   why: string
   stopped: boolean
 }
+interface NotStopped {
+  type: 'not_stopped'
+  /** Empty once it has stopped after all. */
+  why: string
+}
 interface Other {
   type: 'pull' | 'session' | 'database_lost' | 'unasked'
 }
-type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | Other
+type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | NotStopped | Other
 
 /** The live stream of a programme's stand, for as long as `open` is true. */
 export function useLive(
@@ -50,6 +55,7 @@ export function useLive(
   const streaming = ref(false)
   const refused = ref('') // why the stand did not take the last command
   const tripped = ref('') // the limit that stopped the pull, at once
+  const notStopped = ref('') // the stand was told to stop and goes on
   let source: EventSource | null = null
 
   function take(message: Message) {
@@ -69,6 +75,10 @@ export function useLive(
         tripped.value = message.stopped
           ? message.why
           : `${message.why} This stand takes no commands: stop it at its console.`
+        return
+      case 'not_stopped':
+        notStopped.value = message.why
+        void queries.invalidateQueries({ queryKey: ['stand'] })
         return
       case 'unasked':
         refused.value = 'A sweep ran at the console that was not armed here: it was not recorded.'
@@ -105,5 +115,5 @@ export function useLive(
     { immediate: true },
   )
   onScopeDispose(close)
-  return { frame, streaming, refused, tripped }
+  return { frame, streaming, refused, tripped, notStopped }
 }

@@ -4,6 +4,12 @@ import { answer, api, type Schema } from '../api/client'
 import { useAction } from '../api/queries'
 import type { Frame } from '../pages/frame'
 
+/** A stand and the key that stops it. */
+export interface WayToStop {
+  stand_id: number
+  key: string
+}
+
 /** What comes next at the stand, and what a person may ask of it. Follows the frame of the programme. */
 export function usePullFlow({ programme, day, setup }: Frame, connected: ComputedRef<boolean>) {
   const session = computed(() =>
@@ -86,9 +92,19 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
       }),
     ),
   )
-  const abort = useAction(async (pull_id: number) =>
-    answer(await api.POST('/api/pulls/{pull_id}/abort', { params: { path: { pull_id } } })),
-  )
+  /** For the stand, by a key that works with the database away: past rows, sessions and whoever armed it. */
+  const abort = useAction(async ({ way, pull_id }: { way: WayToStop | null; pull_id: number | null }) => {
+    if (way) {
+      const path = { stand_id: way.stand_id }
+      const outcome = await api.POST('/api/stands/{stand_id}/stop', {
+        params: { path },
+        body: { key: way.key },
+      })
+      // A page that was open for days has a key that ran out; the session is the other way.
+      if (outcome.response.status !== 403 || pull_id === null) return void answer(outcome)
+    }
+    answer(await api.POST('/api/pulls/{pull_id}/abort', { params: { path: { pull_id: pull_id! } } }))
+  })
   const keep = useAction(async (pull_id: number) =>
     answer(await api.POST('/api/pulls/{pull_id}/keep', { params: { path: { pull_id } } })),
   )

@@ -20,7 +20,7 @@ import OpenJobsPanel from '../live/OpenJobsPanel.vue'
 import PullOptions from '../live/PullOptions.vue'
 import ReadingsPanel from '../live/ReadingsPanel.vue'
 import { useLive } from '../live/useLive'
-import { usePullFlow } from '../live/usePullFlow'
+import { usePullFlow, type WayToStop } from '../live/usePullFlow'
 import { saidOf, useCautions, useNextPull } from '../live/useSession'
 import WindowsPanel from '../live/WindowsPanel.vue'
 import SetupMark from '../setups/SetupMark.vue'
@@ -49,7 +49,7 @@ const commanded = computed(() => stand.value?.can.includes('start') ?? true)
 const undone = computed(() => next.value?.due.some((item) => !item.done_by) ?? false)
 
 let pullShown: number | null = null
-const { frame, streaming, refused, tripped } = useLive(
+const { frame, streaming, refused, tripped, notStopped } = useLive(
   id,
   () => session.value !== null,
   (fresh) => {
@@ -131,9 +131,30 @@ function armNext() {
 function startHeld() {
   if (current.value && mayStart.value) start.mutate(current.value.id)
 }
+/** Something moves, or may: by the record or by what the stand itself says. */
+const moving = computed(
+  () =>
+    current.value !== null || ['armed', 'sweeping'].includes(frame.value?.state ?? stand.value?.state ?? ''),
+)
+/** Kept from the last answer: with the database away there is no other. */
+const way = ref<WayToStop | null>(null)
+watch(stand, (now) => {
+  if (now?.stand_id != null && now.stop_key) way.value = { stand_id: now.stand_id, key: now.stop_key }
+})
+const mayStop = computed(() => mayOperate.value && moving.value && Boolean(way.value ?? current.value))
 function abortNow() {
-  if (current.value && mayOperate.value) abort.mutate(current.value.id)
+  hold.value?.release()
+  abort.mutate({ way: way.value, pull_id: current.value?.id ?? null })
 }
+/** Said by the worker, or by the server that found no way to the stand. */
+const alarm = computed(
+  () =>
+    notStopped.value ||
+    stand.value?.alarm ||
+    (abort.error.value
+      ? `THE STOP DID NOT GET THROUGH: ${abort.error.value.message} Use the wired emergency stop.`
+      : ''),
+)
 useKeys([
   {
     key: 'code:Space',
@@ -142,7 +163,20 @@ useKeys([
     press: () => hold.value?.press(),
     release: () => hold.value?.release(),
   },
-  { key: 'Escape', label: 'Esc', does: 'Abort the pull', press: abortNow },
+  {
+    key: 'Enter',
+    label: 'Enter',
+    does: 'Hold to start the armed pull',
+    press: () => hold.value?.press(),
+    release: () => hold.value?.release(),
+  },
+  {
+    key: 'Escape',
+    label: 'Esc',
+    does: 'Abort the pull, from anywhere',
+    press: () => mayStop.value && abortNow(),
+    urgent: () => mayStop.value,
+  },
   { key: 'a', label: 'A', does: 'Arm the next pull', press: armNext },
   {
     key: 'k',
@@ -221,6 +255,7 @@ const holdLabel = computed(() => {
             <span>{{ lead }}</span>
           </div>
         </div>
+        <p v-if="alarm" class="alarm" role="alert" data-test="alarm">{{ alarm }}</p>
         <p v-if="stopped" class="stopped" role="alert" data-test="stopped">{{ stopped }}</p>
         <p v-if="!connected" class="lost" role="alert" data-test="stand-lost">
           {{ session.stand.name }} is not linked: {{ stand?.why ?? standError?.message ?? 'asking…' }} It is
@@ -298,17 +333,19 @@ const holdLabel = computed(() => {
                 v-if="overriding && armed"
                 v-model="override"
                 label="Why start outside a window?"
-                autofocus
+                @keydown.enter.prevent="hold?.focus()"
               />
-              <v-btn class="abort" @click="abortNow">Abort <kbd>Esc</kbd></v-btn>
             </div>
           </template>
+          <v-btn v-if="moving" class="abort" :disabled="!mayStop" @click="abortNow"
+            >Abort <kbd>Esc</kbd></v-btn
+          >
         </template>
         <OpenJobsPanel v-if="!running && !armed" :session="session.id" :may-operate="mayOperate" />
         <ProblemNote :error="problem" />
         <p class="hints quiet">
-          Hold <kbd>Space</kbd> to start · <kbd>Esc</kbd> aborts · <kbd>?</kbd> lists the keys. Esc asks the
-          stand to stop; the wired emergency stop is the stand's own.
+          Hold <kbd>Space</kbd> or <kbd>Enter</kbd> to start · <kbd>Esc</kbd> aborts · <kbd>?</kbd> lists the
+          keys. Esc asks the stand to stop; the wired emergency stop is the stand's own.
         </p>
         <v-btn
           v-if="mayOperate && !current"
@@ -412,6 +449,14 @@ const holdLabel = computed(() => {
 .judge kbd,
 .under kbd {
   margin-left: 8px;
+}
+.alarm {
+  margin: 0;
+  padding: 14px 16px;
+  background: var(--hand);
+  color: var(--ground);
+  font-size: 26px;
+  font-weight: 700;
 }
 .abort {
   margin-left: auto;
