@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import logging
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from enum import StrEnum
 from typing import Any
 
 import numpy as np
+from django.db import DatabaseError
 from torvix_core import VERSION, geometry, printed, standards
 from torvix_core.air import air_from_relative_humidity
 from torvix_core.anomalies import anomalies
@@ -24,6 +26,8 @@ from shop.refusals import Refusal
 from stand import weather
 from stand.models import Origin, Pull, PullState, Purpose, Standing
 from stand.samples import figures_of, read_raw, read_trace
+
+log = logging.getLogger("torvix.curves")
 
 WORDS = {
     Problem.TIME_BACKWARDS: "time runs backwards",
@@ -97,6 +101,13 @@ def reduce_pull(pull: Pull) -> Reduced | None:
         )
     except (NotASweep, ValueError, Refusal) as error:
         fields = {"refused": str(error)[:300], **{name: kind() for name, kind in EMPTY.items()}}
+    except DatabaseError:
+        raise
+    except Exception as error:
+        # Samples of a kind that nobody thought of. They are kept; that no curve comes of them is said, not fatal.
+        log.exception("no curve of %s", pull)
+        told = f"The curve could not be computed ({type(error).__name__}: {error}). The samples are kept."
+        fields = {"refused": told[:300], **{name: kind() for name, kind in EMPTY.items()}}
     fields |= {"core_version": VERSION, "options": asdict(options)}
     reduced, _ = Reduced.objects.update_or_create(pull=pull, defaults=fields)
     return reduced

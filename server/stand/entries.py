@@ -82,6 +82,8 @@ class Ended(Entry):
         if pull.state not in ENDED:
             state = PullState(self.state)
             records.end_pull(pull, state, self.why, self.at, lost=self.lost, air=self.air, tripped=self.tripped)
+        else:
+            records.derive(pull)  # the database may have gone away between the record and what follows from it
 
 
 @dataclass(frozen=True)

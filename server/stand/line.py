@@ -7,18 +7,25 @@ import math
 import socket
 from collections.abc import Iterator
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from pydantic import BaseModel, Field, ValidationError, field_validator
 
 PROTOCOL = 1
 LONGEST_LINE = 1_000_000  # bytes
 CONNECT_TIMEOUT_S = 2.0
+LONGEST_NAME, LONGEST_UNIT = 40, 16  # characters of a channel, as the columns hold
+TIME = "time"  # the column that every pull has beside its channels
 
 
 class LineLost(Exception):
     """The stand is not there, went away, or does not speak the protocol."""
+
+
+class HelloRefused(LineLost):
+    """The stand says of itself what no pull could be recorded with."""
 
 
 @dataclass(frozen=True)
@@ -208,20 +215,64 @@ def _number(value: object) -> float:
     return math.nan
 
 
+class _Channel(BaseModel):
+    name: str = Field(min_length=1, max_length=LONGEST_NAME)
+    unit: str = Field(max_length=LONGEST_UNIT)
+
+
+class _Inertia(BaseModel):
+    torque: Literal["included", "not_included", "unknown"] = "unknown"
+    kg_m2: float | None = Field(default=None, ge=0, allow_inf_nan=False)
+
+
+class _Hello(BaseModel):
+    """What a hello has to be. Whatever a pull is recorded with is checked here, where the stand can still be mended."""
+
+    protocol: int
+    stand: str
+    rate_hz: float = Field(ge=1, le=10_000, allow_inf_nan=False)
+    channels: list[_Channel] = Field(min_length=1)
+    weather: list[_Channel] = []
+    can: list[str] = []
+    inertia: _Inertia = _Inertia()
+    simulated: bool = False
+    watchdog_s: float | None = Field(default=None, gt=0, le=60, allow_inf_nan=False)
+    states: bool = True
+
+    @field_validator("protocol")
+    @classmethod
+    def ours(cls, protocol: int) -> int:
+        if protocol != PROTOCOL:
+            raise ValueError(f"the stand speaks protocol {protocol}, this is {PROTOCOL}")
+        return protocol
+
+    @field_validator("channels")
+    @classmethod
+    def told_apart(cls, channels: list[_Channel]) -> list[_Channel]:
+        names = [channel.name for channel in channels]
+        if twice := sorted({name for name in names if names.count(name) > 1}):
+            raise ValueError(f"two channels are called {', '.join(twice)}")
+        if TIME in names:
+            raise ValueError(f"a channel is called {TIME}, as the time of every sample is")
+        return channels
+
+
 def _hello(message: dict[str, Any]) -> Hello:
-    if message["protocol"] != PROTOCOL:
-        raise ValueError(f"the stand speaks protocol {message['protocol']}, this is {PROTOCOL}")
-    inertia = message.get("inertia", {})
+    try:
+        told = _Hello.model_validate(message)
+    except ValidationError as error:
+        wrong = "; ".join(f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in error.errors()[:3])
+        raise HelloRefused(f"what it says of itself cannot be used ({wrong}). Mend it at the stand") from error
     return Hello(
-        stand=str(message["stand"]),
-        rate_hz=float(message["rate_hz"]),
-        names=tuple(str(channel["name"]) for channel in message["channels"]),
-        units=tuple(str(channel["unit"]) for channel in message["channels"]),
-        weather=tuple((str(channel["name"]), str(channel["unit"])) for channel in message.get("weather", [])),
-        can=frozenset(str(name) for name in message.get("can", [])),
-        inertia_in_torque=str(inertia.get("torque", "unknown")),
-        inertia=float(inertia.get("kg_m2") or 0.0),
-        simulated=bool(message.get("simulated", False)),
-        watchdog_s=float(message["watchdog_s"]) if message.get("watchdog_s") else None,
-        states=bool(message.get("states", True)),
+        stand=told.stand,
+        rate_hz=told.rate_hz,
+        names=tuple(channel.name for channel in told.channels),
+        units=tuple(channel.unit for channel in told.channels),
+        weather=tuple((channel.name, channel.unit) for channel in told.weather),
+        can=frozenset(told.can),
+        inertia_in_torque=told.inertia.torque,
+        inertia=told.inertia.kg_m2 or 0.0,
+        simulated=told.simulated,
+        watchdog_s=told.watchdog_s,
+        states=told.states,
     )

@@ -91,6 +91,13 @@ def end_pull(
         # The worker's copy of the row is as old as the arming: only what ended with the pull is written.
         ended = ["state", "ended_why", "ended_at", "samples_lost", "tripped"]
         pull.save(update_fields=[*ended, *judged, "barometer", "air_temperature", "relative_humidity"])
+    # What was recorded is safe now, whatever is made of it.
+    derive(pull)
+
+
+def derive(pull: Pull) -> None:
+    """Have the apps above make what follows from an ended pull, and tell whoever looks. Twice is as good as once."""
+    with transaction.atomic():
         pull_ended.send(sender=Pull, pull=pull)
         tell(pull.session.stand, {"type": "pull", "pull": pull.pk})
 

@@ -4,7 +4,7 @@ import socket
 
 from django.test import SimpleTestCase
 
-from stand.line import Hello, Line, LineLost, NotUnderstood, Reply, Samples, StateChange, WeatherReading
+from stand.line import Hello, HelloRefused, Line, LineLost, NotUnderstood, Reply, Samples, StateChange, WeatherReading
 
 HELLO = {
     "type": "hello", "protocol": 1, "stand": "S", "rate_hz": 50,
@@ -69,9 +69,22 @@ class Messages(LineCase):
         self.assertEqual([type(message) for message in heard[1:5]], [NotUnderstood] * 4)
         self.assertEqual(heard[5], StateChange("idle"))
 
-    def test_another_protocol_version_is_not_understood(self):
-        (heard,) = self.heard({**HELLO, "protocol": 2})
-        self.assertIn("speaks protocol 2", heard.why)
+    def test_a_hello_that_no_pull_could_be_recorded_with_is_refused_in_words(self):
+        rpm, torque = HELLO["channels"]
+        for wrong, told in (
+            ({"protocol": 2}, "speaks protocol 2"),
+            ({"channels": [rpm, torque, rpm]}, "two channels are called rpm"),
+            ({"channels": [rpm, torque, {"name": "time", "unit": "s"}]}, "a channel is called time"),
+            ({"channels": [rpm, {"name": "torque", "unit": "foot-pounds-force"}]}, "channels.1.unit: String should"),
+            ({"channels": []}, "channels: List should have at least 1"),
+            ({"inertia": {"torque": "yes"}}, "inertia.torque: Input should be 'included'"),
+            ({"inertia": {"torque": "already added"}}, "inertia.torque"),
+            ({"rate_hz": 0}, "rate_hz: Input should be greater"),
+            ({"watchdog_s": -1}, "watchdog_s"),
+        ):
+            with self.subTest(told=told), self.assertRaises(HelloRefused) as refused:
+                self.heard({**HELLO, **wrong})
+            self.assertIn(told, str(refused.exception))
 
 
 class Losses(LineCase):
