@@ -8,12 +8,14 @@ import secrets
 import shutil
 import socket
 import subprocess
+import time
 from dataclasses import dataclass
 from pathlib import Path
 
 from ops.machine import POSTGRES_BIN, ROOT, VAR, CannotGoOn, say
 
 USER = "torvix"
+TEND_S = 5.0  # between two tries to start it again
 
 
 def free_port(wanted: int) -> int:
@@ -37,6 +39,7 @@ class Cluster:
     wanted_port: int
     throwaway: bool = False
     port: int = 0
+    tend_at: float = 0.0
 
     @property
     def home(self) -> Path:
@@ -67,6 +70,31 @@ class Cluster:
             self._create()
         self.stop()  # one left behind by a run that was killed
         self.port = free_port(self.wanted_port)
+        self._start()
+
+    @property
+    def is_running(self) -> bool:
+        """By its own file and the process that it names."""
+        try:
+            os.kill(int((self.home / "postmaster.pid").read_text().split()[0]), 0)
+        except PermissionError:
+            return True
+        except (OSError, ValueError, IndexError):
+            return False
+        return True
+
+    def tend(self) -> None:
+        """Start it again where it went away, on the port that everybody knows."""
+        if self.is_running or time.monotonic() < self.tend_at:
+            return
+        self.tend_at = time.monotonic() + TEND_S
+        say(f"PostgreSQL is gone; started again (log: {self.home / 'server.log'})")
+        try:
+            self._start()
+        except CannotGoOn as reason:
+            say(f"{reason}; tried again in {TEND_S:.0f} s")
+
+    def _start(self) -> None:
         options = f"-p {self.port} -c listen_addresses=127.0.0.1 -c unix_socket_directories=''"
         if self.throwaway:
             options += " -c fsync=off -c synchronous_commit=off -c full_page_writes=off"

@@ -116,7 +116,7 @@ def serve(*, demo: bool, port: int) -> None:
             else:
                 run([PYTHON, ROOT / "server/manage.py", "first_owner"], what="making the owner", env=env)
             _start(family, demo=demo, port=port)
-            family.watch()
+            family.watch(cluster.tend)
         except Stopped:
             say("stopping")
         finally:

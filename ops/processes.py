@@ -7,16 +7,16 @@ import subprocess
 import time
 import urllib.error
 import urllib.request
-from collections.abc import Sequence
-from dataclasses import dataclass, field
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from types import FrameType
 
 from ops.machine import CannotGoOn, say
 
 STOP_S = 8.0
-RESTARTS = 5  # within RESTARTS_WITHIN_S; more means that something is wrong that a restart does not mend
-RESTARTS_WITHIN_S = 60.0
+PAUSE_S, PAUSE_MOST_S = 0.5, 30.0  # before a child that died is started again: at first, and in the end
+SOUND_S = 60.0  # a child that lived so long starts at the first pause again
 
 
 @dataclass
@@ -25,9 +25,12 @@ class Child:
     command: Sequence[str]
     log: Path
     process: subprocess.Popen[bytes] | None = None
-    died_at: list[float] = field(default_factory=list)
+    started_at: float = 0.0
+    start_again_at: float | None = None  # it is dead, and waits
+    pause_s: float = PAUSE_S
 
     def start(self, env: dict[str, str]) -> None:
+        self.started_at, self.start_again_at = time.monotonic(), None
         with self.log.open("ab") as out:
             # A session of its own: Ctrl-C reaches us, and we stop the children in their order.
             self.process = subprocess.Popen(
@@ -70,36 +73,42 @@ class Family:
         child.start(self.env)
         self.children.append(child)
 
-    def watch(self) -> None:
-        """Until stopped: restart a child that dies."""
+    def watch(self, tend: Callable[[], None] = lambda: None) -> None:
+        """Until stopped. `tend` looks after what is no child of ours, the database."""
         while True:
             time.sleep(0.5)
+            tend()
             for child in self.children:
-                if child.process is None or child.process.poll() is None:
-                    continue
-                now = time.monotonic()
-                child.died_at = [at for at in child.died_at if now - at < RESTARTS_WITHIN_S] + [now]
-                if len(child.died_at) > RESTARTS:
-                    raise CannotGoOn(f"{child.name} keeps dying; see {child.log}")
-                say(f"{child.name} ended with code {child.process.returncode}, started again (log: {child.log})")
-                child.start(self.env)
+                self.look_after(child, time.monotonic())
+
+    def look_after(self, child: Child, now: float) -> None:
+        """Start one again that died, after a pause that grows while it keeps dying. The others go on meanwhile: one of
+        them may be watching over an engine."""
+        if child.process is None or child.process.poll() is None:
+            return
+        if child.start_again_at is None:
+            if now - child.started_at > SOUND_S:
+                child.pause_s = PAUSE_S
+            child.start_again_at = now + child.pause_s
+            code, log = child.process.returncode, child.log
+            say(f"{child.name} ended with code {code}; started again in {child.pause_s:g} s (log: {log})")
+            child.pause_s = min(2 * child.pause_s, PAUSE_MOST_S)
+        elif now >= child.start_again_at:
+            child.start(self.env)
 
     def stop(self) -> None:
         for child in reversed(self.children):
             child.stop()
 
 
-def wait_for(address: str, child: Child, seconds: float = 30.0) -> None:
-    """Until something answers at the address; CannotGoOn if the child ends before."""
-    deadline = time.monotonic() + seconds
-    while time.monotonic() < deadline:
+def wait_for(address: str, child: Child) -> None:
+    """Until something answers there, however long a busy machine takes; CannotGoOn if the child ends before."""
+    while child.process is None or child.process.poll() is None:
         try:
-            with urllib.request.urlopen(address, timeout=2):
+            with urllib.request.urlopen(address, timeout=30):
                 return
         except urllib.error.HTTPError:
             return
         except OSError:
             time.sleep(0.1)
-        if child.process is not None and child.process.poll() is not None:
-            raise CannotGoOn(f"{child.name} did not start; see {child.log}")
-    raise CannotGoOn(f"{child.name} does not answer at {address}; see {child.log}")
+    raise CannotGoOn(f"{child.name} did not start; see {child.log}")

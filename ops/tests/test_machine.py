@@ -12,7 +12,7 @@ from unittest import TestCase, mock
 from ops import cluster, machine
 from ops.cluster import Cluster, free_port
 from ops.machine import CannotGoOn
-from ops.processes import Child
+from ops.processes import Child, Family
 
 
 class Ports(TestCase):
@@ -99,6 +99,61 @@ class Children(TestCase):
             with mock.patch("ops.processes.STOP_S", 0.3):
                 child.stop()
             self.assertIsNotNone(child.process.poll())
+
+
+class Families(TestCase):
+    """Nobody is stopped because somebody else keeps dying."""
+
+    def family(self, folder: Path, *scripts: str) -> Family:
+        with mock.patch("signal.signal"):
+            made = Family(dict(os.environ))
+        for number, script in enumerate(scripts):
+            made.start(f"child {number}", [sys.executable, "-c", script], folder / f"{number}.log")
+        self.addCleanup(made.stop)
+        return made
+
+    def test_a_child_that_keeps_dying_waits_longer_and_longer_and_its_siblings_live(self):
+        with tempfile.TemporaryDirectory() as here:
+            family = self.family(Path(here), "raise SystemExit(3)", "import time; time.sleep(600)")
+            dying, sound = family.children
+            pauses, now = [], 1000.0
+            with mock.patch("ops.processes.say"):
+                for _ in range(9):
+                    dying.process.wait()
+                    dying.started_at = now
+                    family.look_after(dying, now)
+                    pauses.append(dying.start_again_at - now)
+                    family.look_after(dying, dying.start_again_at - 0.01)
+                    now = dying.start_again_at
+                    family.look_after(dying, now)
+                    self.assertIsNone(dying.start_again_at)
+            self.assertEqual(pauses, [0.5, 1, 2, 4, 8, 16, 30, 30, 30])
+            self.assertIsNone(sound.process.poll())
+            family.stop()
+
+    def test_one_that_lived_for_a_minute_comes_back_at_once(self):
+        with tempfile.TemporaryDirectory() as here, mock.patch("ops.processes.say"):
+            family = self.family(Path(here), "")
+            (child,) = family.children
+            child.process.wait()
+            child.pause_s, child.started_at = 30.0, 0.0
+            family.look_after(child, 61.0)
+            self.assertEqual(child.start_again_at, 61.5)
+
+
+class Tended(TestCase):
+    def test_a_database_that_is_gone_is_started_again_and_not_in_a_hurry(self):
+        with tempfile.TemporaryDirectory() as here, mock.patch("ops.cluster.say"):
+            home = mock.patch.object(Cluster, "home", new_callable=mock.PropertyMock, return_value=Path(here))
+            with home, mock.patch.object(Cluster, "_start") as start:
+                kept = Cluster("pg", 1, port=5)
+                (Path(here) / "postmaster.pid").write_text(f"{os.getpid()}\n")
+                kept.tend()
+                start.assert_not_called()
+                (Path(here) / "postmaster.pid").unlink()
+                kept.tend()
+                kept.tend()
+            start.assert_called_once()
 
 
 class EntryScript(TestCase):
