@@ -60,12 +60,21 @@ def close_session(person: Person, session: Session, at: datetime) -> Session:
     require_operator(person)
     if session.closed_at is not None:
         raise Refusal("This session is closed already.", code="session_closed")
-    if session.pulls.exclude(state__in=ENDED).exists():
-        raise Refusal("A pull is armed or running. Abort it, then close the session.", code="pull_running")
-    session.closed_at = at
-    session.save(update_fields=["closed_at"])
-    tell(session.stand, {"type": "session"})
+    with transaction.atomic():
+        _locked(session)
+        if session.pulls.exclude(state__in=ENDED).exists():
+            raise Refusal("A pull is armed or running. Abort it, then close the session.", code="pull_running")
+        session.closed_at = at
+        session.save(update_fields=["closed_at"])
+        tell(session.stand, {"type": "session"})
     return session
+
+
+def _locked(session: Session) -> None:
+    """Nobody closes it while somebody arms in it, and the other way round: whoever comes second sees what the first did."""
+    fresh = Session.objects.select_for_update().get(pk=session.pk)
+    if fresh.closed_at is not None:
+        raise Refusal("This session was closed in the meantime. Open a new one.", code="session_closed")
 
 
 @dataclass(frozen=True)
@@ -105,6 +114,7 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Wa
     before = made.filter(session=session, state=PullState.COMPLETE).order_by("number").last()
     try:
         with transaction.atomic():
+            _locked(session)
             changes.end(session, setup, at)
             pull = Pull.objects.create(
                 session=session,
@@ -130,8 +140,20 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Wa
                 sweep["holds"] = [{"rpm": rpm, "s": seconds} for rpm, seconds in holds]  # type: ignore[assignment]
             _ask(person, session.stand, "arm", pull, {**sweep, "fit": bolted_on(programme, setup)})
     except IntegrityError as error:
-        raise Refusal("Another pull is armed or running. Abort or finish it first.", code="pull_running") from error
+        raise _conflict(session) from error
     return pull
+
+
+def _conflict(session: Session) -> Refusal:
+    """What stands in the way of an arming, by name."""
+    open_pulls = Pull.objects.filter(session__stand=session.stand).exclude(state__in=ENDED)
+    found = open_pulls.select_related("operator", "session__programme").first()
+    if found is None:
+        return Refusal("Somebody else armed at the same moment. Look at the stand, then arm again.", code="overtaken")
+    told = (
+        f"{found} of “{found.session.programme.question}” is {found.get_state_display().lower()}, by {found.operator}."
+    )
+    return Refusal(f"{told} Abort or finish it first.", code="pull_running")
 
 
 def _purpose(session: Session, setup: Setup, wanted: Wanted) -> Purpose:

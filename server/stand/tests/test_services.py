@@ -8,7 +8,7 @@ from django.test import TestCase
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand import records, services
-from stand.models import Channel, Chunk, Command, Pull, PullState, Standing
+from stand.models import Channel, Chunk, Command, Pull, PullState, Session, Standing
 from stand.samples import append_chunk, read_raw, read_trace
 
 
@@ -45,6 +45,22 @@ class Sessions(Scene):
         services.arm(self.operator, self.session, self.setup_a, self.now)
         with self.assertRaisesMessage(Refusal, "Abort it, then close the session"):
             services.close_session(self.operator, self.session, self.now)
+
+
+class Overtaken(Scene):
+    """Two people at once: whoever comes second sees what the first did."""
+
+    def test_nothing_is_armed_in_a_session_that_somebody_closed_in_the_meantime(self):
+        mine = Session.objects.get(pk=self.session.pk)
+        services.close_session(self.operator, self.session, self.now)
+        with self.assertRaisesMessage(Refusal, "closed in the meantime"):
+            services.arm(self.operator, mine, self.setup_a, self.now)
+        self.assertFalse(Pull.objects.exists())
+
+    def test_what_is_in_the_way_of_an_arming_is_named(self):
+        services.arm(self.operator, self.session, self.setup_a, self.now)
+        with self.assertRaisesMessage(Refusal, "Pull 1 of “Which manifold?” is armed, by Operator. Abort or finish it"):
+            services.arm(self.operator, self.session, self.setup_b, self.now)
 
 
 class Arming(Scene):

@@ -42,6 +42,9 @@ interface Other {
 }
 type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | NotStopped | Other
 
+const FIRST_PAUSE = 1_000 // ms
+const LONGEST_PAUSE = 10_000
+
 /** The live stream of a programme's stand, for as long as `open` is true. */
 export function useLive(
   programme: MaybeRefOrGetter<number>,
@@ -57,8 +60,15 @@ export function useLive(
   const tripped = ref('') // the limit that stopped the pull, at once
   const notStopped = ref('') // the stand was told to stop and goes on
   let source: EventSource | null = null
+  let again = 0
+  let pause = FIRST_PAUSE
+  let databaseLost = false
 
   function take(message: Message) {
+    if (databaseLost && message.type !== 'database_lost') {
+      databaseLost = false
+      refused.value = ''
+    }
     switch (message.type) {
       case 'frame':
         frame.value = message
@@ -84,6 +94,7 @@ export function useLive(
         refused.value = 'A sweep ran at the console that was not armed here: it was not recorded.'
         break
       case 'database_lost':
+        databaseLost = true
         refused.value =
           'The database does not answer. What the stand sends is kept; the picture comes back with it.'
         return
@@ -92,25 +103,35 @@ export function useLive(
   }
 
   function close() {
+    window.clearTimeout(again)
     source?.close()
     source = null
     streaming.value = false
     frame.value = null
   }
+  /** A stream that a failing server refused is closed for good by the browser: it is asked for again here. */
+  function listen(id: number) {
+    source = new EventSource(`/api/programmes/${id}/live`)
+    source.onopen = () => {
+      streaming.value = true
+      pause = FIRST_PAUSE
+      void queries.invalidateQueries({ queryKey: ['stand'] })
+      void queries.invalidateQueries({ queryKey: ['day'] })
+      onResume()
+    }
+    source.onerror = () => {
+      streaming.value = false
+      if (source?.readyState !== EventSource.CLOSED) return // the browser connects again by itself
+      again = window.setTimeout(() => listen(id), pause)
+      pause = Math.min(2 * pause, LONGEST_PAUSE)
+    }
+    source.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as Message)
+  }
   watch(
     [() => toValue(programme), () => toValue(open)],
     ([id, wanted]) => {
       close()
-      if (!wanted) return
-      source = new EventSource(`/api/programmes/${id}/live`)
-      source.onopen = () => {
-        streaming.value = true
-        void queries.invalidateQueries({ queryKey: ['stand'] })
-        void queries.invalidateQueries({ queryKey: ['day'] })
-        onResume()
-      }
-      source.onerror = () => (streaming.value = false) // the browser connects again by itself
-      source.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as Message)
+      if (wanted) listen(id)
     },
     { immediate: true },
   )
