@@ -150,10 +150,8 @@ def _conflict(session: Session) -> Refusal:
     found = open_pulls.select_related("operator", "session__programme").first()
     if found is None:
         return Refusal("Somebody else armed at the same moment. Look at the stand, then arm again.", code="overtaken")
-    told = (
-        f"{found} of “{found.session.programme.question}” is {found.get_state_display().lower()}, by {found.operator}."
-    )
-    return Refusal(f"{told} Abort or finish it first.", code="pull_running")
+    told = f"{found} of “{found.session.programme.question}” is {found.get_state_display().lower()}"
+    return Refusal(f"{told}, by {found.operator}. Abort or finish it first.", code="pull_running")
 
 
 def _purpose(session: Session, setup: Setup, wanted: Wanted) -> Purpose:

@@ -91,7 +91,7 @@ class Arming(Scene):
 
     def test_two_pulls_cannot_be_armed_at_once(self):
         services.arm(self.operator, self.session, self.setup_a, self.now)
-        with self.assertRaisesMessage(Refusal, "Another pull is armed or running"):
+        with self.assertRaisesMessage(Refusal, "is armed, by Operator. Abort or finish it first."):
             services.arm(self.operator, self.session, self.setup_b, self.now)
 
     def test_a_stand_that_is_not_there_refuses_with_the_reason(self):
