@@ -71,7 +71,7 @@ def close_session(person: Person, session: Session, at: datetime) -> Session:
 
 
 def _locked(session: Session) -> None:
-    """Nobody closes it while somebody arms in it, and the other way round: whoever comes second sees what the first did."""
+    """Nobody closes it while somebody arms in it, and the other way round: the second sees what the first did."""
     fresh = Session.objects.select_for_update().get(pk=session.pk)
     if fresh.closed_at is not None:
         raise Refusal("This session was closed in the meantime. Open a new one.", code="session_closed")
