@@ -248,14 +248,14 @@ const holdLabel = computed(() => {
     </template>
     <template v-else>
       <section class="left">
-        <div class="headline" :class="{ hand: !running }" data-test="headline">
+        <p v-if="alarm" class="alarm" role="alert" data-test="alarm">{{ alarm }}</p>
+        <div class="headline" :class="{ hand: !running && !alarm }" data-test="headline">
           <SetupMark :position="shownSetup.position" :size="34" />
           <div>
             <strong>{{ headline }}</strong>
             <span>{{ lead }}</span>
           </div>
         </div>
-        <p v-if="alarm" class="alarm" role="alert" data-test="alarm">{{ alarm }}</p>
         <p v-if="stopped" class="stopped" role="alert" data-test="stopped">{{ stopped }}</p>
         <p v-if="!connected" class="lost" role="alert" data-test="stand-lost">
           {{ session.stand.name }} is not linked: {{ stand?.why ?? standError?.message ?? 'asking…' }} It is
@@ -454,12 +454,15 @@ const holdLabel = computed(() => {
   margin: 0;
   padding: 14px 16px;
   background: var(--hand);
-  color: var(--ground);
+  color: var(--on-hand);
   font-size: 26px;
   font-weight: 700;
 }
 .abort {
-  margin-left: auto;
+  width: 100%;
+  min-height: 48px;
+  margin-top: 10px;
+  font-size: 18px;
 }
 .choose {
   display: flex;
