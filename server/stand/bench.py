@@ -79,7 +79,8 @@ class Bench:
         self.later: list[Asked] = []  # aborts that came before the stand was linked
         self.alarm = ""  # what people have to know at once: the stand does not stop
         self.unanswered = False  # an arming was not answered in time, so the stand may still arm
-        self.stop_socket = StopSocket(path_of(spool or settings.BENCH_SPOOL, stand.pk))
+        self.stop_path: Path | None = path_of(spool or settings.BENCH_SPOOL, stand.pk)
+        self.stop_socket: StopSocket | None = None
         self.beat_at = 0.0
         self.connect_at = self.frame_at = self.heard_at = self.listened_at = 0.0
         self.pause_s = RECONNECT_S
@@ -100,7 +101,8 @@ class Bench:
         self._connect()
         with selectors.DefaultSelector() as selector:
             selector.register(self.desk.heard, selectors.EVENT_READ)
-            selector.register(self.stop_socket, selectors.EVENT_READ)
+            if self.stop_socket:
+                selector.register(self.stop_socket, selectors.EVENT_READ)
             if self.line:
                 selector.register(self.line, selectors.EVENT_READ)
             selector.select(wait)
@@ -127,7 +129,8 @@ class Bench:
         if self.state in MOVING:
             self._tell_to_stop()  # nobody watches from now on
         self._lose("the bench worker was stopped")
-        self.stop_socket.close()
+        if self.stop_socket:
+            self.stop_socket.close()
         self.desk.close()
 
     # The line
@@ -191,7 +194,15 @@ class Bench:
             self.desk.write_link()
 
     def _hear_stop_socket(self) -> None:
-        """The database need not be there for it."""
+        """The database need not be there for it. Opened once the stand is ours: it replaces that of a dead worker."""
+        if self.stop_socket is None:
+            if self.desk.held and not self.closed and self.stop_path is not None:
+                try:
+                    self.stop_socket = StopSocket(self.stop_path)
+                except OSError as error:
+                    log.error("no stop past the database, by %s: %s", self.stop_path, error)
+                    self.stop_path = None
+            return
         for asking in self.stop_socket.asked():
             self.aborting = self.aborting or self.state == "sweeping"
             self.stop.demand(time.monotonic())

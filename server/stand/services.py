@@ -8,6 +8,7 @@ from datetime import datetime
 
 from django.conf import settings
 from django.core import signing
+from django.core.exceptions import ObjectDoesNotExist
 from django.db import DatabaseError, IntegrityError, transaction
 from django.db.models import Max
 
@@ -275,7 +276,7 @@ def stop(stand_id: int, key: str) -> bool:
     try:
         with transaction.atomic():
             _ask(Person.objects.get(pk=person), Stand.objects.get(pk=stand_id), "abort", None, {})
-    except DatabaseError as error:
+    except (DatabaseError, ObjectDoesNotExist) as error:
         if not told:
             raise NotStopped(
                 "NOT STOPPED: neither the bench worker nor the database answers. Use the wired emergency stop now."

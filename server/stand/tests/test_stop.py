@@ -18,6 +18,7 @@ from shop.refusals import NotAllowed
 from stand import bench as bench_module
 from stand import services, stop_socket
 from stand.bench import Bench
+from stand.desk import StandTaken
 from stand.line import Line, LineLost
 from stand.models import Command, Link, Pull, PullState
 from stand.stop import AGAIN_S, LATE_S, LOUD_S, Stop
@@ -110,6 +111,14 @@ class AsItRuns(BenchCase):
             asking.settimeout(30)
             self.assertEqual(asking.recv(10), stop_socket.DONE)
         self.assertEqual(self.until_ended(pull).ended_why, "Aborted by the operator.")
+
+    def test_a_second_worker_that_is_refused_leaves_the_socket_of_the_first_alone(self):
+        with self.assertRaises(StandTaken):
+            Bench(self.stand, spool=self.spool).run()
+        self.sweeping()
+        with stop_socket.socket.socket(stop_socket.socket.AF_UNIX) as asking:
+            asking.connect(str(stop_socket.path_of(self.spool, self.stand.pk)))
+            self.stand_idles()
 
     def test_the_same_stop_by_both_ways_is_one_abort(self):
         """The row comes when the stand already rolls off; the pull is aborted all the same, not complete."""
