@@ -106,8 +106,8 @@ def reduce_pull(pull: Pull) -> Reduced | None:
     except Exception as error:
         # Samples of a kind that nobody thought of. They are kept; that no curve comes of them is said, not fatal.
         log.exception("no curve of %s", pull)
-        told = f"The curve could not be computed ({type(error).__name__}: {error}). The samples are kept."
-        fields = {"refused": told[:300], **{name: kind() for name, kind in EMPTY.items()}}
+        reason = f"The curve could not be computed ({type(error).__name__}: {error}). The samples are kept."
+        fields = {"refused": reason[:300], **{name: kind() for name, kind in EMPTY.items()}}
     fields |= {"core_version": VERSION, "options": asdict(options)}
     reduced, _ = Reduced.objects.update_or_create(pull=pull, defaults=fields)
     return reduced

@@ -155,7 +155,7 @@ class StopIn(Schema):
 
 
 class StopOut(Schema):
-    told: bool  # the bench worker has said that it told the stand; else the command waits for it
+    reached: bool  # the bench worker has passed it to the stand; else the command waits for the worker
 
 
 class StartIn(Schema):
@@ -357,7 +357,7 @@ def abort(request: HttpRequest, pull_id: int):
 @router.post("/stands/{stand_id}/stop", response=StopOut, auth=None, operation_id="stop_stand")
 def stop(request: HttpRequest, stand_id: int, given: StopIn):
     """By a signed key in place of the session, which lies in the database: a stop must work without it."""
-    return StopOut(told=services.stop(stand_id, given.key))
+    return StopOut(reached=services.stop(stand_id, given.key))
 
 
 @router.post("/pulls/{pull_id}/keep", response=PullMark, operation_id="keep_pull")

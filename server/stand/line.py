@@ -259,20 +259,20 @@ class _Hello(BaseModel):
 
 def _hello(message: dict[str, Any]) -> Hello:
     try:
-        told = _Hello.model_validate(message)
+        hello = _Hello.model_validate(message)
     except ValidationError as error:
         wrong = "; ".join(f"{'.'.join(map(str, one['loc']))}: {one['msg']}" for one in error.errors()[:3])
         raise HelloRefused(f"what it says of itself cannot be used ({wrong}). Mend it at the stand") from error
     return Hello(
-        stand=told.stand,
-        rate_hz=told.rate_hz,
-        names=tuple(channel.name for channel in told.channels),
-        units=tuple(channel.unit for channel in told.channels),
-        weather=tuple((channel.name, channel.unit) for channel in told.weather),
-        can=frozenset(told.can),
-        inertia_in_torque=told.inertia.torque,
-        inertia=told.inertia.kg_m2 or 0.0,
-        simulated=told.simulated,
-        watchdog_s=told.watchdog_s,
-        states=told.states,
+        stand=hello.stand,
+        rate_hz=hello.rate_hz,
+        names=tuple(channel.name for channel in hello.channels),
+        units=tuple(channel.unit for channel in hello.channels),
+        weather=tuple((channel.name, channel.unit) for channel in hello.weather),
+        can=frozenset(hello.can),
+        inertia_in_torque=hello.inertia.torque,
+        inertia=hello.inertia.kg_m2 or 0.0,
+        simulated=hello.simulated,
+        watchdog_s=hello.watchdog_s,
+        states=hello.states,
     )

@@ -151,8 +151,8 @@ def _conflict(session: Session) -> Refusal:
     found = open_pulls.select_related("operator", "session__programme").first()
     if found is None:
         return Refusal("Somebody else armed at the same moment. Look at the stand, then arm again.", code="overtaken")
-    told = f"{found} of “{found.session.programme.question}” is {found.get_state_display().lower()}"
-    return Refusal(f"{told}, by {found.operator}. Abort or finish it first.", code="pull_running")
+    in_the_way = f"{found} of “{found.session.programme.question}” is {found.get_state_display().lower()}"
+    return Refusal(f"{in_the_way}, by {found.operator}. Abort or finish it first.", code="pull_running")
 
 
 def _purpose(session: Session, setup: Setup, wanted: Wanted) -> Purpose:
@@ -264,7 +264,7 @@ def stop(stand_id: int, key: str) -> bool:
     """Stop a stand: past the database by the worker's socket, and by a command that is on record.
 
     NotAllowed for a key that is none; NotStopped where no way leads to the stand. True where the worker has said that
-    it told the stand.
+    it passed it on.
     """
     try:
         person, stand = signing.loads(key, salt=STOP_KEY, max_age=STOP_KEY_S)
@@ -272,16 +272,16 @@ def stop(stand_id: int, key: str) -> bool:
         raise NotAllowed("This page is out of date. Use the wired stop, then reload it.") from error
     if stand != stand_id:
         raise NotAllowed("This page shows another stand. Use the wired stop.")
-    told = stop_socket.ask(settings.BENCH_SPOOL, stand_id)
+    reached = stop_socket.ask(settings.BENCH_SPOOL, stand_id)
     try:
         with transaction.atomic():
             _ask(Person.objects.get(pk=person), Stand.objects.get(pk=stand_id), "abort", None, {})
     except (DatabaseError, ObjectDoesNotExist) as error:
-        if not told:
+        if not reached:
             raise NotStopped(
                 "NOT STOPPED: neither the bench worker nor the database answers. Use the wired emergency stop now."
             ) from error
-    return told
+    return reached
 
 
 def keep(person: Person, pull: Pull, at: datetime) -> Pull:

@@ -5582,8 +5582,8 @@ export interface components {
         };
         /** StopOut */
         StopOut: {
-            /** Told */
-            told: boolean;
+            /** Reached */
+            reached: boolean;
         };
         /**
          * StretchOut
