@@ -8,6 +8,10 @@ from playwright.sync_api import Page, expect
 
 from browser_tests.case import SETTLED
 
+OPEN = """async () => {
+  const answer = await fetch(`/api/programmes/${location.pathname.split('/')[2]}/stand`)
+  return (await answer.json()).gates.every((gate) => gate.side === 'inside')
+}"""
 HILL_CLIMB, TRUMPETS = "Which manifold for the hill climb?", "Do 60 mm trumpets pay below 5000?"
 
 
@@ -44,6 +48,8 @@ def arm(page: Page) -> None:
     expect(page.get_by_test_id("headline")).to_contain_text("armed")
     # Until the gates are open: a pull has heated the engine.
     expect(page.get_by_role("button", name="Hold to start")).to_be_visible()
+    # The page sees it by each frame; the server, which decides, by what the worker wrote down last.
+    page.wait_for_function(OPEN, polling=200)
 
 
 def hold_to_start(page: Page) -> None:

@@ -169,7 +169,7 @@ class BrowserCase(DemonstrationCase):
 class StandCase(BrowserCase):
     """The same with the simulated stand and its bench worker running, as ./torvix demo runs them."""
 
-    speed = 12  # how many times faster than real the stand runs
+    speed = 20.0  # how many times faster than real the stand runs
 
     def setUp(self) -> None:
         super().setUp()
@@ -191,6 +191,10 @@ class StandCase(BrowserCase):
             "10",
             *options,
         )
+
+    def pace(self, speed: float) -> None:
+        """Slow enough for what has to happen within a sweep on any machine, or fast again."""
+        self.tell_stand("pace", speed=speed)
 
     def tell_stand(self, name: str, **arguments: Any) -> None:
         """A command straight to the stand, as somebody at its console would give it."""

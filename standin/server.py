@@ -14,6 +14,8 @@ WEATHER_CHANNELS = (("barometer", "kPa"), ("temperature", "°C"), ("humidity", "
 WEATHER_EVERY_S = 2.0
 WATCHDOG_S = 1.5  # without a word from whoever armed it the stand stops by itself
 MOVING = (State.ARMED, State.SWEEPING)
+BEHIND_S = 0.5  # that a stand in its own time may have to catch up
+SLOWEST, FASTEST = 0.01, 100.0  # times real
 LONGEST_LINE = 65_536  # bytes; a longer one is not the protocol
 
 
@@ -27,6 +29,7 @@ class Server:
     stepped: bool = False
     reports_only: bool = False  # it takes no commands over the line and tells no states, as most stands do
     watchdog_s: float = WATCHDOG_S
+    paced: bool = False  # the pace was changed: time is counted from now
     guard: asyncio.StreamWriter | None = None  # who armed the stand over the line, and so watches it
     guard_heard: float = 0.0
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
@@ -84,6 +87,13 @@ class Server:
             self.stand.skip(float(arguments["seconds"]))
             await self._tell(self._weather_message())
             await self._samples(1)
+        elif name == "pace":
+            if self.stepped:
+                raise Refused("time is stepped here")
+            speed = float(arguments["speed"])
+            if not SLOWEST <= speed <= FASTEST:
+                raise Refused(f"the pace is {SLOWEST} to {FASTEST:.0f} times real")
+            self.speed, self.paced = speed, True
         elif name == "vanish":
             self._cut()
         elif name == "truth":
@@ -110,6 +120,8 @@ class Server:
         started, weather_at = loop.time(), self.stand.seconds
         done = 0
         while True:
+            if self.paced:
+                started, done, self.paced = loop.time(), 0, False
             pulling = self.stand.state in (State.SWEEPING, State.ROLLING_OFF)
             # Stepped time stands still for as long as somebody thinks; a line that closes counts there, too.
             if self.guard and not self.stepped and loop.time() - self.guard_heard > self.watchdog_s:
@@ -119,11 +131,17 @@ class Server:
                 continue
             due = int((loop.time() - started) * self.rate_hz * self.speed) - done
             if due <= 0:
-                await asyncio.sleep((done + 1) / (self.rate_hz * self.speed) - (loop.time() - started))
+                # In faster time no more messages than in real time: each holds more samples.
+                ahead = max(1.0, self.speed) / (self.rate_hz * self.speed)
+                await asyncio.sleep(done / (self.rate_hz * self.speed) + ahead - (loop.time() - started))
                 continue
-            due = min(due, int(self.rate_hz * self.speed) + 1)
+            most = int(self.rate_hz * self.speed * BEHIND_S) + 1
+            if due > most:  # the machine cannot keep up: time runs slower, rather than commands waiting
+                started += (due - most) / (self.rate_hz * self.speed)
+                due = most
             await self._samples(due)
             done += due
+            await asyncio.sleep(0)  # commands come in between
             if self.stand.seconds - weather_at >= WEATHER_EVERY_S:
                 weather_at = self.stand.seconds
                 await self._tell(self._weather_message())
@@ -152,7 +170,8 @@ class Server:
 
     def _hello(self) -> dict[str, Any]:
         can = [] if self.reports_only else ["arm", "start", "abort", "holds"]
-        can += ["fit", "fault", "trouble", "script", "truth", "vanish"] + (["skip"] if self.stepped else [])
+        can += ["fit", "fault", "trouble", "script", "truth", "vanish"]
+        can += ["skip"] if self.stepped else ["pace"]
         return {
             "type": "hello",
             "protocol": 1,

@@ -56,8 +56,7 @@ DATABASES = {
         "PASSWORD": os.environ.get("TORVIX_DB_PASSWORD", ""),
         "HOST": os.environ.get("TORVIX_DB_HOST", "127.0.0.1"),
         "PORT": os.environ.get("TORVIX_DB_PORT", "54390"),
-        # A web process serves each request in a thread of its own, which ends with it: a connection kept would be lost.
-        "CONN_MAX_AGE": 0 if os.environ.get("TORVIX_WEB_PROCESS") == "1" else 60,
+        "CONN_MAX_AGE": 60,
         "CONN_HEALTH_CHECKS": True,
     }
 }

@@ -1,7 +1,8 @@
 """So many requests are worked on at once and no more; the others wait here, where waiting costs nothing.
 
-Each request that is worked on has a thread and a connection to the database. Without a bound a busy moment takes all
-that PostgreSQL has, the bench workers' with it.
+Each place has a thread and a connection to the database, which stay when the request is done: a thread of its own for
+each request would open a connection for it, and a busy moment would take all that PostgreSQL has, the bench workers' with
+it.
 """
 
 from __future__ import annotations
@@ -10,6 +11,10 @@ import asyncio
 import re
 from collections.abc import Awaitable, Callable, Mapping
 from typing import Any
+
+from asgiref.sync import SyncToAsync, ThreadSensitiveContext, sync_to_async
+from django.core.handlers.asgi import ASGIHandler
+from django.db import connections
 
 Message = Mapping[str, Any]
 Receive = Callable[[], Awaitable[Message]]
@@ -22,35 +27,56 @@ TO_THE_STAND = re.compile(r"^/api/(sessions/\d+/arm|pulls/\d+/(start|control|abo
 NO_PLACE = re.compile(r"^/static/|/live$")  # files need no database, and a stream gives its connection back
 
 
+class Django(ASGIHandler):
+    """Works in the thread that it is given; Django itself takes a new one for each request."""
+
+    async def __call__(self, scope: Any, receive: Any, send: Any) -> None:
+        if scope["type"] != "http":
+            raise ValueError(f"only HTTP is spoken here, not {scope['type']}")
+        await self.handle(scope, receive, send)
+
+
+def _threads(number: int) -> asyncio.LifoQueue[ThreadSensitiveContext]:
+    """Each stands for a thread that begins with its first request. The last one used is taken first: it is warm."""
+    threads: asyncio.LifoQueue[ThreadSensitiveContext] = asyncio.LifoQueue()
+    for _ in range(number):
+        threads.put_nowait(ThreadSensitiveContext())
+    return threads
+
+
 class Turnstile:
     """Lets requests through to the application in the order in which they were there whole."""
 
     def __init__(self, application: Application, places: int = PLACES, reserved: int = RESERVED) -> None:
         self.application = application
-        self.places, self.reserved = asyncio.Semaphore(places), asyncio.Semaphore(reserved)
+        self.places, self.reserved = _threads(places), _threads(reserved)
 
     async def __call__(self, scope: dict[str, Any], receive: Receive, send: Send) -> None:
         if scope["type"] != "http" or NO_PLACE.search(scope["path"]):
-            await self.application(scope, receive, send)
+            async with ThreadSensitiveContext():
+                try:
+                    await self.application(scope, receive, send)
+                finally:
+                    await sync_to_async(connections.close_all)()
             return
         queue = self.reserved if TO_THE_STAND.match(scope["path"]) else self.places
-        entered = False
+        place: ThreadSensitiveContext | None = None
 
         async def enter() -> Message:
             """What was sent, the end of it once there is a place: a slow upload keeps nobody waiting."""
-            nonlocal entered
-            if entered:
+            nonlocal place
+            if place:
                 # Work that is begun is finished, whether or not somebody still waits for the answer: a thread cannot be
                 # stopped in the middle, and must give its connection back.
                 await asyncio.Event().wait()
             message = await receive()
             if message["type"] == "http.request" and not message.get("more_body", False):
-                await queue.acquire()
-                entered = True
+                place = await queue.get()
+                SyncToAsync.thread_sensitive_context.set(place)
             return message
 
         try:
             await self.application(scope, enter, send)
         finally:
-            if entered:
-                queue.release()
+            if place:
+                queue.put_nowait(place)

@@ -39,7 +39,8 @@ from stand.stop_socket import StopSocket, path_of
 log = logging.getLogger("torvix.bench")
 
 CHUNK_S = 0.2  # between hand-overs of samples while a pull runs; they are committed at once
-FRAME_S = 0.04  # between frames to browsers
+FRAME_S = 0.04  # between frames to browsers while a pull is made
+CALM_FRAME_S = 0.2  # and while none is: figures that change faster cannot be read
 SILENT_S = 3.0  # without a word the stand counts as lost
 AWAY_S = 1.0  # between two turns: the worker itself did not listen, so silence says nothing of the stand
 RECONNECT_S, RECONNECT_MOST_S = 1.0, 10.0  # to a stand that is not there: at first, and in the end
@@ -277,6 +278,7 @@ class Bench:
         if self.hello is not None and not self.hello.states:
             return
         before, self.state = self.state, state
+        self.frame_at = 0.0  # seen at once
         given_up = self.unanswered and self.stop.is_demanded
         if state in MOVING and self.armed is None and not self.recording and (not before or given_up):
             # Found so by a new worker or line, or begun after its arming was given up: nobody watches over it.
@@ -430,7 +432,7 @@ class Bench:
 
     def _show(self, number: int) -> None:
         assert self.picture is not None  # only called for samples, which need a hello
-        self.frame_at = time.monotonic() + FRAME_S
+        self.frame_at = time.monotonic() + (FRAME_S if self.recording else CALM_FRAME_S)
         pull = self.recording.pull if self.recording else None
         self.desk.show(self.picture.frame(number, self.stand.pk, self.state, pull))
 

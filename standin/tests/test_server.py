@@ -93,6 +93,14 @@ class RealTime(ServerCase):
         self.assertEqual(second["n"], first["n"] + len(first["t"]))
         self.assertIn("own clock", (await client.ask("skip", seconds=60))["why"])
 
+    async def test_its_pace_can_be_set_and_faster_time_means_longer_messages_not_more(self):
+        client = await self.connect()
+        self.assertTrue((await client.ask("pace", speed=20))["ok"])
+        lengths = [len((await client.next("samples"))["t"]) for _ in range(5)]
+        self.assertGreaterEqual(max(lengths), 15)
+        self.assertIn("0.01 to 100", (await client.ask("pace", speed=1000))["why"])
+        self.assertEqual(self.server.speed, 20)
+
     async def test_a_vanished_line_can_be_opened_again(self):
         client = await self.connect()
         client.writer.write(b'{"id":1,"name":"vanish","arguments":{}}\n')

@@ -47,7 +47,7 @@ function watching() {
   })
   const queries = new QueryClient()
   const screen = mount(Watcher, { global: { plugins: [[VueQueryPlugin, { queryClient: queries }]] } })
-  return { live, screen }
+  return { live, screen, queries }
 }
 
 test('a stream that a failing server refused is asked for again, less and less often, until it stands', () => {
@@ -86,4 +86,16 @@ test('a stand that does not stop is told until it has', () => {
   expect(live.notStopped.value).toBe('THE STAND DID NOT STOP')
   FakeSource.made[0]!.say({ type: 'not_stopped', why: '' })
   expect(live.notStopped.value).toBe('')
+})
+
+test('what is said of one moment is asked after once', () => {
+  const { queries } = watching()
+  const asked = vi.spyOn(queries, 'invalidateQueries')
+  FakeSource.made[0]!.say({ type: 'command', pull: 1, name: 'start', ok: true, why: '' })
+  FakeSource.made[0]!.say({ type: 'pull' })
+  vi.advanceTimersByTime(100)
+  expect(asked.mock.calls.map(([given]) => given)).toEqual([{ queryKey: ['day'] }])
+  FakeSource.made[0]!.say({ type: 'pull' })
+  vi.advanceTimersByTime(100)
+  expect(asked.mock.calls.filter(([given]) => given?.queryKey?.[0] === 'day')).toHaveLength(2)
 })

@@ -44,6 +44,7 @@ type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | NotStopped |
 
 const FIRST_PAUSE = 1_000 // ms
 const LONGEST_PAUSE = 10_000
+const TOGETHER = 100 // ms: what is said of one moment is asked after once
 
 /** The live stream of a programme's stand, for as long as `open` is true. */
 export function useLive(
@@ -61,6 +62,7 @@ export function useLive(
   const notStopped = ref('') // the stand was told to stop and goes on
   let source: EventSource | null = null
   let again = 0
+  let asking = 0
   let pause = FIRST_PAUSE
   let databaseLost = false
 
@@ -99,11 +101,22 @@ export function useLive(
           'The database does not answer. What the stand sends is kept; the picture comes back with it.'
         return
     }
-    void refresh(queries, STANDS_STILL)
+    askSoon()
+  }
+
+  /** A pull that begins or ends is said of in several messages. */
+  function askSoon() {
+    if (asking) return
+    asking = window.setTimeout(() => {
+      asking = 0
+      void refresh(queries, STANDS_STILL)
+    }, TOGETHER)
   }
 
   function close() {
     window.clearTimeout(again)
+    window.clearTimeout(asking)
+    asking = 0
     source?.close()
     source = null
     streaming.value = false
