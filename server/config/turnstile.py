@@ -1,8 +1,7 @@
 """So many requests are worked on at once and no more; the others wait here, where waiting costs nothing.
 
-Each place has a thread and a connection to the database, which stay when the request is done: a thread of its own for
-each request would open a connection for it, and a busy moment would take all that PostgreSQL has, the bench workers' with
-it.
+Each place has a thread and a connection to the database, which stay when the request is done. With a thread of its own
+each request would open one, and a busy moment would take all that PostgreSQL has, the bench workers' with it.
 """
 
 from __future__ import annotations

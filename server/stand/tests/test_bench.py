@@ -217,6 +217,7 @@ class LostDatabase(BenchCase):
         self.assertIsNone(self.bench.desk._listening)  # so the stand is free, as after a kill
         other = Bench(Stand(pk=self.stand.pk, name="Stand 1", port=9), spool=self.spool)
         other.turn(0.0)
+        other.turn(0.0)  # the stand is its own now, so it takes the dead one's place on the socket
         other.close()
         self.assert_whole(Pull.objects.select_related("reduced").get(pk=pull.pk))
         self.assertEqual(list(self.spool.iterdir()), [])
