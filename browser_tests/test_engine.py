@@ -6,7 +6,7 @@ import re
 from PIL import Image
 from playwright.sync_api import Page, expect
 
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import BrowserCase, home, sign_in
 from engines import sheets
 from engines.models import Build, Engine, Part
 from programmes.models import Programme
@@ -38,6 +38,7 @@ class BuildSheet(Case):
         reliefs 5 make 82.88 cm³. (727.4 + 82.88)/82.88 = 9.78."""
         with self.browser() as page:
             sign_in(page)
+            home(page)
             page.get_by_role("link", name="Engines").click()
             page.get_by_role("button", name="New engine").click()
             page.get_by_label("Name").fill("Bench eight")
@@ -165,6 +166,7 @@ class PartsAndSetups(Case):
         Image.new("RGB", (320, 240), "#664422").save(picture, "JPEG")
         with self.browser() as page:
             sign_in(page)
+            home(page)
             page.get_by_role("link", name="Parts").click()
             page.get_by_label("Search parts").fill("touring")
             expect(page.get_by_role("link", name="Long-runner manifold")).to_be_visible()
@@ -237,6 +239,7 @@ class AirOnPaper(Case):
         21.47 °C of that air are psychrolib 2.5.0's."""
         with self.browser() as page:
             sign_in(page)
+            home(page)
             page.get_by_role("link", name="Air").click()
             page.get_by_label("Barometer", exact=True).fill("29.0 inHg")
             page.get_by_label("Dry bulb").fill("84.99 °F")

@@ -6,7 +6,7 @@ from django.utils import timezone
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import see_to_everything
-from browser_tests.case import StandCase, sign_in
+from browser_tests.case import StandCase, home, sign_in
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -50,6 +50,7 @@ class Planning(StandCase):
         self.start_workers("quick", "long")
         with self.browser() as page:
             sign_in(page)
+            home(page)
             page.get_by_role("link", name="New programme").click()
             page.get_by_role("button", name="Plan it").click()
             expect(page.get_by_text("Choose the engine. Describe one first")).to_be_visible()

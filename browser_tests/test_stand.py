@@ -17,7 +17,7 @@ from browser_tests.at_the_stand import (
     ready,
     see_to_everything,
 )
-from browser_tests.case import StandCase, sign_in
+from browser_tests.case import StandCase, home, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
 from verdicts import services
@@ -131,6 +131,7 @@ class AtTheStand(Case):
         before = services.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
         with self.browser() as page:
             sign_in(page)
+            home(page)
             page.get_by_role("link", name=HILL_CLIMB).click()
             page.get_by_role("link", name=re.compile("^Verdict")).click()
             row = page.get_by_role("row", name=re.compile("Short runner"))

@@ -23,16 +23,17 @@ SIDE_BY_SIDE = 2  # checks at a time, on two cores
 EXPORT = [*MANAGE, "export_openapi_schema", "--api", "config.api.api", "--indent", "2", "--sorted", "--output"]
 OPENAPI_TYPESCRIPT = "node_modules/.bin/openapi-typescript"
 
+# The long ones first: begun last, one of them would run while the other core has nothing to do.
 CHECKS: list[tuple[str, Sequence[str], Path]] = [
+    ("front end, types", ["npm", "run", "--silent", "typecheck"], WEB),
+    ("mypy", [str(PYTHON), "-m", "mypy"], ROOT),
+    ("front end, tests", ["npm", "run", "--silent", "test"], WEB),
+    ("front end, format", ["npm", "run", "--silent", "format:check"], WEB),
+    ("front end, lint", ["npm", "run", "--silent", "lint"], WEB),
+    ("missing migrations", [*MANAGE, "makemigrations", "--check", "--dry-run", "--verbosity", "1"], ROOT),
     ("ruff, lint", [str(VENV / "bin/ruff"), "check", "--quiet", "."], ROOT),
     ("ruff, format", [str(VENV / "bin/ruff"), "format", "--check", "--quiet", "."], ROOT),
-    ("mypy", [str(PYTHON), "-m", "mypy"], ROOT),
     ("import-linter", [str(VENV / "bin/lint-imports"), "--no-cache"], ROOT),
-    ("missing migrations", [*MANAGE, "makemigrations", "--check", "--dry-run", "--verbosity", "1"], ROOT),
-    ("front end, types", ["npm", "run", "--silent", "typecheck"], WEB),
-    ("front end, lint", ["npm", "run", "--silent", "lint"], WEB),
-    ("front end, format", ["npm", "run", "--silent", "format:check"], WEB),
-    ("front end, tests", ["npm", "run", "--silent", "test"], WEB),
 ]
 
 
