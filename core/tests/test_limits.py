@@ -2,10 +2,10 @@
 
 from dataclasses import replace
 
-import numpy as np
 from django.test import SimpleTestCase
 from torvix_core import limits
-from torvix_core.limits import USUAL, Guard
+from torvix_core.guard import Guard
+from torvix_core.limits import USUAL
 
 BY_KEY = {limit.key: limit for limit in USUAL}
 FINE = {"rpm": 4000.0, "throttle": 1.0, "oil_pressure": 400_000.0, "coolant_temperature": 355.0, "lambda": 0.87,
@@ -14,7 +14,7 @@ FINE = {"rpm": 4000.0, "throttle": 1.0, "oil_pressure": 400_000.0, "coolant_temp
 
 def trips(key: str, **values: float):
     """The sample at which so many equal samples trip a limit, None if 60 do not."""
-    guard = Guard(limits.in_force(USUAL, redline=7200.0, boost_target=80_000.0))
+    guard = Guard(limits.in_force(USUAL, redline=7200.0, boost_target=80_000.0), climbing=False)
     for number in range(1, 61):
         trip = guard.watch({**FINE, **values})
         if trip:
@@ -77,45 +77,3 @@ class Tripping(SimpleTestCase):
                 limits.check(replace(BY_KEY["coolant"], samples=samples, of=of))
         with self.assertRaisesMessage(ValueError, "finite"):
             limits.check(replace(BY_KEY["coolant"], value=float("nan")))
-
-
-class Blocks(SimpleTestCase):
-    """A block of samples must trip where the same samples one by one would."""
-
-    def by_block(self, guard: Guard, block: dict[str, np.ndarray], size: int) -> int | None:
-        count = len(block["rpm"])
-        for start in range(0, count, size):
-            part = {name: values[start : start + size] for name, values in block.items()}
-            if (trip := guard.watch(part)) is not None:
-                return int(np.flatnonzero(block["coolant_temperature"] == trip.value)[0])
-        return None
-
-    def test_any_cut_of_the_samples_trips_at_the_same_one(self):
-        rng = np.random.default_rng(8)
-        coolant = rng.normal(381.0, 2.0, 400)
-        coolant[rng.random(400) < 0.1] = np.nan
-        block = {"rpm": np.full(400, 4000.0), "coolant_temperature": coolant}
-        places = {size: self.by_block(Guard([BY_KEY["coolant"]]), block, size) for size in (1, 2, 3, 7, 40, 400)}
-        self.assertEqual(len(set(places.values())), 1, places)
-        self.assertIsNotNone(places[1])
-
-    def test_the_first_of_two_limits_in_a_block_is_told(self):
-        block = {"rpm": np.full(20, 4000.0), "coolant_temperature": np.where(np.arange(20) >= 10, 400.0, 355.0),
-                 "oil_temperature": np.where(np.arange(20) >= 5, 420.0, 360.0)}  # fmt: skip
-        self.assertEqual(Guard(USUAL).watch(block).limit.key, "oil")
-
-    def test_a_column_that_is_shorter_than_the_rest_is_judged_all_the_same(self):
-        """Whatever a stand sends, the guard goes on: one column of a block may lack its first samples."""
-        block = {"rpm": np.full(3, 4000.0), "throttle": np.ones(2), "oil_temperature": np.full(3, 360.0)}
-        guard = Guard([BY_KEY["coolant"], BY_KEY["oil"]])
-        for _ in range(2):
-            self.assertIsNone(guard.watch({**block, "coolant_temperature": [400.0]}))
-        trip = guard.watch({**block, "coolant_temperature": [400.0]})
-        self.assertEqual((trip.limit.key, trip.value, trip.speed_rpm), ("coolant", 400.0, 4000.0))
-        self.assertEqual(
-            Guard([BY_KEY["oil"]]).watch({"rpm": [4000.0], "oil_temperature": np.full(3, 420.0)}).value, 420
-        )
-
-    def test_an_empty_block_and_an_unknown_channel_trip_nothing(self):
-        self.assertIsNone(Guard(USUAL).watch({}))
-        self.assertIsNone(Guard(USUAL).watch({"odd": np.array([9e9])}))

@@ -19,7 +19,7 @@ import numpy as np
 from django.conf import settings
 from django.utils import timezone
 from torvix_core import quantities
-from torvix_core.limits import Guard, Trip
+from torvix_core.guard import Guard, Trip
 from torvix_core.sweeps import Event, Found, SweepFinder
 from torvix_core.trace import SPEED
 
@@ -70,6 +70,7 @@ class Bench:
         self.guard: Guard | None = None  # of the pull that is armed or runs
         self.trip: Trip | None = None
         self.stopped = False  # the stand was told to stop for it
+        self.unseen = 0  # how many limits that cannot be watched were told of
         self.finder: SweepFinder | None = None
         self.before: deque[Samples] = deque()
         self.air: list[MeanAir] = []
@@ -306,8 +307,11 @@ class Bench:
         if self.recording:
             self.recording.add(samples)
         self.picture.take(samples.times, samples.rows, sweeping=sweeping)
-        if self.guard and not self.trip and (trip := self.guard.watch(self.picture.raw)):
-            self._stop(trip)
+        if self.guard and not self.trip:
+            trip = self.guard.watch(self.picture.raw)
+            self._tell_unseen(self.guard)
+            if trip:
+                self._stop(trip)
             if self.line is None:
                 return  # it broke while the stand was told
         self.stand_s = float(samples.times[-1])
@@ -351,6 +355,14 @@ class Bench:
         log.warning("%s: %s", self.stand, why)
         self._tell("trip", key=trip.limit.key, why=why, stopped=self.stopped)
 
+    def _tell_unseen(self, guard: Guard) -> None:
+        """Limits that cannot be watched, where the owner wants to be told of it and the pull to go on."""
+        if len(guard.told) > self.unseen:
+            self.unseen = len(guard.told)
+            why = " ".join(limits.told(trip, stopped=False) for trip in guard.told)
+            log.warning("%s: %s", self.stand, why)
+            self._tell("unseen", why=why)
+
     # The pull
 
     def _begin_recording(self, pull: int) -> None:
@@ -377,7 +389,8 @@ class Bench:
             told = f"Broken off at {self.finder.high_rpm:.0f} of {self.finder.end_rpm:.0f} rpm."
             self._end_recording(PullState.ABORTED, told)
         else:
-            self._end_recording(PullState.COMPLETE, limits.told(self.trip, stopped=False) if self.trip else "")
+            known = [*(self.guard.told if self.guard else ()), *([self.trip] if self.trip else ())]
+            self._end_recording(PullState.COMPLETE, " ".join(limits.told(trip, stopped=False) for trip in known))
 
     def _end_recording(self, state: PullState, why: str) -> None:
         self._flush_chunk()
@@ -493,7 +506,8 @@ class Bench:
             self._answer(asked, False, "this stand cannot hold speeds: a step test is run at its console")
             return
         self.armed, self.trip, self.stopped, self.unanswered = asked.pull, None, False, False
-        self.guard = Guard(asked.limits)
+        self.guard = Guard(asked.limits, hello.rate_hz, climbing=not arguments.get("holds"))
+        self.unseen = 0
         self.finder = None
         if asked.pull is not None:
             self.desk.post(Guarded(asked.pull, [[limit.key, limit.value] for limit in asked.limits]))

@@ -2,16 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from django.db import transaction
 from torvix_core import limits, quantities
-from torvix_core.limits import USUAL, Limit, Trip
+from torvix_core.guard import Cause, Trip
+from torvix_core.limits import USUAL, Limit
 from torvix_core.typed import NotUnderstood, read_count, read_quantity
 
 from engines import sheets
+from engines.models import Build
 from programmes import adjusting
+from programmes.models import Setup
 from programmes.plans import SETTING
 from shop.models import Person, Stand
 from shop.refusals import Invalid
@@ -28,6 +31,13 @@ RANGES: dict[str, tuple[float, float]] = {  # SI, what a slip of the finger is n
 OTHER_RANGES = {"turbine": (20_000.0, 400_000.0)}  # fmt: skip
 
 
+UNSEEN = {
+    Cause.SILENT: "nothing came from {}",
+    Cause.IMPOSSIBLE: "the impossible came from {}",
+    Cause.STILL: "{} stood still to the last digit",
+}
+
+
 @dataclass(frozen=True)
 class Set:
     """A limit as it is set on a stand, and whether it is watched at all."""
@@ -41,8 +51,8 @@ def of_stand(stand: Stand) -> list[Set]:
     """Every limit there is, in its order."""
     own = {row.key: row for row in StandLimit.objects.filter(stand=stand)}
     return [
-        Set(replace(usual, value=row.value if row.value is not None else usual.value, samples=row.samples, of=row.of),
-            row.watched, True)
+        Set(replace(usual, value=row.value if row.value is not None else usual.value, samples=row.samples, of=row.of,
+                    stops_unseen=row.stops_unseen), row.watched, True)
         if (row := own.get(usual.key))
         else Set(usual, True, False)
         for usual in USUAL
@@ -50,14 +60,22 @@ def of_stand(stand: Stand) -> list[Set]:
 
 
 def for_pull(pull: Pull) -> tuple[Limit, ...]:
-    """What guards a pull: the stand's limits, the engine's redline, the boost target of its setup."""
+    """What guards a pull."""
     watched = [found.limit for found in of_stand(pull.session.stand) if found.watched]
-    target = adjusting.in_force(pull.setup).get(f"{SETTING}boost_target")
-    return limits.in_force(watched, sheets.value(pull.build, "redline"), target.value if target else None)
+    return with_engine(watched, pull.build, pull.setup)
+
+
+def with_engine(watched: Sequence[Limit], build: Build, setup: Setup) -> tuple[Limit, ...]:
+    """A stand's limits with the engine's redline and the boost target of its setup; those without a value left out."""
+    target = adjusting.in_force(setup).get(f"{SETTING}boost_target")
+    return limits.in_force(watched, sheets.value(build, "redline"), target.value if target else None)
 
 
 @transaction.atomic
-def set_limit(person: Person, stand: Stand, key: str, text: str, samples: str, of: str, *, watched: bool) -> StandLimit:
+def set_limit(
+    person: Person, stand: Stand, key: str, text: str, samples: str, of: str, *, watched: bool,
+    stops_unseen: bool = True,
+) -> StandLimit:  # fmt: skip
     """The owner's own value; an empty text goes back to the usual one. Invalid names the field."""
     require_owner(person)
     usual = next((limit for limit in USUAL if limit.key == key), None)
@@ -81,7 +99,7 @@ def set_limit(person: Person, stand: Stand, key: str, text: str, samples: str, o
     if wrong:
         raise Invalid("The limit is not usable: see the fields.", fields=wrong)
     row, _ = StandLimit.objects.update_or_create(
-        stand=stand, key=key, defaults={"value": value, "watched": watched, **counts}
+        stand=stand, key=key, defaults={"value": value, "watched": watched, "stops_unseen": stops_unseen, **counts}
     )
     return row
 
@@ -90,10 +108,11 @@ def told(trip: Trip, units: Mapping[str, str] | None = None, *, stopped: bool = 
     """A trip as it stands in the record: what read what, against what, where; and whether the stand was stopped."""
     limit = trip.limit
     unit = (units or {}).get(limit.figure, limit.unit)
-    if trip.is_dead:
-        did = "Stopped" if stopped else "This stand takes no commands"
-        return f"{did}: nothing came from {limit.channel.replace('_', ' ')} under load, so {limit.label.lower()} " \
-               f"could not be watched, at {trip.speed_rpm:.0f} rpm."  # fmt: skip
+    if trip.cause is not Cause.CROSSED:
+        did = "Stopped: " if stopped else ""
+        said = f"{did}{UNSEEN[trip.cause].format(limit.channel.replace('_', ' '))} under load, so " \
+               f"{limit.label.lower()} was not watched, from {trip.speed_rpm:.0f} rpm on."  # fmt: skip
+        return said[0].upper() + said[1:]
     value, against = (shown(limit, each, unit) for each in (trip.value, trip.against))
     side = "above" if limit.side is limits.Side.ABOVE else "below"
     at = "" if limit.key == "over_speed" else f" at {trip.speed_rpm:.0f} rpm"

@@ -22,6 +22,7 @@ class StandLimit(models.Model):
     samples = models.PositiveSmallIntegerField(default=3, help_text="out of so many that are looked at")
     of = models.PositiveSmallIntegerField(default=4)
     watched = models.BooleanField(default=True)
+    stops_unseen = models.BooleanField(default=True, help_text="the pull is stopped when the channel cannot be read")
 
     class Meta:
         ordering = ["pk"]

@@ -19,7 +19,7 @@ from demo.loader import StepBy, say_to_stand, simulated_stand
 from shop.models import Role, Stand
 from stand import bench as bench_module
 from stand import desk as desk_module
-from stand import entries, services
+from stand import entries, limits, services
 from stand.bench import Bench
 from stand.desk import StandTaken
 from stand.models import ENDED, Chunk, Command, Link, Origin, Pull, PullState
@@ -152,6 +152,7 @@ class BadSensors(BenchCase):
         for key, channel, kind, told in (
             ("lean", "lambda", "silent", "nothing came from lambda under load"),
             ("exhaust", "exhaust_temperature", "nonsense", "Stopped by the limit: exhaust temperature"),
+            ("oil_pressure", "oil_pressure", "stuck", "oil pressure stood still to the last digit under load"),
         ):
             with self.subTest(kind=kind):
                 self.by.fault(channel, kind)
@@ -160,6 +161,16 @@ class BadSensors(BenchCase):
                 self.by.until(lambda: self.bench.state == "idle", "the engine to idle")
                 self.assertEqual((pull.state, pull.tripped), (PullState.ABORTED, key))
                 self.assertIn(told, pull.ended_why)
+
+    def test_where_the_owner_wants_a_warning_only_the_pull_goes_on_and_says_so(self):
+        owner = scenes.person(Role.OWNER)
+        limits.set_limit(owner, self.stand, "lean", "", "8", "10", watched=True, stops_unseen=False)
+        self.by.fault("lambda", "silent")
+        with mock.patch.object(self.bench, "_tell", wraps=self.bench._tell) as heard:
+            pull = self.run_pull()
+        self.assertEqual((pull.state, pull.tripped), (PullState.COMPLETE, ""))
+        self.assertIn("Nothing came from lambda under load, so lean under load was not watched", pull.ended_why)
+        self.assertEqual([call.args[0] for call in heard.call_args_list].count("unseen"), 1)
 
 
 class Refusing(BenchCase):

@@ -71,6 +71,40 @@ class OfAPull(TestCase):
         self.assertNotIn("lean", self.keys())
 
 
+class Told(TestCase):
+    """What the screen says of each limit, with the engine of the setup that is shown."""
+
+    @classmethod
+    def setUpTestData(cls):
+        cls.owner = scenes.person(Role.OWNER)
+        cls.programme = scenes.programme(cls.owner)
+        cls.session = scenes.session(cls.programme, cls.owner)
+        scenes.link(cls.session.stand)
+
+    def rows(self, **query: object) -> dict[str, dict]:
+        self.client.force_login(self.owner)
+        answer = self.client.get(f"/api/stands/{self.session.stand_id}/limits", query)
+        return {row["key"]: row for row in answer.json()["limits"]}
+
+    def test_the_redline_stands_there_in_figures(self):
+        rows = self.rows(setup_id=self.programme.setups.first().pk)
+        self.assertEqual((rows["over_speed"]["told"], rows["over_speed"]["set"]), ("7200 rpm (redline)", True))
+
+    def test_what_nothing_gives_a_value_is_not_set(self):
+        rows = self.rows(setup_id=self.programme.setups.first().pk)
+        self.assertEqual([key for key, row in rows.items() if not row["set"]], ["boost", "turbine", "back_pressure"])
+        self.assertFalse(rows["turbine"]["blind"])  # there is nothing to watch against
+        self.assertTrue(rows["knock"]["blind"])
+
+    def test_a_confidential_engine_tells_a_viewer_nothing(self):
+        engine = self.programme.build.engine
+        engine.confidential = True
+        engine.save()
+        self.client.force_login(scenes.person(Role.VIEWER))
+        address = f"/api/stands/{self.session.stand_id}/limits?setup_id={self.programme.setups.first().pk}"
+        self.assertEqual(self.client.get(address).status_code, 404)
+
+
 FAULTS = (
     ("coolant", "coolant_temperature", 118.0, "coolant 118 °C, above 110 °C"),
     ("oil", "oil_temperature", 140.0, "oil 140 °C, above 135 °C"),

@@ -3932,6 +3932,11 @@ export interface components {
             /** Samples */
             samples: string;
             /**
+             * Stops Unseen
+             * @default true
+             */
+            stops_unseen: boolean;
+            /**
              * Text
              * @default
              */
@@ -3944,7 +3949,9 @@ export interface components {
         };
         /**
          * LimitOut
-         * @description A limit in the reader's unit. `blind`: the stand sends no such channel, so it protects nothing.
+         * @description A limit in the reader's unit. `blind`: the stand sends no such channel; `set`: something gives it a value.
+         *
+         *     A limit that is blind or not set protects nothing. `stops_unseen`: where its channel cannot be read under load.
          */
         LimitOut: {
             /** Blind */
@@ -3959,8 +3966,12 @@ export interface components {
             own: boolean;
             /** Samples */
             samples: number;
+            /** Set */
+            set: boolean;
             /** Side */
             side: string;
+            /** Stops Unseen */
+            stops_unseen: boolean;
             /** Told */
             told: string;
             /** Unit */
@@ -9358,7 +9369,9 @@ export interface operations {
     };
     stand_limits: {
         parameters: {
-            query?: never;
+            query?: {
+                setup_id?: number | null;
+            };
             header?: never;
             path: {
                 stand_id: number;
@@ -9380,7 +9393,9 @@ export interface operations {
     };
     set_limit: {
         parameters: {
-            query?: never;
+            query?: {
+                setup_id?: number | null;
+            };
             header?: never;
             path: {
                 stand_id: number;

@@ -6,16 +6,19 @@ import { computed, reactive, ref } from 'vue'
 import { answer, api, Problem, type Schema } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
 
-const props = defineProps<{ stand: number }>()
+const props = defineProps<{ stand: number; setup: number }>()
 const queries = useQueryClient()
-const key = computed(() => ['limits', props.stand] as const)
+const key = computed(() => ['limits', props.stand, props.setup] as const)
 const { data, error } = useQuery({
   queryKey: key,
-  queryFn: async ({ queryKey: [, stand_id] }) =>
-    answer(await api.GET('/api/stands/{stand_id}/limits', { params: { path: { stand_id } } })),
+  queryFn: async ({ queryKey: [, stand_id, setup_id] }) =>
+    answer(
+      await api.GET('/api/stands/{stand_id}/limits', { params: { path: { stand_id }, query: { setup_id } } }),
+    ),
+  placeholderData: (before) => before,
 })
 const editing = ref('')
-const draft = reactive({ text: '', samples: '', of: '', watched: true })
+const draft = reactive({ text: '', samples: '', of: '', watched: true, stops_unseen: true })
 const fields = ref<Record<string, string>>({})
 const blind = computed(() => data.value?.limits.filter((one) => one.blind && one.watched) ?? [])
 
@@ -26,13 +29,14 @@ function edit(limit: Schema['LimitOut']) {
   draft.samples = String(limit.samples)
   draft.of = String(limit.of)
   draft.watched = limit.watched
+  draft.stops_unseen = limit.stops_unseen
 }
 
 async function save() {
   try {
     const saved = answer(
       await api.PUT('/api/stands/{stand_id}/limits/{key}', {
-        params: { path: { stand_id: props.stand, key: editing.value } },
+        params: { path: { stand_id: props.stand, key: editing.value }, query: { setup_id: props.setup } },
         body: { ...draft },
       }),
     )
@@ -49,7 +53,7 @@ async function save() {
     <summary>
       Limits that stop a pull
       <span v-if="blind.length" class="hand-note">
-        {{ blind.map((one) => one.label.toLowerCase()).join(', ') }}: this stand sends nothing to watch
+        {{ blind.map((one) => one.label.toLowerCase()).join(', ') }}: no sensor on this stand, not monitored
       </span>
     </summary>
     <ProblemNote :error="error" />
@@ -64,9 +68,9 @@ async function save() {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="limit in data?.limits" :key="limit.key" :class="{ off: !limit.watched }">
+          <tr v-for="limit in data?.limits" :key="limit.key" :class="{ off: !limit.watched || !limit.set }">
             <td class="words">
-              {{ limit.label }}<span v-if="limit.blind" class="quiet small"> not sent</span>
+              {{ limit.label }}<span v-if="limit.blind" class="quiet small"> no sensor</span>
             </td>
             <template v-if="editing === limit.key">
               <td class="words">
@@ -79,6 +83,12 @@ async function save() {
                 />
                 <span class="quiet unit">{{ limit.unit }}</span>
                 <label><input v-model="draft.watched" type="checkbox" /> watched</label>
+                <v-checkbox
+                  v-model="draft.stops_unseen"
+                  density="compact"
+                  hide-details
+                  label="Stop the pull when its sensor gives no valid reading under load"
+                />
                 <p v-if="fields.text" class="message">{{ fields.text }}</p>
               </td>
               <td class="words">
@@ -101,9 +111,13 @@ async function save() {
             </template>
             <template v-else>
               <td class="words" :title="limit.why">
-                <template v-if="limit.watched">{{ limit.side }} {{ limit.told }}</template>
-                <template v-else>not watched</template>
-                <span v-if="!limit.own" class="quiet small"> usual</span>
+                <template v-if="!limit.watched">not monitored</template>
+                <template v-else-if="!limit.set"><strong>NOT SET</strong>, not monitored</template>
+                <template v-else>{{ limit.side }} {{ limit.told }}</template>
+                <span v-if="limit.watched && limit.set && !limit.own" class="quiet small"> usual</span>
+                <span v-if="limit.watched && limit.set && !limit.stops_unseen" class="quiet small">
+                  warning only if its sensor fails
+                </span>
               </td>
               <td class="words">{{ limit.samples }} of {{ limit.of }}</td>
               <td v-if="data?.may_set">

@@ -32,6 +32,10 @@ interface LimitTrip {
   why: string
   stopped: boolean
 }
+interface Unseen {
+  type: 'unseen'
+  why: string
+}
 interface NotStopped {
   type: 'not_stopped'
   /** Empty once it has stopped after all. */
@@ -40,7 +44,7 @@ interface NotStopped {
 interface Other {
   type: 'pull' | 'session' | 'database_lost' | 'unasked'
 }
-type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | NotStopped | Other
+type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | NotStopped | Unseen | Other
 
 const FIRST_PAUSE = 1_000 // ms
 const LONGEST_PAUSE = 10_000
@@ -59,6 +63,7 @@ export function useLive(
   const streaming = ref(false)
   const refused = ref('') // why the stand did not take the last command
   const tripped = ref('') // the limit that stopped the pull, at once
+  const unseen = ref('') // limits that are not watched any more, while the pull goes on
   const notStopped = ref('') // the stand was told to stop and goes on
   let source: EventSource | null = null
   let again = 0
@@ -87,6 +92,9 @@ export function useLive(
         tripped.value = message.stopped
           ? message.why
           : `${message.why} This stand takes no commands: stop it at its console.`
+        return
+      case 'unseen':
+        unseen.value = message.why
         return
       case 'not_stopped':
         notStopped.value = message.why
@@ -149,5 +157,5 @@ export function useLive(
     { immediate: true },
   )
   onScopeDispose(close)
-  return { frame, streaming, refused, tripped, notStopped }
+  return { frame, streaming, refused, tripped, unseen, notStopped }
 }

@@ -49,7 +49,7 @@ const commanded = computed(() => stand.value?.can.includes('start') ?? true)
 const undone = computed(() => next.value?.due.some((item) => !item.done_by) ?? false)
 
 let pullShown: number | null = null
-const { frame, streaming, refused, tripped, notStopped } = useLive(
+const { frame, streaming, refused, tripped, unseen, notStopped } = useLive(
   id,
   () => session.value !== null,
   (fresh) => {
@@ -100,7 +100,7 @@ const stopped = computed(() => {
   return last.value?.tripped ? `Pull ${last.value.number}. ${last.value.ended_why}` : ''
 })
 watch(current, (pull, before) => {
-  if (pull && pull.id !== before?.id) tripped.value = ''
+  if (pull && pull.id !== before?.id) tripped.value = unseen.value = ''
 })
 
 const wrongSweep = ref('')
@@ -257,6 +257,9 @@ const holdLabel = computed(() => {
           </div>
         </div>
         <p v-if="stopped" class="stopped" role="alert" data-test="stopped">{{ stopped }}</p>
+        <p v-if="unseen && current" class="stopped" role="alert" data-test="unseen">
+          Not monitored: {{ unseen }}
+        </p>
         <p v-if="!connected" class="lost" role="alert" data-test="stand-lost">
           {{ session.stand.name }} is not linked: {{ stand?.why ?? standError?.message ?? 'asking…' }} It is
           tried again by itself.
@@ -390,7 +393,7 @@ const holdLabel = computed(() => {
           :may-operate="mayOperate"
         />
         <WindowsPanel :programme="id" :may-operate="mayOperate" />
-        <LimitsPanel :stand="session.stand.id" />
+        <LimitsPanel :stand="session.stand.id" :setup="shownSetup.id" />
       </section>
     </template>
     <ExcludeDialog v-if="excluding && unjudged" :pull="unjudged" @done="excluding = false" />
