@@ -52,6 +52,10 @@ from verdicts.choice import Choice
 
 SCENARIO, BOOSTED, EIGHT = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted", "eight"))
 ROOT = Path(__file__).resolve().parents[1]
+MEASURED = {  # what is found at each change that asks for it
+    Asks.CLEARANCE: {"intake": "2.0 mm", "exhaust": "2.4 mm"},
+    Asks.PHASE: {"left": "110.5", "right": "111.5"},
+}
 PATIENCE_S = 120.0  # a busy machine takes its time
 
 
@@ -346,7 +350,7 @@ def bench_pulls(pull: Pull) -> int:
 def _see_to_everything(session: Session, setup: Setup, person: Person, at: datetime) -> None:
     for one in checklist.due(session, setup):
         if one.tick is None:
-            measured = {"intake": "2.0 mm", "exhaust": "2.4 mm"} if one.item.asks == Asks.CLEARANCE else {}
+            measured = MEASURED.get(Asks(one.item.asks), {})
             words = "As marked" if one.item.asks == Asks.WORDS else ""
             checklist.tick(person, session, setup, one.item, words, measured, at)
 

@@ -8,17 +8,15 @@ from datetime import datetime
 
 from django.db import transaction
 from django.db.models import Max
-from torvix_core import quantities
 from torvix_core.dimensions import Slot
-from torvix_core.typed import NotUnderstood, read_quantity
 
-from engines import sheets
 from engines.texts import named, optional
 from programmes.models import Setup
 from shop.models import Person
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator, require_owner, units_of
+from shop.services import require_operator, require_owner
 from stand import changes
+from stand.measured import read
 from stand.models import Asks, ListItem, Moment, Pull, PullState, Purpose, Session, Tick
 
 INLET = [str(slot) for slot in (Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UPPER_INTAKE, Slot.ADAPTER, Slot.SPACER,
@@ -43,15 +41,12 @@ USUAL: tuple[tuple[str, str, Sequence[str], str], ...] = (
     ("Leaks of fuel, coolant and vacuum looked for", Moment.CHANGE, (), Asks.NOTHING),
     ("Throttle travels fully and closes with the new part", Moment.CHANGE, OPENINGS, Asks.NOTHING),
     ("Piston to valve measured", Moment.CHANGE, VALVES, Asks.CLEARANCE),
-    ("Valve timing checked on every bank", Moment.CHANGE, [str(Slot.CAMSHAFT)], Asks.WORDS),
+    ("Valve timing checked on every bank", Moment.CHANGE, [str(Slot.CAMSHAFT)], Asks.PHASE),
     ("Spilt fuel wiped up, vapour gone", Moment.CHANGE, FUELLED, Asks.NOTHING),
     ("Boost control and blower speed right for this setup, guard back on", Moment.CHANGE, BLOWN, Asks.NOTHING),
     ("Valve lash set after the break-in", Moment.BREAK_IN, (), Asks.WORDS),
     ("Fasteners checked after the break-in, oil looked at", Moment.BREAK_IN, (), Asks.NOTHING),
 )
-CLEARANCES = {"intake": "intake_clearance", "exhaust": "exhaust_clearance"}
-LEAST = {"intake": "least_intake_clearance", "exhaust": "least_exhaust_clearance"}
-CLEARANCE_RANGE = (0.0, 0.02)  # m
 
 
 @dataclass(frozen=True)
@@ -112,44 +107,30 @@ def require_seen_to(session: Session, setup: Setup) -> None:
 @transaction.atomic
 def tick(
     person: Person, session: Session, setup: Setup, item: ListItem, words: str, measured: Mapping[str, str],
-    at: datetime,
+    at: datetime, override_reason: str = "",
 ) -> Tick:  # fmt: skip
-    """Somebody has seen to an item; ticking one of a change begins the change if nobody has."""
+    """Somebody has seen to an item; ticking one of a change begins the change if nobody has.
+
+    `override_reason` is the owner's, for a measure that is out of bounds.
+    """
     require_operator(person)
     if session.closed_at is not None:
         raise Refusal("This session is closed. Open a new one.", code="session_closed")
     told = optional(words, "words", 200)
     if item.asks == Asks.WORDS and not told:
         raise Invalid(f"{item}: say what was found.", fields={"words": "a few words are enough"})
-    values = _clearances(person, session, measured) if item.asks == Asks.CLEARANCE else {}
+    reason = optional(override_reason, "override_reason", 200)
+    values: dict[str, float] = {}
+    if item.asks in (Asks.CLEARANCE, Asks.PHASE):
+        values = read(person, session.programme.build, item.asks, measured, reason)
     change = changes.of_tick(person, session, setup, at) if item.moment == Moment.CHANGE else None
     again = {"session": session, "item": item, "change": change}
     if item.moment == Moment.BREAK_IN:
         Tick.objects.filter(**again).delete()  # lash that is set once more after another break-in
     found, _ = Tick.objects.get_or_create(
-        **again, defaults={"person": person, "at": at, "words": told, "values": values}
+        **again, defaults={"person": person, "at": at, "words": told, "values": values, "override_reason": reason}
     )
     return found
-
-
-def _clearances(person: Person, session: Session, measured: Mapping[str, str]) -> dict[str, float]:
-    """Both clearances in m, at least what the build sheet asks for."""
-    unit, wrong, values = units_of(person)["length"], {}, {}
-    build = session.programme.build
-    for side in CLEARANCES:
-        try:
-            value = read_quantity(measured.get(side, ""), "length", unit, *CLEARANCE_RANGE).value
-        except NotUnderstood as reason:
-            wrong[side] = str(reason)
-            continue
-        least = sheets.value(build, LEAST[side])
-        if least is not None and value < least - 1e-9:
-            shown = quantities.words(least, unit)
-            wrong[side] = f"below the least of {shown} on the build sheet: do not turn the engine"
-        values[side] = value
-    if wrong:
-        raise Invalid("Piston to valve: see the fields.", fields=wrong)
-    return values
 
 
 # The owner's list

@@ -38,6 +38,7 @@ class DueOut(Schema):
     done_by: str
     done_at: datetime | None
     words: str
+    override_reason: str
 
 
 class SwapOut(Schema):
@@ -76,6 +77,7 @@ class TickIn(Schema):
     item_id: int
     words: str = ""
     measured: dict[str, str] = Field(default_factory=dict)
+    override_reason: str = ""
 
 
 class BeginIn(Schema):
@@ -145,6 +147,7 @@ def _next(person: Person, session: Session, setup: Setup) -> NextPull:
                 id=one.item.pk, text=one.item.text, moment=one.item.moment, asks=one.item.asks,
                 done_by=str(one.tick.person) if one.tick else "", done_at=one.tick.at if one.tick else None,
                 words=one.tick.words if one.tick else "",
+                override_reason=one.tick.override_reason if one.tick else "",
             )
             for one in checklist.due(session, setup)
         ],
@@ -177,7 +180,8 @@ def tick(request: HttpRequest, session_id: int, given: TickIn):
     person = person_of(request)
     session = _session(person, session_id)
     setup, item = _setup(session, given.setup_id), get_object_or_404(ListItem, pk=given.item_id)
-    checklist.tick(person, session, setup, item, given.words, given.measured, timezone.now())
+    checklist.tick(person, session, setup, item, given.words, given.measured, timezone.now(),
+                   given.override_reason)  # fmt: skip
     return _next(person, session, setup)
 
 

@@ -44,6 +44,7 @@ class Asks(models.TextChoices):
     NOTHING = "", "Nothing more"
     WORDS = "words", "A few words"
     CLEARANCE = "clearance", "Piston to valve, intake and exhaust"
+    PHASE = "phase", "Intake centerline of each bank"
 
 
 class ListItem(models.Model):
@@ -100,7 +101,8 @@ class Tick(models.Model):
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     words = models.CharField(max_length=200, blank=True)
-    values = models.JSONField(default=dict, help_text="what was measured, m")
+    values = models.JSONField(default=dict, help_text="what was measured, m or degrees of crank")
+    override_reason = models.CharField(max_length=200, blank=True, help_text="why the owner let it stand out of bounds")
 
     class Meta:
         ordering = ["at", "pk"]

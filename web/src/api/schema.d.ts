@@ -3152,6 +3152,8 @@ export interface components {
             id: number;
             /** Moment */
             moment: string;
+            /** Override Reason */
+            override_reason: string;
             /** Text */
             text: string;
             /** Words */
@@ -5711,6 +5713,11 @@ export interface components {
             measured?: {
                 [key: string]: string;
             };
+            /**
+             * Override Reason
+             * @default
+             */
+            override_reason: string;
             /** Setup Id */
             setup_id: number;
             /**

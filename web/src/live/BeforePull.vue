@@ -2,6 +2,8 @@
 /** What to bolt on next, by the clock, and the list of what must be seen to; each line is ticked by a person. */
 import { computed, onScopeDispose, reactive, ref } from 'vue'
 
+import { Problem } from '../api/client'
+import { useMe } from '../api/queries'
 import type { Setup } from '../pages/frame'
 import { useKeys } from '../keys'
 import SetupMark from '../setups/SetupMark.vue'
@@ -21,7 +23,14 @@ const { tick, begin } = useNextPull(
 )
 const emit = defineEmits<{ measured: [key: string, label: string] }>()
 const words = reactive<Record<number, string>>({})
-const measured = reactive({ intake: '', exhaust: '' })
+/** What a line asks to have measured: the fields, and what stands in them while they are empty. */
+const MEASURED: Record<string, Record<string, string>> = {
+  clearance: { intake: 'intake', exhaust: 'exhaust' },
+  phase: { left: 'left bank °', right: 'right bank °' },
+}
+const measured = reactive<Record<string, string>>({})
+const override = reactive<Record<number, string>>({})
+const { data: me } = useMe()
 const asked = ref<number | null>(null)
 const undone = computed(() => props.next.due.filter((item) => !item.done_by))
 const done = computed(() => props.next.due.filter((item) => item.done_by))
@@ -53,9 +62,16 @@ function see(item: NextPull['due'][number]) {
     setup_id: props.setup.id,
     item_id: item.id,
     words: words[item.id] ?? '',
-    measured: item.asks === 'clearance' ? { ...measured } : {},
+    measured: item.asks in MEASURED ? { ...measured } : {},
+    override_reason: override[item.id] ?? '',
   })
 }
+/** Out of bounds: the owner may let it stand with a reason. */
+const mayOverride = (item: number) =>
+  asked.value === item &&
+  me.value?.role === 'owner' &&
+  tick.error.value instanceof Problem &&
+  tick.error.value.code === 'out_of_bounds'
 const wrong = (item: number, field?: string) =>
   asked.value === item && tick.error.value ? saidOf(tick.error.value, field) : ''
 </script>
@@ -119,19 +135,15 @@ const wrong = (item: number, field?: string) =>
             />
             <span>{{ item.text }}</span>
           </label>
-          <template v-if="item.asks === 'clearance'">
+          <template v-if="item.asks in MEASURED">
             <span class="asks">
               <input
-                v-model="measured.intake"
-                placeholder="intake"
-                :aria-label="`${item.text}, intake`"
-                :aria-invalid="Boolean(wrong(item.id, 'intake'))"
-              />
-              <input
-                v-model="measured.exhaust"
-                placeholder="exhaust"
-                :aria-label="`${item.text}, exhaust`"
-                :aria-invalid="Boolean(wrong(item.id, 'exhaust'))"
+                v-for="(hint, field) in MEASURED[item.asks]"
+                :key="field"
+                v-model="measured[field]"
+                :placeholder="hint"
+                :aria-label="`${item.text}, ${field}`"
+                :aria-invalid="Boolean(wrong(item.id, String(field)))"
               />
             </span>
           </template>
@@ -143,6 +155,18 @@ const wrong = (item: number, field?: string) =>
             :aria-label="`${item.text}, what was found`"
           />
           <p v-if="wrong(item.id)" class="message" role="alert">{{ wrong(item.id) }}</p>
+          <v-text-field
+            v-if="mayOverride(item.id)"
+            v-model="override[item.id]"
+            density="compact"
+            hide-details
+            label="Override, reason"
+            @keydown.enter.prevent="see(item)"
+          >
+            <template #append>
+              <v-btn size="small" :disabled="!override[item.id]?.trim()" @click="see(item)">Override</v-btn>
+            </template>
+          </v-text-field>
         </li>
       </ul>
       <details v-if="done.length" data-test="seen-to">
@@ -152,7 +176,8 @@ const wrong = (item: number, field?: string) =>
             {{ item.text }}
             <span class="quiet who">
               {{ item.done_by }}, {{ clock(item.done_at)
-              }}<template v-if="item.words">: {{ item.words }}</template>
+              }}<template v-if="item.words">: {{ item.words }}</template
+              ><template v-if="item.override_reason">, out of bounds: {{ item.override_reason }}</template>
             </span>
           </li>
         </ul>

@@ -16,6 +16,7 @@ const due = (id: number, text: string, more: Partial<NextPull['due'][number]> = 
   done_by: '',
   done_at: null,
   words: '',
+  override_reason: '',
   ...more,
 })
 const next = (more: Partial<NextPull> = {}): NextPull => ({
@@ -59,6 +60,9 @@ test('a clearance asks for both sides and words ask for words', () => {
   expect(panel.find('[aria-label="Piston to valve, intake"]').exists()).toBe(true)
   expect(panel.find('[aria-label="Piston to valve, exhaust"]').exists()).toBe(true)
   expect(panel.find('[aria-label="Lash, what was found"]').exists()).toBe(true)
+  const timing = shown(next({ due: [due(1, 'Valve timing', { asks: 'phase' })] }))
+  expect(timing.find('[aria-label="Valve timing, left"]').exists()).toBe(true)
+  expect(timing.find('[aria-label="Valve timing, right"]').exists()).toBe(true)
 })
 
 test('the stopwatch runs against the minutes that are planned', () => {
