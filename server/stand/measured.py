@@ -1,7 +1,7 @@
 """What a tick of the list measures before an engine is turned: clearances and cam phases, and what they may be.
 
-The least values and the tolerance are common practice, no source. A build sheet may ask for more, never for less. Only the
-owner goes past them, with a reason that is kept; nobody goes past a valve that touches.
+The least values and the tolerance are common practice, no source. A build sheet may ask for more, never for less. Only
+the owner goes past them, with a reason that is kept; nobody goes past a valve that touches.
 """
 
 from __future__ import annotations
