@@ -2,13 +2,17 @@
 
 import re
 
+from django.utils import timezone
 from playwright.sync_api import Route, expect
 from torvix_core import quantities
 from torvix_core.standards import Standard
 
 from browser_tests.at_the_stand import HILL_CLIMB
 from browser_tests.case import PASSWORD, SETTLED, BrowserCase, sign_in
+from engines.models import Engine
 from programmes.models import Programme
+from shop.models import Person, Stand
+from stand import services
 from stand.models import Pull
 from verdicts.comparison import Comparison, compare
 
@@ -193,6 +197,17 @@ class Doors(Case):
                 route.fulfill(status=401, json={"code": "signed_out", "detail": "You are signed out.", "fields": {}})
             page.evaluate(SETTLED)
             expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
+
+    def test_an_engine_that_becomes_confidential_is_gone_from_a_viewers_screen(self):
+        mats = Person.objects.get(username="mats")
+        services.open_session(mats, self.hill_climb, Stand.objects.earliest("pk"), timezone.now())
+        with self.browser() as page:
+            sign_in(page, "juna")
+            page.goto(f"/programmes/{self.hill_climb.pk}/stand", wait_until="domcontentloaded")
+            expect(page.get_by_test_id("headline")).to_be_visible()
+            Engine.objects.update(confidential=True)
+            expect(page.get_by_role("alert")).to_contain_text("There is nothing here.")
+            expect(page.get_by_test_id("headline")).to_have_count(0)
 
     def test_unknown_addresses_say_so(self):
         with self.browser() as page:

@@ -8,6 +8,7 @@ from __future__ import annotations
 import asyncio
 import json
 from collections.abc import AsyncIterator, Callable, Coroutine, Hashable
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -19,6 +20,7 @@ ASKED = "torvix_asked"  # from browsers to the bench worker
 MOST_WAITING = 64  # frames, a few seconds
 MOST_BYTES = 7_900  # PostgreSQL carries 8000 in a notification
 HEARTBEAT_S = 5.0
+CHECKS = 4  # of readers at a time: fifty who watch are asked after one after the other, not with fifty connections
 
 
 def notify(channel: str, message: dict[str, Any]) -> None:
@@ -64,9 +66,12 @@ class Hub:
         self.queues: set[asyncio.Queue[Heard]] = set()
         self.task: asyncio.Task[None] | None = None
         self.listening = asyncio.Event()
+        self.checks = asyncio.Semaphore(CHECKS)
 
     def join(self) -> asyncio.Queue[Heard]:
         queue: asyncio.Queue[Heard] = asyncio.Queue(MOST_WAITING)
+        if not self.queues:
+            self.checks = asyncio.Semaphore(CHECKS)  # of the loop that runs now
         self.queues.add(queue)
         if self.task is None or self.task.done():
             self.task = asyncio.get_running_loop().create_task(self._run())
@@ -106,17 +111,20 @@ hub = Hub()
 
 
 async def frames(stand_id: int) -> AsyncIterator[Heard | None]:
-    """Frames of one stand as they come; None now and then, so that a dead connection is noticed."""
+    """Frames of one stand as they come; None every HEARTBEAT_S, so that a dead connection or reader is noticed."""
     queue = hub.join()
+    clock = asyncio.get_running_loop().time
     try:
         yield None
+        beat_at = clock() + HEARTBEAT_S
         while True:
-            try:
-                message = await asyncio.wait_for(queue.get(), HEARTBEAT_S)
-            except TimeoutError:
+            message = None
+            with suppress(TimeoutError):
+                message = await asyncio.wait_for(queue.get(), max(0.0, beat_at - clock()))
+            if clock() >= beat_at:
                 yield None
-                continue
-            if message.told.get("stand") in (None, stand_id):
+                beat_at = clock() + HEARTBEAT_S
+            if message is not None and message.told.get("stand") in (None, stand_id):
                 yield message
     finally:
         hub.leave(queue)

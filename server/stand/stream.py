@@ -4,19 +4,24 @@ from __future__ import annotations
 
 import json
 from collections.abc import AsyncIterator
+from importlib import import_module
 from typing import Any
 
 from asgiref.sync import sync_to_async
-from django.db import connection
+from django.conf import settings
+from django.db import InterfaceError, OperationalError, connection
 from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpResponse
 
 from programmes.models import Programme
+from shop.models import Person
 from shop.services import is_person, units_of
 from stand import live
 from stand.display import Display
 from stand.gates import Gate, gates
 from stand.models import Pull, PullState, Session
 from stand.services import like_next
+
+CHANGING = ("pull", "session")  # after which a reader may be none any more, and gates are others
 
 
 async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | StreamingHttpResponse:
@@ -34,8 +39,8 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
     display = Display(units_of(person))
     # Everybody who reads the same programme in the same units gets the same bytes: they are made once.
     reader = (programme.pk, *(display.units[kind] for kind in sorted(display.units)))
-
     watched = await _gates(programme)
+    key = request.session.session_key or ""
     await _give_back()
 
     async def events() -> AsyncIterator[bytes]:
@@ -43,22 +48,49 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
         async for message in live.frames(session.stand_id):
             if message is None:
                 yield b": still here\n\n"
+            elif message.told["type"] == "frame":
+                shown = (*reader, tuple(watched))
+                if shown not in message.shown:
+                    told = {"sides": display.sides(watched, message.told),
+                            "opens": display.opens(watched, message.told)}  # fmt: skip
+                    message.shown[shown] = _event({**display.frame(message.told), **told})
+                yield message.shown[shown]
                 continue
-            if message.told["type"] != "frame":
-                if message.told["type"] in ("pull", "session"):
+            try:
+                # Before what is told: it may be that somebody else's engine is on the stand now.
+                if (message is None or message.told["type"] in CHANGING) and not await _may_go_on(person, key, session):
+                    yield _event({"type": "ended"})
+                    return
+                if message is not None and message.told["type"] in CHANGING:
                     # Narrowed to the pulls there are now.
                     watched = await message.once(programme.pk, lambda: _gates(programme))
-                yield _event(message.told)
+            except (OperationalError, InterfaceError):
+                yield _event({"type": "database_lost"})
                 continue
-            key = (*reader, tuple(watched))
-            if key not in message.shown:
-                told = {"sides": display.sides(watched, message.told), "opens": display.opens(watched, message.told)}
-                message.shown[key] = _event({**display.frame(message.told), **told})
-            yield message.shown[key]
+            if message is not None:
+                yield _event(message.told)
 
     return StreamingHttpResponse(
         events(), content_type="text/event-stream", headers={"Cache-Control": "no-store", "X-Accel-Buffering": "no"}
     )
+
+
+async def _may_go_on(person: Person, key: str, session: Session) -> bool:
+    async with live.hub.checks:
+        return await _reads(person, key, session)
+
+
+@sync_to_async
+def _reads(person: Person, key: str, session: Session) -> bool:
+    """Whether the reader is still signed in, as the same, may see the programme, and it still has the stand."""
+    try:
+        now = Person.objects.filter(pk=person.pk, is_active=True, role=person.role).first()
+        if now is None or not import_module(settings.SESSION_ENGINE).SessionStore().exists(key):
+            return False
+        seen = Programme.objects.visible_to(now).filter(pk=session.programme_id)
+        return seen.exists() and Session.objects.filter(pk=session.pk, closed_at=None).exists()
+    finally:
+        connection.close()  # see _give_back
 
 
 @sync_to_async

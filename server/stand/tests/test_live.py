@@ -6,9 +6,12 @@ from unittest import mock
 
 import scenes
 from asgiref.sync import sync_to_async
+from django.contrib.sessions.models import Session as DjangoSession
+from django.db import OperationalError
 from django.test import TransactionTestCase
 
-from shop.models import Role
+from engines.models import Engine
+from shop.models import Person, Role
 from stand import live, services
 from stand.live import Hub
 
@@ -66,6 +69,83 @@ class Stream(TransactionTestCase):
         await self.async_client.aforce_login(self.operator)
         (got,) = await self.read(1, lambda: services.exclude(self.operator, pull, scenes.DAY, "hose off"))
         self.assertEqual((got["type"], got["pull"]), ("pull", pull.pk))
+
+    async def read_on(self, person, change) -> tuple[list[dict], bool]:
+        """What comes after a change by which the reader may be none any more, and whether the stream ended."""
+        await self.async_client.aforce_login(person)
+        answer = await self.async_client.get(self.address)
+        messages: list[dict] = []
+        with mock.patch.object(live, "HEARTBEAT_S", 0.2):
+            parts = answer.streaming_content
+            await anext(parts)
+            while not live.hub.listening.is_set():
+                await asyncio.sleep(0.02)
+            await sync_to_async(change)()
+            async for part in parts:
+                if part.startswith(b"data: "):
+                    messages.append(json.loads(part[6:]))
+                    if messages[-1]["type"] == "frame":
+                        await parts.aclose()
+                        return messages, False
+        return messages, True
+
+    def frame(self, session) -> dict:
+        return {"type": "frame", "stand": session.stand_id, "n": 4, "state": "idle", "pull": None, "faulty": [],
+                "values": {"torque": 1.0}, "points": []}  # fmt: skip
+
+    async def test_it_ends_with_the_right_to_read(self):
+        session = await sync_to_async(scenes.session)(self.programme, self.operator)
+
+        def sign_out(reader):
+            DjangoSession.objects.all().delete()
+
+        def another_role(reader):
+            Person.objects.filter(pk=reader.pk).update(role=Role.OPERATOR)
+
+        def no_account(reader):
+            Person.objects.filter(pk=reader.pk).update(is_active=False)
+
+        def confidential(reader):
+            Engine.objects.update(confidential=True)
+
+        def another_test(reader):
+            services.close_session(self.operator, session, scenes.DAY)
+            other = scenes.programme(self.operator, build=self.programme.build, parts="other")
+            scenes.session(other, self.operator, stand=session.stand)
+            live.notify(live.FRAMES, self.frame(session))
+
+        def as_before(reader):
+            Person.objects.filter(pk=reader.pk).update(role=Role.VIEWER, is_active=True)
+            Engine.objects.update(confidential=False)
+
+        reader = await sync_to_async(scenes.person)(Role.VIEWER)
+        for change in (sign_out, another_role, no_account, confidential, another_test):
+            with self.subTest(change=change.__name__):
+                messages, ended = await self.read_on(reader, lambda change=change: change(reader))
+                self.assertEqual((messages, ended), ([{"type": "ended"}], True))
+                await sync_to_async(as_before)(reader)
+
+    async def test_a_reader_who_still_may_reads_on(self):
+        session = await sync_to_async(scenes.session)(self.programme, self.operator)
+
+        def nothing_that_matters():
+            live.notify(live.FRAMES, {"type": "session", "stand": session.stand_id})
+            live.notify(live.FRAMES, self.frame(session))
+
+        messages, ended = await self.read_on(self.operator, nothing_that_matters)
+        self.assertEqual(([one["type"] for one in messages], ended), (["session", "frame"], False))
+
+    async def test_a_database_that_goes_away_while_a_reader_is_checked_ends_nothing(self):
+        session = await sync_to_async(scenes.session)(self.programme, self.operator)
+
+        def change():
+            live.notify(live.FRAMES, {"type": "session", "stand": session.stand_id})
+            live.notify(live.FRAMES, self.frame(session))
+
+        with mock.patch("stand.stream._reads", side_effect=OperationalError):
+            messages, ended = await self.read_on(self.operator, change)
+        self.assertIn({"type": "database_lost"}, messages)
+        self.assertFalse(ended)
 
     def test_a_message_too_long_for_a_notification_is_an_error_here_not_in_the_database(self):
         with self.assertRaisesMessage(ValueError, "is too long"):

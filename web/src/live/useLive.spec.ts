@@ -102,3 +102,26 @@ test('what is said of one moment is asked after once', async () => {
   expect(asked).toContainEqual({ predicate: expect.any(Function) })
   expect(asked.filter((given) => !Object.hasOwn(given as object, 'predicate'))).toHaveLength(2)
 })
+
+test('a stream that the server ended shows nothing more and is asked for again', () => {
+  const { live, queries } = watching()
+  const asked: unknown[] = []
+  vi.spyOn(queries, 'invalidateQueries').mockImplementation(async (given) => void asked.push(given))
+  const frame = {
+    type: 'frame',
+    n: 1,
+    state: 'idle',
+    pull: null,
+    values: {},
+    faulty: [],
+    sides: {},
+    opens: {},
+  }
+  FakeSource.made[0]!.say({ ...frame, points: [] })
+  expect(live.frame.value).not.toBeNull()
+  FakeSource.made[0]!.say({ type: 'ended' })
+  expect(live.frame.value).toBeNull()
+  expect(asked).toEqual([undefined]) // everything, who is signed in among it
+  vi.advanceTimersByTime(1000)
+  expect(FakeSource.made).toHaveLength(2)
+})

@@ -42,7 +42,7 @@ interface NotStopped {
   why: string
 }
 interface Other {
-  type: 'pull' | 'session' | 'database_lost' | 'unasked'
+  type: 'pull' | 'session' | 'database_lost' | 'unasked' | 'ended'
 }
 type Message = LiveFrame | LinkChange | CommandAnswer | LimitTrip | NotStopped | Unseen | Other
 
@@ -103,6 +103,12 @@ export function useLive(
       case 'unasked':
         refused.value = 'A sweep ran at the console that was not armed here: it was not recorded.'
         break
+      case 'ended':
+        // Signed out, another role, no right to see this test any more, or another test has the stand.
+        frame.value = null
+        lose()
+        void queries.invalidateQueries()
+        return
       case 'database_lost':
         databaseLost = true
         refused.value =
@@ -130,7 +136,14 @@ export function useLive(
     streaming.value = false
     frame.value = null
   }
-  /** A stream that a failing server refused is closed for good by the browser: it is asked for again here. */
+  /** A stream that the server refused or ended is asked for again, less and less often. */
+  function lose() {
+    source?.close()
+    streaming.value = false
+    window.clearTimeout(again)
+    again = window.setTimeout(() => listen(toValue(programme)), pause)
+    pause = Math.min(2 * pause, LONGEST_PAUSE)
+  }
   function listen(id: number) {
     source = new EventSource(`/api/programmes/${id}/live`)
     source.onopen = () => {
@@ -142,9 +155,7 @@ export function useLive(
     }
     source.onerror = () => {
       streaming.value = false
-      if (source?.readyState !== EventSource.CLOSED) return // the browser connects again by itself
-      again = window.setTimeout(() => listen(id), pause)
-      pause = Math.min(2 * pause, LONGEST_PAUSE)
+      if (source?.readyState === EventSource.CLOSED) lose() // else the browser connects again by itself
     }
     source.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as Message)
   }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from 'vue'
 
+import { Problem } from '../api/client'
 import { useDay, useMe, useProgramme } from '../api/queries'
 import KeyHelp from '../components/KeyHelp.vue'
 import ProblemNote from '../components/ProblemNote.vue'
@@ -11,10 +12,12 @@ const { data: programme, error: programmeError } = useProgramme(() => props.id)
 const { data: day, error: dayError } = useDay(() => props.id)
 const { data: me } = useMe()
 const error = computed(() => programmeError.value ?? dayError.value)
+/** No right to see it any more, or never: what was fetched before is not shown on. */
+const gone = computed(() => error.value instanceof Problem && [403, 404].includes(error.value.status))
 </script>
 
 <template>
-  <ProgrammeShell v-if="programme && day && me" :programme="programme" :day="day" :me="me" />
+  <ProgrammeShell v-if="programme && day && me && !gone" :programme="programme" :day="day" :me="me" />
   <v-main v-else>
     <div class="waiting">
       <template v-if="error">
