@@ -37,6 +37,7 @@ from stand.samples import read_raw
 
 SPEED = 6.0  # times faster than real
 PATIENCE_S = 25.0
+MOST_SWEEP_S = 1.0  # less than half of a sweep, so that one which simply ran to its end is not taken for stopped
 ROOT = Path(settings.ROOT)
 
 
@@ -50,6 +51,7 @@ class Listener(threading.Thread):
 
     port: int
     heard: list[tuple[float, float]] = field(default_factory=list)  # wall clock, time of the stand
+    states: list[tuple[float, float, str]] = field(default_factory=list)  # wall clock, time of the stand, state
 
     def __post_init__(self) -> None:
         super().__init__(daemon=True)
@@ -65,12 +67,22 @@ class Listener(threading.Thread):
                         message = json.loads(told)
                         if message["type"] == "samples":
                             self.heard.append((time.monotonic(), message["t"][-1]))
+                        elif message["type"] == "state":
+                            self.states.append((time.monotonic(), message["t"], message["state"]))
             except OSError:
                 time.sleep(0.05)
 
     def sent_before(self, moment: float) -> float:
         """The stand's time of the last sample that was there at a moment of the wall clock."""
         return next((at for there, at in reversed(self.heard) if there <= moment), 0.0)
+
+    def swept_on_s(self, moment: float) -> float | None:
+        """How long the stand went on sweeping after a moment, by its own time; None while it does."""
+        before = [state for there, _, state in self.states if there <= moment]
+        if not before or before[-1] != "sweeping":
+            return 0.0
+        left = (at for there, at, state in self.states if there > moment and state != "sweeping")
+        return next((at - self.sent_before(moment) for at in left), None)
 
 
 class Soak:
@@ -80,7 +92,7 @@ class Soak:
         """`most_loss_s`: what a killed worker may lose, by the wall clock; it says something of a machine, too."""
         self.chance, self.most_loss_s = random.Random(seed), most_loss_s
         self.done: Counter[str] = Counter()
-        self.worst_loss_s = 0.0
+        self.worst_loss_s = self.worst_sweep_s = 0.0
         self.spool = TemporaryDirectory()
         self.port = lane_port()
         self.operator = scenes.person(Role.OPERATOR)
@@ -116,12 +128,14 @@ class Soak:
 
     def kill_worker(self, pull: Pull) -> None:
         committed, moment = self._committed(pull), self._kill(self.worker)
+        self._check_stopped(moment)
         self.worker = self._start_worker()
         self._check_cut(self._ended(pull), committed, moment)
 
     def cut_line(self, pull: Pull) -> None:
         committed, moment = self._committed(pull), time.monotonic()
         say_to_stand_that_is_cut(self.port)
+        self._check_stopped(moment)
         self._check_cut(self._ended(pull), committed, moment)
 
     def kill_stand(self, pull: Pull) -> None:
@@ -134,19 +148,20 @@ class Soak:
         self._check_whole(self._ended(pull))
 
     def take_database_away(self, pull: Pull) -> None:
-        self._allow(False)
+        allow_connections(False)
         self._drop_connections()
         time.sleep(self.chance.uniform(0.3, 2.0))
-        self._allow(True)
+        allow_connections(True)
         self._check_whole(self._ended(pull))
 
     def take_database_away_and_kill_worker(self, pull: Pull) -> None:
         committed = self._committed(pull)
-        self._allow(False)
+        allow_connections(False)
         self._drop_connections()
         time.sleep(self.chance.uniform(0.2, 0.9))
         moment = self._kill(self.worker)
-        self._allow(True)
+        self._check_stopped(moment)
+        allow_connections(True)
         self.worker = self._start_worker()
         self._check_cut(self._ended(pull), committed, moment)
 
@@ -166,6 +181,14 @@ class Soak:
         self.worst_loss_s = max(self.worst_loss_s, loss)
         if self.listener.sent_before(moment - self.most_loss_s) > last + 1e-6:
             raise Unsound(f"{pull}: {loss:.2f} s of samples are missing")
+
+    def _check_stopped(self, moment: float) -> None:
+        """Nobody guards the engine any more, so the stand has stopped by itself."""
+        self._until(lambda: self.listener.swept_on_s(moment) is not None, "the end of a sweep that nobody guards")
+        swept = (self.listener.swept_on_s(moment) or 0.0) / SPEED
+        self.worst_sweep_s = max(self.worst_sweep_s, swept)
+        if swept > MOST_SWEEP_S:
+            raise Unsound(f"the stand went on sweeping for {swept:.2f} s after nobody guarded it")
 
     def _check_whole(self, pull: Pull) -> None:
         self._times(pull)
@@ -253,11 +276,12 @@ class Soak:
                 "WHERE datname = current_database() AND pid <> pg_backend_pid()"
             )
 
-    @staticmethod
-    def _allow(allowed: bool) -> None:
-        name = connection.settings_dict["NAME"]
-        with psycopg.connect(**{**live.connection_arguments(), "dbname": "postgres"}, autocommit=True) as other:
-            other.execute(f'ALTER DATABASE "{name}" WITH ALLOW_CONNECTIONS {"true" if allowed else "false"}'.encode())
+
+def allow_connections(allowed: bool) -> None:
+    """Whether the database answers anybody who is not connected yet."""
+    name = connection.settings_dict["NAME"]
+    with psycopg.connect(**{**live.connection_arguments(), "dbname": "postgres"}, autocommit=True) as other:
+        other.execute(f'ALTER DATABASE "{name}" WITH ALLOW_CONNECTIONS {"true" if allowed else "false"}'.encode())
 
 
 def say_to_stand_that_is_cut(port: int) -> None:

@@ -1,5 +1,8 @@
 """The bench worker against a real simulated stand over TCP, and against what can go wrong."""
 
+import os
+import subprocess
+import sys
 import threading
 import time
 from collections.abc import Callable
@@ -11,8 +14,9 @@ from unittest import mock
 import numpy as np
 import psycopg
 import scenes
+from django.conf import settings
 from django.core.management import CommandError, call_command
-from django.db import OperationalError
+from django.db import OperationalError, connection
 from django.test import TransactionTestCase
 
 from demo.loader import StepBy, say_to_stand, simulated_stand
@@ -24,6 +28,7 @@ from stand.bench import Bench
 from stand.desk import StandTaken
 from stand.models import ENDED, Chunk, Command, Link, Origin, Pull, PullState
 from stand.samples import read_raw
+from stand.tests.soak import allow_connections
 
 PATIENT = ("--watchdog", "10")  # here the worker is turned by hand, and a busy machine may hold it up
 
@@ -341,6 +346,24 @@ class InThreads(BenchCase):
             bench.stopping = True
             thread.join(30)
         self.assertFalse(thread.is_alive())
+
+
+class Beginning(TransactionTestCase):
+    def test_a_worker_that_begins_while_the_database_is_away_waits_for_it(self):
+        """In a process of its own, as ./torvix starts it."""
+        stand = Stand.objects.create(name="Stand 1", port=9)
+        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"]), "PYTHONUNBUFFERED": "1"}
+        command = [sys.executable, "server/manage.py", "bench", "--stand", str(stand.pk)]
+        allow_connections(False)
+        self.addCleanup(allow_connections, True)
+        with subprocess.Popen(command, env=env, cwd=settings.ROOT, stderr=subprocess.PIPE, stdout=subprocess.PIPE,
+                              text=True) as worker:  # fmt: skip
+            self.addCleanup(worker.kill)
+            self.assertIn("the database does not answer, tried again", worker.stderr.readline())
+            allow_connections(True)
+            self.assertIn("bench holds the line to Stand 1", worker.stdout.readline())
+            worker.terminate()
+            worker.communicate()
 
 
 class TwoWorkers(BenchCase):

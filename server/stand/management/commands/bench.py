@@ -3,13 +3,17 @@
 from __future__ import annotations
 
 import signal
+import threading
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
+from django.db import InterfaceError, OperationalError, connection
 
 from shop.models import Stand
 from stand.bench import Bench
 from stand.desk import StandTaken
+
+RETRY_S = 1.0  # while the database is away
 
 
 class Command(BaseCommand):
@@ -19,19 +23,38 @@ class Command(BaseCommand):
         parser.add_argument("--stand", type=int, help="number of the stand; the first one if left out")
 
     def handle(self, *args: Any, **options: Any) -> None:
-        stands = Stand.objects.filter(on_line=True).order_by("pk")
-        stand = (stands.filter(pk=options["stand"]) if options["stand"] else stands).first()
-        if stand is None:
-            raise CommandError("There is no such stand. Add one first, or load the demo data.")
-        bench = Bench(stand)
+        stopped = threading.Event()
+        for number in (signal.SIGINT, signal.SIGTERM):
+            signal.signal(number, lambda number, frame: stopped.set())
+        found = self._stand(options["stand"], stopped)
+        if found is None:
+            return
+        stand, bench = found, Bench(found)
 
         def stop(number: int, frame: object) -> None:
             bench.stopping = True
 
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, stop)
+        bench.stopping = stopped.is_set()
         self.stdout.write(f"bench holds the line to {stand} at {stand.host}:{stand.port}")
         try:
             bench.run()
         except StandTaken as reason:
             raise CommandError(f"{str(reason).capitalize()}. Stop that one first, or name another stand.") from reason
+
+    def _stand(self, number: int | None, stopped: threading.Event) -> Stand | None:
+        """The stand, however long the database takes to answer; None if the worker is told to stop before."""
+        stands = Stand.objects.filter(on_line=True).order_by("pk")
+        while not stopped.is_set():
+            try:
+                stand = (stands.filter(pk=number) if number else stands).first()
+            except (OperationalError, InterfaceError) as error:
+                self.stderr.write(f"the database does not answer, tried again every {RETRY_S:.0f} s: {error}")
+                connection.close()
+                stopped.wait(RETRY_S)
+                continue
+            if stand is None:
+                raise CommandError("There is no such stand. Add one first, or load the demo data.")
+            return stand
+        return None
