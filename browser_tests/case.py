@@ -7,7 +7,7 @@ import subprocess
 import sys
 import time
 import urllib.request
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from functools import cache
 from multiprocessing.util import Finalize
@@ -200,19 +200,34 @@ class StandCase(BrowserCase):
         """Slow enough for what has to happen within a sweep on any machine, or fast again."""
         self.tell_stand("pace", speed=speed)
 
+    def until(self, true: Callable[[], bool], what: str) -> None:
+        deadline = time.monotonic() + MOST_MS / 1000
+        while not true():
+            if time.monotonic() > deadline:
+                self.fail(f"waited in vain for {what}")
+            time.sleep(0.02)
+
     def tell_stand(self, name: str, **arguments: Any) -> None:
         """A command straight to the stand, as somebody at its console would give it."""
         say_to_stand(self.stand_port, name, **arguments)
 
 
-def sign_in(page: Page, username: str = "mats") -> None:
-    """As if the person had signed in here before. The sign-in screen has tests of its own (test_programme)."""
+def cookies_of(username: str) -> dict[str, str]:
+    """As the browser of somebody has them who signed in."""
     client = Client()
     client.force_login(Person.objects.get(username=username))
-    cookies = {settings.SESSION_COOKIE_NAME: client.cookies[settings.SESSION_COOKIE_NAME].value,
-               settings.CSRF_COOKIE_NAME: get_random_string(CSRF_SECRET_LENGTH)}  # fmt: skip
+    return {
+        settings.SESSION_COOKIE_NAME: client.cookies[settings.SESSION_COOKIE_NAME].value,
+        settings.CSRF_COOKIE_NAME: get_random_string(CSRF_SECRET_LENGTH),
+    }
+
+
+def sign_in(page: Page, username: str = "mats") -> None:
+    """As if the person had signed in here before. The sign-in screen has tests of its own (test_programme)."""
     base = f"http://127.0.0.1:{BrowserCase.web_port}"
-    page.context.add_cookies([{"name": name, "value": value, "url": base} for name, value in cookies.items()])
+    page.context.add_cookies(
+        [{"name": name, "value": value, "url": base} for name, value in cookies_of(username).items()]
+    )
 
 
 def home(page: Page) -> None:
