@@ -6,8 +6,6 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from browser_tests.case import SETTLED
-
 OPEN = """async () => {
   const answer = await fetch(`/api/programmes/${location.pathname.split('/')[2]}/stand`)
   return (await answer.json()).gates.every((gate) => gate.side === 'inside')
@@ -18,7 +16,6 @@ HILL_CLIMB, TRUMPETS = "Which manifold for the hill climb?", "Do 60 mm trumpets 
 def open_session(page: Page, programme: int, stand: str = "Stand 1") -> None:
     """Read the cautions and open; the list is still to be seen to."""
     page.goto(f"/programmes/{programme}/stand", wait_until="domcontentloaded")
-    page.evaluate(SETTLED)  # cautions that come late move the button from under the finger
     page.get_by_role("button", name=re.compile(f"have read this: open a session on {stand}")).click()
     expect(page.locator('[data-channel="rpm"]')).not_to_have_text("–")
 

@@ -5,6 +5,7 @@ import { computed, reactive } from 'vue'
 import { useMe } from '../api/queries'
 import type { Day } from '../pages/frame'
 import CautionsCard from './CautionsCard.vue'
+import { useCautions } from './useSession'
 
 const props = defineProps<{
   programme: number
@@ -21,6 +22,7 @@ const fluids = reactive({
 })
 const FLUIDS = { fuel: 'Fuel in the tank', oil: 'Oil', coolant: 'Coolant' } as const
 const { data: me } = useMe()
+const { data: cautions } = useCautions(() => props.programme)
 const name = computed(() => me.value?.name ?? '')
 </script>
 
@@ -38,7 +40,7 @@ const name = computed(() => me.value?.name ?? '')
         v-for="stand in stands"
         :key="stand.id"
         class="hand"
-        :disabled="pending"
+        :disabled="pending || !cautions"
         @click="emit('open', stand.id, { ...fluids })"
       >
         I, {{ name }}, have read this: open a session on {{ stand.name }}
