@@ -114,6 +114,7 @@ class StandNow(Schema):
     connected: bool
     why: str
     alarm: str
+    unsaved: str  # records of this stand that are kept in a file, with what to do
     stand_id: int | None
     stop_key: str  # empty for those who may not operate
     state: str
@@ -288,6 +289,7 @@ def stand_now(request: HttpRequest, programme_id: int):
         connected=session is not None and not why,
         why=f"{why}." if session else "No session is open.",
         alarm=link.alarm if link else "",
+        unsaved=link.unsaved if link else "",
         stand_id=session.stand_id if session else None,
         stop_key=services.stop_key(person, session.stand) if session and may_operate(person) else "",
         state=link.state if link else "",

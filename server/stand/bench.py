@@ -240,7 +240,8 @@ class Bench:
 
     def _note_lost(self, why: str) -> None:
         self.desk.link = None
-        fields = {"connected": False, "why": why, "state": "", "alarm": self.alarm}
+        fields = {"connected": False, "why": why, "state": "", "alarm": self.alarm,
+                  "unsaved": self.desk.journal.told()}  # fmt: skip
         self.desk.post(Linked(self.stand.pk, self.clock(), fields))
         self._tell("link", connected=False, why=why)
 
@@ -459,7 +460,7 @@ class Bench:
             return
         fields: dict[str, Any] = {
             "connected": True, "why": self.desk.journal.trouble, "state": self.state, "alarm": self.alarm,
-            "values": self.picture.rounded(), "faulty": self.picture.faulty,
+            "unsaved": self.desk.journal.told(), "values": self.picture.rounded(), "faulty": self.picture.faulty,
         }  # fmt: skip
         if self.air:
             last = self.air[-1]

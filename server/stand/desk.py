@@ -236,6 +236,7 @@ class Desk:
         if self._recovered or not self.held:
             return
         self.journal.write()
+        self.journal.try_again()
         ended = records.recover_pulls(self.stand, self.clock())
         self._recovered = True
         if ended:

@@ -28,6 +28,8 @@ class Journal:
         self.trouble = ""
         self._waiting: deque[Entry] = deque()
         self._written = 0  # bytes of the file that the database has
+        self.aside = path.with_suffix(".refused")  # what the database took at no time, for a person to look at
+        self.set_aside = len(self.aside.read_bytes().splitlines()) if self.aside.is_file() else 0
 
     def post(self, entry: Entry) -> None:
         self._waiting.append(entry)
@@ -72,8 +74,38 @@ class Journal:
             # A pull must not be lost because something else cannot be written: set it aside and go on.
             log.exception("%s could not be written", type(entry).__name__)
             if entry.lasting:
-                with self.path.with_suffix(".refused").open("ab") as aside:
+                with self.aside.open("ab") as aside:
                     aside.write(to_line(entry))
+                self.set_aside += 1
+
+    def try_again(self) -> None:
+        """What an earlier worker set aside: its cause may be mended. What still cannot be written stays."""
+        if not self.set_aside:
+            return
+        left = []
+        for line in self.aside.read_bytes().splitlines(keepends=True):
+            try:
+                from_line(line).write()
+            except DATABASE_LOST:
+                raise  # the file is as it was; what is written twice counts once
+            except Exception:
+                log.exception("still cannot be written: %s", line[:80])
+                left.append(line)
+        if left:
+            fresh = self.aside.with_suffix(".left")
+            fresh.write_bytes(b"".join(left))
+            fresh.replace(self.aside)
+        else:
+            self.aside.unlink()
+        self.set_aside = len(left)
+
+    def told(self) -> str:
+        """What people have to know of entries that were set aside; "" where there are none."""
+        if not self.set_aside:
+            return ""
+        records = "1 record" if self.set_aside == 1 else f"{self.set_aside} records"
+        return (f"{records} of this stand could not be saved and are kept in {self.aside}. Copy that file, have the "
+                "server's log looked at, and restart Torvix: it tries them again.")  # fmt: skip
 
     def keep(self) -> None:
         """Everything that waits to the disk, since the database is away. A full disk leaves it in memory."""

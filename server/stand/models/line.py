@@ -67,6 +67,7 @@ class Link(models.Model):
     state = models.CharField(max_length=20, blank=True, help_text="idle, armed, sweeping... as the stand says")
     why = models.CharField(max_length=300, blank=True, help_text="why it is not connected")
     alarm = models.CharField(max_length=300, blank=True, help_text="the stand did not stop, in words")
+    unsaved = models.CharField(max_length=500, blank=True, help_text="records that were set aside, in words")
     beat_at = models.DateTimeField(null=True, blank=True)
     hello = models.JSONField(default=dict)
     values = models.JSONField(default=dict, help_text="last value of each channel, as sent")

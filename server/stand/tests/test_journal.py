@@ -14,7 +14,7 @@ from shop.models import Role
 from stand import entries, records, services
 from stand.entries import Answered, Began, Ended, Guarded, Recorded, Told, Unasked, Weathered, from_line, to_line
 from stand.journal import Journal
-from stand.models import Command, CommandState, Pull, PullState
+from stand.models import Command, CommandState, Link, Pull, PullState
 from stand.records import MeanAir, StandFacts
 from stand.samples import read_raw
 
@@ -127,6 +127,28 @@ class Kept(TestCase):
             self.journal.write()
         self.assert_recorded()
         self.assertIn(b"987654", self.path.with_suffix(".refused").read_bytes())
+
+    def test_what_was_set_aside_is_told_and_tried_again_by_the_next_worker(self):
+        with mock.patch.object(Ended, "write", side_effect=ValueError("a fault of the day")):
+            self.post(*self.whole_pull(), Answered(987_654, True, ""))
+            with self.assertLogs("torvix.bench", "ERROR"):
+                self.journal.write()
+        self.assertIn("2 records of this stand could not be saved and are kept in", self.journal.told())
+        after = Journal(self.path)
+        self.assertEqual(after.told(), self.journal.told())
+        with mock.patch.object(Answered, "write", side_effect=OperationalError), self.assertRaises(OperationalError):
+            after.try_again()
+        self.assertEqual(Journal(self.path).set_aside, 2)  # none is lost, whatever happens in between
+        with self.assertLogs("torvix.bench", "ERROR"):
+            after.try_again()
+        self.assert_recorded()
+        self.assertIn("1 record of this stand", Journal(self.path).told())
+
+    def test_the_screen_says_what_was_set_aside(self):
+        Link.objects.update(unsaved="1 record of this stand could not be saved.")
+        self.client.force_login(self.operator)
+        answer = self.client.get(f"/api/programmes/{self.session.programme_id}/stand").json()
+        self.assertEqual(answer["unsaved"], "1 record of this stand could not be saved.")
 
     def test_an_answer_that_comes_twice_counts_once(self):
         command = Command.objects.get(pull=self.pull)

@@ -5517,6 +5517,8 @@ export interface components {
             state: string;
             /** Stop Key */
             stop_key: string;
+            /** Unsaved */
+            unsaved: string;
             /** Values */
             values: {
                 [key: string]: number;

@@ -260,6 +260,7 @@ const holdLabel = computed(() => {
         <p v-if="unseen && current" class="stopped" role="alert" data-test="unseen">
           Not monitored: {{ unseen }}
         </p>
+        <p v-if="stand?.unsaved" class="lost" role="alert" data-test="unsaved">{{ stand.unsaved }}</p>
         <p v-if="!connected" class="lost" role="alert" data-test="stand-lost">
           {{ session.stand.name }} is not linked: {{ stand?.why ?? standError?.message ?? 'asking…' }} It is
           tried again by itself.
