@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import hashlib
+import logging
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass
 from datetime import date, datetime
 from typing import Any
 
 import numpy as np
-from django.db import transaction
+from django.db import InterfaceError, OperationalError, transaction
 from django.db.models import Max
 from torvix_core import quantities
 from torvix_core.duplicates import Overlap
@@ -33,10 +34,12 @@ from shop.refusals import Invalid, Refusal
 from shop.services import require_operator
 from stand.models import Origin, Pull
 
+log = logging.getLogger(__name__)
 KIND = "import_files"
 MOST_FILES = 1000
 AT_ONCE = 20  # files kept in one transaction
 SHOWN_ROWS = 4
+OUR_FAULT = "It could not be read by a fault of the application, which is in the log. The other files are not touched."
 PETROL = 14.7  # kg of air for one of fuel, where the build does not say what it burns
 
 
@@ -48,8 +51,8 @@ def begin(person: Person, programme: Programme, at: datetime) -> Import:
 def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile:
     """Keep one file as it came, and look what is in it. A file that cannot be read is told, and not kept."""
     require_operator(person)
-    if batch.job is not None:
-        raise Refusal("These files are being read already. Begin another import.", code="import_begun")
+    if jobs.is_going_on(batch.job):
+        raise Refusal("These files are being read now. Wait for the end, or begin another import.", code="import_begun")
     if batch.files.count() >= MOST_FILES:
         raise Refusal(f"{MOST_FILES} files are read at once. Read these first.", code="too_many_files")
     name = "".join(letter for letter in name if letter.isprintable())[:200] or "file"
@@ -68,6 +71,9 @@ def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile
             file.layout, file.layout_key, file.content = _described(table), mapping.layout_key(table), content
     except FileProblem as problem:
         file.state, file.told = FileState.REFUSED, _sentence(str(problem))
+    except Exception:
+        log.exception("%s could not be looked into", file.name)
+        file.state, file.told = FileState.REFUSED, OUR_FAULT
     file.save()
     return file
 
@@ -121,8 +127,8 @@ def run(
 ) -> Job:  # fmt: skip
     """Check what was settled, remember it, and put the reading into the queue."""
     require_operator(person)
-    if batch.job is not None:
-        raise Refusal("These files are being read already.", code="import_begun")
+    if jobs.is_going_on(batch.job):
+        raise Refusal("These files are being read now.", code="import_begun")
     waiting = list(batch.files.filter(state=FileState.WAITING).defer("content"))
     if not waiting:
         raise Refusal("No file is left to be read.", code="nothing_to_read")
@@ -200,11 +206,43 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
             except FileProblem as problem:
                 file.state, file.told = FileState.REFUSED, _sentence(str(problem))
                 refused += 1
+            except Exception:  # each file stands alone: what is wrong with one costs no other
+                log.exception("%s could not be read", file.name)
+                file.state, file.told = FileState.REFUSED, OUR_FAULT
+                refused += 1
             done += 1
             watch.tell(done, len(ids), f"{done} of {len(ids)} files")
-        _keep(person, batch.programme, files, filed, datetime.fromisoformat(given["at"]))
-        read += len(filed)
+        kept = _keep_each(person, batch.programme, files, filed, datetime.fromisoformat(given["at"]))
+        read += kept
+        refused += len(filed) - kept
     return {"read": read, "refused": refused, "known": twice, "left": len(ids) - done}
+
+
+def _keep_each(
+    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, Filed]],
+    at: datetime,
+) -> int:  # fmt: skip
+    """How many became pulls: all at once, or where one of them cannot be kept, one after the other."""
+    try:
+        _keep(person, programme, files, filed, at)
+        return len(filed)
+    except (OperationalError, InterfaceError):
+        raise  # the database is away: they wait until they are asked for again
+    except Exception:
+        log.exception("%d files could not be kept together", len(filed))
+    found = dict(filed)
+    count = 0
+    for file in files:
+        own = [(file, found[file])] if file in found else []
+        try:
+            _keep(person, programme, [file], own, at)
+            count += len(own)
+        except (OperationalError, InterfaceError):
+            raise
+        except Exception:
+            log.exception("%s could not be kept", file.name)
+            SourceFile.objects.filter(pk=file.pk).update(state=FileState.REFUSED, told=OUR_FAULT, content=b"")
+    return count
 
 
 def _keep(

@@ -39,6 +39,7 @@ def job_out(job: Job) -> JobOut:
 @router.get("/jobs/{job_id}", response=JobOut, operation_id="job")
 def read_job(request: HttpRequest, job_id: int):
     assert is_person(request.user)
+    services.sweep(timezone.now())
     return job_out(get_object_or_404(services.jobs_of(request.user), pk=job_id))
 
 

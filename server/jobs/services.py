@@ -20,6 +20,7 @@ log = logging.getLogger(__name__)
 LOOK_S = 0.15  # how often a job looks whether it is still wanted
 BEAT_S = 1.0
 KEPT = timedelta(days=2)
+DEAD = timedelta(seconds=60)  # without a sign of life: longer than a busy machine holds a worker up
 
 
 class Unusable(Exception):
@@ -45,6 +46,18 @@ def ask(person: Person, kind: str, subject: str, arguments: dict[str, Any], at: 
     return job
 
 
+def sweep(at: datetime) -> int:
+    """End what a worker that died was doing, so that it can be asked for again; how many there were."""
+    dead = Job.objects.filter(state=JobState.RUNNING, beat_at__lt=at - DEAD)
+    return dead.update(state=JobState.FAILED, told="The worker that did it was stopped. Ask again.")
+
+
+def is_going_on(job_id: int | None) -> bool:
+    """Whether a job waits or is worked on; one whose worker died is not."""
+    sweep(timezone.now())
+    return Job.objects.filter(pk=job_id).exclude(state__in=OVER).exists()
+
+
 def stop(person: Person, job: Job) -> Job:
     """Nobody wants it any more. What waits is stopped at once, what runs at its next look."""
     if job.asked_by_id != person.pk:
@@ -59,6 +72,7 @@ def stop(person: Person, job: Job) -> Job:
 
 def run(job_id: int) -> None:
     """Do a job that is in the queue; one that was stopped or done already is left alone."""
+    sweep(timezone.now())
     taken = Job.objects.filter(pk=job_id, state=JobState.WAITING, stop_asked=False)
     if not taken.update(state=JobState.RUNNING, beat_at=timezone.now()):
         return
@@ -112,7 +126,8 @@ class JobWatch:
         try:
             while not self._over.wait(LOOK_S):
                 mine = Job.objects.filter(pk=self.job_id)
-                if mine.filter(stop_asked=True).exists() or not mine.exists():
+                # Also one that was taken for dead while this machine stood still: somebody may do it anew.
+                if not mine.filter(stop_asked=False, state=JobState.RUNNING).exists():
                     self._unwanted.set()
                 beaten += LOOK_S
                 now = (self.done, self.total, self.told)

@@ -1,21 +1,24 @@
 """Files that somebody brings: taken, mapped, read by the job, recognised when they come again."""
 
 import io
+from datetime import timedelta
+from unittest import mock
 
 import numpy as np
 import scenes
-from django.db import connection
+from django.db import DataError, connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
+from django.utils import timezone
 from torvix_core.standards import Standard
 
 from curves import imports, services
 from curves.files.mapping import Mapped
 from curves.filing import Where
 from curves.models import FileState, KnownLayout, SourceFile
-from jobs.models import Job
+from jobs.models import Job, JobState
 from shop.models import Role, Stand
-from shop.refusals import Invalid, NotAllowed
+from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Origin, Pull, Standing
 from stand.samples import read_raw
 
@@ -145,6 +148,49 @@ class Reading(Scene):
         told = dict(batch.files.values_list("name", "told"))
         self.assertEqual(told["broken.csv"], "Line 3, column torque: 'x' is no number.")
         self.assertEqual(told["empty.csv"], "It is empty.")
+
+    def test_a_file_over_which_the_application_falls_costs_no_other(self):
+        files = {f"a {at}.csv": sweep(1.0, 40 + at) for at in range(3)}
+        real = imports._filed
+
+        def filed(file, *given):
+            if file.name == "a 1.csv":
+                raise ZeroDivisionError
+            return real(file, *given)
+
+        with mock.patch.object(imports, "_filed", filed), self.assertLogs("curves.imports", "ERROR"):
+            result, batch = self.bring(files)
+        self.assertEqual((result["read"], result["refused"]), (2, 1))
+        self.assertIn("a fault of the application", batch.files.get(name="a 1.csv").told)
+
+    def test_one_that_the_database_does_not_take_costs_no_other(self):
+        files = {f"a {at}.csv": sweep(1.0, 50 + at) for at in range(3)}
+        real = imports.keep
+
+        def keep(person, programme, filed, at):
+            if any(one.source == "a 1.csv" for one in filed):
+                raise DataError("value out of range")
+            return real(person, programme, filed, at)
+
+        with mock.patch.object(imports, "keep", keep), self.assertLogs("curves.imports", "ERROR"):
+            result, batch = self.bring(files)
+        self.assertEqual((result["read"], result["refused"]), (2, 1))
+        self.assertEqual(dict(batch.files.values_list("name", "state"))["a 1.csv"], FileState.REFUSED)
+
+    def test_what_a_dead_worker_left_can_be_asked_for_again(self):
+        job, batch = self.ask({"a 1.csv": sweep()})
+        with self.assertRaisesMessage(Refusal, "being read now"):
+            self.again(batch)
+        Job.objects.filter(pk=job.pk).update(state=JobState.RUNNING, beat_at=timezone.now() - timedelta(minutes=2))
+        again = self.again(batch)
+        self.assertEqual(Job.objects.get(pk=job.pk).state, JobState.FAILED)
+        self.assertEqual(imports.work(again.arguments, Watch())["read"], 1)
+
+    def again(self, batch) -> Job:
+        (file,) = batch.files.all()
+        layouts = imports.remembered([file.layout_key])
+        with self.captureOnCommitCallbacks():
+            return imports.run(self.operator, batch, layouts, {file.pk: self.a.pk}, WHERE, scenes.DAY)
 
     def test_a_file_without_a_sweep_is_kept_and_says_why_it_gives_no_curve(self):
         still = "\n".join(["time,rpm,torque Nm", *(f"{at / 50},3000,{300 + at % 3}" for at in range(200))]).encode()

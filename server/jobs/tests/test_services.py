@@ -2,6 +2,7 @@
 
 import time
 from datetime import timedelta
+from unittest import mock
 
 import scenes
 from django.test import TestCase
@@ -72,6 +73,17 @@ class Jobs(TestCase):
     def test_a_newer_question_takes_the_place_of_the_older(self):
         older, other, newer = self.ask(), self.ask(subject="something else"), self.ask()
         self.assertEqual([self.read(job)["state"] for job in (older, other, newer)], ["stopped", "waiting", "waiting"])
+
+    def test_what_a_dead_worker_did_is_ended_and_a_worker_that_was_only_slow_stops(self):
+        job = self.ask()
+        Job.objects.filter(pk=job.pk).update(state=JobState.RUNNING, beat_at=timezone.now() - 2 * services.DEAD)
+        watch = services.JobWatch(job.pk)
+        told = self.read(job)
+        self.assertEqual((told["state"], told["told"]), ("failed", "The worker that did it was stopped. Ask again."))
+        watch._over = mock.Mock(wait=mock.Mock(side_effect=[False, True]))
+        with mock.patch.object(services, "connection"):  # it is a thread's own outside of this test
+            watch._look()
+        self.assertFalse(watch.wanted())
 
     def test_a_job_is_its_askers_own(self):
         job = self.ask()

@@ -4,7 +4,7 @@ import { answer, api, type Schema } from '../api/client'
 
 export type Job = Schema['JobOut']
 
-const OVER = ['done', 'failed', 'stopped']
+export const OVER = ['done', 'failed', 'stopped']
 const FIRST_MS = 80
 const SLOWEST_MS = 800
 

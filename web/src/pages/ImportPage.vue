@@ -7,7 +7,7 @@ import { answer, api, Problem, type Schema, upload } from '../api/client'
 import { refresh } from '../api/queries'
 import { useQueryClient } from '@tanstack/vue-query'
 import ProblemNote from '../components/ProblemNote.vue'
-import { useJob } from '../jobs/useJob'
+import { OVER, useJob } from '../jobs/useJob'
 import { useKeys } from '../keys'
 import { emptyWhere, readWhere, typedNumber, useImportChoices } from '../pulls/where'
 import WhereFields from '../pulls/WhereFields.vue'
@@ -30,7 +30,11 @@ const work = useJob<{ read: number; refused: number; known: number; left: number
 
 const waiting = computed(() => batch.value?.files.filter((file) => file.state === 'waiting') ?? [])
 const layouts = computed(() => batch.value?.layouts ?? [])
-const settled = computed(() => batch.value !== null && batch.value.job !== null)
+/** Being read. Where a worker died or was stopped, what is left can be asked for again. */
+const settled = computed(() => {
+  const state = work.job.value?.state ?? batch.value?.job?.state
+  return state !== undefined && !OVER.includes(state)
+})
 
 async function take(files: Iterable<File>) {
   const given = [...files]
@@ -38,7 +42,7 @@ async function take(files: Iterable<File>) {
   error.value = null
   taking.value = { done: 0, total: given.length }
   try {
-    if (!batch.value || settled.value) {
+    if (!batch.value || settled.value || !waiting.value.length) {
       batch.value = answer(
         await api.POST('/api/programmes/{programme_id}/imports', {
           params: { path: { programme_id: programme.value.id } },
