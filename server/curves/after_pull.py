@@ -19,7 +19,7 @@ from programmes import adjusting
 from programmes.models import Programme
 from programmes.plans import SETTING, row_label
 from shop.refusals import Refusal
-from stand.models import Pull, PullState, Purpose
+from stand.models import Pull, PullState, Purpose, Standing
 
 
 @dataclass(frozen=True)
@@ -37,15 +37,35 @@ class AfterPull:
     boost: BoostHeld | None
     helped: bool | None  # whether what was changed between sibling and pull did good; None where nothing says so
 
+    @property
+    def beside(self) -> str:
+        """Why the two cannot confirm each other, however well they overlay; "" where they can."""
+        for pull in (self.sibling, self.pull):
+            if pull is None or (pull.purpose == Purpose.SWEEP and pull.standing != Standing.EXCLUDED):
+                continue
+            which = "is a warm-up pull" if pull.purpose == Purpose.WARM_UP else "is excluded"
+            return f"pull {pull.number} {which}"
+        return "the tune was changed in between" if self.sibling and self.changed else ""
+
+    @property
+    def ready(self) -> bool:
+        """Two counted pulls of one tune that overlay."""
+        return bool(self.overlay and self.overlay.ready and not self.beside)
+
 
 def after_pull(programme: Programme, pull: Pull) -> AfterPull:
     """What there is to say of one pull that has ended."""
+    steps = pull.purpose == Purpose.STEPS  # it held its speeds: a sweep does not lie over it
     sibling = (
-        Pull.objects.filter(session=pull.session, number__lt=pull.number, state=PullState.COMPLETE)
-        .exclude(purpose__in=(Purpose.STEPS, Purpose.BREAK_IN, Purpose.SHAKE_DOWN))
-        .select_related("reduced", "session__programme", "setup")
-        .order_by("number")
-        .last()
+        None
+        if steps
+        else (
+            Pull.objects.filter(session=pull.session, number__lt=pull.number, state=PullState.COMPLETE)
+            .exclude(purpose__in=(Purpose.STEPS, Purpose.BREAK_IN, Purpose.SHAKE_DOWN))
+            .select_related("reduced", "session__programme", "setup")
+            .order_by("number")
+            .last()
+        )
     )
     changed = _changed(sibling, pull) if sibling else []
     if sibling is not None and sibling.setup_id != pull.setup_id:

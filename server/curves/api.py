@@ -188,13 +188,18 @@ def observed_curve(request: HttpRequest, pull_id: int):
 
 
 class AfterPullOut(Schema):
-    """Shares are in per cent. `sibling` is empty where no pull of the same setup went before; `ready` then, too."""
+    """Shares are in per cent. `sibling` is empty where no pull of the same setup went before; `ready` then, too.
+
+    `repeats`: they overlay. `beside`: why they cannot confirm each other all the same.
+    """
 
     pull: int
     sibling: int | None
     mean_percent: float | None
     worst_percent: float | None
     worst_rpm: float | None
+    repeats: bool
+    beside: str
     ready: bool
     observed: bool
     changed: list[str]
@@ -218,7 +223,8 @@ def read_after(request: HttpRequest, pull_id: int):
     return AfterPullOut(
         pull=pull.number, sibling=found.sibling.number if found.sibling else None,
         mean_percent=lies.mean * 100 if lies else None, worst_percent=lies.worst * 100 if lies else None,
-        worst_rpm=lies.worst_rpm if lies else None, ready=bool(lies and lies.ready), observed=found.observed,
+        worst_rpm=lies.worst_rpm if lies else None, repeats=bool(lies and lies.ready),
+        beside=found.beside if lies else "", ready=found.ready, observed=found.observed,
         changed=list(found.changed), climbs=bool(rises and rises.climbs),
         climb_per_100_rpm=float(quantities.from_si(rises.per_100_rpm, unit)) if rises else None, power_unit=unit,
         extend_to_rpm=found.extend_to_rpm, hints=after_words.hints(found, units_of(request.user)),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
+from django.db.models import F
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
@@ -29,6 +30,8 @@ class PullMark(Schema):
     id: int
     number: int
     setup_id: int
+    stand_id: int  # where it was made; a stand of its own for what was imported
+    session_id: int
     state: str
     state_label: str
     standing: str
@@ -191,6 +194,8 @@ def pull_mark(pull: Pull, before: Pull | None = None) -> PullMark:
         id=pull.pk,
         number=pull.number,
         setup_id=pull.setup_id,
+        stand_id=pull.session.stand_id,
+        session_id=pull.session_id,
         state=pull.state,
         state_label=pull.get_state_display(),
         standing=pull.standing,
@@ -246,8 +251,11 @@ def _day_air(session: Session | None, pulls: list[Pull], units: dict[str, str]) 
 @router.get("/programmes/{programme_id}/day", response=Day, operation_id="day")
 def read_day(request: HttpRequest, programme_id: int):
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
-    pulls = list(Pull.objects.filter(session__programme=programme).select_related("operator").order_by("number"))
-    session = programme.sessions.select_related("stand").order_by("-opened_at").first()
+    made = Pull.objects.filter(session__programme=programme).select_related("operator", "session")
+    pulls = list(made.order_by("number"))
+    # The open one, whatever the date of what was imported.
+    newest = (F("closed_at").desc(nulls_first=True), "-opened_at")
+    session = programme.sessions.select_related("stand").order_by(*newest).first()
     left = services.steps_left(list(programme.steps.all()), pulls)
     return Day(
         pulls=[pull_mark(pull, before) for pull, before in zip(pulls, [None, *pulls], strict=False)],

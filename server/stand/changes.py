@@ -53,8 +53,10 @@ class ToMeasure:
 
 
 def mounted(session: Session) -> Setup | None:
-    """What is bolted on: the setup of the programme's last complete pull."""
-    complete = Pull.objects.filter(session__programme=session.programme_id, state=PullState.COMPLETE)
+    """What is bolted on: the setup of the last complete pull on this stand. What was imported says nothing of it."""
+    complete = Pull.objects.filter(
+        session__programme=session.programme_id, session__stand=session.stand_id, state=PullState.COMPLETE
+    )
     last = complete.select_related("setup").order_by("number").last()
     return last.setup if last else None
 

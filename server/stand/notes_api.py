@@ -88,12 +88,12 @@ def write_note(request: HttpRequest, session_id: int, given: NoteIn):
 @router.post("/sessions/{session_id}/photos", response=NotesOut, operation_id="add_note_photo")
 def add_photo(
     request: HttpRequest, session_id: int, file: File[UploadedFile], text: Form[str] = "",
-    pull_id: Form[int | None] = None,
+    kind: Form[str] = NoteKind.SEEN, pull_id: Form[int | None] = None,
 ):  # fmt: skip
     person = person_of(request)
     session = _session(person, session_id)
     pull = _pull(session, pull_id)
-    notes.write(person, session, NoteKind.SEEN, text, timezone.now(), pull=pull, photo=notes.read_upload(file))
+    notes.write(person, session, kind, text, timezone.now(), pull=pull, photo=notes.read_upload(file))
     return _of_programme(session.programme_id)
 
 

@@ -8,7 +8,7 @@ from curves.after_pull import AfterPull, after_pull
 from curves.models import Reduced
 from programmes import adjusting
 from shop.models import Role
-from stand.models import Pull, Purpose
+from stand.models import Pull, Purpose, Standing
 
 
 class AfterEach(TestCase):
@@ -64,6 +64,30 @@ class AfterEach(TestCase):
         first = self.pull()
         Pull.objects.filter(pk=first.pk).update(purpose=Purpose.SHAKE_DOWN)
         self.assertIsNone(self.after(self.pull()).sibling)
+
+    def test_a_warm_up_pull_an_excluded_one_and_another_tune_confirm_nothing(self):
+        first, second = self.pull(), self.pull(level=1.002)
+        self.assertTrue(self.after(second).ready)
+        for change, why in (
+            ({"purpose": Purpose.WARM_UP, "standing": Standing.EXCLUDED}, f"pull {first.number} is a warm-up pull"),
+            ({"standing": Standing.EXCLUDED}, f"pull {first.number} is excluded"),
+            ({"set_to": {"setting:spark_advance": "34 °"}}, "the tune was changed in between"),
+        ):
+            with self.subTest(why=why):
+                kept = {name: getattr(first, name) for name in ("purpose", "standing", "set_to")}
+                reason = {"excluded_reason": "said"} if "standing" in change else {}
+                Pull.objects.filter(pk=first.pk).update(**change, **reason)
+                found = self.after(second)
+                self.assertTrue(found.overlay.ready)
+                self.assertEqual((found.ready, found.beside), (False, why))
+                Pull.objects.filter(pk=first.pk).update(**kept, excluded_reason="")
+
+    def test_a_step_test_is_not_laid_over_a_sweep(self):
+        self.pull()
+        second = self.pull()
+        Pull.objects.filter(pk=second.pk).update(purpose=Purpose.STEPS)
+        found = self.after(second)
+        self.assertEqual((found.sibling, found.overlay, found.ready), (None, None, False))
 
     def test_power_that_still_climbs_asks_for_a_longer_sweep_inside_the_redline(self):
         """A curve tilted upwards climbs to its end at 6900; the redline lies at 7200, the plan says by 400."""

@@ -16,10 +16,10 @@ from engines.readings import Change as Reading
 from engines.services import write_down
 from programmes import adjusting, timed
 from programmes.models import TimedChange
-from shop.models import Role
+from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand import cautions, changes, checklist, gates, notes, records, services, windows
-from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullState, Purpose, Standing, Tick
+from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullState, Purpose, Session, Standing, Tick
 
 
 class Scene(TestCase):
@@ -240,6 +240,20 @@ class Changing(Scene):
         self.assertEqual(changes.planned_min(self.session, self.b), 17.0)
         self.assertEqual(changes.planned_min(self.session, self.a), 0.0)
 
+    def test_what_was_imported_or_made_elsewhere_says_nothing_of_what_is_bolted_on_here(self):
+        self.pull()
+        elsewhere = Session.objects.create(
+            programme=self.programme, stand=Stand.objects.create(name="Stand at the lake", on_line=False),
+            opened_at=self.now + timedelta(days=1), closed_at=self.now + timedelta(days=1), opened_by=self.mats,
+        )  # fmt: skip
+        scenes.pull(elsewhere, self.b, self.mats)
+        self.assertEqual(changes.mounted(self.session), self.a)
+        self.assertEqual(changes.touched(self.session, self.a), [])
+        self.client.force_login(self.mats)
+        day = self.client.get(f"/api/programmes/{self.programme.pk}/day").json()
+        self.assertEqual(day["session"]["id"], self.session.pk)  # the open one, not that with the later date
+        self.assertEqual([pull["session_id"] for pull in day["pulls"]], [self.session.pk, elsewhere.pk])
+
     def test_the_stopwatch_stops_with_the_arming_and_the_next_plan_reckons_with_it(self):
         """Usually 17 minutes; 25.5 by the stopwatch: both halves of the work grow by a half."""
         self.pull()
@@ -436,6 +450,14 @@ class Notes(Scene):
             [(note.kind, note.text) for note in Note.objects.all()],
             [("heard", "Rattle above 6000"), ("failed_start", "The engine did not start.")],
         )
+
+    def test_a_photograph_keeps_the_kind_and_the_words_of_its_note(self):
+        self.client.force_login(self.mats)
+        file = io.BytesIO(self.picture())
+        file.name = "plug.png"
+        given = {"file": file, "text": "Plug 3 wet", "kind": "smelt"}
+        answer = self.client.post(f"/api/sessions/{self.session.pk}/photos", given).json()
+        self.assertEqual([(note["label"], note["text"]) for note in answer["notes"]], [("Smelt", "Plug 3 wet")])
 
     def test_a_photograph_is_made_anew_and_what_is_none_is_refused(self):
         note = notes.write(self.mats, self.session, "seen", "Plug 3", self.now, photo=self.picture())

@@ -2231,8 +2231,12 @@ export interface components {
         /**
          * AfterPullOut
          * @description Shares are in per cent. `sibling` is empty where no pull of the same setup went before; `ready` then, too.
+         *
+         *     `repeats`: they overlay. `beside`: why they cannot confirm each other all the same.
          */
         AfterPullOut: {
+            /** Beside */
+            beside: string;
             /** Changed */
             changed: string[];
             /** Climb Per 100 Rpm */
@@ -2255,6 +2259,8 @@ export interface components {
             pull: number;
             /** Ready */
             ready: boolean;
+            /** Repeats */
+            repeats: boolean;
             /** Sibling */
             sibling: number | null;
             /** Worst Percent */
@@ -4801,12 +4807,16 @@ export interface components {
             purpose_label: string;
             /** Samples Lost */
             samples_lost: number;
+            /** Session Id */
+            session_id: number;
             /** Settings */
             settings: {
                 [key: string]: string;
             };
             /** Setup Id */
             setup_id: number;
+            /** Stand Id */
+            stand_id: number;
             /** Standing */
             standing: string;
             /** Standing Label */
@@ -9001,6 +9011,11 @@ export interface operations {
                      * Format: binary
                      */
                     file: string;
+                    /**
+                     * Kind
+                     * @default seen
+                     */
+                    kind?: string;
                     /** Pull Id */
                     pull_id?: number | null;
                     /**

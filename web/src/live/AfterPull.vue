@@ -61,10 +61,16 @@ const choices = computed(() => [
       <span>
         Pull {{ pull.number }} against pull {{ data.sibling }}, at worst {{ signed(data.worst_percent, 1) }} %
         at {{ figure(data.worst_rpm, 0) }} rpm<template v-if="data.observed">, observed</template>.
-        <strong>{{ data.ready ? 'Ready to compare.' : 'They do not overlay yet: pull again.' }}</strong>
+        <strong v-if="data.ready">Ready to compare.</strong>
+        <strong v-else-if="data.repeats"
+          >Repeats, but {{ data.beside }}. Make one more pull to confirm.</strong
+        >
+        <strong v-else>They do not overlay yet: pull again.</strong>
       </span>
     </p>
-    <p v-else-if="data" class="quiet">No pull of this setup yet to lay it over.</p>
+    <p v-else-if="data && pull.purpose !== 'steps'" class="quiet">
+      No pull of this setup yet to lay it over.
+    </p>
     <p v-if="data?.changed.length" class="quiet">Changed: {{ data.changed.join('; ') }}.</p>
     <p v-if="data?.hazard" class="stop" role="alert">{{ data.hazard }}</p>
     <ul v-if="data?.hints.length" class="hints" data-test="hints">

@@ -48,7 +48,7 @@ function photograph(event: Event) {
   const field = event.target as HTMLInputElement
   const file = field.files?.[0]
   if (!file) return
-  const words: Record<string, string> = { text: text.value }
+  const words: Record<string, string> = { text: text.value, kind: kind.value }
   if (props.pull) words.pull_id = String(props.pull.id)
   void take(upload<Schema['NotesOut']>(`/api/sessions/${props.session}/photos`, file, words))
   field.value = ''

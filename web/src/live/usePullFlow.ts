@@ -18,10 +18,16 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
   const current = computed(
     () => day.value.pulls.find((pull) => pull.state === 'armed' || pull.state === 'running') ?? null,
   )
-  const last = computed(() => day.value.pulls.at(-1) ?? null)
+  /** Made on this session's stand: what was imported, or made on another stand, says nothing of this engine now. */
+  const here = computed(() => day.value.pulls.filter((pull) => pull.stand_id === session.value?.stand.id))
+  const last = computed(() => here.value.at(-1) ?? null)
+  const nextNumber = computed(() => Math.max(0, ...day.value.pulls.map((pull) => pull.number)) + 1)
   /** A pull that has just been made waits for a judgement before the next. */
   const unjudged = computed(() =>
-    !current.value && last.value?.state === 'complete' && last.value.standing === 'undecided'
+    !current.value &&
+    last.value?.session_id === session.value?.id &&
+    last.value?.state === 'complete' &&
+    last.value.standing === 'undecided'
       ? last.value
       : null,
   )
@@ -42,9 +48,7 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
     setup(current.value?.setup_id ?? unjudged.value?.setup_id ?? nextSetup.value),
   )
   /** The setup that made the last complete pull, so the one that is bolted on. */
-  const mounted = computed(
-    () => day.value.pulls.findLast((pull) => pull.state === 'complete')?.setup_id ?? null,
-  )
+  const mounted = computed(() => here.value.findLast((pull) => pull.state === 'complete')?.setup_id ?? null)
   watch(current, (pull) => {
     if (!pull) return
     chosenSetup.value = null
@@ -127,6 +131,7 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
     session,
     current,
     last,
+    nextNumber,
     unjudged,
     chosenSetup,
     nextSetup,

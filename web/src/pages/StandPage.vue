@@ -32,7 +32,18 @@ const id = computed(() => programme.value.id)
 const { data: stand, error: standError } = useStandNow(id)
 const connected = computed(() => Boolean(stand.value?.connected))
 const flow = usePullFlow(frameOfProgramme, connected)
-const { session, current, last, unjudged, chosenSetup, nextSetup, shownSetup, mounted, override } = flow
+const {
+  session,
+  current,
+  last,
+  nextNumber,
+  unjudged,
+  chosenSetup,
+  nextSetup,
+  shownSetup,
+  mounted,
+  override,
+} = flow
 const { open, close, arm, start, abort, keep, wanted, acknowledge, takeControl } = flow
 const { data: me } = useMe()
 const chart = useTemplateRef<InstanceType<typeof LiveTorque>>('chart')
@@ -317,7 +328,7 @@ const holdLabel = computed(() => {
               :disabled="!connected || arm.isPending.value || undone || Boolean(wrongSweep)"
               @click="armNext"
             >
-              It is bolted on: arm pull {{ (last?.number ?? 0) + 1 }} <kbd class="ml-3">A</kbd>
+              It is bolted on: arm pull {{ nextNumber }} <kbd class="ml-3">A</kbd>
             </v-btn>
           </template>
           <template v-else>
@@ -390,7 +401,7 @@ const holdLabel = computed(() => {
           ref="notes"
           :programme="id"
           :session="session.id"
-          :pull="current ?? last"
+          :pull="current ?? (last?.session_id === session.id ? last : null)"
           :may-operate="mayOperate"
         />
         <WindowsPanel :programme="id" :may-operate="mayOperate" />
