@@ -5,12 +5,13 @@ from __future__ import annotations
 import logging
 
 from django.core.exceptions import PermissionDenied
-from django.db import IntegrityError, OperationalError
+from django.db import DataError, IntegrityError, OperationalError
 from django.http import Http404, HttpRequest, HttpResponse
 from ninja import NinjaAPI
-from ninja.errors import AuthenticationError, ValidationError
+from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.security import django_auth
 
+from config.door import KeepableText
 from curves.api import router as curves_router
 from curves.comparing_api import router as comparing_router
 from curves.export_api import router as export_router
@@ -43,7 +44,7 @@ from verdicts.sheets_api import router as sheets_router
 from verdicts.theories_api import router as theories_router
 
 log = logging.getLogger("torvix.web")
-api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth)
+api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())
 api.add_router("", shop_router)
 api.add_router("", jobs_router)
 api.add_router("", engines_router)
@@ -107,6 +108,14 @@ def _invalid(request: HttpRequest, error: ValidationError) -> HttpResponse:
     return _problem(request, 422, "invalid", "Some of what was sent cannot be used: see the fields.", fields)
 
 
+@api.exception_handler(HttpError)
+def _unread(request: HttpRequest, error: HttpError) -> HttpResponse:
+    """A body that is no JSON, or whose texts cannot be kept: the library tells the one as the other."""
+    if isinstance(error.__cause__, Refusal):
+        return _refused(request, error.__cause__)
+    return _problem(request, error.status_code, "bad_request", "What was sent cannot be read as JSON.", {})
+
+
 @api.exception_handler(IntegrityError)
 def _overtaken(request: HttpRequest, error: IntegrityError) -> HttpResponse:
     """What a service had checked was no longer so when it was written: somebody else was quicker."""
@@ -118,6 +127,13 @@ def _overtaken(request: HttpRequest, error: IntegrityError) -> HttpResponse:
         return _problem(request, 409, "setup_closed", told, {})
     told = "Somebody else changed this at the same moment. Reload the page and try again."
     return _problem(request, 409, "overtaken", told, {})
+
+
+@api.exception_handler(DataError)
+def _unkeepable(request: HttpRequest, error: DataError) -> HttpResponse:
+    """No service bounded it; that is a fault of ours, and no reason to fail on somebody."""
+    log.error("a value that the database does not take: %s", error)
+    return _problem(request, 422, "invalid", "A value lies beyond what can be kept. Correct it and try again.", {})
 
 
 @api.exception_handler(OperationalError)

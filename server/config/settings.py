@@ -32,6 +32,7 @@ INSTALLED_APPS = [
     "verdicts",
 ]
 MIDDLEWARE = [
+    "config.door.OneShape",
     "django.middleware.security.SecurityMiddleware",
     "config.delivery.CompressedText",
     "config.delivery.BuiltFiles",

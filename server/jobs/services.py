@@ -55,7 +55,7 @@ def sweep(at: datetime) -> int:
 def is_going_on(job_id: int | None) -> bool:
     """Whether a job waits or is worked on; one whose worker died is not."""
     sweep(timezone.now())
-    return Job.objects.filter(pk=job_id).exclude(state__in=OVER).exists()
+    return job_id is not None and Job.objects.filter(pk=job_id).exclude(state__in=OVER).exists()
 
 
 def stop(person: Person, job: Job) -> Job:
