@@ -149,6 +149,9 @@ def _start(family: Family, *, demo: bool, port: int) -> None:
     address = f"http://127.0.0.1:{port}/"
     uvicorn = [python, "-m", "uvicorn", "config.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
     uvicorn += ["--lifespan", "off", "--timeout-graceful-shutdown", "2", "--log-level", "warning"]
+    # What a request says of where it came from is believed of nobody but a proxy that somebody named.
+    proxy = os.environ.get("TORVIX_PROXY", "")
+    uvicorn += ["--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"]
     family.start("web server", uvicorn, logs / "web.log")
     wait_for(address, family.children[-1])
     for queue in QUEUES:

@@ -74,8 +74,11 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 AXES_FAILURE_LIMIT = 5
-AXES_COOLOFF_TIME = 0.25  # hours
-AXES_LOCKOUT_PARAMETERS = [["username", "ip_address"]]
+AXES_COOLOFF_TIME = "shop.tries.wait"
+AXES_WHITELIST_CALLABLE = "shop.tries.is_known"
+AXES_LOCKOUT_PARAMETERS = ["username"]
+AXES_ENABLE_ACCESS_FAILURE_LOG = True
+AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
 AXES_LOCKOUT_CALLABLE = "shop.api.locked_out"

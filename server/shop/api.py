@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
 from ninja import Body, Router, Schema, Status
 
-from shop import services
+from shop import services, tries
 from shop.models import UNIT_CHOICES, Person
 from shop.refusals import Refusal
 
@@ -41,7 +41,7 @@ def me(person: Person) -> Me:
 
 def locked_out(request: HttpRequest, response: HttpResponse | None, credentials: object) -> JsonResponse:
     """The answer that the lock-out gives in place of ours (settings: AXES_LOCKOUT_CALLABLE)."""
-    told = "Too many wrong passwords. Wait 15 minutes, or ask the owner."
+    told = f"Too many wrong passwords for this name. Wait {tries.in_words(tries.wait(request))}, or ask the owner."
     return JsonResponse({"code": "locked_out", "detail": told, "fields": {}}, status=401)
 
 
@@ -56,17 +56,19 @@ class NotFromHere(Refusal):
 
 
 @router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")
-def sign_in(request: HttpRequest, given: SignIn):
+def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn):
     from django.middleware.csrf import CsrfViewMiddleware
 
     # Endpoints without a session check the token themselves, or a foreign page could sign its visitor in.
     if CsrfViewMiddleware(lambda _: None).process_view(request, None, (), {}):  # type: ignore[arg-type]
         raise NotFromHere("This page is out of date. Reload it and sign in again.")
+    request.trying = given.username  # type: ignore[attr-defined]  # whose wait it is (shop/tries.py)
     person = authenticate(request, username=given.username, password=given.password)
     if person is None:
         raise WrongPassword("Name and password do not belong together. Check both and try again.")
     assert services.is_person(person)
     login(request, person)
+    tries.remember(response, person.username)
     get_token(request)
     return me(person)
 

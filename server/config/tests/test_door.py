@@ -56,5 +56,8 @@ class AtTheDoor(TestCase):
         self.assert_problem(self.client.delete("/api/me"), 405, "not_allowed_here")
 
     def test_a_fault_of_ours_has_it_too(self):
-        with mock.patch("shop.services.units_of", side_effect=ZeroDivisionError), self.assertLogs("django.request", "ERROR"):
+        with (
+            mock.patch("shop.services.units_of", side_effect=ZeroDivisionError),
+            self.assertLogs("django.request", "ERROR"),
+        ):
             self.assert_problem(self.client.get("/api/me"), 500, "server")
