@@ -177,6 +177,16 @@ class Installation(models.Model):
         ]
 
 
+class PartQuerySet(models.QuerySet["Part"]):
+    def visible_to(self, person: Person) -> PartQuerySet:
+        """What was bolted on confidential engines alone is for those who run them."""
+        if person.role != Role.VIEWER:
+            return self
+        kept_back = Part.objects.filter(setups__programme__build__engine__confidential=True)
+        elsewhere = Part.objects.filter(setups__programme__build__engine__confidential=False)
+        return self.exclude(pk__in=kept_back.exclude(pk__in=elsewhere.values("pk")).values("pk"))
+
+
 class Part(models.Model):
     """A part. A modification makes a child; the parent stays as it was."""
 
@@ -194,6 +204,8 @@ class Part(models.Model):
     same_as = models.ForeignKey("self", on_delete=models.PROTECT, null=True, blank=True, related_name="+")
     created_at = models.DateTimeField(null=True)
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
+
+    objects = PartQuerySet.as_manager()
 
     if TYPE_CHECKING:
         readings: RelatedManager[PartReading]

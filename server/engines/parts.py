@@ -47,11 +47,13 @@ class PartFacts:
     same_as_id: int | None = None
 
 
-def readable_parts() -> QuerySet[Part]:
-    """Parts with all that a list or a stack needs, in a bounded number of queries."""
+def readable_parts(person: Person) -> QuerySet[Part]:
+    """Parts that the person may see, with all that a list or a stack needs, in a bounded number of queries."""
     photos = Photo.objects.defer("data")
-    return Part.objects.select_related("parent", "matched_to", "same_as").prefetch_related(
-        "readings__written_by", "aliases", Prefetch("photos", queryset=photos), "children"
+    return (
+        Part.objects.visible_to(person)
+        .select_related("parent", "matched_to", "same_as")
+        .prefetch_related("readings__written_by", "aliases", Prefetch("photos", queryset=photos), "children")
     )
 
 

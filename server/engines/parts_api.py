@@ -197,12 +197,12 @@ def part_out(part: Part, person: Person) -> PartOut:
     )  # fmt: skip
 
 
-def _part(part_id: int) -> Part:
-    return get_object_or_404(parts.readable_parts(), pk=part_id)
+def _part(person: Person, part_id: int) -> Part:
+    return get_object_or_404(parts.readable_parts(person), pk=part_id)
 
 
 def _afresh(person: Person, part: Part) -> PartOut:
-    return part_out(_part(part.pk), person)
+    return part_out(_part(person, part.pk), person)
 
 
 @router.get("/slots", response=list[SlotOut], operation_id="slots")
@@ -218,7 +218,7 @@ def list_slots(request: HttpRequest):
 @router.get("/parts", response=list[PartRow], operation_id="parts")
 def list_parts(request: HttpRequest):
     person = person_of(request)
-    return [_row(part, person) for part in parts.readable_parts()[:MOST_PARTS]]
+    return [_row(part, person) for part in parts.readable_parts(person)[:MOST_PARTS]]
 
 
 @router.post("/parts", response=PartOut, operation_id="add_part")
@@ -230,20 +230,21 @@ def add_part(request: HttpRequest, given: PartIn):
 
 @router.get("/parts/{part_id}", response=PartOut, operation_id="part")
 def read_part(request: HttpRequest, part_id: int):
-    return part_out(_part(part_id), person_of(request))
+    person = person_of(request)
+    return part_out(_part(person, part_id), person)
 
 
 @router.put("/parts/{part_id}", response=PartOut, operation_id="describe_part")
 def describe_part(request: HttpRequest, part_id: int, given: FactsIn):
     person = person_of(request)
-    return _afresh(person, parts.describe_part(person, _part(part_id), PartFacts(**given.model_dump())))
+    return _afresh(person, parts.describe_part(person, _part(person, part_id), PartFacts(**given.model_dump())))
 
 
 @router.put("/parts/{part_id}/readings/{dimension}/{origin}", response=PartOut, operation_id="write_part_reading")
 def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin, given: PartReadingIn):
     person = person_of(request)
     change = Change(given.text, origin, given.how)
-    return _afresh(person, parts.write_down(person, _part(part_id), dimension, change, timezone.now()))
+    return _afresh(person, parts.write_down(person, _part(person, part_id), dimension, change, timezone.now()))
 
 
 @router.post(
@@ -251,31 +252,31 @@ def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Or
 )
 def choose_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin):
     person = person_of(request)
-    return _afresh(person, parts.choose(person, _part(part_id), dimension, origin))
+    return _afresh(person, parts.choose(person, _part(person, part_id), dimension, origin))
 
 
 @router.post("/parts/{part_id}/children", response=PartOut, operation_id="modify_part")
 def modify_part(request: HttpRequest, part_id: int, given: ModificationIn):
     person = person_of(request)
-    return _afresh(person, parts.modify_part(person, _part(part_id), timezone.now(), **given.model_dump()))
+    return _afresh(person, parts.modify_part(person, _part(person, part_id), timezone.now(), **given.model_dump()))
 
 
 @router.post("/parts/{part_id}/aliases", response=PartOut, operation_id="name_alias")
 def name_alias(request: HttpRequest, part_id: int, given: AliasIn):
     person = person_of(request)
-    return _afresh(person, parts.name_alias(person, _part(part_id), given.name))
+    return _afresh(person, parts.name_alias(person, _part(person, part_id), given.name))
 
 
 @router.post("/parts/{part_id}/aliases/drop", response=PartOut, operation_id="drop_alias")
 def drop_alias(request: HttpRequest, part_id: int, given: AliasIn):
     person = person_of(request)
-    return _afresh(person, parts.drop_alias(person, _part(part_id), given.name))
+    return _afresh(person, parts.drop_alias(person, _part(person, part_id), given.name))
 
 
 @router.post("/parts/{part_id}/photos", response=PartOut, operation_id="add_photo")
 def add_photo(request: HttpRequest, part_id: int, file: File[UploadedFile], caption: Form[str] = ""):
     person = person_of(request)
-    part = _part(part_id)
+    part = _part(person, part_id)
     if file.size and file.size > LARGEST_UPLOAD:
         told = f"{file.size / 1e6:.0f} MB, at most {LARGEST_UPLOAD / 1e6:.0f} MB are taken"
         raise Invalid("The file is too large.", fields={"file": told})
@@ -285,7 +286,7 @@ def add_photo(request: HttpRequest, part_id: int, file: File[UploadedFile], capt
 
 @router.get("/photos/{photo_id}", operation_id="photo", response={200: None})
 def read_photo(request: HttpRequest, photo_id: int):
-    photo = get_object_or_404(Photo, pk=photo_id)
+    photo = get_object_or_404(Photo, pk=photo_id, part__in=Part.objects.visible_to(person_of(request)))
     return HttpResponse(
         bytes(photo.data),
         content_type="image/jpeg",
@@ -302,7 +303,7 @@ def compare_stacks(request: HttpRequest, given: StacksIn):
     limits = Limits()
     if given.build_id is not None:
         limits = sheets.limits(get_object_or_404(readable_builds(person), pk=given.build_id))
-    found = {part.pk: part for part in parts.readable_parts().filter(pk__in={*given.one, *given.other})}
+    found = {part.pk: part for part in parts.readable_parts(person).filter(pk__in={*given.one, *given.other})}
     missing = {*given.one, *given.other} - found.keys()
     if missing:
         raise Invalid("A part of the stack is not in the library.", fields={"one": f"no part {min(missing)}"})

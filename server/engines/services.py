@@ -17,6 +17,7 @@ from engines import readings, sheets
 from engines.entries import Entry, read_entries, read_entry, refuse_wrong
 from engines.models import Build, Engine, FlowTable, Installation, Item
 from engines.readings import Change
+from engines.signals import engine_kept_back
 from engines.texts import named, optional
 from shop.models import Person
 from shop.refusals import Invalid, Refusal
@@ -59,8 +60,11 @@ def describe_engine(
 def describe_owner(person: Person, engine: Engine, *, owner: str, confidential: bool) -> Engine:
     """Whose engine it is, and whether viewers see it."""
     require_operator(person)
+    was_open = not engine.confidential
     engine.owner, engine.confidential = optional(owner, "owner", 120), confidential
     engine.save(update_fields=["owner", "confidential"])
+    if confidential and was_open:
+        engine_kept_back.send(sender=Engine, engine=engine, person=person)
     return engine
 
 

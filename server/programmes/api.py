@@ -227,7 +227,7 @@ def choose_build(request: HttpRequest, programme_id: int, chosen: BuildIn):
 def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = None):
     """The setups as stacks, held against the baseline or against any other setup of the programme."""
     person = _person(request)
-    parts = Prefetch("setups__parts", queryset=readable_parts())
+    parts = Prefetch("setups__parts", queryset=readable_parts(person))
     programmes = Programme.objects.visible_to(person).select_related("build").prefetch_related(parts)
     programme = get_object_or_404(programmes, pk=programme_id)
     units, limits = units_of(person), sheets.limits(programme.build)

@@ -7,6 +7,7 @@ from datetime import datetime, timedelta
 from django.core import signing
 from django.db.models import F
 
+from engines.models import Engine
 from engines.texts import optional
 from shop.models import Person
 from shop.refusals import Invalid, Refusal
@@ -45,6 +46,12 @@ def revoke(person: Person, link: SheetLink, at: datetime) -> SheetLink:
         link.revoked_at = at
         link.save(update_fields=["revoked_at"])
     return link
+
+
+def close_those_of(engine: Engine, at: datetime) -> int:
+    """An engine has become confidential: what was given away of it leads nowhere any more. How many there were."""
+    given = SheetLink.objects.filter(sheet__programme__build__engine=engine, revoked_at=None)
+    return given.update(revoked_at=at)
 
 
 def open_with(token: str, at: datetime) -> Sheet:

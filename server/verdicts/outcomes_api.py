@@ -150,7 +150,8 @@ def read_outcomes(request: HttpRequest, programme_id: int):
 def read_uses(request: HttpRequest, part_id: int):
     """Where a part was used before, and how it did."""
     assert is_person(request.user)
-    part, unit = get_object_or_404(Part, pk=part_id), units_of(request.user)["torque"]
+    part = get_object_or_404(Part.objects.visible_to(request.user), pk=part_id)
+    unit = units_of(request.user)["torque"]
 
     def percent(share: float | None) -> float | None:
         return None if share is None else share * 100

@@ -14,6 +14,7 @@ from django.utils import timezone
 from pypdf import PdfReader
 from torvix_core.standards import Standard
 
+from engines.services import describe_owner
 from programmes.models import Setup
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
@@ -242,6 +243,16 @@ class Links(Scene):
             answer = self.get(links.token_of(link), kind)
             self.assertEqual(answer.status_code, 410)
             self.assertContains(answer, "This link was taken back.", status_code=410)
+
+    def test_an_engine_that_becomes_confidential_closes_its_links_and_one_given_afterwards_is_meant(self):
+        given = self.link()
+        before = links.token_of(given)
+        engine = self.programme.build.engine
+        describe_owner(self.operator, engine, owner="A customer", confidential=True)
+        self.assertContains(self.get(before), "This link was taken back.", status_code=410)
+        after = links.token_of(links.give(self.operator, given.sheet, 5, "The customer", NOW))
+        describe_owner(self.operator, engine, owner="The same customer", confidential=True)
+        self.assertEqual(self.get(after).status_code, 200)
 
     def test_a_link_expires(self):
         link = self.link(days=1)

@@ -51,7 +51,10 @@ function begin() {
     <form v-if="editing" @submit.prevent="save.mutate(undefined)">
       <ProblemNote :error="save.error.value" />
       <label>Whose it is <input v-model="owner" /></label>
-      <label><input v-model="confidential" type="checkbox" /> confidential: viewers do not see it</label>
+      <label
+        ><input v-model="confidential" type="checkbox" /> confidential: hidden from viewers, report links
+        closed</label
+      >
       <label>Notes <input v-model="notes" class="notes" /></label>
       <v-btn type="submit" size="small" class="hand">Keep</v-btn>
       <v-btn size="small" @click="editing = false">Back</v-btn>
