@@ -1,15 +1,22 @@
 """Limits at the stand: set by the owner, tripped by faults that the simulated stand is told, and on record."""
 
+from typing import ClassVar
 from unittest import mock
 
+import numpy as np
 import scenes
-from django.test import TestCase
+from django.test import SimpleTestCase, TestCase
+from torvix_core.guard import Cause, Guard, Trip
+from torvix_core.limits import USUAL, in_force
 
+from ops.effort import effort
 from programmes.models import SetupSetting
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed
 from stand import limits, services
+from stand.line import Hello
 from stand.models import Pull, PullState, StandLimit
+from stand.picture import Picture
 from stand.samples import read_raw
 from stand.tests.test_bench import PATIENT, BenchCase
 
@@ -177,3 +184,65 @@ class InTime(Faulty):
         self.assertIsNone(next(wild, None))
         services.abort(self.operator, pull)
         self.assertEqual(self.until_ended(pull).ended_why, "Aborted by the operator.")
+
+
+class ManyFaults(SimpleTestCase):
+    """Faults at random moments of a sweep at 100 samples a second, through what turns samples into SI, in any cut."""
+
+    RATE = 100.0
+    CHANNELS = (("rpm", "rpm"), ("throttle", "%"), ("oil_pressure", "bar"), ("coolant_temperature", "°C"),
+                ("oil_temperature", "°C"), ("lambda", "lambda"), ("exhaust_temperature", "°C"), ("boost", "kPa"),
+                ("knock", "1"))  # fmt: skip
+    # channel, range of what a broken engine or sensor reads: also far outside what any engine can
+    BAD: ClassVar = {
+        "over_speed": ("rpm", 7250.0, 19_000.0), "oil_pressure": ("oil_pressure", -9.0, 1.4),
+        "coolant": ("coolant_temperature", 111.0, 900.0), "oil": ("oil_temperature", 136.0, 900.0),
+        "lean": ("lambda", 0.985, 9.9), "boost": ("boost", 97.0, 900.0),
+        "exhaust": ("exhaust_temperature", 952.0, 3000.0), "knock": ("knock", 1.0, 5.0),
+    }  # fmt: skip
+
+    def sweep(self, dice: np.random.Generator) -> dict[str, np.ndarray]:
+        time = np.arange(0, 2.5, 1 / self.RATE)
+        noise = lambda scale: dice.normal(0, scale, len(time))  # noqa: E731  # of each channel its own
+        return {
+            "rpm": 2500 + 350 * time + noise(1.5), "throttle": np.full(len(time), 100.0),
+            "oil_pressure": 5.0 + noise(0.02), "coolant_temperature": np.full(len(time), 82.0),
+            "oil_temperature": np.full(len(time), 95.0), "lambda": 0.87 + noise(0.003),
+            "exhaust_temperature": np.round(650 + 20 * time), "boost": 78 + noise(0.25), "knock": np.zeros(len(time)),
+        }  # fmt: skip
+
+    def first_trip(self, samples: dict[str, np.ndarray], dice: np.random.Generator) -> tuple[int, Trip] | None:
+        names, units = zip(*self.CHANNELS, strict=True)
+        picture = Picture(Hello("stand", self.RATE, names, units, (), frozenset(), "included", 0.0, simulated=True))
+        guard = Guard(in_force(USUAL, redline=7200.0, boost_target=80_000.0), self.RATE)
+        rows = np.column_stack([samples[name] for name in names])
+        at = 0
+        while at < len(rows):
+            end = at + int(dice.integers(1, 11))
+            part = rows[at:end]
+            picture.take(np.arange(at, at + len(part)) / self.RATE, part, sweeping=True)
+            if trip := guard.watch(picture.raw):
+                return end, trip
+            at = end
+        return None
+
+    def test_none_is_missed_and_each_is_found_within_a_tenth_of_a_second(self):
+        dice = np.random.default_rng(14)
+        for number in range(effort(1000)):
+            key = list(self.BAD)[number % len(self.BAD)]
+            channel, low, high = self.BAD[key]
+            samples, begins = self.sweep(dice), int(dice.integers(30, 200))
+            samples[channel] = samples[channel].copy()
+            samples[channel][begins:] = dice.uniform(low, high)
+            with self.subTest(key=key, reads=samples[channel][-1], begins=begins):
+                found = self.first_trip(samples, dice)
+                self.assertIsNotNone(found)
+                seen, trip = found
+                self.assertEqual((trip.limit.key, trip.cause), (key, Cause.CROSSED))
+                # Ten samples at most, and what was still in the same block as the last of them.
+                self.assertLessEqual(seen - begins, 10 + 10)
+
+    def test_sweeps_without_a_fault_are_left_alone(self):
+        dice = np.random.default_rng(15)
+        for _ in range(effort(100)):
+            self.assertIsNone(self.first_trip(self.sweep(dice), dice))
