@@ -5,9 +5,11 @@ What is kept is the record, not what follows from it: curves and the verdict are
 
 from __future__ import annotations
 
+import hashlib
 import io
 import json
 import zipfile
+import zlib
 from collections.abc import Callable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
@@ -38,8 +40,10 @@ from stand.samples import read_raw
 FORMAT, FORMAT_VERSION = "torvix-programme", 1
 RECORD = "programme.json"
 LARGEST = 500_000_000  # bytes of a zip
-LARGEST_INSIDE = 2_000_000_000
+LARGEST_INSIDE = 2_000_000_000  # of all that is read from one
 LARGEST_RECORD = 100_000_000
+LARGEST_ENTRY = 150_000_000
+MOST_CELLS_OF_A_PULL = 10_000_000  # an hour of fourteen channels at 200 samples a second
 MOST_ENTRIES = 20_000
 
 
@@ -136,7 +140,8 @@ def register(name: str, model: type[models.Model], path: str) -> None:
 FIXED = {("sessions", "filed"): True, ("list_items", "in_force"): False}
 # What closes a row to changes is set once everything that belongs to it is there
 LAST = (("builds", "used_at"), ("setups", "pulled"))
-LEFT_BEHIND = {"stands": {"host", "port", "on_line"}, "imports": {"job"}}
+LEFT_BEHIND = {"stands": {"host", "port", "on_line"}, "imports": {"job"}, "programmes": {"from_file_at"}}
+ACCORDING = " (according to the file)"  # behind the name of whoever, by a file, wrote something
 
 
 def fields_of(table: Table) -> list[models.Field[Any, Any]]:
@@ -193,36 +198,60 @@ def _plain(value: Any) -> Any:
 def read(person: Person, content: bytes, at: datetime) -> Programme:
     """A programme as it was written, under new keys; all of it or nothing. FileProblem says what is wrong.
 
-    People are found again by their user names; what others wrote is put down to who reads it in. An engine or a part
-    whose name is taken gets another.
+    Nobody of this shop is made to have written what a file says: its people are people of that file, who cannot sign
+    in, and its stands are no stands of this shop. An engine or a part whose name is taken gets another.
     """
     require_operator(person)
     record, blobs = _unpacked(content)
     try:
         with transaction.atomic():
-            return _Reader(person, record, blobs).programme()
+            made = _Reader(person, record, blobs).programme()
+            made.from_file_at = at
+            made.save(update_fields=["from_file_at"])
+            return made
     except ValidationError as error:
         raise FileProblem(f"{'; '.join(error.messages)[:300]}") from error
     except IntegrityError as error:
         raise FileProblem(f"its rows contradict each other: {str(error).splitlines()[0][:200]}") from error
 
 
-def _unpacked(content: bytes) -> tuple[dict[str, Any], dict[str, bytes]]:
+class Entries:
+    """What lies in a zip beside its record. Only what the record names is unpacked, one by one, and bounded."""
+
+    def __init__(self, archive: zipfile.ZipFile) -> None:
+        self.archive, self.names = archive, set(archive.namelist())
+        self.unpacked = 0
+
+    def get(self, name: Any) -> bytes | None:
+        """None where there is no such entry. What a zip says of its sizes is not believed."""
+        if not isinstance(name, str) or name not in self.names or name == RECORD:
+            return None
+        try:
+            with self.archive.open(name) as entry:
+                content = entry.read(LARGEST_ENTRY + 1)
+        except (zipfile.BadZipFile, zlib.error, OSError, EOFError, NotImplementedError, RuntimeError) as error:
+            raise FileProblem(f"{name[:80]} in the zip is damaged ({error})") from error
+        self.unpacked += len(content)
+        if len(content) > LARGEST_ENTRY or self.unpacked > LARGEST_INSIDE:
+            raise FileProblem(f"{name[:80]} unpacks to far more than a programme holds: nothing is read")
+        return content
+
+
+def _unpacked(content: bytes) -> tuple[dict[str, Any], Entries]:
     if len(content) > LARGEST:
         raise FileProblem(f"it is {len(content) / 1e6:.0f} MB; at most {LARGEST / 1e6:.0f} MB are read")
     try:
-        with zipfile.ZipFile(io.BytesIO(content)) as archive:
-            entries = {entry.filename: entry for entry in archive.infolist()}
-            inside = sum(entry.file_size for entry in entries.values())
-            if len(entries) > MOST_ENTRIES or inside > LARGEST_INSIDE or inside > 500 * max(len(content), 100_000):
-                raise FileProblem("it unpacks to far more than a programme holds: it is not read")
-            if RECORD not in entries:
-                raise FileProblem(f"it holds no {RECORD}: it is not a programme that was saved here")
-            if entries[RECORD].file_size > LARGEST_RECORD:
-                raise FileProblem(f"its {RECORD} is too large")
-            record = json.loads(archive.read(RECORD), parse_constant=_no_constant)
-            blobs = {name: archive.read(name) for name in entries if name != RECORD}
-    except (zipfile.BadZipFile, OSError, EOFError, NotImplementedError, RuntimeError) as error:
+        archive = zipfile.ZipFile(io.BytesIO(content))
+        if len(archive.infolist()) > MOST_ENTRIES:
+            raise FileProblem("it holds far more than a programme does: it is not read")
+        if RECORD not in archive.namelist():
+            raise FileProblem(f"it holds no {RECORD}: it is not a programme that was saved here")
+        with archive.open(RECORD) as entry:
+            text = entry.read(LARGEST_RECORD + 1)
+        if len(text) > LARGEST_RECORD or len(text) > 500 * max(len(content), 100_000):
+            raise FileProblem(f"its {RECORD} unpacks to far more than a programme holds: it is not read")
+        record = json.loads(text, parse_constant=_no_constant)
+    except (zipfile.BadZipFile, zlib.error, OSError, EOFError, NotImplementedError, RuntimeError) as error:
         raise FileProblem(f"the zip is damaged or cut off ({error})") from error
     except (ValueError, RecursionError) as error:
         raise FileProblem(f"its {RECORD} is no JSON that can be read ({str(error)[:120]})") from error
@@ -232,7 +261,7 @@ def _unpacked(content: bytes) -> tuple[dict[str, Any], dict[str, bytes]]:
         raise FileProblem(f"it is of version {record.get('version')!r}; version {FORMAT_VERSION} is read here")
     if not isinstance(record.get("tables"), dict):
         raise FileProblem(f"its {RECORD} has no tables")
-    return record, blobs
+    return record, Entries(archive)
 
 
 def _no_constant(name: str) -> float:
@@ -242,13 +271,27 @@ def _no_constant(name: str) -> float:
 class _Reader:
     """Makes the rows of a file, table by table, and keeps which new key stands for which old one."""
 
-    def __init__(self, person: Person, record: Mapping[str, Any], blobs: Mapping[str, bytes]) -> None:
+    def __init__(self, person: Person, record: Mapping[str, Any], blobs: Entries) -> None:
         self.person, self.blobs = person, blobs
         self.tables: Mapping[str, Any] = record["tables"]
         self.keys: dict[str, dict[Any, int]] = {table.name: {} for table in TABLES}
-        named = {one.get("username"): one.get("id") for one in record.get("people", []) if isinstance(one, dict)}
-        known = Person.objects.filter(username__in=[name for name in named if isinstance(name, str)])
-        self.people = {named[one.username]: one for one in known}
+        people = record.get("people", [])
+        told = [one for one in people if isinstance(one, dict)] if isinstance(people, list) else []
+        self.people = {one["id"]: self._person(one) for one in told if isinstance(one.get("id"), int)}
+
+    @staticmethod
+    def _person(told: Mapping[str, Any]) -> Person:
+        """Known by what the file calls them; the same of two files are the same."""
+        username, name = (str(told.get(key, ""))[:60] for key in ("username", "name"))
+        name = name.removesuffix(ACCORDING) or username or "somebody"
+        digest = hashlib.sha256(f"{username}\n{name}".encode()).hexdigest()[:16]
+        found, is_new = Person.objects.get_or_create(
+            username=f"file-{digest}", defaults={"first_name": name, "last_name": ACCORDING.strip(), "is_active": False}
+        )
+        if is_new:
+            found.set_unusable_password()
+            found.save(update_fields=["password"])
+        return found
 
     def programme(self) -> Programme:
         for table in TABLES:
@@ -302,16 +345,17 @@ class _Reader:
             table.model._default_manager.filter(pk=pk).update(**{f"{name}_id": self.keys[table.name][old]})
 
     def _already_here(self, table: Table, row: Mapping[str, Any]) -> int | None:
-        """A stand is known by its name; one that is not is made off the line."""
+        """A stand of the file, off the line: one of this shop may bear the same name."""
         if table.model is not Stand:
             return None
-        name = str(row.get("name", ""))[:80] or "Elsewhere"
+        name = (str(row.get("name", "")).removesuffix(ACCORDING)[:50] or "Elsewhere") + ACCORDING
         found, _ = Stand.objects.get_or_create(name=name, defaults={"on_line": False})
         return found.pk
 
     def _value(self, table: Table, field: Any, row: Mapping[str, Any]) -> Any:
         if isinstance(field, models.BinaryField):
-            return self.blobs.get(row.get(field.name, ""), None if field.null else b"")
+            content = self.blobs.get(row.get(field.name))
+            return content if content is not None or field.null else b""
         if (table.name, field.name) in FIXED:
             return FIXED[table.name, field.name]
         if (table.name, field.name) in LAST:
@@ -364,7 +408,7 @@ class _Reader:
         content = self.blobs.get(f"raw/{old}.parquet")
         if content is None:
             return
-        table = read_parquet(content)
+        table = read_parquet(content, MOST_CELLS_OF_A_PULL)
         for position, column in enumerate(table.columns):
             codec, data = pack(np.ascontiguousarray(column.values))
             Channel.objects.create(

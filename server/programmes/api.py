@@ -112,6 +112,7 @@ class ProgrammeOut(ProgrammeRow):
     smallest_difference_percent: float
     held_constant: str
     stand_in: str
+    from_file_at: datetime | None
 
 
 def setup_out(setup: Setup) -> SetupOut:
@@ -176,6 +177,7 @@ def programme_out(programme: Programme) -> ProgrammeOut:
         smallest_difference_percent=programme.smallest_difference * 100,
         held_constant=programme.held_constant,
         stand_in=programme.stand_in,
+        from_file_at=programme.from_file_at,
     )
 
 

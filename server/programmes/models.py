@@ -64,6 +64,9 @@ class Programme(models.Model):
     cost_ceiling = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
     created_at = models.DateTimeField()
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    from_file_at = models.DateTimeField(
+        null=True, blank=True, help_text="read in from a file: all of it is by that file"
+    )
 
     objects = ProgrammeQuerySet.as_manager()
 

@@ -86,7 +86,11 @@ def notes(
 
 
 def _made_of(kept: Sequence[CorrectedPull]) -> Iterator[str]:
-    """What is not recorded from an engine."""
+    """What is not recorded from an engine, or not here."""
+    programme = kept[0].pull.session.programme
+    if programme.from_file_at is not None:
+        yield (f"Read in from a file on {programme.from_file_at:%Y-%m-%d}: pulls, where they come from and who wrote "
+               "what are according to that file.")  # fmt: skip
     simulated = [found.pull for found in kept if nature_of(found.pull) is Nature.SIMULATED]
     if len(simulated) == len(kept):
         yield "All pulls are of the simulated stand: no engine ran, so this is practice and no evidence."

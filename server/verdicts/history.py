@@ -70,7 +70,9 @@ def remember(session: Session, at: datetime) -> None:
     programme = session.programme
     if KnownScatter.objects.filter(programme=programme).exists():
         return
-    earlier = Programme.objects.filter(sessions__opened_at__lt=session.opened_at).exclude(pk=programme.pk)
+    # What was read in from a file is according to that file.
+    own = Programme.objects.filter(from_file_at=None).exclude(pk=programme.pk)
+    earlier = own.filter(sessions__opened_at__lt=session.opened_at)
     # What no engine ran for says nothing of an engine, and an engine nothing of the simulated stand.
     simulated = Link.objects.filter(stand=session.stand_id, hello__simulated=True).exists()
     found = _pooled(_days(_newest(earlier.filter(build__engine=programme.build.engine_id)))[simulated])

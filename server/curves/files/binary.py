@@ -13,6 +13,7 @@ from curves.files.layout import find, split_head
 from curves.files.table import (
     LARGEST_INSIDE,
     LONGEST_S,
+    MOST_CELLS,
     MOST_CELLS_OF_A_SHEET,
     Column,
     FileProblem,
@@ -78,7 +79,7 @@ def _channels(mdf: Any) -> FileTable:
     return FileTable("mdf", columns, 0, notes)
 
 
-def read_parquet(content: bytes) -> FileTable:
+def read_parquet(content: bytes, most_cells: int = MOST_CELLS) -> FileTable:
     """Every numeric column; its unit from the field's metadata, else from its name."""
     import pyarrow as pa
     from pyarrow import parquet
@@ -86,7 +87,7 @@ def read_parquet(content: bytes) -> FileTable:
     try:
         file = parquet.ParquetFile(pa.BufferReader(content))
         about = file.metadata
-        require_size(about.num_rows, about.num_columns)
+        require_size(about.num_rows, about.num_columns, most_cells)
         inside = sum(about.row_group(at).total_byte_size for at in range(about.num_row_groups))
         if inside > LARGEST_INSIDE:
             raise FileProblem(f"it unpacks to {inside / 1e6:.0f} MB; at most {LARGEST_INSIDE / 1e6:.0f} MB are read")

@@ -49,11 +49,11 @@ class FileTable:
         return len(self.columns[0].values) if self.columns else 0
 
 
-def require_size(rows: int, columns: int) -> None:
+def require_size(rows: int, columns: int, most_cells: int = MOST_CELLS) -> None:
     """Refuse what would fill the memory, before it is read."""
     if columns > MOST_COLUMNS:
         raise FileProblem(f"it has {columns} columns; at most {MOST_COLUMNS} are read. Save the ones that matter")
     if rows > MOST_ROWS:
         raise FileProblem(f"it has {rows} rows; at most {MOST_ROWS} are read. Save each pull as a file of its own")
-    if rows * columns > MOST_CELLS:
-        raise FileProblem(f"it has {rows * columns} cells; at most {MOST_CELLS} are read")
+    if rows * columns > most_cells:
+        raise FileProblem(f"it has {rows * columns} cells; at most {most_cells} are read")

@@ -4634,6 +4634,8 @@ export interface components {
             displacement_l: number | null;
             /** Engine */
             engine: string;
+            /** From File At */
+            from_file_at: string | null;
             /** Held Constant */
             held_constant: string;
             /** High Rpm */

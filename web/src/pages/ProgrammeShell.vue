@@ -62,6 +62,10 @@ useKeys(
       <header class="top">
         <h1>{{ programme.question }}</h1>
         <span class="quiet engine">{{ programme.engine }}, {{ programme.build }}</span>
+        <span v-if="programme.from_file_at" class="hand-note small" data-test="from-file">
+          from a file read in on {{ programme.from_file_at.slice(0, 10) }}; origins and authors are according
+          to it
+        </span>
         <StandardMenu />
         <router-link
           :to="{ name: 'programme-air' }"
