@@ -18,8 +18,8 @@ from torvix_core.fuel import FUELS, Fuel
 
 from curves import alike
 from curves.files import mapping
+from curves.files.apart import read_table_apart
 from curves.files.mapping import Mapped
-from curves.files.read import read_table
 from curves.files.table import LARGEST_FILE, Column, FileProblem, FileTable
 from curves.filing import Filed, Where, checked, keep
 from curves.models import FileState, Import, KnownLayout, SourceFile
@@ -67,7 +67,7 @@ def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile
         elif seen.filter(of=batch).exists():
             file.state, file.told = FileState.DUPLICATE, "The same file was given twice."
         else:
-            table = read_table(content)
+            table = read_table_apart(content)
             file.layout, file.layout_key, file.content = _described(table), mapping.layout_key(table), content
     except FileProblem as problem:
         file.state, file.told = FileState.REFUSED, _sentence(str(problem))
@@ -264,7 +264,7 @@ def _keep(
 
 
 def _filed(file: SourceFile, choice: LayoutChoice, setup: Setup, where: Where, stoichiometric: float) -> Filed:
-    table = read_table(bytes(file.content))
+    table = read_table_apart(bytes(file.content))
     channels = mapping.apply(table, choice.mapped, choice.is_table, choice.rate_hz, stoichiometric)
     return Filed(
         setup=setup, origin=Origin.TABLE if choice.is_table else Origin.FILE, source=file.name,
