@@ -10,6 +10,6 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name="programme",
             name="from_file_at",
-            field=models.DateTimeField(blank=True, help_text="read in: all of it is by a file", null=True),
+            field=models.DateTimeField(blank=True, help_text="read in from a file: all of it is by that file", null=True),
         ),
     ]
