@@ -159,6 +159,7 @@ useKeys(
     height: auto;
     display: flex;
     align-items: stretch;
+    overflow-x: auto; /* the stages are moved by a finger, the page is not */
   }
   .home {
     padding: 10px 12px;
