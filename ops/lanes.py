@@ -229,12 +229,14 @@ class LaneRunner(DiscoverRunner):
     """Django's runner, which prints what took long and fails for what Python can only print."""
 
     parallel_test_suite = Lanes
+    found = 0  # tests
 
     def get_resultclass(self) -> type[unittest.TextTestResult]:
         return super().get_resultclass() or Result
 
     def build_suite(self, test_labels: Sequence[str] | None = None, **more: Any) -> unittest.TestSuite:
         suite = super().build_suite(test_labels, **more)
+        self.found = suite.countTestCases()
         if isinstance(suite, Lanes):
             suite.subsuites = [OneClass(tests) for tests in sorted(suite.subsuites, key=_place)]
         return suite
@@ -283,7 +285,12 @@ class LaneRunner(DiscoverRunner):
     def suite_result(self, suite: unittest.TestSuite, result: Any, **more: Any) -> int:
         if isinstance(result, Result):
             print("\n".join(result.timings()), flush=True)
-        return super().suite_result(suite, result, **more)
+        failed = super().suite_result(suite, result, **more)
+        if not failed and result.testsRun < self.found:
+            # Interrupted, or a lane that went away: what was not run is not green.
+            print(f"only {result.testsRun} of {self.found} tests were run", flush=True)
+            return 1
+        return failed
 
 
 def _place(suite: unittest.TestSuite) -> int:
