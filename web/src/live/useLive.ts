@@ -155,7 +155,10 @@ export function useLive(
     }
     source.onerror = () => {
       streaming.value = false
-      if (source?.readyState === EventSource.CLOSED) lose() // else the browser connects again by itself
+      if (source?.readyState !== EventSource.CLOSED) return // the browser connects again by itself
+      lose()
+      // It may have been refused because there is nothing to see here any more.
+      void queries.invalidateQueries({ queryKey: ['programme'] })
     }
     source.onmessage = (event: MessageEvent<string>) => take(JSON.parse(event.data) as Message)
   }
