@@ -118,7 +118,7 @@ class NotSeen(SimpleTestCase):
         block = self.from_the_third_second("lambda", np.nan)
         guard, trip, _ = found(block, stops_unseen=False)
         self.assertIsNone(trip)
-        self.assertEqual([(told.limit.key, told.cause) for told in guard.told], [("lean", Cause.SILENT)])
+        self.assertEqual([(trip.limit.key, trip.cause) for trip in guard.warned], [("lean", Cause.SILENT)])
         hot = {**block, "coolant_temperature": np.where(SECONDS < 6, 355.0, 390.0)}
         _, trip, _ = found(hot, stops_unseen=False)
         self.assertEqual((trip.limit.key, trip.cause), ("coolant", Cause.CROSSED))

@@ -55,7 +55,7 @@ class _Memory:
 
 
 class Guard:
-    """Follows the samples of a pull as they came. A limit that only tells when it cannot be watched is in `told`.
+    """Follows the samples of a pull as they came. A limit that only warns when it cannot be watched is in `warned`.
 
     An impossible reading is judged like any other: what the sensor says may be wrong, what it says of the engine may be
     true. Where it crosses nothing it counts as unusable.
@@ -64,7 +64,7 @@ class Guard:
     def __init__(self, limits: Sequence[Limit], rate_hz: float = 50.0, *, climbing: bool = True) -> None:
         """`climbing`: the speed is swept, not held, so a speed that stands still is a broken sensor."""
         self.limits = tuple(limits)
-        self.told: list[Trip] = []  # once for each limit, in their order
+        self.warned: list[Trip] = []  # once for each limit, in their order
         self._memory = {limit.key: _Memory() for limit in self.limits}
         self._unseen = max(UNSEEN_LEAST, round(UNSEEN_S * rate_hz))
         self._still = max(UNSEEN_LEAST, round(STILL_S * rate_hz)) if climbing else None
@@ -97,8 +97,8 @@ class Guard:
                     continue
                 trip = Trip(limit, float(values[place]), float(against[place]), float(speed[place]), cause)
                 if cause is not Cause.CROSSED and not limit.stops_unseen:
-                    if all(known.limit.key != limit.key for known in self.told):
-                        self.told.append(trip)
+                    if all(known.limit.key != limit.key for known in self.warned):
+                        self.warned.append(trip)
                 elif first is None or place < first[0]:
                     first = place, trip
         return None if first is None else first[1]

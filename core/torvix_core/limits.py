@@ -38,7 +38,7 @@ class Limit:
     samples: int = 3
     of: int = 4
     moves: bool = False  # its reading never stands still to the last digit while an engine under load speeds up
-    stops_unseen: bool = True  # the pull is stopped when the channel says nothing usable; else people are told
+    stops_unseen: bool = True  # the pull is stopped when the channel says nothing usable; else people are warned
     why: str = ""  # of the usual value, in words
     source: str = ""
 

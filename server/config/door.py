@@ -5,8 +5,7 @@ And what goes out of it: every failure of an address of the API has the one shap
 
 from __future__ import annotations
 
-import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from typing import Any
 
 from django.conf import settings
@@ -14,16 +13,16 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonRespons
 from django.utils.datastructures import MultiValueDict
 from ninja.parser import Parser
 
+from engines.texts import unkept
 from shop.refusals import Invalid
 
-UNKEPT = re.compile("[\x00\ud800-\udfff]")  # PostgreSQL keeps no zero character, and half a pair is no character
 WORDS = {
     400: ("bad_request", "This cannot be understood. Reload the page and try again."),
     403: ("not_allowed", "This is not allowed from here. Reload the page and try again."),
     404: ("not_found", "There is nothing here. It may have been moved or the address is wrong."),
     405: ("not_allowed_here", "This address does not take that."),
     413: ("too_large", "This is too much at once. Send less, or send a file where files are taken."),
-    500: ("server", "The server failed, and its log says how. Nothing was changed; try again."),
+    500: ("server", "The server failed, and its log says how. Look whether it was done, then try again."),
 }
 
 
@@ -38,24 +37,10 @@ class KeepableText(Parser):
 
 
 def _checked(given: Any) -> Any:
-    wrong = {place.strip("."): "it holds a character that cannot be kept: write it again" for place in _unkept(given)}
+    wrong = {place.strip("."): "it holds a character that cannot be kept: write it again" for place in unkept(given)}
     if wrong:
         raise Invalid("A text holds a character that cannot be kept: see the fields.", fields=wrong)
     return given
-
-
-def _unkept(given: Any, place: str = "") -> Iterator[str]:
-    if isinstance(given, str):
-        if UNKEPT.search(given):
-            yield place
-    elif isinstance(given, dict):
-        for key, value in given.items():
-            if UNKEPT.search(str(key)):
-                yield place or "body"
-            yield from _unkept(value, f"{place}.{UNKEPT.sub('', str(key))}")
-    elif isinstance(given, list):
-        for number, value in enumerate(given):
-            yield from _unkept(value, f"{place}.{number}")
 
 
 class OneShape:

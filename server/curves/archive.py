@@ -28,6 +28,7 @@ from curves.files.write import parquet_bytes
 from curves.models import ComparisonWindow, Import, LetIn, SourceFile, Wish
 from curves.services import reduce_pull
 from engines.models import Alias, Build, BuildReading, Engine, FlowTable, Installation, Part, PartReading, Photo
+from engines.texts import unkept
 from programmes import models as plan
 from programmes.models import Programme
 from shop.models import Person, Stand
@@ -261,6 +262,8 @@ def _unpacked(content: bytes) -> tuple[dict[str, Any], Entries]:
         raise FileProblem(f"it is of version {record.get('version')!r}; version {FORMAT_VERSION} is read here")
     if not isinstance(record.get("tables"), dict):
         raise FileProblem(f"its {RECORD} has no tables")
+    if (place := next(unkept(record), None)) is not None:
+        raise FileProblem(f"its {RECORD} holds a character that cannot be kept, at {place.strip('.')[:120]}")
     return record, Entries(archive)
 
 
@@ -276,13 +279,13 @@ class _Reader:
         self.tables: Mapping[str, Any] = record["tables"]
         self.keys: dict[str, dict[Any, int]] = {table.name: {} for table in TABLES}
         people = record.get("people", [])
-        told = [one for one in people if isinstance(one, dict)] if isinstance(people, list) else []
-        self.people = {one["id"]: self._person(one) for one in told if isinstance(one.get("id"), int)}
+        listed = [one for one in people if isinstance(one, dict)] if isinstance(people, list) else []
+        self.people = {one["id"]: self._person(one) for one in listed if isinstance(one.get("id"), int)}
 
     @staticmethod
-    def _person(told: Mapping[str, Any]) -> Person:
+    def _person(listed: Mapping[str, Any]) -> Person:
         """Known by what the file calls them; the same of two files are the same."""
-        username, name = (str(told.get(key, ""))[:60] for key in ("username", "name"))
+        username, name = (str(listed.get(key, ""))[:60] for key in ("username", "name"))
         name = name.removesuffix(ACCORDING) or username or "somebody"
         digest = hashlib.sha256(f"{username}\n{name}".encode()).hexdigest()[:16]
         found, is_new = Person.objects.get_or_create(

@@ -11,6 +11,7 @@ from datetime import timedelta
 from typing import Any
 
 from axes.models import AccessFailureLog, AccessLog
+from django.conf import settings
 from django.http import HttpRequest, HttpResponse
 from django.utils import timezone
 
@@ -37,7 +38,8 @@ def in_words(waiting: timedelta) -> str:
 
 def remember(response: HttpResponse, username: str) -> None:
     """This browser has been the person's."""
-    response.set_signed_cookie(KNOWN, username, salt=KNOWN, max_age=KNOWN_FOR, httponly=True, samesite="Lax")
+    response.set_signed_cookie(KNOWN, username, salt=KNOWN, max_age=KNOWN_FOR, httponly=True, samesite="Lax",
+                               secure=settings.SESSION_COOKIE_SECURE)  # fmt: skip
 
 
 def is_known(request: HttpRequest, credentials: dict[str, Any] | None) -> bool:

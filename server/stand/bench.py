@@ -70,7 +70,7 @@ class Bench:
         self.guard: Guard | None = None  # of the pull that is armed or runs
         self.trip: Trip | None = None
         self.stopped = False  # the stand was told to stop for it
-        self.unseen = 0  # how many limits that cannot be watched were told of
+        self.unseen = 0  # of how many limits that cannot be watched people were warned
         self.finder: SweepFinder | None = None
         self.before: deque[Samples] = deque()
         self.air: list[MeanAir] = []
@@ -241,7 +241,7 @@ class Bench:
     def _note_lost(self, why: str) -> None:
         self.desk.link = None
         fields = {"connected": False, "why": why, "state": "", "alarm": self.alarm,
-                  "unsaved": self.desk.journal.told()}  # fmt: skip
+                  "unsaved": self.desk.journal.unsaved()}  # fmt: skip
         self.desk.post(Linked(self.stand.pk, self.clock(), fields))
         self._tell("link", connected=False, why=why)
 
@@ -357,10 +357,10 @@ class Bench:
         self._tell("trip", key=trip.limit.key, why=why, stopped=self.stopped)
 
     def _tell_unseen(self, guard: Guard) -> None:
-        """Limits that cannot be watched, where the owner wants to be told of it and the pull to go on."""
-        if len(guard.told) > self.unseen:
-            self.unseen = len(guard.told)
-            why = " ".join(limits.told(trip, stopped=False) for trip in guard.told)
+        """Limits that cannot be watched, where the owner wants a warning and the pull to go on."""
+        if len(guard.warned) > self.unseen:
+            self.unseen = len(guard.warned)
+            why = " ".join(limits.told(trip, stopped=False) for trip in guard.warned)
             log.warning("%s: %s", self.stand, why)
             self._tell("unseen", why=why)
 
@@ -390,7 +390,7 @@ class Bench:
             told = f"Broken off at {self.finder.high_rpm:.0f} of {self.finder.end_rpm:.0f} rpm."
             self._end_recording(PullState.ABORTED, told)
         else:
-            known = [*(self.guard.told if self.guard else ()), *([self.trip] if self.trip else ())]
+            known = [*(self.guard.warned if self.guard else ()), *([self.trip] if self.trip else ())]
             self._end_recording(PullState.COMPLETE, " ".join(limits.told(trip, stopped=False) for trip in known))
 
     def _end_recording(self, state: PullState, why: str) -> None:
@@ -460,7 +460,7 @@ class Bench:
             return
         fields: dict[str, Any] = {
             "connected": True, "why": self.desk.journal.trouble, "state": self.state, "alarm": self.alarm,
-            "unsaved": self.desk.journal.told(), "values": self.picture.rounded(), "faulty": self.picture.faulty,
+            "unsaved": self.desk.journal.unsaved(), "values": self.picture.rounded(), "faulty": self.picture.faulty,
         }  # fmt: skip
         if self.air:
             last = self.air[-1]

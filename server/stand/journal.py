@@ -99,7 +99,7 @@ class Journal:
             self.aside.unlink()
         self.set_aside = len(left)
 
-    def told(self) -> str:
+    def unsaved(self) -> str:
         """What people have to know of entries that were set aside; "" where there are none."""
         if not self.set_aside:
             return ""

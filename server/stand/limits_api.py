@@ -86,7 +86,7 @@ def _out(person: Person, stand: Stand, setup: Setup | None) -> LimitsOut:
 
 
 def _setup(person: Person, setup_id: int | None) -> Setup | None:
-    """Whose engine the limits are told with."""
+    """Whose engine gives the limits their values."""
     if setup_id is None:
         return None
     visible = Setup.objects.filter(programme__in=Programme.objects.visible_to(person))

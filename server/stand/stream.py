@@ -57,7 +57,7 @@ async def stream(request: HttpRequest, programme_id: int) -> HttpResponse | Stre
                 yield message.shown[shown]
                 continue
             try:
-                # Before what is told: it may be that somebody else's engine is on the stand now.
+                # Before anything is sent: it may be that somebody else's engine is on the stand now.
                 if (message is None or message.told["type"] in CHANGING) and not await _may_go_on(person, key, session):
                     yield _event({"type": "ended"})
                     return

@@ -24,15 +24,15 @@ class AtTheDoor(TestCase):
 
     def assert_problem(self, answer, status: int, code: str) -> dict:
         self.assertEqual(answer.status_code, status, answer.content[:200])
-        told = answer.json()
-        self.assertEqual((set(told), told["code"]), ({"code", "detail", "fields"}, code))
-        return told
+        problem = answer.json()
+        self.assertEqual((set(problem), problem["code"]), ({"code", "detail", "fields"}, code))
+        return problem
 
     def test_text_that_cannot_be_kept_is_named_by_its_field_and_nothing_is_written(self):
         for text in ("a\\u0000b", "\\ud800", "\\udfff tail"):
             with self.subTest(text=text):
-                told = self.assert_problem(self.send(f'{{"name":"{text}"}}'), 422, "invalid")
-                self.assertEqual(list(told["fields"]), ["name"])
+                problem = self.assert_problem(self.send(f'{{"name":"{text}"}}'), 422, "invalid")
+                self.assertEqual(list(problem["fields"]), ["name"])
         deep = '{"name":"x","texts":{"a":["b",{"c":"\\ud800"}]}}'
         self.assertEqual(list(self.assert_problem(self.send(deep), 422, "invalid")["fields"]), ["texts.a.1.c"])
         self.assert_problem(self.send('{"name":"x","\\u0000":1}'), 422, "invalid")
@@ -41,8 +41,8 @@ class AtTheDoor(TestCase):
     def test_nobody_brings_the_sign_in_down_with_it(self):
         self.client.logout()
         body = '{"username":"a\\u0000","password":"\\ud800"}'
-        told = self.assert_problem(self.send(body, "/api/sign-in"), 422, "invalid")
-        self.assertEqual(set(told["fields"]), {"username", "password"})
+        problem = self.assert_problem(self.send(body, "/api/sign-in"), 422, "invalid")
+        self.assertEqual(set(problem["fields"]), {"username", "password"})
 
     def test_what_is_no_json_too_large_from_elsewhere_or_nowhere_has_the_one_shape(self):
         for body in ("[" * 100_000, b"\xff\xfe{", '{"name":' + "9" * 5000 + "}", "{"):

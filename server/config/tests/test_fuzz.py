@@ -83,8 +83,8 @@ class Draw:
             if value is None or self.dice.random() < 0.2:
                 value = self.value(one["schema"], name)
             if one["in"] == "path":
-                told = str(value).encode("utf-8", "replace").decode().replace("/", "%2F").replace("?", "%3F") or "0"
-                address = address.replace(f"{{{name}}}", told[:200].replace("\x00", "%00"))
+                shown = str(value).encode("utf-8", "replace").decode().replace("/", "%2F").replace("?", "%3F") or "0"
+                address = address.replace(f"{{{name}}}", shown[:200].replace("\x00", "%00"))
             elif self.dice.random() < 0.7:
                 query.append((name, str(value).encode("utf-8", "replace").decode()))
         return address + ("?" + "&".join(f"{name}={value}" for name, value in query) if query else "")

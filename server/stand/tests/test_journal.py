@@ -133,16 +133,16 @@ class Kept(TestCase):
             self.post(*self.whole_pull(), Answered(987_654, True, ""))
             with self.assertLogs("torvix.bench", "ERROR"):
                 self.journal.write()
-        self.assertIn("2 records of this stand could not be saved and are kept in", self.journal.told())
+        self.assertIn("2 records of this stand could not be saved and are kept in", self.journal.unsaved())
         after = Journal(self.path)
-        self.assertEqual(after.told(), self.journal.told())
+        self.assertEqual(after.unsaved(), self.journal.unsaved())
         with mock.patch.object(Answered, "write", side_effect=OperationalError), self.assertRaises(OperationalError):
             after.try_again()
         self.assertEqual(Journal(self.path).set_aside, 2)  # none is lost, whatever happens in between
         with self.assertLogs("torvix.bench", "ERROR"):
             after.try_again()
         self.assert_recorded()
-        self.assertIn("1 record of this stand", Journal(self.path).told())
+        self.assertIn("1 record of this stand", Journal(self.path).unsaved())
 
     def test_the_screen_says_what_was_set_aside(self):
         Link.objects.update(unsaved="1 record of this stand could not be saved.")

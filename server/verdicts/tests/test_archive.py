@@ -142,6 +142,8 @@ class Wrong(Scene):
         for change, words in ((no_setup, "refers to setups 987654"), (no_number, "number cannot be 'many'"),
                               (twice, "contradict each other"), (wrong_state, "state:"),
                               (lambda record: record.update(version=9), "version 9"),
+                              (lambda record: record["people"].append({"id": 9, "name": "\ud800"}), "cannot be kept"),
+                              (lambda record: record["tables"]["parts"][0].update(name="a\0b"), "tables.parts.0.name"),
                               (lambda record: record.update(tables=[]), "no tables"),
                               (lambda record: record["tables"].update(programmes=[]), "")):  # fmt: skip
             with self.subTest(words):

@@ -42,7 +42,8 @@ async function take(files: Iterable<File>) {
   error.value = null
   taking.value = { done: 0, total: given.length }
   try {
-    if (!batch.value || settled.value || !waiting.value.length) {
+    // What was refused before anything was read stays in the list beside what is brought next.
+    if (!batch.value || settled.value || (batch.value.job && !waiting.value.length)) {
       batch.value = answer(
         await api.POST('/api/programmes/{programme_id}/imports', {
           params: { path: { programme_id: programme.value.id } },

@@ -44,7 +44,7 @@ class Command(BaseCommand):
             raise CommandError(f"{str(reason).capitalize()}. Stop that one first, or name another stand.") from reason
 
     def _stand(self, number: int | None, stopped: threading.Event) -> Stand | None:
-        """The stand, however long the database takes to answer; None if the worker is told to stop before."""
+        """The stand, however long the database takes to answer; None if it is stopped before."""
         stands = Stand.objects.filter(on_line=True).order_by("pk")
         while not stopped.is_set():
             try:
