@@ -12,7 +12,7 @@ from django.test import TransactionTestCase
 
 from ops.lanes import OURS, clean_database, other_database
 from perf import air, files, planning, pulls, verdict
-from perf.live import Crowd, Latency, Typing
+from perf.live import Crowd, Latency, Queue, Typing
 from perf.screens import Judging
 from perf.worker import FullRate, LongSoak
 
@@ -54,6 +54,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("typing", Typing),
     ("latency", Latency),
     ("crowd", Crowd),
+    ("queue", Queue),
     ("full rate", FullRate),
 ]
 SOAK: list[tuple[str, Benchmark]] = [("soak", LongSoak)]

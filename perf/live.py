@@ -16,6 +16,7 @@ from playwright.sync_api import expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS, pull, ready
 from browser_tests.case import BrowserCase, StandCase, sign_in
+from browser_tests.test_crowd import AskedWithoutPause
 from perf.report import size, tell
 from programmes.models import Programme
 from stand.models import Pull
@@ -104,6 +105,18 @@ class Crowd(StandCase):
         tell(f"with {VIEWERS} viewers, sample sent to frame received", _told(came), "under 150 ms")
         lost = f"{made.samples_lost} samples lost"
         tell(f"with {VIEWERS} viewers, sample sent to point painted", f"{_told(seen)}; {lost}", "none lost")
+
+
+class Queue(AskedWithoutPause):
+    """Whoever has the stand, while many ask without a pause. Prints, asserts nothing."""
+
+    requests, streams = size(200, 6), size(50, 2)
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        self.arm_and_abort()
+        told = ", ".join(f"{name} {1000 * took:.0f} ms" for name, took in self.took_s.items())
+        asked = f"while {self.requests} ask without a pause and {self.streams} watch"
+        tell(f"answers to whoever has the stand, {asked}", f"{told}; {len(self.statuses)} answers", "under 1000 ms")
 
 
 class Latency(StandCase):

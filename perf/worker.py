@@ -12,12 +12,12 @@ import scenes
 from django.db import connection
 from django.test import TransactionTestCase
 
+from config.tests.soak import Soak
 from perf.feed import CHANNELS, RATE_HZ
 from perf.report import size, tell
 from shop.models import Role, Stand
 from stand import services
 from stand.models import ENDED, Chunk, Link, ListItem, Pull
-from stand.tests.soak import Soak
 
 ROOT = Path(__file__).resolve().parents[1]
 SECONDS = float(os.environ.get("TORVIX_FEED_S", size(60, 5)))

@@ -29,7 +29,7 @@ from stand.bench import Bench
 from stand.desk import StandTaken
 from stand.models import ENDED, Chunk, Command, Link, Origin, Pull, PullState
 from stand.samples import read_raw
-from stand.tests.soak import allow_connections
+from stand.tests.taken_away import allow_connections
 
 PATIENT = ("--watchdog", "10")  # here the worker is turned by hand, and a busy machine may hold it up
 

@@ -1,88 +1,53 @@
 """Kills and cuts at random moments of pulls, with a seed, and what must be true after each of them.
 
-The worker, the stand and the database are the real ones, in processes of their own.
+Bench worker, stand, web server, job worker and database are the real ones, in processes of their own.
 """
 
 from __future__ import annotations
 
-import json
 import math
 import os
 import random
 import signal
-import socket
 import subprocess
 import sys
-import threading
 import time
+import urllib.error
+import urllib.request
 from collections import Counter
 from collections.abc import Callable
-from dataclasses import dataclass, field
+from contextlib import ExitStack
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
 import numpy as np
-import psycopg
 import scenes
 from django.conf import settings
 from django.db import connection
 from django.utils import timezone
 
-from demo.loader import say_to_stand
+from config.tests.beside import Listener, say_to_stand_that_is_cut
+from config.tests.kept_cluster import kept_cluster, kill
+from jobs import services as jobs
+from jobs.models import OVER, Job, JobState
 from ops.lanes import lane_port
 from shop.models import Role, Stand
-from stand import live, services
+from stand import services
 from stand.models import ENDED, Chunk, Link, Pull, PullState
 from stand.samples import read_raw
+from stand.tests.taken_away import allow_connections, drop_connections
+from verdicts import odds
+from verdicts.tests.test_workers import SMALL_PLAN
 
 SPEED = 6.0  # times faster than real
 PATIENCE_S = 25.0
 MOST_SWEEP_S = 1.0  # less than half of a sweep, so that one which simply ran to its end is not taken for stopped
 ROOT = Path(settings.ROOT)
+QUIET = subprocess.DEVNULL
 
 
 class Unsound(AssertionError):
     """Something is not as it must be after a fault."""
-
-
-@dataclass
-class Listener(threading.Thread):
-    """Hears the stand beside the worker: the time of each sample, and when it was there. Connects again when cut."""
-
-    port: int
-    heard: list[tuple[float, float]] = field(default_factory=list)  # wall clock, time of the stand
-    states: list[tuple[float, float, str]] = field(default_factory=list)  # wall clock, time of the stand, state
-
-    def __post_init__(self) -> None:
-        super().__init__(daemon=True)
-
-    def __hash__(self) -> int:
-        return id(self)
-
-    def run(self) -> None:
-        while True:
-            try:
-                with socket.create_connection(("127.0.0.1", self.port), timeout=3) as line:
-                    for told in line.makefile("rb"):
-                        message = json.loads(told)
-                        if message["type"] == "samples":
-                            self.heard.append((time.monotonic(), message["t"][-1]))
-                        elif message["type"] == "state":
-                            self.states.append((time.monotonic(), message["t"], message["state"]))
-            except OSError:
-                time.sleep(0.05)
-
-    def sent_before(self, moment: float) -> float:
-        """The stand's time of the last sample that was there at a moment of the wall clock."""
-        return next((at for there, at in reversed(self.heard) if there <= moment), 0.0)
-
-    def swept_on_s(self, moment: float) -> float | None:
-        """How long the stand went on sweeping after a moment, by its own time; None while it does."""
-        before = [state for there, _, state in self.states if there <= moment]
-        if not before or before[-1] != "sweeping":
-            return 0.0
-        left = (at for there, at, state in self.states if there > moment and state != "sweeping")
-        return next((at - self.sent_before(moment) for at in left), None)
 
 
 class Soak:
@@ -93,21 +58,24 @@ class Soak:
         self.chance, self.most_loss_s = random.Random(seed), most_loss_s
         self.done: Counter[str] = Counter()
         self.worst_loss_s = self.worst_sweep_s = 0.0
+        self.opened = ExitStack()
+        self.cluster = self.opened.enter_context(kept_cluster())
         self.spool = TemporaryDirectory()
-        self.port = lane_port()
+        self.port, self.web_port = lane_port(), lane_port()
         self.operator = scenes.person(Role.OPERATOR)
         self.programme = scenes.programme(self.operator)
         self.stand = Stand.objects.create(name="Stand 1", port=self.port)
         self.session = scenes.session(self.programme, self.operator, self.stand)
         self.standin = self._start_stand()
         self.worker = self._start_worker()
+        self.web, self.job_worker = self._start_web(), self._start_job_worker()
         self.listener = Listener(self.port)
         self.listener.start()
 
     def go(self, events: int) -> None:
         kinds: list[Callable[[Pull], None]] = [
             self.kill_worker, self.cut_line, self.kill_stand, self.cut_database, self.take_database_away,
-            self.take_database_away_and_kill_worker,
+            self.take_database_away_and_kill_worker, self.kill_database, self.kill_web, self.kill_job_worker,
         ]  # fmt: skip
         order = [kinds[number % len(kinds)] for number in range(events)]
         self.chance.shuffle(order)
@@ -117,12 +85,15 @@ class Soak:
         stuck = Pull.objects.exclude(state__in=ENDED).count()
         if stuck or Chunk.objects.exists():
             raise Unsound(f"{stuck} pulls are stuck, {Chunk.objects.count()} chunks are left over")
+        if waiting := Job.objects.exclude(state__in=OVER).count():
+            raise Unsound(f"{waiting} jobs are stuck")
 
     def stop(self) -> None:
-        for process in (self.worker, self.standin):
+        for process in (self.worker, self.web, self.job_worker, self.standin):
             process.kill()
             process.wait()
         self.spool.cleanup()
+        self.opened.close()
 
     # The faults
 
@@ -144,12 +115,12 @@ class Soak:
         self.standin = self._start_stand()
 
     def cut_database(self, pull: Pull) -> None:
-        self._drop_connections()
+        drop_connections()
         self._check_whole(self._ended(pull))
 
     def take_database_away(self, pull: Pull) -> None:
         allow_connections(False)
-        self._drop_connections()
+        drop_connections()
         time.sleep(self.chance.uniform(0.3, 2.0))
         allow_connections(True)
         self._check_whole(self._ended(pull))
@@ -157,13 +128,38 @@ class Soak:
     def take_database_away_and_kill_worker(self, pull: Pull) -> None:
         committed = self._committed(pull)
         allow_connections(False)
-        self._drop_connections()
+        drop_connections()
         time.sleep(self.chance.uniform(0.2, 0.9))
         moment = self._kill(self.worker)
         self._check_stopped(moment)
         allow_connections(True)
         self.worker = self._start_worker()
         self._check_cut(self._ended(pull), committed, moment)
+
+    def kill_database(self, pull: Pull) -> None:
+        kill(self.cluster)
+        self._check_whole(self._ended(pull))
+
+    def kill_web(self, pull: Pull) -> None:
+        """Nothing of a pull goes through it; the next one answers, and what it is told still reaches the stand."""
+        self._kill(self.web)
+        self._check_whole(self._ended(pull))
+        self.web = self._start_web()
+        self._until(self._web_answers, "the web server")
+
+    def kill_job_worker(self, pull: Pull) -> None:
+        """What it did is ended after its time, and can be asked for again."""
+        dead = self._ask_for_work()
+        self._until(lambda: self._job_state(dead) == JobState.RUNNING, "the job worker")
+        self._kill(self.job_worker)
+        self._check_whole(self._ended(pull))
+        if jobs.sweep(timezone.now() + jobs.DEAD) != 1 or self._job_state(dead) != JobState.FAILED:
+            raise Unsound(f"{dead} is {self._job_state(dead)}, its worker is dead")
+        self.job_worker = self._start_job_worker()
+        again = self._ask_for_work()
+        self._until(lambda: self._job_state(again) == JobState.RUNNING, "the next job worker")
+        jobs.stop(self.operator, again)
+        self._until(lambda: self._job_state(again) in OVER, "the end of the work")
 
     # What must be true
 
@@ -235,6 +231,23 @@ class Soak:
         self._until(lambda: self._state(pull) in ENDED, f"the end of {pull}")
         return Pull.objects.get(pk=pull.pk)
 
+    def _ask_for_work(self) -> Job:
+        """More than it can do in the time of a pull."""
+        return jobs.ask(self.operator, odds.KIND, "soak", {**SMALL_PLAN, "days": odds.MOST_DAYS}, timezone.now())
+
+    @staticmethod
+    def _job_state(job: Job) -> str:
+        return Job.objects.values_list("state", flat=True).get(pk=job.pk)
+
+    def _web_answers(self) -> bool:
+        try:
+            urllib.request.urlopen(f"http://127.0.0.1:{self.web_port}/api/me", timeout=10).close()
+        except urllib.error.HTTPError as refused:
+            return refused.code == 401  # nobody is signed in; the database was asked
+        except OSError:
+            return False
+        return True
+
     @staticmethod
     def _committed(pull: Pull) -> int:
         return sum(Chunk.objects.filter(pull=pull).values_list("samples", flat=True))
@@ -262,34 +275,15 @@ class Soak:
     def _start_worker(self) -> subprocess.Popen[bytes]:
         return self._start(str(ROOT / "server/manage.py"), "bench", "--stand", str(self.stand.pk))
 
+    def _start_web(self) -> subprocess.Popen[bytes]:
+        return self._start("-m", "uvicorn", "config.asgi:application", "--port", str(self.web_port), "--lifespan",
+                           "off", "--log-level", "critical")  # fmt: skip
+
+    def _start_job_worker(self) -> subprocess.Popen[bytes]:
+        return self._start(str(ROOT / "server/manage.py"), "procrastinate", "worker", "--concurrency", "1")
+
     def _start(self, *command: str) -> subprocess.Popen[bytes]:
-        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"]), "TORVIX_SPOOL": self.spool.name,
-               "TORVIX_LOG_LEVEL": "CRITICAL"}  # fmt: skip
-        return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT, stdout=subprocess.DEVNULL)
-
-    @staticmethod
-    def _drop_connections() -> None:
-        """As when the server restarts: everybody's connection but ours ends."""
-        with connection.cursor() as cursor:
-            cursor.execute(
-                "SELECT pg_terminate_backend(pid) FROM pg_stat_activity "
-                "WHERE datname = current_database() AND pid <> pg_backend_pid()"
-            )
-
-
-def allow_connections(allowed: bool) -> None:
-    """Whether the database answers anybody who is not connected yet."""
-    name = connection.settings_dict["NAME"]
-    with psycopg.connect(**{**live.connection_arguments(), "dbname": "postgres"}, autocommit=True) as other:
-        other.execute(f'ALTER DATABASE "{name}" WITH ALLOW_CONNECTIONS {"true" if allowed else "false"}'.encode())
-
-
-def say_to_stand_that_is_cut(port: int) -> None:
-    """The line is cut for whoever says so, too, so no reply may come."""
-    try:
-        say_to_stand(port, "vanish")
-    except OSError:
-        pass
-    except Exception as error:
-        if "did not answer" not in str(error):
-            raise
+        """What it says of a database that was killed is meant, and not ours to read."""
+        env = {**os.environ, **self.cluster.settings(str(connection.settings_dict["NAME"])),
+               "TORVIX_SPOOL": self.spool.name, "TORVIX_LOG_LEVEL": "CRITICAL"}  # fmt: skip
+        return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT, stdout=QUIET, stderr=QUIET)
