@@ -25,12 +25,12 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 from demo.loader import say_to_stand, scenario
 from demo.tests.loaded import DemonstrationCase
 from ops.lanes import lane_port
+from ops.machine import browser
 from shop.models import Person, Stand
 
 ROOT = Path(__file__).resolve().parents[1]
 MANAGE = str(ROOT / "server" / "manage.py")
 PASSWORD = scenario()["password"]
-CHROMIUM = "/usr/bin/chromium"
 ASYNC_UNSAFE = "DJANGO_ALLOW_ASYNC_UNSAFE"
 FLAGS = [
     "--headless",
@@ -67,7 +67,7 @@ def chromium() -> tuple[Browser, Playwright]:
     os.environ[ASYNC_UNSAFE] = "true"
     playwright = sync_playwright().start()
     playwright.selectors.set_test_id_attribute("data-test")
-    return playwright.chromium.launch(executable_path=CHROMIUM, args=FLAGS), playwright
+    return playwright.chromium.launch(executable_path=browser(), args=FLAGS), playwright
 
 
 def _stop_chromium() -> None:

@@ -30,14 +30,27 @@ class Ports(TestCase):
                 free_port(9000)
 
 
+NO_BROWSER = (Path("/nowhere/chromium-headless-shell"), Path("/nowhere/chromium"))
+
+
 class MissingThings(TestCase):
+    def test_the_other_browser_serves_where_the_quick_one_cannot_be_installed(self):
+        with (
+            mock.patch.object(machine, "BROWSERS", (NO_BROWSER[0], Path("/somewhere/chromium"))),
+            mock.patch.object(Path, "exists", lambda path: not str(path).startswith("/nowhere")),
+            mock.patch.object(machine, "find_library", return_value="there"),
+            mock.patch.object(os, "geteuid", return_value=1000),
+        ):
+            machine._debian_packages(tests=True)
+            self.assertEqual(machine.browser(), Path("/somewhere/chromium"))
+
     def test_missing_debian_packages_are_named_with_the_command_when_not_root(self):
         with (
             mock.patch.object(machine, "POSTGRES_BIN", Path("/nowhere")),
-            mock.patch.object(machine, "CHROMIUM", Path("/nowhere")),
+            mock.patch.object(machine, "BROWSERS", NO_BROWSER),
             mock.patch.object(machine, "find_library", {"pangoft2-1.0": "there"}.get),
             mock.patch.object(os, "geteuid", return_value=1000),
-            self.assertRaisesRegex(CannotGoOn, "As root: apt-get install postgresql libharfbuzz-subset0 chromium"),
+            self.assertRaisesRegex(CannotGoOn, "As root: apt-get install postgresql libharfbuzz-subset0 chromium-head"),
         ):
             machine._debian_packages(tests=True)
 
