@@ -202,9 +202,9 @@ GROUPS: tuple[Group, ...] = (
     )),
     Group("target", "Target", (
         Dimension("target_torque", "Torque hoped for", "torque", 1, 10_000, figure="torque"),
-        _speed("target_torque_speed", "at", 300, 20_000),
+        _speed("target_torque_speed", "Speed of target torque", 300, 20_000),
         Dimension("target_power", "Power hoped for", "power", 500, 5e6, figure="power"),
-        _speed("target_power_speed", "at", 300, 20_000),
+        _speed("target_power_speed", "Speed of target power", 300, 20_000),
     )),
     Group("limits", "Limits", (
         _length("height_limit", "Height under the bonnet", 20, 1500, "from the head's manifold face to the bonnet"),

@@ -19,20 +19,25 @@ from curves.imports_api import router as imports_router
 from curves.inspect_api import router as inspect_router
 from curves.typed_api import router as typed_router
 from engines.api import router as engines_router
+from engines.archiving_api import router as engine_archive_router
 from engines.parts_api import router as parts_router
 from engines.revisions_api import router as revisions_router
 from jobs.api import router as jobs_router
 from programmes.adjusting_api import router as adjusting_router
 from programmes.api import router as programmes_router
+from programmes.archiving_api import router as archive_router
 from programmes.plans_api import router as plans_router
 from shop.api import router as shop_router
+from shop.people_api import router as people_router
 from shop.refusals import Refusal
+from shop.setting_up_api import router as setting_up_router
 from stand.api import router as stand_router
 from stand.limits_api import router as limits_router
 from stand.notes_api import router as notes_router
 from stand.open_jobs_api import router as open_jobs_router
 from stand.prestart_api import router as prestart_router
 from stand.progress_api import router as progress_router
+from stand.stands_api import router as stands_router
 from stand.weather_api import router as weather_router
 from stand.windows_api import router as windows_router
 from verdicts.api import router as verdicts_router
@@ -46,14 +51,19 @@ from verdicts.theories_api import router as theories_router
 log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())
 api.add_router("", shop_router)
+api.add_router("", setting_up_router)
+api.add_router("", people_router)
 api.add_router("", jobs_router)
 api.add_router("", engines_router)
+api.add_router("", engine_archive_router)
+api.add_router("", archive_router)
 api.add_router("", revisions_router)
 api.add_router("", parts_router)
 api.add_router("", programmes_router)
 api.add_router("", plans_router)
 api.add_router("", adjusting_router)
 api.add_router("", stand_router)
+api.add_router("", stands_router)
 api.add_router("", prestart_router)
 api.add_router("", notes_router)
 api.add_router("", windows_router)

@@ -46,6 +46,7 @@ class PullRow(Schema):
     setup_id: int
     revision: int
     started_at: datetime | None
+    made_on: datetime  # its day also where nobody knows the hour, as of an imported one
     operator: str
     state: str
     state_label: str
@@ -120,6 +121,7 @@ def _row(pull: Pull, standard: Standard, units: Mapping[str, str], judged: compa
         setup_id=pull.setup_id,
         revision=pull.build.revision,
         started_at=pull.started_at,
+        made_on=pull.started_at or pull.armed_at,
         operator=str(pull.operator),
         state=pull.state,
         state_label=pull.get_state_display(),

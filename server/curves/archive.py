@@ -141,7 +141,11 @@ def register(name: str, model: type[models.Model], path: str) -> None:
 FIXED = {("sessions", "filed"): True, ("list_items", "in_force"): False}
 # What closes a row to changes is set once everything that belongs to it is there
 LAST = (("builds", "used_at"), ("setups", "pulled"))
-LEFT_BEHIND = {"stands": {"host", "port", "on_line"}, "imports": {"job"}, "programmes": {"from_file_at"}}
+LEFT_BEHIND = {
+    "stands": {"host", "port", "on_line", "simulated", "worker_elsewhere", "inertia", "notes", "retired_at"},
+    "programmes": {"from_file_at", "archived_at"}, "engines": {"archived_at"}, "parts": {"archived_at"},
+    "imports": {"job"},
+}  # fmt: skip
 ACCORDING = " (according to the file)"  # behind the name of whoever, by a file, wrote something
 
 

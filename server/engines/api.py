@@ -39,6 +39,7 @@ class EngineRow(Schema):
     owner: str
     confidential: bool
     displacement: str
+    archived: bool
     revisions: list[RevisionOut]
 
 
@@ -63,6 +64,7 @@ class BuildOut(Schema):
     groups: list[views.GroupOut]
     flow_tables: list[views.FlowTableOut]
     flow_units: list[str]
+    flow_depression: str  # the usual one, 28 inH2O, as it is typed in the person's unit
     installation: list[InstallationOut]
     allowance: float | None
     power_unit: str
@@ -153,6 +155,7 @@ def engine_row(engine: Engine, person: Person) -> EngineRow:
     return EngineRow(
         id=engine.pk, name=engine.name, owner=engine.owner, confidential=engine.confidential,
         displacement="" if volume is None else quantities.words(volume, units_of(person)["displacement"]),
+        archived=engine.archived_at is not None,
         revisions=[revision_out(build) for build in builds],
     )  # fmt: skip
 
@@ -186,6 +189,7 @@ def build_out(build: Build, person: Person) -> BuildOut:
         groups=views.groups_out(build, worked, units),
         flow_tables=[views.flow_table_out(row, units) for row in build.flow_tables.all()],
         flow_units=[units["length"], units["air_flow"], units["bench"]],
+        flow_depression=f"{float(quantities.from_si(quantities.to_si(28, 'inH2O'), units['bench'])):.4g}",
         installation=_installation_out(build, units),
         allowance=None if allowance is None else float(quantities.from_si(allowance, units["power"])),
         power_unit=units["power"],

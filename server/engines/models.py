@@ -28,14 +28,20 @@ FINITE = Q(value__gt=-1e12, value__lt=1e12)
 
 class EngineQuerySet(models.QuerySet["Engine"]):
     def visible_to(self, person: Person) -> EngineQuerySet:
-        """A confidential engine is for those who run it."""
+        """A confidential engine is for those who run it, and for the customer to whom a test of it was given."""
+        if person.role == Role.CUSTOMER:
+            return self.filter(builds__programmes__given_to=person).distinct()
         return self.filter(confidential=False) if person.role == Role.VIEWER else self
+
+    def listed(self) -> EngineQuerySet:
+        return self.filter(archived_at=None)
 
 
 class Engine(models.Model):
     name = models.CharField(max_length=120, unique=True)
     owner = models.CharField(max_length=120, blank=True, help_text="whose engine it is")
     confidential = models.BooleanField(default=False, help_text="viewers do not see it nor its programmes")
+    archived_at = models.DateTimeField(null=True, blank=True, help_text="since when it is out of the lists")
 
     objects = EngineQuerySet.as_manager()
 
@@ -179,12 +185,17 @@ class Installation(models.Model):
 
 class PartQuerySet(models.QuerySet["Part"]):
     def visible_to(self, person: Person) -> PartQuerySet:
-        """What was bolted on confidential engines alone is for those who run them."""
+        """Viewers do not see what was bolted on confidential engines alone, customers only what was on theirs."""
+        if person.role == Role.CUSTOMER:
+            return self.filter(setups__programme__given_to=person).distinct()
         if person.role != Role.VIEWER:
             return self
         kept_back = Part.objects.filter(setups__programme__build__engine__confidential=True)
         elsewhere = Part.objects.filter(setups__programme__build__engine__confidential=False)
         return self.exclude(pk__in=kept_back.exclude(pk__in=elsewhere.values("pk")).values("pk"))
+
+    def listed(self) -> PartQuerySet:
+        return self.filter(archived_at=None)
 
 
 class Part(models.Model):
@@ -197,6 +208,7 @@ class Part(models.Model):
     price = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True, help_text="null: unknown")
     price_is_private = models.BooleanField(default=False, help_text="viewers do not see it")
     parent = models.ForeignKey("self", on_delete=models.PROTECT, null=True, blank=True, related_name="children")
+    archived_at = models.DateTimeField(null=True, blank=True, help_text="since when it is out of the lists")
     modification = models.CharField(max_length=120, blank=True, help_text="what was done to the parent")
     amount = models.CharField(max_length=80, blank=True, help_text="how much was taken off or added")
     reason = models.CharField(max_length=200, blank=True, help_text="why it was done")

@@ -49,6 +49,7 @@ class PartRow(Schema):
     price: str
     summary: list[str]
     photo: int | None
+    archived: bool
 
 
 class AncestorOut(Schema):
@@ -160,6 +161,7 @@ def _row(part: Part, person: Person) -> dict[str, Any]:
             if key in known
         ][:4],
         "photo": photos[0].pk if photos else None,
+        "archived": part.archived_at is not None,
     }  # fmt: skip
 
 

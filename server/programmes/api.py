@@ -45,6 +45,7 @@ class ProgrammeRow(Schema):
     setups: list[SetupOut]
     created_at: datetime
     created_by: str
+    archived: bool
 
 
 class StandardOut(Schema):
@@ -148,6 +149,7 @@ def _row(programme: Programme) -> dict[str, Any]:
         "setups": [setup_out(setup) for setup in programme.setups.all()],
         "created_at": programme.created_at,
         "created_by": str(programme.created_by),
+        "archived": programme.archived_at is not None,
     }
 
 
@@ -182,8 +184,9 @@ def programme_out(programme: Programme) -> ProgrammeOut:
 
 
 @router.get("/programmes", response=list[ProgrammeRow], operation_id="programmes")
-def list_programmes(request: HttpRequest):
-    return [_row(programme) for programme in readable(_person(request))[:200]]
+def list_programmes(request: HttpRequest, archived: bool = False):
+    found = readable(_person(request)).filter(archived_at__isnull=not archived)
+    return [_row(programme) for programme in found[:200]]
 
 
 @router.get("/standards", response=list[StandardOut], operation_id="standards")

@@ -9,7 +9,7 @@ from django.db.models import F, Q
 from torvix_core.standards import BoostSchool, Standard
 
 from engines.models import Build, Engine, Part
-from shop.models import Person
+from shop.models import Person, Role
 
 # ISO 1585 for diesels needs the fuel delivery of the engine, which a build does not hold yet.
 STANDARDS = [standard for standard in Standard if standard is not Standard.ISO_1585_CI]
@@ -36,8 +36,13 @@ class BoostPolicy(models.TextChoices):
 
 class ProgrammeQuerySet(models.QuerySet["Programme"]):
     def visible_to(self, person: Person) -> ProgrammeQuerySet:
-        """Programmes of engines that the person may see."""
+        """Programmes of engines that the person may see; for a customer those that were given to them."""
+        if person.role == Role.CUSTOMER:
+            return self.filter(given_to=person)
         return self.filter(build__engine__in=Engine.objects.visible_to(person))
+
+    def listed(self) -> ProgrammeQuerySet:
+        return self.filter(archived_at=None)
 
 
 class Programme(models.Model):
@@ -66,6 +71,10 @@ class Programme(models.Model):
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     from_file_at = models.DateTimeField(
         null=True, blank=True, help_text="read in from a file: all of it is by that file"
+    )
+    archived_at = models.DateTimeField(null=True, blank=True, help_text="since when it is out of the lists")
+    given_to = models.ManyToManyField(
+        settings.AUTH_USER_MODEL, related_name="given", blank=True, help_text="customers who may read it"
     )
 
     objects = ProgrammeQuerySet.as_manager()

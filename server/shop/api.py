@@ -8,7 +8,7 @@ from django.middleware.csrf import get_token
 from ninja import Body, Router, Schema, Status
 
 from shop import services, tries
-from shop.models import UNIT_CHOICES, Person
+from shop.models import UNIT_CHOICES, Person, Role, Shop
 from shop.refusals import Refusal
 
 router = Router(tags=["shop"])
@@ -24,16 +24,25 @@ class Me(Schema):
     name: str
     role: str
     may_operate: bool
+    is_owner: bool
+    shop: str
+    currency: str
+    time_zone: str
     units: dict[str, str]
     unit_choices: dict[str, list[str]]
 
 
 def me(person: Person) -> Me:
+    shop = Shop.here()
     return Me(
         username=person.username,
         name=str(person),
         role=person.get_role_display(),
-        may_operate=person.role != "viewer",
+        may_operate=services.may_operate(person),
+        is_owner=person.role == Role.OWNER,
+        shop=shop.name,
+        currency=shop.currency,
+        time_zone=shop.time_zone,
         units=services.units_of(person),
         unit_choices={kind: list(choices) for kind, choices in UNIT_CHOICES.items()},
     )
@@ -55,13 +64,17 @@ class NotFromHere(Refusal):
     status = 403
 
 
-@router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")
-def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn):
+def require_own_page(request: HttpRequest) -> None:
+    """Endpoints without a session check the token themselves, or a foreign page could sign its visitor in."""
     from django.middleware.csrf import CsrfViewMiddleware
 
-    # Endpoints without a session check the token themselves, or a foreign page could sign its visitor in.
     if CsrfViewMiddleware(lambda _: None).process_view(request, None, (), {}):  # type: ignore[arg-type]
         raise NotFromHere("This page is out of date. Reload it and sign in again.")
+
+
+@router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")
+def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn):
+    require_own_page(request)
     request.trying = given.username  # type: ignore[attr-defined]  # whose wait it is (shop/tries.py)
     person = authenticate(request, username=given.username, password=given.password)
     if person is None:

@@ -108,6 +108,8 @@ def standing(one: PlacingOut, shown: Verdict) -> str:
         return "out"
     if not one.with_the_best:
         return "behind"
+    if sum(other.supported for other in shown.placings) == 1:
+        return "alone"  # nothing to be a wash with
     return "best" if shown.winner_id == one.setup_id else "wash"
 
 

@@ -1,0 +1,49 @@
+"""Parts and engines leave the lists and come back; what was never used can be deleted. Records keep what they name."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.db import models, transaction
+
+from engines.models import Engine, Part
+from shop.models import Person
+from shop.refusals import Refusal
+from shop.services import require_operator
+
+
+def archive(person: Person, kept: Part | Engine, at: datetime | None) -> None:
+    """Out of the lists since `at`; None brings it back."""
+    require_operator(person)
+    kept.archived_at = at
+    kept.save(update_fields=["archived_at"])
+
+
+def delete_part(person: Person, part: Part) -> None:
+    require_operator(person)
+    if part.setups.exists():
+        raise Refusal(f"{part.name} is in a setup, and stays in its record. Archive it: it leaves the lists.",
+                      code="part_used")  # fmt: skip
+    delete_unused(part, f"{part.name} is named by other records. Archive it: it leaves the lists.")
+
+
+def delete_engine(person: Person, engine: Engine) -> None:
+    """With every revision of its sheet."""
+    require_operator(person)
+    if engine.builds.filter(programmes__isnull=False).exists():
+        raise Refusal(f"{engine.name} has tests, and stays in their record. Archive it: it leaves the lists.",
+                      code="engine_used")  # fmt: skip
+    told = f"{engine.name} is named by other records. Archive it: it leaves the lists."
+    with transaction.atomic():
+        for build in engine.builds.order_by("-revision"):
+            delete_unused(build, told)
+        delete_unused(engine, told)
+
+
+def delete_unused(row: models.Model, told: str) -> None:
+    """Refusal with these words where something else of the database holds on to it."""
+    try:
+        with transaction.atomic():
+            row.delete()
+    except models.ProtectedError as held:
+        raise Refusal(told, code="in_use") from held
