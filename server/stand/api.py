@@ -262,7 +262,8 @@ def read_day(request: HttpRequest, programme_id: int):
         planned=[Planned(setup_id=step.setup_id, pulls=count) for step, count in left],
         session=_session_out(session) if session else None,
         stands=[
-            StandOut(id=stand.pk, name=stand.name) for stand in Stand.objects.filter(on_line=True).order_by("name")
+            StandOut(id=stand.pk, name=stand.name)
+            for stand in Stand.objects.filter(on_line=True, retired_at=None).order_by("name")
         ],
         air=_day_air(session, pulls, units_of(person_of(request))),
     )

@@ -11,6 +11,7 @@ import selectors
 import time
 from collections import deque
 from collections.abc import Callable
+from dataclasses import replace
 from datetime import datetime
 from pathlib import Path
 from typing import Any
@@ -23,6 +24,7 @@ from torvix_core.guard import Guard, Trip
 from torvix_core.sweeps import Event, Found, SweepFinder
 from torvix_core.trace import SPEED
 
+from shop.logs import Place
 from shop.models import Stand
 from stand import limits, weather
 from stand.desk import Asked, Desk
@@ -266,6 +268,8 @@ class Bench:
                 log.warning("passed over a line of %s: %s", self.stand, why)
 
     def _take_hello(self, hello: Hello) -> None:
+        if not hello.inertia and self.stand.inertia:
+            hello = replace(hello, inertia=self.stand.inertia)  # the stand does not know, the owner does
         self.hello, self.picture = hello, Picture(hello)
         self.state = "" if hello.states else "idle"
         told = {
@@ -371,7 +375,7 @@ class Bench:
         assert self.picture is not None
         hello = self.hello
         self.armed, self.aborting = None, False
-        self.recording = Recording(pull)
+        self.recording, Place.pull = Recording(pull), str(pull)
         self.air = self.air[-1:]
         facts = StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia,
                            hello.simulated)  # fmt: skip
@@ -395,7 +399,7 @@ class Bench:
 
     def _end_recording(self, state: PullState, why: str) -> None:
         self._flush_chunk()
-        recording, self.recording = self.recording, None
+        recording, self.recording, Place.pull = self.recording, None, "-"
         if recording is None:
             return
         key = self.trip.limit.key if self.trip else ""

@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from django.db import transaction
+from django.utils import timezone
 from torvix_core import limits, quantities
 from torvix_core.guard import Cause, Trip
 from torvix_core.limits import USUAL, Limit
@@ -16,6 +17,7 @@ from engines.models import Build
 from programmes import adjusting
 from programmes.models import Setup
 from programmes.plans import SETTING
+from shop import audit
 from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.services import require_owner, units_of
@@ -101,6 +103,10 @@ def set_limit(
     row, _ = StandLimit.objects.update_or_create(
         stand=stand, key=key, defaults={"value": value, "watched": watched, "stops_unseen": stops_unseen, **counts}
     )
+    told = text.strip() or "the usual value"
+    how = f"{told}, {counts['samples']} of {counts['of']} samples" if watched else "not watched"
+    unseen = "" if stops_unseen else ", goes on where it cannot be seen"
+    audit.note(person, f"set the limit {usual.label} of {stand}: {how}{unseen}", timezone.now())
     return row
 
 

@@ -41,6 +41,7 @@ def connection_arguments() -> dict[str, Any]:
         "password": told["PASSWORD"],
         "host": told["HOST"],
         "port": told["PORT"],
+        **told["OPTIONS"],
     }
 
 

@@ -44,6 +44,9 @@ def open_session(
 ) -> Session:
     """Open a session. Who opens it has read the cautions: the screen asks him before."""
     require_operator(person)
+    if stand.retired_at is not None or not stand.on_line:
+        raise Refusal(f"{stand} is not in use. Choose another stand, or ask the owner to bring it back.",
+                      code="stand_retired")  # fmt: skip
     kept = {key: optional(text, key, 80) for key, text in asdict(fluids).items()}
     try:
         with transaction.atomic():

@@ -27,6 +27,7 @@ from torvix_core.weather import Moisture, Reading, Tolerance
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal
 from shop.services import require_operator, require_owner, units_of
+from shop.setting_up import read_elevation
 from stand.models import Pull, PullAir, Session, WeatherReading
 
 LOG_EVERY = timedelta(minutes=5)  # between readings of the stand that are kept
@@ -196,14 +197,10 @@ def _temperature_step(text: str, most: float) -> float:
 def place_stand(person: Person, stand: Stand, elevation: str) -> Stand:
     """Where the stand stands; empty if nobody knows."""
     require_owner(person)
-    if elevation.strip():
-        try:
-            metres = read_quantity(elevation, "length", units_of(person)["elevation"], *weather.ELEVATION_RANGE).value
-        except NotUnderstood as reason:
-            raise Invalid("The elevation is not understood.", fields={"elevation": str(reason)}) from reason
-        stand.elevation = metres
-    else:
-        stand.elevation = None
+    try:
+        stand.elevation = read_elevation(elevation, units_of(person))
+    except NotUnderstood as reason:
+        raise Invalid("The elevation is not understood.", fields={"elevation": str(reason)}) from reason
     stand.save(update_fields=["elevation"])
     return stand
 

@@ -9,6 +9,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import InterfaceError, OperationalError, connection
 
+from shop.logs import Place
 from shop.models import Stand
 from stand.bench import Bench
 from stand.desk import StandTaken
@@ -16,11 +17,15 @@ from stand.desk import StandTaken
 RETRY_S = 1.0  # while the database is away
 
 
+def _named(called: str) -> dict[str, Any]:
+    return {"pk": int(called)} if called.isdecimal() else {"name": called}
+
+
 class Command(BaseCommand):
     help = "Hold the line to a stand and record its pulls."
 
     def add_arguments(self, parser: CommandParser) -> None:
-        parser.add_argument("--stand", type=int, help="number of the stand; the first one if left out")
+        parser.add_argument("--stand", default="", help="name or number of the stand; the first one if left out")
 
     def handle(self, *args: Any, **options: Any) -> None:
         stopped = threading.Event()
@@ -30,6 +35,7 @@ class Command(BaseCommand):
         if found is None:
             return
         stand, bench = found, Bench(found)
+        Place.stand = str(stand.pk)
 
         def stop(number: int, frame: object) -> None:
             bench.stopping = True
@@ -43,18 +49,18 @@ class Command(BaseCommand):
         except StandTaken as reason:
             raise CommandError(f"{str(reason).capitalize()}. Stop that one first, or name another stand.") from reason
 
-    def _stand(self, number: int | None, stopped: threading.Event) -> Stand | None:
+    def _stand(self, called: str, stopped: threading.Event) -> Stand | None:
         """The stand, however long the database takes to answer; None if it is stopped before."""
-        stands = Stand.objects.filter(on_line=True).order_by("pk")
+        stands = Stand.objects.filter(on_line=True, retired_at=None).order_by("pk")
         while not stopped.is_set():
             try:
-                stand = (stands.filter(pk=number) if number else stands).first()
+                stand = (stands.filter(**_named(called)) if called else stands).first()
             except (OperationalError, InterfaceError) as error:
                 self.stderr.write(f"the database does not answer, tried again every {RETRY_S:.0f} s: {error}")
                 connection.close()
                 stopped.wait(RETRY_S)
                 continue
             if stand is None:
-                raise CommandError("There is no such stand. Add one first, or load the demo data.")
+                raise CommandError("There is no such stand. Add it on the stands screen, or with ./torvix stand add.")
             return stand
         return None

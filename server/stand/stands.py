@@ -1,0 +1,215 @@
+"""The stands of the shop, as the owner arranges them. Bench workers follow the table (commands/follow_stands)."""
+
+from __future__ import annotations
+
+import re
+import socket
+from dataclasses import dataclass
+from datetime import datetime
+
+from django.db import connection, transaction
+from torvix_core.typed import NotUnderstood, read_quantity
+
+from shop import audit
+from shop.models import Person, Shop, SimulatedEngine, Stand
+from shop.refusals import Invalid, Refusal
+from shop.services import require_owner, units_of
+from shop.setting_up import read_elevation
+from stand.models import Session
+
+CHANGED = "torvix_stands"  # what is notified when the table of stands changes
+HOST = re.compile(r"[\w.:-]{1,200}")
+FIRST_SIMULATED_PORT, SIMULATED_PORTS = 7421, 500
+MOST_INERTIA = 50.0  # kg·m²; a large water brake with its engine has some 5. Common practice, no source
+
+
+@dataclass(frozen=True)
+class StandFacts:
+    """As typed. `worker_elsewhere`: somebody runs ./torvix bench for it on another machine."""
+
+    name: str
+    host: str
+    port: str
+    elevation: str = ""
+    inertia: str = ""
+    notes: str = ""
+    worker_elsewhere: bool = False
+
+
+@transaction.atomic
+def add(by: Person | None, facts: StandFacts, at: datetime) -> Stand:
+    """A stand to which a bench worker links from now on. `by` is None at the terminal. Invalid names the fields."""
+    _require(by)
+    stand = _read(by, Stand(elevation=Shop.here().elevation), facts)
+    stand.save()
+    _changed(by, f"added the stand {stand} at {stand.host}:{stand.port}", at)
+    return stand
+
+
+@transaction.atomic
+def add_simulated(by: Person | None, engine: str, at: datetime) -> Stand:
+    """A stand that is a program of ours, to practice on. Its pulls are marked as simulated everywhere."""
+    _require(by)
+    if engine not in SimulatedEngine.values:
+        raise Invalid(
+            "There is no such engine.", fields={"engine": f"choose one of {', '.join(SimulatedEngine.values)}"}
+        )
+    _lock()
+    taken = set(Stand.objects.values_list("name", flat=True))
+    names = ("Simulated stand", *(f"Simulated stand {number}" for number in range(2, len(taken) + 3)))
+    name = next(name for name in names if name not in taken)
+    stand = Stand.objects.create(
+        name=name, port=_free_port(), simulated=engine, elevation=Shop.here().elevation,
+        notes="A program of Torvix: nothing is connected to it.",
+    )  # fmt: skip
+    _changed(by, f"added the {name.lower()} ({stand.get_simulated_display()})", at)
+    return stand
+
+
+@transaction.atomic
+def change(by: Person, stand: Stand, facts: StandFacts, at: datetime) -> Stand:
+    """Where its line has moved the worker lets go and links anew: refused while a session is open."""
+    _require(by)
+    before = _of_worker(stand)
+    _read(by, stand, facts)
+    if _of_worker(stand) != before:
+        _require_no_session(stand, "Address, inertia and worker cannot be changed")
+    stand.save()
+    _changed(by, f"changed the stand {stand}: {stand.host}:{stand.port}", at)
+    return stand
+
+
+@transaction.atomic
+def retire(by: Person, stand: Stand, at: datetime) -> Stand:
+    """Its pulls stay; no worker links to it and no session opens on it until it is brought back."""
+    _require(by)
+    _require_no_session(stand, "It cannot be retired")
+    stand.retired_at = at
+    stand.save(update_fields=["retired_at"])
+    _changed(by, f"retired the stand {stand}", at)
+    return stand
+
+
+@transaction.atomic
+def bring_back(by: Person, stand: Stand, at: datetime) -> Stand:
+    _require(by)
+    _lock()
+    wrong: dict[str, str] = {}
+    _check_address(stand, wrong)
+    if wrong:
+        raise Refusal(f"Another stand has its address meanwhile: {wrong['host']}. Move one of them first.")
+    stand.retired_at = None
+    stand.save(update_fields=["retired_at"])
+    _changed(by, f"brought back the stand {stand}", at)
+    return stand
+
+
+@transaction.atomic
+def delete(by: Person, stand: Stand, at: datetime) -> None:
+    """Only one on which nothing was ever recorded."""
+    _require(by)
+    if is_used(stand):
+        raise Refusal(f"{stand} has sessions, and they stay. Retire it: it leaves the lists.", code="stand_used")
+    told = f"deleted the stand {stand}, on which nothing was recorded"
+    stand.delete()
+    _changed(by, told, at)
+
+
+def _of_worker(stand: Stand) -> tuple[object, ...]:
+    """What its worker was started with; another is started where it changes."""
+    return stand.host, stand.port, stand.worker_elsewhere, stand.inertia
+
+
+def is_used(stand: Stand) -> bool:
+    return Session.objects.filter(stand=stand).exists()
+
+
+def read_address(host: str, port: str) -> tuple[str, int]:
+    """Checked as that of a stand is; Invalid names the fields."""
+    wrong: dict[str, str] = {}
+    found = _read_address(host, port, wrong)
+    if wrong:
+        raise Invalid("Nothing can be tried yet: see the fields.", fields=wrong)
+    return found
+
+
+def _read_address(host: str, port: str, wrong: dict[str, str]) -> tuple[str, int]:
+    host, port = host.strip(), port.strip()
+    if not HOST.fullmatch(host):
+        wrong["host"] = "write a name or an address of the network, such as 192.168.1.20"
+    if not port.isdecimal() or not 1 <= int(port) <= 65535:
+        wrong["port"] = "write a number from 1 to 65535"
+        return host, 0
+    return host, int(port)
+
+
+def _require(by: Person | None) -> None:
+    if by is not None:
+        require_owner(by)
+
+
+def _lock() -> None:
+    """Two that are added at the same moment see each other."""
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_advisory_xact_lock(hashtext(%s))", [CHANGED])
+
+
+def _changed(by: Person | None, what: str, at: datetime) -> None:
+    audit.note(by, what, at)
+    with connection.cursor() as cursor:
+        cursor.execute("SELECT pg_notify(%s, '')", [CHANGED])  # heard once this is committed
+
+
+def _require_no_session(stand: Stand, told: str) -> None:
+    if open_now := Session.objects.filter(stand=stand, closed_at=None).select_related("programme").first():
+        raise Refusal(
+            f"{told} while a session is open on it: {open_now.programme.question} Close the session first.",
+            code="session_open",
+        )
+
+
+def _read(by: Person | None, stand: Stand, facts: StandFacts) -> Stand:
+    _lock()
+    wrong: dict[str, str] = {}
+    stand.name = " ".join(facts.name.split())
+    if not stand.name or len(stand.name) > 80:
+        wrong["name"] = "write what the stand is called, 80 letters at most"
+    elif Stand.objects.filter(name__iexact=stand.name).exclude(pk=stand.pk).exists():
+        wrong["name"] = "another stand is called so"
+    stand.host, stand.port = _read_address(facts.host, facts.port, wrong)
+    _check_address(stand, wrong)
+    units = units_of(by) if by else Shop.here().units
+    try:
+        stand.elevation = read_elevation(facts.elevation, units)
+    except NotUnderstood as reason:
+        wrong["elevation"] = str(reason)
+    try:
+        typed = facts.inertia.strip()
+        stand.inertia = read_quantity(typed, "inertia", units["inertia"], 0.0, MOST_INERTIA).value if typed else None
+    except NotUnderstood as reason:
+        wrong["inertia"] = str(reason)
+    stand.notes, stand.worker_elsewhere = facts.notes.strip(), facts.worker_elsewhere
+    if wrong:
+        raise Invalid("This stand cannot be saved yet: see the fields.", fields=wrong)
+    return stand
+
+
+def _check_address(stand: Stand, wrong: dict[str, str]) -> None:
+    others = Stand.objects.filter(on_line=True, retired_at=None, host=stand.host, port=stand.port)
+    if other := others.exclude(pk=stand.pk).first():
+        wrong["host"] = f"{other} has this address and port"
+
+
+def _free_port() -> int:
+    """One of this machine on which nothing listens and which no stand has."""
+    taken = set(Stand.objects.values_list("port", flat=True))
+    for port in range(FIRST_SIMULATED_PORT, FIRST_SIMULATED_PORT + SIMULATED_PORTS):
+        if port in taken:
+            continue
+        with socket.socket() as probe:
+            try:
+                probe.bind(("127.0.0.1", port))
+            except OSError:
+                continue
+            return port
+    raise Refusal("No port is free on this machine for a simulated stand.")

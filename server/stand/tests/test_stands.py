@@ -1,0 +1,164 @@
+"""Stands as the owner arranges them: what is refused and why, what a worker follows, and what trying a line tells."""
+
+import json
+import socket
+import subprocess
+import sys
+import tempfile
+import threading
+from pathlib import Path
+
+import scenes
+from django.conf import settings
+from django.core.management import call_command
+from django.test import TestCase
+
+from ops.lanes import lane_port
+from shop.models import AuditEntry, Role, Shop, Stand
+from shop.refusals import Refusal
+from stand import services
+from stand.try_line import try_line
+
+FACTS = {"name": "Cell 1", "host": "192.0.2.10", "port": "7420"}
+
+
+class Arranging(TestCase):
+    @classmethod
+    def setUpTestData(cls):
+        cls.owner, cls.operator = scenes.person(Role.OWNER), scenes.person(Role.OPERATOR)
+
+    def setUp(self):
+        self.client.force_login(self.owner)
+
+    def send(self, method: str, path: str, body: dict | None = None):
+        return getattr(self.client, method)(f"/api/stands{path}", body or {}, content_type="application/json")
+
+    def add(self, **changed: object):
+        return self.send("post", "", {**FACTS, **changed})
+
+    def fields(self, answer) -> set[str]:
+        self.assertEqual(answer.status_code, 422, answer.content)
+        return set(answer.json()["fields"])
+
+    def test_one_is_added_in_the_units_of_whoever_adds_it(self):
+        row = self.add(elevation="1000 ft", inertia="0.45").json()
+        self.assertEqual((row["name"], row["elevation"], row["inertia"]), ("Cell 1", "304.8 m", "0.45 kg·m²"))
+        self.assertIn("bench worker has not reported", row["why"])
+        self.assertEqual(AuditEntry.objects.get().what, "added the stand Cell 1 at 192.0.2.10:7420")
+
+    def test_what_cannot_be_used_is_named_by_field(self):
+        self.add()
+        other = {"name": "B", "port": "7421"}
+        for changed, field in (
+            ({"name": ""}, "name"), ({"name": "cell 1"}, "name"), ({"host": "a b"}, "host"),
+            ({"port": "70000"}, "port"),
+            ({"port": "7,4"}, "port"), ({"port": "7420"}, "host"), ({"elevation": "high"}, "elevation"),
+            ({"inertia": "500 kg·m²"}, "inertia"),
+        ):  # fmt: skip
+            self.assertEqual(self.fields(self.add(**{**other, **changed})), {field}, changed)
+        self.assertEqual(self.add(name="B").json()["fields"]["host"], "Cell 1 has this address and port")
+        self.assertEqual(Stand.objects.count(), 1)
+
+    def test_simulated_ones_have_names_and_ports_of_their_own(self):
+        Shop.objects.create(pk=1, name="Works", elevation=420.0)
+        rows = [self.send("post", "/simulated", {"engine": engine}).json() for engine in ("six", "four")]
+        self.assertEqual([row["name"] for row in rows], ["Simulated stand", "Simulated stand 2"])
+        self.assertNotEqual(rows[0]["port"], rows[1]["port"])
+        self.assertEqual(rows[0]["elevation"], "420 m")
+        self.assertEqual(self.fields(self.send("post", "/simulated", {"engine": "steam"})), {"engine"})
+
+    def test_one_that_runs_is_neither_moved_nor_retired(self):
+        stand = Stand.objects.get(pk=self.add().json()["id"])
+        session = scenes.session(scenes.programme(self.operator), self.operator, stand)
+        moved = self.send("put", f"/{stand.pk}", {**FACTS, "port": "7500"})
+        self.assertEqual((moved.status_code, moved.json()["code"]), (409, "session_open"))
+        self.assertEqual(self.send("put", f"/{stand.pk}", {**FACTS, "name": "Cell one"}).status_code, 200)
+        retired = self.send("post", f"/{stand.pk}/retire")
+        self.assertIn("Close the session first", retired.json()["detail"])
+        services.close_session(self.operator, session, scenes.DAY)
+        self.assertEqual(self.send("post", f"/{stand.pk}/retire").status_code, 200)
+
+    def test_a_retired_one_is_out_of_use_until_it_is_brought_back(self):
+        stand = Stand.objects.get(pk=self.add().json()["id"])
+        planned = scenes.programme(self.operator)
+        self.send("post", f"/{stand.pk}/retire")
+        stand.refresh_from_db()
+        with self.assertRaisesRegex(Refusal, "Cell 1 is not in use"):
+            services.open_session(self.operator, planned, stand, scenes.DAY)
+        self.assertEqual(self.client.get(f"/api/programmes/{planned.pk}/day").json()["stands"], [])
+        self.add(name="Cell 2")  # it takes the address
+        self.assertIn("Cell 2 has this address", self.send("post", f"/{stand.pk}/bring-back").json()["detail"])
+        Stand.objects.filter(name="Cell 2").delete()
+        self.assertEqual(self.send("post", f"/{stand.pk}/bring-back").json()["retired_at"], None)
+
+    def test_only_one_that_was_never_used_is_deleted(self):
+        stand = Stand.objects.get(pk=self.add().json()["id"])
+        scenes.session(scenes.programme(self.operator), self.operator, stand)
+        self.assertEqual(self.send("delete", f"/{stand.pk}").json()["code"], "stand_used")
+        other = self.add(name="Cell 2", port="7421").json()["id"]
+        self.assertEqual(self.send("delete", f"/{other}").status_code, 204)
+
+    def test_the_workers_follow_what_is_in_use_and_run_here(self):
+        self.add()
+        self.add(name="Cell 2", port="7421", worker_elsewhere=True)
+        gone = self.add(name="Cell 3", port="7422").json()["id"]
+        self.send("post", f"/{gone}/retire")
+        with tempfile.TemporaryDirectory() as folder:
+            file = Path(folder) / "stands.json"
+            call_command("follow_stands", "--into", str(file), "--once")
+            self.assertEqual([row["name"] for row in json.loads(file.read_text())], ["Cell 1"])
+
+
+class Trying(TestCase):
+    """A line is tried by connecting to it: against the simulated stand, and against what is none."""
+
+    def listen(self, says: bytes) -> int:
+        listening = socket.create_server(("127.0.0.1", 0))
+        self.addCleanup(listening.close)
+
+        def answer() -> None:
+            try:
+                line, _ = listening.accept()
+            except OSError:
+                return
+            with line:
+                line.sendall(says)
+                line.recv(1)  # until whoever asks has heard enough
+
+        threading.Thread(target=answer, daemon=True).start()
+        return int(listening.getsockname()[1])
+
+    def test_a_stand_tells_what_it_is_and_is_held_against_the_protocol(self):
+        port = lane_port()
+        command = [sys.executable, "-m", "standin", "--port", str(port), "--warm"]
+        standin = subprocess.Popen(command, cwd=settings.ROOT, stdout=subprocess.PIPE, text=True)
+        self.addCleanup(standin.communicate)
+        self.addCleanup(standin.kill)
+        assert standin.stdout is not None
+        standin.stdout.readline()
+        self.client.force_login(scenes.person(Role.OWNER))
+        body = {"host": "127.0.0.1", "port": str(port)}
+        told = self.client.post("/api/stands/try", body, content_type="application/json").json()
+        self.assertEqual((told["why"], told["simulated"], told["rate_hz"]), ("", True, 50.0))
+        self.assertIn({"name": "torque", "unit": "N·m", "understood": "Torque"}, told["channels"])
+        self.assertTrue({"arm", "start", "abort"} <= set(told["can"]))
+        self.assertGreater(len(told["checks"]), 3)
+        self.assertEqual([check for check in told["checks"] if check["wrong"]], [])
+
+    def test_nothing_there(self):
+        self.assertIn("Nothing answers at 127.0.0.1:", try_line("127.0.0.1", lane_port()).why)
+
+    def test_a_name_that_nobody_knows(self):
+        self.assertIn("Nothing answers at no-such-host.invalid:7420", try_line("no-such-host.invalid", 7420).why)
+
+    def test_something_else_answers(self):
+        port = self.listen(b"HTTP/1.1 400 Bad Request\r\nContent-Length: 0\r\n\r\n")
+        self.assertIn("but it is no stand", try_line("127.0.0.1", port).why)
+
+    def test_a_stand_that_says_nonsense_of_itself_is_told_what(self):
+        hello = {"type": "hello", "protocol": 1, "stand": "x", "rate_hz": 50,
+                 "channels": [{"name": "rpm", "unit": "rpm"}, {"name": "rpm", "unit": "rpm"}]}  # fmt: skip
+        port = self.listen(json.dumps(hello).encode() + b"\n")
+        # What it says of itself is refused as a line that is not understood, so it never becomes a stand.
+        why = try_line("127.0.0.1", port).why
+        self.assertIn("two channels are called rpm", why)
