@@ -23,7 +23,7 @@ from django.utils.crypto import get_random_string
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from demo.loader import say_to_stand, scenario
-from demo.tests.loaded import DemonstrationCase
+from demo.tests.loaded import CopyCase, DemonstrationCase
 from ops.lanes import lane_port
 from ops.machine import browser
 from shop.models import Person, Stand
@@ -82,8 +82,8 @@ def _stop_chromium() -> None:
     del os.environ[ASYNC_UNSAFE]
 
 
-class BrowserCase(DemonstrationCase):
-    """The demonstration loaded and served, and a browser to look at it. No stand is linked."""
+class ServedCase(CopyCase):
+    """A shop that is served, and a browser to look at it. No stand is linked."""
 
     web_port = 0
     web: subprocess.Popen[bytes] | None = None  # one for the tests of a lane: it keeps nothing between questions
@@ -94,8 +94,8 @@ class BrowserCase(DemonstrationCase):
         cls.addClassCleanup(_stop_chromium)
 
     def setUp(self) -> None:
-        if BrowserCase.web is None or BrowserCase.web.poll() is not None:
-            BrowserCase.web_port = lane_port()
+        if ServedCase.web is None or ServedCase.web.poll() is not None:
+            ServedCase.web_port = lane_port()
             self.start_web()
         self.base = f"http://127.0.0.1:{self.web_port}"
         self.problems: list[str] = []
@@ -115,8 +115,8 @@ class BrowserCase(DemonstrationCase):
 
     def start_web(self) -> None:
         uvicorn = ["-m", "uvicorn", "config.asgi:application", "--port", str(self.web_port), "--lifespan", "off"]
-        BrowserCase.web = self.process(*uvicorn, "--timeout-graceful-shutdown", "2", "--log-level", "warning")
-        Finalize(None, self.stop, [BrowserCase.web], exitpriority=1)  # with the lane, which ends without atexit
+        ServedCase.web = self.process(*uvicorn, "--timeout-graceful-shutdown", "2", "--log-level", "warning")
+        Finalize(None, self.stop, [ServedCase.web], exitpriority=1)  # with the lane, which ends without atexit
         self.wait_for_web()
 
     @staticmethod
@@ -132,7 +132,7 @@ class BrowserCase(DemonstrationCase):
     def start_workers(self, *queues: str) -> None:
         """Job workers as ./torvix starts them."""
         for queue in queues:
-            self.start(MANAGE, "procrastinate", "worker", "--queues", queue, "--concurrency", "1")
+            self.start(MANAGE, "work_jobs", "--queue", queue)
 
     def wait_for_web(self) -> None:
         assert self.web is not None
@@ -168,6 +168,10 @@ class BrowserCase(DemonstrationCase):
             yield page
         finally:
             context.close()  # before the server is told to stop: an open stream would hold it up
+
+
+class BrowserCase(ServedCase, DemonstrationCase):
+    """The same with the demonstration loaded."""
 
 
 class StandCase(BrowserCase):
@@ -224,7 +228,7 @@ def cookies_of(username: str) -> dict[str, str]:
 
 def sign_in(page: Page, username: str = "mats") -> None:
     """As if the person had signed in here before. The sign-in screen has tests of its own (test_programme)."""
-    base = f"http://127.0.0.1:{BrowserCase.web_port}"
+    base = f"http://127.0.0.1:{ServedCase.web_port}"
     page.context.add_cookies(
         [{"name": name, "value": value, "url": base} for name, value in cookies_of(username).items()]
     )

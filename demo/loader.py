@@ -42,7 +42,7 @@ from programmes.plans import (
     usual_row,
 )
 from programmes.services import plan_programme
-from shop.models import Person, Stand, default_units
+from shop.models import Person, Shop, Stand, default_units
 from stand import changes, checklist, notes, services
 from stand.bench import Bench
 from stand.gates import compared_with, gates
@@ -57,6 +57,9 @@ MEASURED = {  # what is found at each change that asks for it
     Asks.PHASE: {"left": "110.5", "right": "111.5"},
 }
 PATIENCE_S = 120.0  # a busy machine takes its time
+
+
+STAND_PORT = 7420  # of the simulated stands of the demonstration: 7430, 7440, 7450
 
 
 class LoadFailed(Exception):
@@ -85,11 +88,21 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
         questions = [told["question"] for plan in plans for told in plan["programmes"]]
         if Programme.objects.filter(question__in=questions).count() < len(questions):
             raise LoadFailed("the demonstration is there only in part: an earlier loading was cut off")
+        _keep_stands(plans)
         return False
+    Shop.objects.create(pk=1, **plans[0]["shop"])
     people = {told["username"]: _person(told, plans[0]["password"]) for told in plans[0]["people"]}
     for plan in plans:
         _load_engine(plan, people, say)
+    _keep_stands(plans)
     return True
+
+
+def _keep_stands(plans: list[dict[str, Any]]) -> None:
+    """From now on they are simulated stands of the application's own, which runs them."""
+    for number, plan in enumerate(plans, 1):
+        stands = Stand.objects.filter(name=plan["stand"], simulated="")
+        stands.update(simulated=plan["simulated"], host="127.0.0.1", port=STAND_PORT + 10 * number)
 
 
 def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[[str], None]) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import errno
 import hashlib
 import os
 import secrets
@@ -15,17 +16,20 @@ from pathlib import Path
 from ops.machine import POSTGRES_BIN, ROOT, VAR, CannotGoOn, say
 
 USER = "torvix"
-TEND_S = 5.0  # between two tries to start it again
+TEND_S = 2.0  # between two tries to start it again
 
 
-def free_port(wanted: int) -> int:
-    """The port wanted, or the next one that nobody listens on."""
+def free_port(wanted: int, host: str = "127.0.0.1") -> int:
+    """The port wanted, or the next one that nobody listens on. CannotGoOn where the host is not this machine's."""
+    family = socket.AF_INET6 if ":" in host else socket.AF_INET
     for port in range(wanted, wanted + 200):
-        with socket.socket() as probe:
+        with socket.socket(family) as probe:
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             try:
-                probe.bind(("127.0.0.1", port))
-            except OSError:
+                probe.bind((host, port))
+            except OSError as error:
+                if error.errno in (errno.EADDRNOTAVAIL, errno.EACCES) or isinstance(error, socket.gaierror):
+                    raise CannotGoOn(f"this machine cannot listen on {host}:{port}: {error.strerror}") from error
                 continue
             return port
     raise CannotGoOn(f"no free port from {wanted} to {wanted + 199}; close something that listens there")
@@ -69,8 +73,14 @@ class Cluster:
         if not (self.home / "PG_VERSION").exists():
             self._create()
         self.stop()  # one left behind by a run that was killed
-        self.port = free_port(self.wanted_port)
-        self._start()
+        while True:
+            self.port = free_port(self.wanted_port)
+            try:
+                return self._start()
+            except CannotGoOn:
+                if free_port(self.port) == self.port:
+                    raise
+                # Somebody else took it between our look and our start: another copy of us, most likely.
 
     @property
     def is_running(self) -> bool:
@@ -81,6 +91,16 @@ class Cluster:
             return process.joinpath("stat").read_text().rsplit(")", 1)[1].split()[0] != "Z"
         except (OSError, ValueError, IndexError):
             return False
+
+    def join(self) -> bool:
+        """Use one that runs already, where it listens; False if none does."""
+        if not self.is_running:
+            return False
+        try:
+            self.port = int((self.home / "postmaster.pid").read_text().splitlines()[3])
+        except (OSError, ValueError, IndexError):
+            return False
+        return True
 
     def tend(self) -> None:
         """Start it again where it went away, on the port that everybody knows."""

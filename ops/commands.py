@@ -3,23 +3,18 @@
 from __future__ import annotations
 
 import argparse
-import fcntl
 import os
 import subprocess
 import sys
-from collections.abc import Iterator
-from contextlib import contextmanager
-from typing import TextIO
+from pathlib import Path
 
-from ops import checks
-from ops.cluster import Cluster, free_port, secret
-from ops.machine import PYTHON, ROOT, VAR, CannotGoOn, build_web, environment, install, run, say
-from ops.processes import Family, Stopped, wait_for
+from ops import backup, checks, network, upgrading
+from ops.cluster import Cluster, secret
+from ops.machine import PYTHON, ROOT, CannotGoOn, build_web, environment, install, say
+from ops.network import Door
+from ops.serving import MANAGE, Wanted, database, only_one, serve
 
-DATABASE = "torvix"
-QUEUES = ("quick", "long")  # of jobs, a worker each, so that what somebody waits for is not held up
-DEMO_STANDS = ("six", "four", "eight")  # the engines on the simulated stands of the demonstration
-WEB_PORT, STAND_PORT, DATABASE_PORT, TEST_DATABASE_PORT = 8420, 7420, 54390, 54490
+WEB_PORT, TEST_DATABASE_PORT = 8420, 54490
 
 
 def main(arguments: list[str]) -> int:
@@ -29,8 +24,7 @@ def main(arguments: list[str]) -> int:
         ("demo", "serve with the demonstration and a simulated stand"),
         ("serve", "serve your own data"),
     ):
-        command = commands.add_parser(name, help=what)
-        command.add_argument("--port", type=int, default=WEB_PORT, help="of the web server; the next free one is taken")
+        _serving_options(commands.add_parser(name, help=what))
     for name, what in (("test", "everything: checks, then all tests"), ("check", "the checks alone, without tests")):
         command = commands.add_parser(name, help=what)
         if name == "test":
@@ -42,16 +36,31 @@ def main(arguments: list[str]) -> int:
     told = "how often the verdict is wrong, into docs/calibration.md"
     perf.add_argument("--calibration", action="store_true", help=told)
     perf.add_argument("--table", action="store_true", help="write the figures into docs/performance.md")
+    save = commands.add_parser("backup", help="database, secrets and spool into one file, read back")
+    save.add_argument("file", nargs="?", type=Path, help="var/backups/torvix-DATE.tar if left out")
+    save.add_argument("--nightly", action="store_true", help="only the newest of the nightly ones are kept")
+    bring = commands.add_parser("restore", help="a backup into an empty place")
+    bring.add_argument("file", type=Path)
+    upgrade = commands.add_parser(
+        "upgrade", help="back up and bring the database up to date; put back where that fails"
+    )
+    upgrade.add_argument("--back", type=Path, metavar="BACKUP", help="the shop as it was in this backup instead")
     commands.add_parser("types", help="write the API's schema and the front end's types anew")
+    for name, (_, what) in SHOP_TOOLS.items():
+        commands.add_parser(name, help=what, add_help=False)
     # These have arguments, and a --help, of their own.
     for name, (_, what) in STAND_TOOLS.items():
         commands.add_parser(name, help=what, add_help=False)
     if arguments and arguments[0] in STAND_TOOLS:
         return stand_tool(*arguments)
-    options = parser.parse_args(arguments)
     try:
+        if arguments and arguments[0] in SHOP_TOOLS:
+            return shop_tool(*arguments)
+        options = parser.parse_args(arguments)
         if options.command in ("demo", "serve"):
-            serve(demo=options.command == "demo", port=options.port)
+            serve(_door(options), demo=options.command == "demo", wanted=_wanted(options))
+        elif options.command in ("backup", "restore", "upgrade"):
+            keep(options)
         else:
             return development(options)
     except CannotGoOn as reason:
@@ -60,6 +69,75 @@ def main(arguments: list[str]) -> int:
     except KeyboardInterrupt:
         return 130
     return 0
+
+
+def _serving_options(command: argparse.ArgumentParser) -> None:
+    command.add_argument("--port", type=int, default=WEB_PORT, help="of the web server; the next free one is taken")
+    command.add_argument("--host", default="127.0.0.1", help="0.0.0.0 for the whole network; HTTPS is wanted then")
+    told = "a name under which browsers ask for it; may be given again"
+    command.add_argument("--name", action="append", default=[], dest="names", metavar="NAME", help=told)
+    command.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate, PEM")
+    command.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
+    command.add_argument("--self-signed", action="store_true", help="a certificate of its own, fingerprint printed")
+    told = "a reverse proxy there does HTTPS and says where a request came from"
+    command.add_argument("--behind-proxy", default="", metavar="ADDRESS", help=told)
+    for name, what in (("web", "web server"), ("jobs", "job workers"), ("stands", "bench workers")):
+        command.add_argument(f"--no-{name}", action="store_true", help=f"the {what} run on another machine")
+
+
+def _door(options: argparse.Namespace) -> Door:
+    certificate, key, names = options.tls_cert, options.tls_key, tuple(options.names)
+    if options.self_signed and not certificate:
+        install(tests=False)
+        certificate, key = network.self_signed(names, options.host)
+    elif certificate and key:
+        Door(options.port, options.host, names, certificate, key)  # whether the files are there, before they are read
+        install(tests=False)
+        network.check_certificate(certificate)
+    return Door(options.port, options.host, names, certificate, key, options.behind_proxy)
+
+
+def _wanted(options: argparse.Namespace) -> Wanted:
+    return Wanted(web=not options.no_web, jobs=not options.no_jobs, stands=not options.no_stands)
+
+
+# What the owner may do at the terminal as well, and a bench worker on the machine beside its stand.
+SHOP_TOOLS = {
+    "bench": ("bench", "hold the line to one stand: --stand NAME, with TORVIX_DATABASE_URL from another machine"),
+    "person": ("person", "people: add, reset, unlock, list"),
+    "stand": ("stand", "stands: add, try, list"),
+}
+
+
+def shop_tool(name: str, *arguments: str) -> int:
+    """A command of the server on the database that `serve` uses; started for it where it does not run."""
+    install(tests=False)
+    with database(shared=True) as (env, _, _):
+        command = [str(PYTHON), MANAGE, SHOP_TOOLS[name][0], *arguments]
+        try:
+            return subprocess.run(command, env={**env, "TORVIX_PROG": f"./torvix {name}"}).returncode
+        except KeyboardInterrupt:
+            return 130
+
+
+def keep(options: argparse.Namespace) -> None:
+    """Backups, while the shop runs; putting one in its place only while it does not."""
+    install(tests=False)
+    if options.command == "backup":
+        with database(shared=True) as (env, _, _):
+            backup.back_up(env, options.file)
+        if options.nightly:
+            backup.thin_out()
+        return
+    with only_one("serve"), database() as (env, _, _):
+        if options.command == "restore":
+            backup.restore(env, options.file)
+        elif options.back:
+            upgrading.go_back(env, options.back)
+        else:
+            build_web()
+            if upgrading.bring_up_to_date(env) is None:
+                say("the database is up to date")
 
 
 STAND_TOOLS = {
@@ -75,105 +153,6 @@ def stand_tool(name: str, *arguments: str) -> int:
         return subprocess.run([sys.executable, "-m", STAND_TOOLS[name][0], *arguments], cwd=ROOT, env=env).returncode
     except KeyboardInterrupt:
         return 130
-
-
-@contextmanager
-def only_one(name: str) -> Iterator[None]:
-    """Two runs must not share a cluster; the second is told where the first is."""
-    VAR.mkdir(exist_ok=True)
-    with (VAR / f"{name}.lock").open("a+") as lock:
-        try:
-            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
-        except BlockingIOError:
-            lock.seek(0)
-            raise CannotGoOn(f"already running here. {lock.read()}".strip()) from None
-        told(lock, "")
-        yield
-        told(lock, "")
-
-
-def told(lock: TextIO, text: str) -> None:
-    lock.seek(0)
-    lock.truncate()
-    lock.write(text)
-    lock.flush()
-
-
-def serve(*, demo: bool, port: int) -> None:
-    with only_one("serve"):
-        install(tests=False)
-        build_web()
-        cluster = Cluster("pg", DATABASE_PORT)
-        family = None
-        try:
-            cluster.start()
-            fresh = cluster.make_database(DATABASE)
-            env = environment(**cluster.settings(DATABASE), TORVIX_SECRET_KEY=secret("django"))
-            family = Family(env)
-            run([PYTHON, ROOT / "server/manage.py", "migrate", "--verbosity", "0"], what="the migration", env=env)
-            if demo:
-                _load_demo(cluster, env, fresh)
-            else:
-                run([PYTHON, ROOT / "server/manage.py", "first_owner"], what="making the owner", env=env)
-            _start(family, demo=demo, port=port)
-            family.watch(cluster.tend)
-        except Stopped:
-            say("stopping")
-        finally:
-            if family:
-                family.stop()
-            cluster.stop()
-
-
-def _load_demo(cluster: Cluster, env: dict[str, str], fresh: bool) -> None:
-    try:
-        run([PYTHON, "-m", "demo"], what="loading the demonstration", env=env, cwd=ROOT)
-    except CannotGoOn:
-        if fresh:  # nothing of anybody's is in it yet; the next run starts clean
-            cluster.drop_database(DATABASE)
-        raise
-
-
-def _start(family: Family, *, demo: bool, port: int) -> None:
-    logs = VAR / "log"
-    logs.mkdir(exist_ok=True)
-    python, manage = str(PYTHON), str(ROOT / "server/manage.py")
-    if demo:
-        for number, engine in enumerate(DEMO_STANDS, 1):
-            stand_port = free_port(STAND_PORT + 10 * number)
-            point = [python, manage, "point_stand", "--name", f"Stand {number}", "--port", str(stand_port)]
-            run(point, what="pointing the stand", env=family.env)
-            simulate = [python, "-m", "standin", "--port", str(stand_port), "--warm", "--engine", engine]
-            family.start(f"simulated stand {number}", simulate, logs / f"stand-{number}.log")
-    port = free_port(port)
-    address = f"http://127.0.0.1:{port}/"
-    uvicorn = [python, "-m", "uvicorn", "config.asgi:application", "--host", "127.0.0.1", "--port", str(port)]
-    uvicorn += ["--lifespan", "off", "--timeout-graceful-shutdown", "2", "--log-level", "warning"]
-    # What a request says of where it came from is believed of nobody but a proxy that somebody named.
-    proxy = os.environ.get("TORVIX_PROXY", "")
-    uvicorn += ["--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"]
-    family.start("web server", uvicorn, logs / "web.log")
-    wait_for(address, family.children[-1])
-    for queue in QUEUES:
-        work = [python, manage, "procrastinate", "worker", "--queues", queue, "--name", queue, "--concurrency", "1"]
-        family.start(f"job worker, {queue}", [*work, "--delete-jobs", "always"], logs / f"jobs-{queue}.log")
-    described = stands(family.env)
-    for stand in described:
-        family.start(f"bench worker, stand {stand}", [python, manage, "bench", "--stand", stand],
-                     logs / f"bench-{stand}.log")  # fmt: skip
-    if not described:
-        say("no stand is described yet, so no bench worker runs")
-    with (VAR / "serve.lock").open("r+") as lock:
-        told(lock, f"It serves {address}")
-    say(f"serves {address} (Ctrl-C stops everything)")
-
-
-def stands(env: dict[str, str]) -> list[str]:
-    """The numbers of the stands that are described; each has a bench worker of its own."""
-    rows = "Stand.objects.filter(on_line=True).order_by('pk').values_list('pk', flat=True)"
-    query = f"from shop.models import Stand; print(*{rows})"
-    command = [str(PYTHON), str(ROOT / "server/manage.py"), "shell", "--no-imports", "-c", query]
-    return subprocess.run(command, env=env, capture_output=True, text=True).stdout.split()
 
 
 def development(options: argparse.Namespace) -> int:

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+import os
+import shutil
 import signal
+import ssl
 import subprocess
 import time
 import urllib.error
@@ -16,6 +19,8 @@ from ops.machine import CannotGoOn, say
 
 STOP_S = 8.0
 PAUSE_S, PAUSE_MOST_S = 0.5, 30.0  # before a child that died is started again: at first, and in the end
+LOOK_AT_LOGS_S = 60.0
+LONGEST_LOG, OLD_LOGS = 5_000_000, 3  # bytes, and how many older ones are kept
 SOUND_S = 60.0  # a child that lived so long starts at the first pause again
 
 
@@ -58,6 +63,9 @@ class Family:
     def __init__(self, env: dict[str, str]) -> None:
         self.env = env
         self.children: list[Child] = []
+
+    def hear_signals(self) -> None:
+        """Ctrl-C and SIGTERM raise Stopped from now on."""
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, self._asked_to_stop)
 
@@ -73,13 +81,24 @@ class Family:
         child.start(self.env)
         self.children.append(child)
 
+    def end(self, name: str) -> None:
+        """Stop a child for good."""
+        for child in [child for child in self.children if child.name == name]:
+            child.stop()
+            self.children.remove(child)
+
     def watch(self, tend: Callable[[], None] = lambda: None) -> None:
         """Until stopped. `tend` looks after what is no child of ours, the database."""
+        logs_at = 0.0
         while True:
             time.sleep(0.5)
             tend()
             for child in self.children:
                 self.look_after(child, time.monotonic())
+            if time.monotonic() >= logs_at:
+                logs_at = time.monotonic() + LOOK_AT_LOGS_S
+                for log in {child.log for child in self.children}:
+                    rotate(log)
 
     def look_after(self, child: Child, now: float) -> None:
         """Start one again that died, after a pause that grows while it keeps dying. The others go on meanwhile: one of
@@ -101,11 +120,29 @@ class Family:
             child.stop()
 
 
+def rotate(log: Path, longest: int = LONGEST_LOG) -> None:
+    """A log that has grown is kept as .1, .2 and .3. Whoever writes it goes on: it is opened for appending."""
+    try:
+        if log.stat().st_size <= longest:
+            return
+        for number in range(OLD_LOGS, 1, -1):
+            before = log.with_name(f"{log.name}.{number - 1}")
+            if before.exists():
+                before.replace(log.with_name(f"{log.name}.{number}"))
+        shutil.copyfile(log, log.with_name(f"{log.name}.1"))
+        os.truncate(log, 0)
+    except OSError as error:
+        say(f"{log} could not be rotated: {error}")
+
+
 def wait_for(address: str, child: Child) -> None:
     """Until something answers there, however long a busy machine takes; CannotGoOn if the child ends before."""
+    # Our own process on our own machine: whose certificate it shows is not the question here.
+    trusting = ssl.create_default_context()
+    trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
     while child.process is None or child.process.poll() is None:
         try:
-            with urllib.request.urlopen(address, timeout=30):
+            with urllib.request.urlopen(address, timeout=30, context=trusting):
                 return
         except urllib.error.HTTPError:
             return

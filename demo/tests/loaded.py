@@ -14,12 +14,16 @@ TEMPLATE, MAKING = f"{OURS}_demonstration", f"{OURS}_demonstration_making"
 LOCK = 7_420  # advisory; the other lane waits while the template is made
 
 
-class DemonstrationCase(TransactionTestCase):
-    """Each test has a copy of the demonstration of its own, and may do with it what it likes."""
+class CopyCase(TransactionTestCase):
+    """Each test has a database of its own, a copy of a template, and may do with it what it likes."""
+
+    @classmethod
+    def template(cls) -> str:
+        """Of a shop that nobody has set up."""
+        return clean_database()
 
     @classmethod
     def setUpClass(cls) -> None:
-        make_template()
         cls.enterClassContext(other_database(f"{OURS}_copy_{os.getpid()}"))
         super().setUpClass()
 
@@ -30,10 +34,21 @@ class DemonstrationCase(TransactionTestCase):
         with connection._nodb_cursor() as cursor:
             # By force: a server or a worker of the test before may still be there.
             cursor.execute(f'DROP DATABASE IF EXISTS "{name}" WITH (FORCE)')
-            cursor.execute(f'CREATE DATABASE "{name}" TEMPLATE "{TEMPLATE}"')
+            cursor.execute(f'CREATE DATABASE "{name}" TEMPLATE "{cls.template()}"')
 
     def _fixture_teardown(self) -> None:
         """Nothing is put back: the next test has a copy of its own."""
+
+
+class DemonstrationCase(CopyCase):
+    @classmethod
+    def template(cls) -> str:
+        return TEMPLATE
+
+    @classmethod
+    def setUpClass(cls) -> None:
+        make_template()
+        super().setUpClass()
 
 
 def make_template() -> None:

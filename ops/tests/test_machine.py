@@ -83,6 +83,34 @@ class NodeFromAWheel(TestCase):
 
 
 class Clusters(TestCase):
+    def test_a_port_that_somebody_takes_at_the_last_moment_is_left_for_the_next(self):
+        kept = Cluster("pg", 5000)
+        tried = []
+
+        def start() -> None:
+            tried.append(kept.port)
+            if len(tried) == 1:
+                raise CannotGoOn("PostgreSQL did not start")
+
+        # Free at first; taken when it is looked at again; the next one.
+        free = mock.patch.object(cluster, "free_port", side_effect=[5000, 5001, 5001])
+        with free, mock.patch.object(kept, "_start", start), mock.patch.object(kept, "stop"), self.made():
+            kept.start()
+        self.assertEqual(tried, [5000, 5001])
+
+    def test_one_that_does_not_start_for_another_reason_says_so(self):
+        kept = Cluster("pg", 5000)
+        free = mock.patch.object(cluster, "free_port", return_value=5000)
+        broken = mock.patch.object(kept, "_start", side_effect=CannotGoOn("see the log"))
+        with free, broken, mock.patch.object(kept, "stop"), self.made(), self.assertRaisesRegex(CannotGoOn, "see the"):
+            kept.start()
+
+    def made(self):
+        """As if its folder were there."""
+        home = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        (home / "PG_VERSION").touch()
+        return mock.patch.object(Cluster, "home", home)
+
     def test_a_folder_the_server_cannot_reach_is_left_for_one_it_can(self):
         with tempfile.TemporaryDirectory() as closed:  # made with mode 0700
             here = Path(closed) / "var"

@@ -5,6 +5,7 @@ from django.urls import path, re_path
 from django.views.decorators.csrf import ensure_csrf_cookie
 
 from config.api import api
+from config.health import alive, ready
 from stand.stream import stream
 from verdicts.shared import shared
 
@@ -23,6 +24,8 @@ def application(request: HttpRequest, address: str = "") -> HttpResponse:
 
 
 urlpatterns = [
+    path("healthz", alive),
+    path("readyz", ready),
     path("api/programmes/<int:programme_id>/live", stream),
     path("api/", api.urls),
     path("shared/<str:token>", shared),

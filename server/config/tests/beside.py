@@ -42,6 +42,11 @@ class Listener(threading.Thread):
         """The stand's time of the last sample that was there at a moment of the wall clock."""
         return next((at for there, at in reversed(self.heard) if there <= moment), 0.0)
 
+    def swept_from(self, moment: float) -> float:
+        """The stand's time at which its last sweep before a moment began."""
+        began = (at for there, at, state in reversed(self.states) if there <= moment and state == "sweeping")
+        return next(began, 0.0)
+
     def swept_on_s(self, moment: float) -> float | None:
         """How long the stand went on sweeping after a moment, by its own time; None while it does."""
         before = [state for there, _, state in self.states if there <= moment]

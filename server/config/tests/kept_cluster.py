@@ -12,9 +12,9 @@ from contextlib import contextmanager
 from django.db import connection
 
 from ops.cluster import Cluster
-from ops.commands import DATABASE_PORT
 from ops.lanes import clean_database
 from ops.machine import POSTGRES_BIN
+from ops.serving import DATABASE_PORT
 from stand import live
 
 NAME = "soak"

@@ -73,9 +73,10 @@ class Soak:
         self.listener.start()
 
     def go(self, events: int) -> None:
+        # A short run takes the first ones: a worker, the line, the database, the web server, the jobs.
         kinds: list[Callable[[Pull], None]] = [
-            self.kill_worker, self.cut_line, self.kill_stand, self.cut_database, self.take_database_away,
-            self.take_database_away_and_kill_worker, self.kill_database, self.kill_web, self.kill_job_worker,
+            self.kill_worker, self.cut_line, self.take_database_away_and_kill_worker, self.kill_database,
+            self.kill_web, self.kill_job_worker, self.kill_stand, self.cut_database, self.take_database_away,
         ]  # fmt: skip
         order = [kinds[number % len(kinds)] for number in range(events)]
         self.chance.shuffle(order)
@@ -172,7 +173,8 @@ class Soak:
             return  # it had ended before the fault came
         if pull.state != PullState.INCOMPLETE:
             raise Unsound(f"{pull} is {pull.state}: {pull.ended_why}")
-        last = float(time_s[-1]) if len(time_s) else 0.0
+        # Of one that was cut off before its first samples were handed on, all since it began is missing.
+        last = float(time_s[-1]) if len(time_s) else self.listener.swept_from(moment)
         loss = (self.listener.sent_before(moment) - last) / SPEED
         self.worst_loss_s = max(self.worst_loss_s, loss)
         if self.listener.sent_before(moment - self.most_loss_s) > last + 1e-6:
@@ -280,10 +282,16 @@ class Soak:
                            "off", "--log-level", "critical")  # fmt: skip
 
     def _start_job_worker(self) -> subprocess.Popen[bytes]:
-        return self._start(str(ROOT / "server/manage.py"), "procrastinate", "worker", "--concurrency", "1")
+        return self._start(str(ROOT / "server/manage.py"), "work_jobs")
 
     def _start(self, *command: str) -> subprocess.Popen[bytes]:
         """What it says of a database that was killed is meant, and not ours to read."""
         env = {**os.environ, **self.cluster.settings(str(connection.settings_dict["NAME"])),
                "TORVIX_SPOOL": self.spool.name, "TORVIX_LOG_LEVEL": "CRITICAL"}  # fmt: skip
-        return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT, stdout=QUIET, stderr=QUIET)
+        return subprocess.Popen(
+            [sys.executable, *command],
+            env=env,
+            cwd=ROOT,
+            stdout=QUIET,
+            stderr=QUIET,
+        )

@@ -11,5 +11,5 @@ class ShortSoak(TransactionTestCase):
         """How much a kill may cost in seconds is asked by the long one, which has the machine to itself."""
         soak = Soak(seed=20261125)
         self.addCleanup(soak.stop)
-        soak.go(effort(36))
-        self.assertEqual(len(soak.done), 9)
+        soak.go(effort(24))
+        self.assertEqual(len(soak.done), min(effort(24), 9))

@@ -43,8 +43,7 @@ class Worker(TransactionTestCase):
 
     def start(self, queue: str) -> subprocess.Popen[bytes]:
         env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"])}
-        command = [sys.executable, str(ROOT / "server/manage.py"), "procrastinate", "worker", "--queues", queue,
-                   "--concurrency", "1", "--delete-jobs", "always"]  # fmt: skip
+        command = [sys.executable, str(ROOT / "server/manage.py"), "work_jobs", "--queue", queue]
         process = subprocess.Popen(command, env=env, cwd=ROOT, stderr=subprocess.DEVNULL)
         self.addCleanup(self.end, process)
         return process

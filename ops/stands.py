@@ -1,0 +1,87 @@
+"""The processes of the stands: a bench worker for each, a simulated stand where there is one, as the table says."""
+
+from __future__ import annotations
+
+import json
+import subprocess
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from ops.cluster import free_port
+from ops.machine import PYTHON, ROOT, say
+from ops.processes import Family
+
+MANAGE = str(ROOT / "server" / "manage.py")
+
+
+@dataclass(frozen=True)
+class StandLine:
+    """A row of the list that manage.py follow_stands writes."""
+
+    id: int
+    name: str = field(compare=False)  # another name is no reason to let go of the line
+    host: str
+    port: int
+    simulated: str  # the engine of a simulated stand; empty for a real one
+    inertia: float | None  # kg·m², as the owner knows it
+
+
+class Stands:
+    """Starts, restarts and stops what the list asks for. `tend` is called again and again."""
+
+    def __init__(self, family: Family, file: Path, logs: Path) -> None:
+        self.family, self.file, self.logs = family, file, logs
+        self.running: dict[int, StandLine] = {}
+        self._read = ""
+
+    def start(self) -> None:
+        """What the table says now, and from now on."""
+        self.file.unlink(missing_ok=True)
+        follow = [str(PYTHON), MANAGE, "follow_stands", "--into", str(self.file)]
+        self.family.start("the list of stands", follow, self.logs / "stands.log")
+
+    def tend(self) -> None:
+        try:
+            text = self.file.read_text()
+        except FileNotFoundError:
+            return  # it has not been written yet
+        if text == self._read:
+            return
+        self._read = text
+        wanted = {row["id"]: StandLine(**row) for row in json.loads(text)}
+        for stand in list(self.running.values()):
+            if wanted.get(stand.id) != stand:
+                self._end(stand)
+        for stand in wanted.values():
+            if stand.id not in self.running:
+                self._begin(stand)
+
+    def _begin(self, stand: StandLine) -> None:
+        self.running[stand.id] = stand
+        if stand.simulated:
+            if (port := free_port(stand.port)) != stand.port:
+                # Something else has its port since; the list tells of the new one in a moment.
+                point = [str(PYTHON), MANAGE, "point_stand", "--stand", str(stand.id), "--port", str(port)]
+                subprocess.run(point, env=self.family.env, stdout=subprocess.DEVNULL)
+                del self.running[stand.id]
+                return
+            simulate = [str(PYTHON), "-m", "standin", "--port", str(stand.port), "--warm", "--engine", stand.simulated]
+            self.family.start(_simulated(stand), simulate, self.logs / f"stand-{stand.id}.log")
+        work = [str(PYTHON), MANAGE, "bench", "--stand", str(stand.id)]
+        self.family.start(_worker(stand), work, self.logs / f"bench-{stand.id}.log")
+        say(f"{stand.name}: a bench worker holds the line to {stand.host}:{stand.port}")
+
+    def _end(self, stand: StandLine) -> None:
+        del self.running[stand.id]
+        self.family.end(_worker(stand))
+        if stand.simulated:
+            self.family.end(_simulated(stand))
+        say(f"{stand.name}: its bench worker was stopped")
+
+
+def _worker(stand: StandLine) -> str:
+    return f"bench worker, stand {stand.id}"
+
+
+def _simulated(stand: StandLine) -> str:
+    return f"simulated stand {stand.id}"
