@@ -4,7 +4,9 @@ import { onScopeDispose, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
-import { Problem } from './api/client'
+import { Problem, type Schema } from './api/client'
+import UndoBar from './components/UndoBar.vue'
+import { setShopClock } from './figures'
 
 const route = useRoute()
 const router = useRouter()
@@ -19,9 +21,12 @@ const queries = useQueryClient()
 // Several questions fail at once; one way to the door is enough, and a second would begin it anew.
 let leaving = false
 const stop = queries.getQueryCache().subscribe(({ query }) => {
+  if (query.queryKey[0] === 'me' && query.state.data) {
+    setShopClock((query.state.data as Schema['Me']).time_zone)
+  }
   const error = query.state.error
-  const isOutside = route.name && route.name !== 'sign-in'
-  if (error instanceof Problem && error.code === 'signed_out' && isOutside && !leaving) {
+  const isInside = route.name && !route.meta.outside
+  if (error instanceof Problem && error.code === 'signed_out' && isInside && !leaving) {
     leaving = true
     void router.replace({ name: 'sign-in', query: { next: route.fullPath } }).finally(() => (leaving = false))
   }
@@ -32,5 +37,6 @@ onScopeDispose(stop)
 <template>
   <v-app :aria-busy="asking > 0">
     <router-view />
+    <UndoBar />
   </v-app>
 </template>

@@ -40,12 +40,25 @@ export function channelFigure(channel: string, value: number | null | undefined)
   return figure(value, CHANNEL_DIGITS[channel] ?? 0)
 }
 
+/** The shop's clock; until it is known, that of the machine. */
+let timeZone: string | undefined
+
+export function setShopClock(zone: string) {
+  timeZone = zone
+}
+
 export function clock(iso: string | null | undefined): string {
-  return iso ? new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit' }) : '–'
+  return iso
+    ? new Date(iso).toLocaleTimeString('en-GB', { hour: '2-digit', minute: '2-digit', timeZone })
+    : '–'
 }
 
 export function day(iso: string | null | undefined): string {
   return iso
-    ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric' })
+    ? new Date(iso).toLocaleDateString('en-GB', { day: 'numeric', month: 'short', year: 'numeric', timeZone })
     : '–'
+}
+
+export function moment(iso: string | null | undefined): string {
+  return iso ? `${day(iso)} ${clock(iso)}` : '–'
 }

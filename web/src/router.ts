@@ -5,7 +5,26 @@ const byId = (route: RouteLocationNormalized) => ({ id: Number(route.params.id) 
 export const router = createRouter({
   history: createWebHistory('/'),
   routes: [
-    { path: '/sign-in', name: 'sign-in', component: () => import('./pages/SignInPage.vue') },
+    {
+      path: '/sign-in',
+      name: 'sign-in',
+      component: () => import('./door/SignInPage.vue'),
+      meta: { outside: true },
+    },
+    {
+      path: '/first-run/:linkKey',
+      name: 'first-run',
+      component: () => import('./door/FirstRunPage.vue'),
+      props: true,
+      meta: { outside: true },
+    },
+    {
+      path: '/welcome/:coded/:token',
+      name: 'welcome',
+      component: () => import('./door/WelcomePage.vue'),
+      props: true,
+      meta: { outside: true },
+    },
     {
       path: '/',
       component: () => import('./pages/ShopFrame.vue'),
@@ -33,6 +52,9 @@ export const router = createRouter({
         { path: 'stacks', name: 'stacks', component: () => import('./pages/StacksPage.vue') },
         { path: 'checklist', name: 'checklist', component: () => import('./pages/ChecklistPage.vue') },
         { path: 'air', name: 'air', component: () => import('./pages/AirPage.vue') },
+        { path: 'stands', name: 'stands', component: () => import('./pages/StandsPage.vue') },
+        { path: 'people', name: 'people', component: () => import('./pages/PeoplePage.vue') },
+        { path: 'shop', name: 'shop', component: () => import('./pages/ShopPage.vue') },
       ],
     },
     {

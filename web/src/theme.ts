@@ -35,6 +35,7 @@ export const vuetify = createVuetify({
     VBtn: { ...FLAT, variant: 'outlined', ripple: false },
     VTextField: { variant: 'outlined', density: 'compact', rounded: 0, hideDetails: 'auto' },
     VSelect: { variant: 'outlined', density: 'compact', rounded: 0, hideDetails: 'auto' },
+    VAutocomplete: { variant: 'outlined', density: 'compact', rounded: 0, hideDetails: 'auto' },
     VTextarea: { variant: 'outlined', density: 'compact', rounded: 0, hideDetails: 'auto' },
     VCard: FLAT,
     VMenu: { transition: false },

@@ -12,8 +12,12 @@ export function useMe() {
   })
 }
 
-export function useProgrammes() {
-  return useQuery({ queryKey: ['programmes'], queryFn: async () => answer(await api.GET('/api/programmes')) })
+export function useProgrammes(archived: MaybeRefOrGetter<boolean> = false) {
+  return useQuery({
+    queryKey: computed(() => ['programmes', toValue(archived)] as const),
+    queryFn: async ({ queryKey: [, archived] }) =>
+      answer(await api.GET('/api/programmes', { params: { query: { archived } } })),
+  })
 }
 
 export function useProgramme(id: MaybeRefOrGetter<number>) {

@@ -4,6 +4,26 @@
  */
 
 export interface paths {
+    "/api/address.svg": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Address Code
+         * @description A code for the camera of a tablet: the address under which this page was asked for.
+         */
+        get: operations["address_code"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/air": {
         parameters: {
             query?: never;
@@ -24,6 +44,60 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archive/engines/{engine_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Archive Engine */
+        put: operations["archive_engine"];
+        post?: never;
+        /** Delete Engine */
+        delete: operations["delete_engine"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archive/parts/{part_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Archive Part */
+        put: operations["archive_part"];
+        post?: never;
+        /** Delete Part */
+        delete: operations["delete_part"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archive/programmes/{programme_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Archive Programme */
+        put: operations["archive_programme"];
+        post?: never;
+        /** Delete Programme */
+        delete: operations["delete_programme"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/archives": {
         parameters: {
             query?: never;
@@ -38,6 +112,23 @@ export interface paths {
          * @description A programme from its zip; all of it or nothing.
          */
         post: operations["read_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Audit */
+        get: operations["audit"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -239,6 +330,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/door": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Door */
+        get: operations["door"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/duty-of-gears": {
         parameters: {
             query?: never;
@@ -287,6 +395,40 @@ export interface paths {
         get?: never;
         /** Describe Owner */
         put: operations["describe_engine_owner"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/first-run": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** First Run */
+        post: operations["first_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/home": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Home */
+        get: operations["home"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -430,6 +572,40 @@ export interface paths {
         get: operations["me"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change Password */
+        post: operations["change_password"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/me/sign-out-everywhere": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Sign Out Everywhere */
+        post: operations["sign_out_everywhere"];
         delete?: never;
         options?: never;
         head?: never;
@@ -659,6 +835,75 @@ export interface paths {
         get: operations["part_uses"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List People */
+        get: operations["people"];
+        put?: never;
+        /** Add Person */
+        post: operations["add_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        /** Change Person */
+        patch: operations["change_person"];
+        trace?: never;
+    };
+    "/api/people/{person_id}/reset": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Reset Person */
+        post: operations["reset_person"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/people/{person_id}/unlock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Unlock Person */
+        post: operations["unlock_person"];
         delete?: never;
         options?: never;
         head?: never;
@@ -950,6 +1195,24 @@ export interface paths {
          */
         get: operations["curves_file"];
         put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/customers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Customers */
+        get: operations["customers"];
+        /** Give To Customers */
+        put: operations["give_to_customers"];
         post?: never;
         delete?: never;
         options?: never;
@@ -2025,6 +2288,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/shop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Shop */
+        get: operations["shop"];
+        /** Change Shop */
+        put: operations["change_shop"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sign-in": {
         parameters: {
             query?: never;
@@ -2119,6 +2400,93 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** List Stands */
+        get: operations["stands"];
+        put?: never;
+        /** Add Stand */
+        post: operations["add_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/simulated": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add Simulated Stand */
+        post: operations["add_simulated_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try A Line */
+        post: operations["try_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change Stand */
+        put: operations["change_stand"];
+        post?: never;
+        /** Delete Stand */
+        delete: operations["delete_stand"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/bring-back": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Bring Back Stand */
+        post: operations["bring_back_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/{stand_id}/elevation": {
         parameters: {
             query?: never;
@@ -2164,6 +2532,23 @@ export interface paths {
         /** Set Limit */
         put: operations["set_limit"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/retire": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Retire Stand */
+        post: operations["retire_stand"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2218,6 +2603,24 @@ export interface paths {
         put?: never;
         /** Strike */
         post: operations["strike_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/welcome/{coded}/{token}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Way In */
+        get: operations["read_way_in"];
+        put?: never;
+        /** Choose Password */
+        post: operations["choose_password"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2425,6 +2828,16 @@ export interface components {
             /** Told */
             told: string;
         };
+        /** ArchivedIn */
+        ArchivedIn: {
+            /** Archived */
+            archived: boolean;
+        };
+        /** ArchivedProgrammeIn */
+        ArchivedProgrammeIn: {
+            /** Archived */
+            archived: boolean;
+        };
         /**
          * ArmIn
          * @description Empty fields are as the plan says; an empty purpose is chosen by what went before.
@@ -2472,6 +2885,18 @@ export interface components {
             /** Scatter Percent */
             scatter_percent: number;
         };
+        /** AuditOut */
+        AuditOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** What */
+            what: string;
+        };
         /** BeginIn */
         BeginIn: {
             /** Setup Id */
@@ -2489,6 +2914,8 @@ export interface components {
             /** Allowance */
             allowance: number | null;
             engine: components["schemas"]["EngineRow"];
+            /** Flow Depression */
+            flow_depression: string;
             /** Flow Tables */
             flow_tables: components["schemas"]["FlowTableOut"][];
             /** Flow Units */
@@ -2545,6 +2972,13 @@ export interface components {
             begun_by: string;
             /** Ended At */
             ended_at: string | null;
+        };
+        /** ChangePasswordIn */
+        ChangePasswordIn: {
+            /** Old */
+            old: string;
+            /** Password */
+            password: string;
         };
         /** ChannelChoice */
         ChannelChoice: {
@@ -2788,6 +3222,20 @@ export interface components {
             /** Torque Unit */
             torque_unit: string;
         };
+        /** CustomerOut */
+        CustomerOut: {
+            /** Given */
+            given: boolean;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+        };
+        /** CustomersIn */
+        CustomersIn: {
+            /** People */
+            people: number[];
+        };
         /**
          * CutOut
          * @description Times from the first sample.
@@ -2976,6 +3424,20 @@ export interface components {
              * Format: date-time
              */
             starts_at: string;
+        };
+        /**
+         * DoorOut
+         * @description What is known before anybody signs in.
+         */
+        DoorOut: {
+            /** Currencies */
+            currencies: string[];
+            /** Is New */
+            is_new: boolean;
+            /** Time Zones */
+            time_zones: string[];
+            /** Unit Systems */
+            unit_systems: string[];
         };
         /**
          * DraftIn
@@ -3175,6 +3637,13 @@ export interface components {
             /** Elevation */
             elevation: string;
         };
+        /** EngineChoice */
+        EngineChoice: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
         /** EngineIn */
         EngineIn: {
             /**
@@ -3198,6 +3667,8 @@ export interface components {
         };
         /** EngineRow */
         EngineRow: {
+            /** Archived */
+            archived: boolean;
             /** Confidential */
             confidential: boolean;
             /** Displacement */
@@ -3448,6 +3919,33 @@ export interface components {
             /** Text */
             text: string;
         };
+        /** FirstRunIn */
+        FirstRunIn: {
+            /** Currency */
+            currency: string;
+            /**
+             * Elevation
+             * @default
+             */
+            elevation: string;
+            /** Key */
+            key: string;
+            /** Name */
+            name: string;
+            /** Password */
+            password: string;
+            /** Shop Name */
+            shop_name: string;
+            /** Time Zone */
+            time_zone: string;
+            /**
+             * Units
+             * @default
+             */
+            units: string;
+            /** Username */
+            username: string;
+        };
         /** FlowRowIn */
         FlowRowIn: {
             /** Flow */
@@ -3570,6 +4068,20 @@ export interface components {
             rpm: number;
             /** S */
             s: number;
+        };
+        /**
+         * HomeOut
+         * @description How many there are of what a first pull needs.
+         */
+        HomeOut: {
+            /** Engines */
+            engines: number;
+            /** Parts */
+            parts: number;
+            /** Programmes */
+            programmes: number;
+            /** Stands */
+            stands: number;
         };
         /** ImportBatchOut */
         ImportBatchOut: {
@@ -3778,6 +4290,15 @@ export interface components {
             tested: string;
             /** Unit */
             unit: string;
+        };
+        /**
+         * InvitedOut
+         * @description `way_in` is a path that is good once.
+         */
+        InvitedOut: {
+            person: components["schemas"]["PersonOut"];
+            /** Way In */
+            way_in: string;
         };
         /** ItemIn */
         ItemIn: {
@@ -4063,12 +4584,20 @@ export interface components {
         };
         /** Me */
         Me: {
+            /** Currency */
+            currency: string;
+            /** Is Owner */
+            is_owner: boolean;
             /** May Operate */
             may_operate: boolean;
             /** Name */
             name: string;
             /** Role */
             role: string;
+            /** Shop */
+            shop: string;
+            /** Time Zone */
+            time_zone: string;
             /** Unit Choices */
             unit_choices: {
                 [key: string]: string[];
@@ -4354,6 +4883,8 @@ export interface components {
         PartOut: {
             /** Aliases */
             aliases: string[];
+            /** Archived */
+            archived: boolean;
             /** Belongs To */
             belongs_to: string;
             /** Children */
@@ -4405,6 +4936,8 @@ export interface components {
         PartRow: {
             /** Aliases */
             aliases: string[];
+            /** Archived */
+            archived: boolean;
             /** Id */
             id: number;
             /** Made From */
@@ -4439,6 +4972,11 @@ export interface components {
             /** Wash */
             wash: boolean;
         };
+        /** PasswordIn */
+        PasswordIn: {
+            /** Password */
+            password: string;
+        };
         /** PeakOut */
         PeakOut: {
             /** Speed Rpm */
@@ -4447,6 +4985,55 @@ export interface components {
             still_climbing: boolean;
             /** Value */
             value: number;
+        };
+        /** PeopleOut */
+        PeopleOut: {
+            /** People */
+            people: components["schemas"]["PersonOut"][];
+            /** Roles */
+            roles: components["schemas"]["RoleOut"][];
+        };
+        /**
+         * PersonChangeIn
+         * @description What is left out stays.
+         */
+        PersonChangeIn: {
+            /** Active */
+            active?: boolean | null;
+            /** Role */
+            role?: string | null;
+        };
+        /** PersonIn */
+        PersonIn: {
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Username */
+            username: string;
+        };
+        /** PersonOut */
+        PersonOut: {
+            /** Active */
+            active: boolean;
+            /** Has Password */
+            has_password: boolean;
+            /** Id */
+            id: number;
+            /** Is Me */
+            is_me: boolean;
+            /** Last Sign In */
+            last_sign_in: string | null;
+            /** Name */
+            name: string;
+            /** Role */
+            role: string;
+            /** Role Label */
+            role_label: string;
+            /** Username */
+            username: string;
+            /** Wrong Tries */
+            wrong_tries: number;
         };
         /** PhotoOut */
         PhotoOut: {
@@ -4619,6 +5206,8 @@ export interface components {
         };
         /** ProgrammeOut */
         ProgrammeOut: {
+            /** Archived */
+            archived: boolean;
             /** Build */
             build: string;
             /** Build Id */
@@ -4664,6 +5253,8 @@ export interface components {
         };
         /** ProgrammeRow */
         ProgrammeRow: {
+            /** Archived */
+            archived: boolean;
             /**
              * Created At
              * Format: date-time
@@ -4862,6 +5453,11 @@ export interface components {
             id: number;
             /** Judged By */
             judged_by: string;
+            /**
+             * Made On
+             * Format: date-time
+             */
+            made_on: string;
             /** No Curve */
             no_curve: string;
             /** Number */
@@ -5009,6 +5605,15 @@ export interface components {
             sentence: string;
             /** Variations */
             variations: components["schemas"]["VariationOut"][];
+        };
+        /** RoleOut */
+        RoleOut: {
+            /** Label */
+            label: string;
+            /** May */
+            may: string;
+            /** Value */
+            value: string;
         };
         /** RunIn */
         RunIn: {
@@ -5368,6 +5973,42 @@ export interface components {
             /** Number */
             number: number;
         };
+        /** ShopIn */
+        ShopIn: {
+            /** Currency */
+            currency: string;
+            /**
+             * Elevation
+             * @default
+             */
+            elevation: string;
+            /** Shop Name */
+            shop_name: string;
+            /** Time Zone */
+            time_zone: string;
+            /**
+             * Units
+             * @default
+             */
+            units: string;
+        };
+        /** ShopOut */
+        ShopOut: {
+            /** Currencies */
+            currencies: string[];
+            /** Currency */
+            currency: string;
+            /** Elevation */
+            elevation: string;
+            /** Elevation Unit */
+            elevation_unit: string;
+            /** Name */
+            name: string;
+            /** Time Zone */
+            time_zone: string;
+            /** Time Zones */
+            time_zones: string[];
+        };
         /**
          * Shown
          * @description A figure as it is shown: the value in its unit, and how many decimals are worth showing.
@@ -5386,6 +6027,14 @@ export interface components {
             password: string;
             /** Username */
             username: string;
+        };
+        /** SimulatedIn */
+        SimulatedIn: {
+            /**
+             * Engine
+             * @default six
+             */
+            engine: string;
         };
         /**
          * Slot
@@ -5501,6 +6150,35 @@ export interface components {
             /** Fit */
             fit: components["schemas"]["CheckOut"][][];
         };
+        /** StandIn */
+        StandIn: {
+            /**
+             * Elevation
+             * @default
+             */
+            elevation: string;
+            /** Host */
+            host: string;
+            /**
+             * Inertia
+             * @default
+             */
+            inertia: string;
+            /** Name */
+            name: string;
+            /**
+             * Notes
+             * @default
+             */
+            notes: string;
+            /** Port */
+            port: string;
+            /**
+             * Worker Elsewhere
+             * @default false
+             */
+            worker_elsewhere: boolean;
+        };
         /**
          * StandNow
          * @description The stand as a screen that opens in the middle needs it; frames go on from there.
@@ -5545,6 +6223,47 @@ export interface components {
             /** Name */
             name: string;
         };
+        /** StandRow */
+        StandRow: {
+            /** Connected */
+            connected: boolean;
+            /** Elevation */
+            elevation: string;
+            /** Host */
+            host: string;
+            /** Id */
+            id: number;
+            /** Inertia */
+            inertia: string;
+            /** Name */
+            name: string;
+            /** Notes */
+            notes: string;
+            /** On Line */
+            on_line: boolean;
+            /** Port */
+            port: number;
+            /** Rate Hz */
+            rate_hz: number | null;
+            /** Reports Only */
+            reports_only: boolean;
+            /** Retired At */
+            retired_at: string | null;
+            /** Says */
+            says: string;
+            /** Simulated */
+            simulated: string;
+            /** State */
+            state: string;
+            /** Used */
+            used: boolean;
+            /** Weather */
+            weather: boolean;
+            /** Why */
+            why: string;
+            /** Worker Elsewhere */
+            worker_elsewhere: boolean;
+        };
         /**
          * Standard
          * @enum {string}
@@ -5567,6 +6286,13 @@ export interface components {
             source: string;
             /** Valid */
             valid: number[] | null;
+        };
+        /** StandsOut */
+        StandsOut: {
+            /** Engines */
+            engines: components["schemas"]["EngineChoice"][];
+            /** Stands */
+            stands: components["schemas"]["StandRow"][];
         };
         /** StartIn */
         StartIn: {
@@ -5767,6 +6493,52 @@ export interface components {
             /** Torque Rpm */
             torque_rpm?: number | null;
         };
+        /** TriedChannel */
+        TriedChannel: {
+            /** Name */
+            name: string;
+            /** Understood */
+            understood: string;
+            /** Unit */
+            unit: string;
+        };
+        /** TriedCheck */
+        TriedCheck: {
+            /** Rule */
+            rule: string;
+            /** Wrong */
+            wrong: string;
+        };
+        /** TriedOut */
+        TriedOut: {
+            /** Can */
+            can: string[];
+            /** Channels */
+            channels: components["schemas"]["TriedChannel"][];
+            /** Checks */
+            checks: components["schemas"]["TriedCheck"][];
+            /** Inertia */
+            inertia: string;
+            /** Rate Hz */
+            rate_hz: number | null;
+            /** Says */
+            says: string;
+            /** Simulated */
+            simulated: boolean;
+            /** Watchdog S */
+            watchdog_s: number | null;
+            /** Weather */
+            weather: string[];
+            /** Why */
+            why: string;
+        };
+        /** TryIn */
+        TryIn: {
+            /** Host */
+            host: string;
+            /** Port */
+            port: string;
+        };
         /**
          * UseOut
          * @description A setup that held a part, and how it did against the baseline of its programme.
@@ -5942,6 +6714,13 @@ export interface components {
             number: number;
             /** Used At */
             used_at: string | null;
+        };
+        /** WayIn */
+        WayIn: {
+            /** Name */
+            name: string;
+            /** Username */
+            username: string;
         };
         /** WeatherIn */
         WeatherIn: {
@@ -6213,6 +6992,26 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    address_code: {
+        parameters: {
+            query?: {
+                path?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     air: {
         parameters: {
             query?: never;
@@ -6234,6 +7033,138 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["AirReport"];
                 };
+            };
+        };
+    };
+    archive_engine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                engine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchivedIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    delete_engine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                engine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    archive_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchivedIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    delete_part: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    archive_programme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchivedProgrammeIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    delete_programme: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -6263,6 +7194,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadBackOut"];
+                };
+            };
+        };
+    };
+    audit: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AuditOut"][];
                 };
             };
         };
@@ -6590,6 +7541,26 @@ export interface operations {
             };
         };
     };
+    door: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DoorOut"];
+                };
+            };
+        };
+    };
     duty_of_gears: {
         parameters: {
             query?: never;
@@ -6680,6 +7651,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EngineRow"];
+                };
+            };
+        };
+    };
+    first_run: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["FirstRunIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    home: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HomeOut"];
                 };
             };
         };
@@ -6867,6 +7882,48 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Me"];
                 };
+            };
+        };
+    };
+    change_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ChangePasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    sign_out_everywhere: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -7247,6 +8304,120 @@ export interface operations {
             };
         };
     };
+    people: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PeopleOut"];
+                };
+            };
+        };
+    };
+    add_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+        };
+    };
+    change_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PersonChangeIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
+    reset_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["InvitedOut"];
+                };
+            };
+        };
+    };
+    unlock_person: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                person_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonOut"];
+                };
+            };
+        };
+    };
     photo: {
         parameters: {
             query?: never;
@@ -7433,7 +8604,9 @@ export interface operations {
     };
     programmes: {
         parameters: {
-            query?: never;
+            query?: {
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7663,6 +8836,54 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    customers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerOut"][];
+                };
+            };
+        };
+    };
+    give_to_customers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CustomersIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CustomerOut"][];
+                };
             };
         };
     };
@@ -9261,6 +10482,50 @@ export interface operations {
             };
         };
     };
+    shop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShopOut"];
+                };
+            };
+        };
+    };
+    change_shop: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ShopIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ShopOut"];
+                };
+            };
+        };
+    };
     sign_in: {
         parameters: {
             query?: never;
@@ -9367,6 +10632,166 @@ export interface operations {
             };
         };
     };
+    stands: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandsOut"];
+                };
+            };
+        };
+    };
+    add_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
+    add_simulated_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SimulatedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
+    try_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TryIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+        };
+    };
+    change_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["StandIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
+    delete_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    bring_back_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
     place_stand: {
         parameters: {
             query?: never;
@@ -9446,6 +10871,28 @@ export interface operations {
             };
         };
     };
+    retire_stand: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
     stop_stand: {
         parameters: {
             query?: never;
@@ -9513,6 +10960,56 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    read_way_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                coded: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["WayIn"];
+                };
+            };
+        };
+    };
+    choose_password: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                coded: string;
+                token: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PasswordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
             };
         };
     };

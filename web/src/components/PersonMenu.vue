@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, api } from '../api/client'
 import { useAction, useMe } from '../api/queries'
+import ChangePassword from './ChangePassword.vue'
 
 const KINDS: Record<string, string> = {
   torque: 'Torque',
@@ -91,10 +92,18 @@ function chooseAll(wanted: string[]) {
 }
 const summary = computed(() => (me.value ? `${me.value.units.torque} · ${me.value.units.power}` : ''))
 
-async function signOut() {
-  answer(await api.POST('/api/sign-out'))
+const changing = ref(false)
+async function leave() {
   queries.clear()
   await router.replace({ name: 'sign-in' })
+}
+async function signOut() {
+  answer(await api.POST('/api/sign-out'))
+  await leave()
+}
+async function signOutEverywhere() {
+  answer(await api.POST('/api/me/sign-out-everywhere'))
+  await leave()
 }
 </script>
 
@@ -125,9 +134,12 @@ async function signOut() {
             {{ unit }}
           </button>
         </fieldset>
-        <v-btn block class="mt-4" @click="signOut">Sign out</v-btn>
+        <v-btn block class="mt-4" @click="changing = true">Change password…</v-btn>
+        <v-btn block class="mt-2" @click="signOut">Sign out</v-btn>
+        <v-btn block class="mt-2" @click="signOutEverywhere">Sign out everywhere</v-btn>
       </v-card>
     </v-menu>
+    <ChangePassword v-model="changing" />
   </div>
 </template>
 

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { onMounted, ref, useTemplateRef } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
@@ -13,6 +13,10 @@ const username = ref('')
 const password = ref('')
 const problem = ref<Problem | null>(null)
 const waiting = ref(false)
+const { data: door } = useQuery({
+  queryKey: ['door'],
+  queryFn: async () => answer(await api.GET('/api/door')),
+})
 
 // At once, not when the library first sees the field on the screen: by then somebody types in the other one.
 const first = useTemplateRef<{ focus: () => void }>('first')
@@ -41,9 +45,12 @@ async function signIn() {
 
 <template>
   <v-main class="page">
-    <form @submit.prevent="signIn">
+    <form class="door" @submit.prevent="signIn">
       <h1>Torvix</h1>
       <p class="text quiet">Back-to-back engine tests: plan, pull, compare, decide.</p>
+      <p v-if="door?.is_new" class="text" role="status">
+        This shop has no owner yet. Open the link that Torvix printed in its terminal.
+      </p>
       <v-text-field ref="first" v-model="username" label="Name" autocomplete="username" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
       <ProblemNote :error="problem" />
@@ -51,16 +58,3 @@ async function signIn() {
     </form>
   </v-main>
 </template>
-
-<style scoped>
-form {
-  width: min(360px, 90vw);
-  margin: 16vh auto 0;
-  display: flex;
-  flex-direction: column;
-  gap: 14px;
-}
-h1 {
-  font-size: 22px;
-}
-</style>

@@ -1,16 +1,19 @@
 <script setup lang="ts">
 /** The engines of the shop, and a new one. */
-import { ref } from 'vue'
+import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { useMe } from '../api/queries'
+import ArchiveMenu from '../components/ArchiveMenu.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import { useKeys } from '../keys'
 import NewEngine from '../sheet/NewEngine.vue'
 import { useEngines } from '../sheet/useBuild'
 
-const { data: engines, error, isPending } = useEngines()
+const { data, error, isPending } = useEngines()
+const archived = ref(false)
+const engines = computed(() => data.value?.filter((engine) => engine.archived === archived.value))
 const { data: me } = useMe()
 const router = useRouter()
 const adding = ref(false)
@@ -29,15 +32,28 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
       @made="(id) => router.push({ name: 'build', params: { id } })"
       @back="adding = false"
     />
-    <p v-if="isPending" class="text quiet">Fetching the engines…</p>
+    <p v-if="isPending" class="text quiet">Loading…</p>
     <p v-else-if="engines && !engines.length && !adding" class="text">
-      No engine yet. Describe one: bore, stroke and cylinders are enough to begin with.
+      {{
+        archived
+          ? 'Nothing is archived.'
+          : 'No engine yet. Describe one: bore, stroke and cylinders are enough to begin with.'
+      }}
     </p>
     <ol v-else-if="engines" class="entries">
       <li v-for="engine in engines" :key="engine.id">
-        <router-link :to="{ name: 'build', params: { id: engine.revisions.at(-1)!.id } }">
-          {{ engine.name }}
-        </router-link>
+        <span class="line">
+          <router-link :to="{ name: 'build', params: { id: engine.revisions.at(-1)!.id } }">
+            {{ engine.name }}
+          </router-link>
+          <ArchiveMenu
+            v-if="me?.may_operate"
+            :id="engine.id"
+            kind="engine"
+            :name="engine.name"
+            :archived="engine.archived"
+          />
+        </span>
         <span class="quiet">
           {{
             [engine.displacement, engine.owner, engine.confidential && 'confidential']
@@ -58,6 +74,15 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
         </span>
       </li>
     </ol>
+    <v-btn
+      v-if="data?.some((engine) => engine.archived) || archived"
+      variant="text"
+      size="small"
+      class="mt-4"
+      @click="archived = !archived"
+    >
+      {{ archived ? 'Show current ones' : 'Show archived ones' }}
+    </v-btn>
   </div>
 </template>
 
@@ -65,6 +90,11 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
 .engines {
   max-width: 900px;
   padding: 18px;
+}
+.line {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
 }
 .revisions {
   display: flex;

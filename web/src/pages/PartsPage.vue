@@ -4,12 +4,15 @@ import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { useMe } from '../api/queries'
+import ArchiveMenu from '../components/ArchiveMenu.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { useKeys } from '../keys'
 import NewPart from '../parts/NewPart.vue'
 import { matching, useParts, useSlots } from '../parts/useParts'
 
-const { data: parts, error, isPending } = useParts()
+const { data, error, isPending } = useParts()
+const archived = ref(false)
+const parts = computed(() => data.value?.filter((part) => part.archived === archived.value))
 const { data: slots } = useSlots()
 const { data: me } = useMe()
 const router = useRouter()
@@ -59,9 +62,13 @@ useKeys([
         {{ known.label }}
       </button>
     </div>
-    <p v-if="isPending" class="text quiet">Fetching the parts…</p>
+    <p v-if="isPending" class="text quiet">Loading…</p>
     <p v-else-if="!parts?.length" class="text">
-      No part yet. A part is anything that can go in a slot: a manifold, a carburettor, a cam.
+      {{
+        archived
+          ? 'Nothing is archived.'
+          : 'No part yet. A part is anything that can go in a slot: a manifold, a carburetor, a cam.'
+      }}
     </p>
     <p v-else-if="!found.length" class="text">No part is called that.</p>
     <table v-else class="figures">
@@ -72,6 +79,7 @@ useKeys([
           <th class="words">Slot</th>
           <th class="words">What is known of it</th>
           <th>Price</th>
+          <th><span class="visually-hidden">Archive</span></th>
         </tr>
       </thead>
       <tbody>
@@ -94,9 +102,27 @@ useKeys([
           <td class="words">{{ part.slot_label }}</td>
           <td class="words summary">{{ part.summary.join(' · ') }}</td>
           <td>{{ part.price || '–' }}</td>
+          <td>
+            <ArchiveMenu
+              v-if="me?.may_operate"
+              :id="part.id"
+              kind="part"
+              :name="part.name"
+              :archived="part.archived"
+            />
+          </td>
         </tr>
       </tbody>
     </table>
+    <v-btn
+      v-if="data?.some((part) => part.archived) || archived"
+      variant="text"
+      size="small"
+      class="mt-4"
+      @click="archived = !archived"
+    >
+      {{ archived ? 'Show current ones' : 'Show archived ones' }}
+    </v-btn>
   </div>
 </template>
 

@@ -3,15 +3,19 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { type Schema, upload } from '../api/client'
+import { answer, api, type Schema, upload } from '../api/client'
 import { refresh, useMe, useProgrammes } from '../api/queries'
+import ArchiveMenu from '../components/ArchiveMenu.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import { useKeys } from '../keys'
+import { copyOf, NEW_PLAN } from '../plan/copy'
 import OpenTests from '../plan/OpenTests.vue'
 import SetupMark from '../setups/SetupMark.vue'
+import FirstSteps from '../shop/FirstSteps.vue'
 
-const { data: programmes, error, isPending } = useProgrammes()
+const archived = ref(false)
+const { data: programmes, error, isPending } = useProgrammes(archived)
 const { data: me } = useMe()
 const router = useRouter()
 const queries = useQueryClient()
@@ -33,6 +37,17 @@ async function readIn(event: Event) {
   }
   reading.value = false
   field.value = ''
+}
+/** Opens the planner with the plan of another test, as if it had been typed there. */
+async function copy(programme_id: number) {
+  problem.value = null
+  try {
+    const plan = answer(await api.GET('/api/plans/{programme_id}', { params: { path: { programme_id } } }))
+    sessionStorage.setItem(NEW_PLAN, JSON.stringify(copyOf(plan.draft)))
+    await router.push({ name: 'new-programme' })
+  } catch (caught) {
+    problem.value = caught as Error
+  }
 }
 useKeys([
   {
@@ -57,16 +72,31 @@ useKeys([
       </template>
     </header>
     <ProblemNote :error="error ?? problem" />
-    <p v-if="isPending" class="text quiet">Fetching the programmes…</p>
+    <FirstSteps v-if="!archived" />
+    <p v-if="isPending" class="text quiet">Loading…</p>
     <p v-else-if="programmes && !programmes.length" class="text">
-      No programme yet. A programme is one question, the setups that compete and what is held constant. Start
-      Torvix with <kbd>./torvix demo</kbd> to see one at work.
+      {{
+        archived
+          ? 'Nothing is archived.'
+          : 'No programme yet. A programme is one question, the setups that compete and what is held constant.'
+      }}
     </p>
     <ol v-else-if="programmes" class="entries">
       <li v-for="programme in programmes" :key="programme.id">
-        <router-link :to="{ name: 'curves', params: { id: programme.id } }">{{
-          programme.question
-        }}</router-link>
+        <span class="line">
+          <router-link :to="{ name: 'curves', params: { id: programme.id } }">{{
+            programme.question
+          }}</router-link>
+          <ArchiveMenu
+            v-if="me?.may_operate"
+            :id="programme.id"
+            kind="programme"
+            :name="programme.question"
+            :archived="archived"
+          >
+            <v-list-item title="Copy as a new test" @click="copy(programme.id)" />
+          </ArchiveMenu>
+        </span>
         <span class="quiet"
           >{{ programme.engine }} · {{ day(programme.created_at) }} · {{ programme.created_by }}</span
         >
@@ -77,7 +107,10 @@ useKeys([
         </span>
       </li>
     </ol>
-    <OpenTests v-if="programmes?.length" />
+    <OpenTests v-if="programmes?.length && !archived" />
+    <v-btn v-if="me?.may_operate" variant="text" size="small" class="mt-4" @click="archived = !archived">
+      {{ archived ? 'Show current ones' : 'Show archived ones' }}
+    </v-btn>
   </div>
 </template>
 
@@ -99,6 +132,11 @@ useKeys([
 .list {
   max-width: 900px;
   padding: 18px;
+}
+.line {
+  display: flex;
+  justify-content: space-between;
+  gap: 10px;
 }
 .setups {
   display: flex;

@@ -41,7 +41,7 @@ useKeys([
 
 function told(row: Row): string[] {
   return [
-    row.excluded_reason && `Left out by ${row.judged_by}: ${row.excluded_reason}`,
+    row.excluded_reason && `Left out${row.judged_by ? ` by ${row.judged_by}` : ''}: ${row.excluded_reason}`,
     row.ended_why,
     row.override_reason && `Started outside a window: ${row.override_reason}`,
     row.first_after_change && 'First after a change',
@@ -112,7 +112,7 @@ function told(row: Row): string[] {
             <span class="quiet small" title="Revision of the engine">rev {{ row.revision }}</span>
           </td>
           <td class="words line">
-            {{ clock(row.started_at) }} <span class="quiet small">{{ day(row.started_at) }}</span>
+            {{ clock(row.started_at) }} <span class="quiet small">{{ day(row.made_on) }}</span>
           </td>
           <td>
             {{ figure(row.factor, 4) }}

@@ -7,6 +7,7 @@ import { useAction } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { clock, day } from '../figures'
 import { useKeys } from '../keys'
+import GivenTo from '../sheet/GivenTo.vue'
 import { bodyOf, useChoice } from '../verdict/choice'
 import { useSheets } from '../verdict/queries'
 import { useFrame } from './frame'
@@ -161,6 +162,7 @@ useKeys([
           <v-btn type="submit" class="hand" :loading="issuing.isPending.value">Issue it</v-btn>
         </form>
       </template>
+      <GivenTo v-if="mayOperate" :programme="programme.id" />
       <h2 class="next">Issued</h2>
       <p v-if="sheets && !sheets.length" class="quiet told">
         None yet. An issued sheet never changes; a correction is another version that says what changed.

@@ -2,12 +2,16 @@
 /** Rail and top line round the screens that belong to the whole shop rather than to one programme. */
 import { useRouter } from 'vue-router'
 
+import { computed } from 'vue'
+
+import { useMe } from '../api/queries'
 import KeyHelp from '../components/KeyHelp.vue'
 import PersonMenu from '../components/PersonMenu.vue'
 import { useKeys } from '../keys'
 
 const router = useRouter()
-const PLACES = [
+const { data: me } = useMe()
+const EVERYBODYS = [
   { name: 'programmes', label: 'Programmes', holds: ['programmes', 'new-programme'] },
   { name: 'engines', label: 'Engines', holds: ['engines', 'build'] },
   { name: 'parts', label: 'Parts', holds: ['parts', 'part'] },
@@ -15,12 +19,18 @@ const PLACES = [
   { name: 'air', label: 'Air', holds: ['air'] },
   { name: 'checklist', label: 'Checklist', holds: ['checklist'] },
 ]
+const OWNERS = [
+  { name: 'stands', label: 'Stands', holds: ['stands'] },
+  { name: 'people', label: 'People', holds: ['people'] },
+  { name: 'shop', label: 'Shop', holds: ['shop'] },
+]
+const places = computed(() => (me.value?.is_owner ? [...EVERYBODYS, ...OWNERS] : EVERYBODYS))
 useKeys(
-  PLACES.map((place, index) => ({
+  [...EVERYBODYS, ...OWNERS].map((place, index) => ({
     key: String(index + 1),
     label: String(index + 1),
     does: `Go to ${place.label.toLowerCase()}`,
-    press: () => void router.push({ name: place.name }),
+    press: () => places.value.includes(place) && void router.push({ name: place.name }),
   })),
 )
 </script>
@@ -30,7 +40,7 @@ useKeys(
     <nav class="rail" aria-label="The shop">
       <strong class="home">Torvix</strong>
       <router-link
-        v-for="place in PLACES"
+        v-for="place in places"
         :key="place.name"
         :to="{ name: place.name }"
         class="place"

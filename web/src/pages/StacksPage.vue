@@ -16,7 +16,7 @@ const build = ref<number | null>(null)
 const one = reactive<Record<string, number | ''>>({})
 const other = reactive<Record<string, number | ''>>({})
 const rows = computed(() => {
-  const present = new Set((parts.value ?? []).map((part) => part.slot))
+  const present = new Set((parts.value ?? []).flatMap((part) => (part.archived ? [] : [part.slot])))
   return (slots.value ?? []).filter((slot) => present.has(slot.value))
 })
 const chosen = (stack: Record<string, number | ''>) =>
@@ -38,7 +38,7 @@ function put(stack: Record<string, number | ''>, slot: string, event: Event) {
 }
 
 function inSlot(slot: string) {
-  return (parts.value ?? []).filter((part) => part.slot === slot)
+  return (parts.value ?? []).filter((part) => part.slot === slot && !part.archived)
 }
 </script>
 
@@ -94,19 +94,24 @@ function inSlot(slot: string) {
             </option>
           </select>
         </label>
-        <h2>What differs</h2>
-        <p v-if="!found.differences.length" class="text">Nothing: the same parts.</p>
-        <p v-for="sentence in found.differences" :key="sentence" class="text">{{ sentence }}</p>
-        <p v-if="found.changes > 1" class="quiet">
-          {{ found.changes }} slots: what is gained belongs to the package, not to one part.
+        <p v-if="!chosen(one).length || !chosen(other).length" class="text">
+          Put parts into both stacks: nothing is said of an empty one.
         </p>
-        <CheckList
-          title="Does the first go together?"
-          :checks="found.fit[0]!"
-          fine="Nothing speaks against it."
-        />
-        <CheckList title="Does the second?" :checks="found.fit[1]!" fine="Nothing speaks against it." />
-        <CheckList title="Is it fair?" :checks="found.fairness" fine="Nothing favours either." />
+        <template v-else>
+          <h2>What differs</h2>
+          <p v-if="!found.differences.length" class="text">Nothing: the same parts.</p>
+          <p v-for="sentence in found.differences" :key="sentence" class="text">{{ sentence }}</p>
+          <p v-if="found.changes > 1" class="quiet">
+            {{ found.changes }} slots: what is gained belongs to the package, not to one part.
+          </p>
+          <CheckList
+            title="Does the first go together?"
+            :checks="found.fit[0]!"
+            fine="Nothing speaks against it."
+          />
+          <CheckList title="Does the second?" :checks="found.fit[1]!" fine="Nothing speaks against it." />
+          <CheckList title="Is it fair?" :checks="found.fairness" fine="Nothing favors either." />
+        </template>
       </div>
     </div>
   </div>

@@ -26,7 +26,9 @@ const price = computed(() => {
   if (!props.part.price) return 'price unknown'
   return `${props.part.price}${props.part.price_is_private ? ', private' : ''}`
 })
-const others = computed(() => (parts.value ?? []).filter((other) => other.id !== props.part.id))
+const others = computed(() =>
+  (parts.value ?? []).filter((other) => other.id !== props.part.id && !other.archived),
+)
 
 function begin() {
   const { name, notes, belongs_to, price_is_private } = props.part

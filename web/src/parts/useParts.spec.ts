@@ -14,6 +14,7 @@ function part(more: Partial<PartRow>): PartRow {
     price: '',
     summary: [],
     photo: null,
+    archived: false,
     ...more,
   }
 }

@@ -42,7 +42,9 @@ watch(
     const used = new Set(draft.setups.flatMap((setup) => (setup.part_ids ?? []).map((id) => slotOf(id))))
     const settings = new Set(draft.setups.flatMap((setup) => Object.keys(setup.settings ?? {})))
     const present =
-      props.programme === null && !there.size ? new Set(parts.value.map((part) => part.slot)) : used
+      props.programme === null && !there.size
+        ? new Set(parts.value.flatMap((part) => (part.archived ? [] : [part.slot])))
+        : used
     for (const key of [
       ...slots.value.map((slot) => slot.value).filter((slot) => present.has(slot)),
       ...settings,

@@ -55,7 +55,7 @@ function dropRow(key: string) {
 
 function inSlot(slot: string, value: string) {
   const found = (parts.value ?? [])
-    .filter((part) => part.slot === slot)
+    .filter((part) => part.slot === slot && (!part.archived || value === String(part.id)))
     .map((part) => ({ value: String(part.id), label: part.name }))
   if (value.includes(' ')) {
     const names = value.split(' ').map((id) => parts.value?.find((part) => String(part.id) === id)?.name)

@@ -4,6 +4,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, Problem, type Schema } from '../api/client'
 import { useJob } from '../jobs/useJob'
 import { useParts, useSlots } from '../parts/useParts'
+import { NEW_PLAN } from './copy'
 import { blankDraft, type Draft, orderInputs, positions as positionsOf, takeOrder, type Told } from './draft'
 
 export interface FoundOrder {
@@ -28,7 +29,7 @@ export function usePlanChoices() {
 
 /** A draft, kept in this tab until it is saved, that says at each change what it can tell and how the day goes. */
 export function usePlanDraft(programme: number | null) {
-  const kept = `torvix-plan-${programme ?? 'new'}`
+  const kept = programme === null ? NEW_PLAN : `torvix-plan-${programme}`
   const draft = reactive<Draft>(blankDraft())
   /** Ids, because places move when setups and visits are added and dropped. */
   const pulledSetups = ref(new Set<number>())

@@ -19,7 +19,7 @@ const error = ref('')
 const units = computed(() => props.build.flow_units)
 
 function begin() {
-  depression.value = table.value?.depression ?? '28'
+  depression.value = table.value?.depression ?? props.build.flow_depression
   how.value = table.value?.how ?? ''
   rows.splice(0, rows.length, ...(table.value?.rows ?? []).map((row) => [...row]))
   while (rows.length < 4) rows.push(['', ''])

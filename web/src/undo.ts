@@ -1,0 +1,14 @@
+import { ref } from 'vue'
+
+/** What was just done, in words, and how to take it back. */
+export interface Done {
+  told: string
+  undo: () => Promise<unknown>
+}
+
+export const lastDone = ref<Done | null>(null)
+
+/** Say what was done; for some seconds it can be taken back. */
+export function done(told: string, undo: Done['undo']) {
+  lastDone.value = { told, undo }
+}
