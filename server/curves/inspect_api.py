@@ -220,7 +220,9 @@ def _wish(options: Mapping[str, Any], units: Mapping[str, str]) -> ReduceIn:
 
 
 def _notes(pull: Pull) -> list[Note]:
-    return list(Note.objects.filter(pull=pull).exclude(text="").select_related("person").defer("photo"))
+    return list(
+        Note.objects.filter(pull=pull, archived_at=None).exclude(text="").select_related("person").defer("photo")
+    )
 
 
 def _cut(curve: Reduced | None) -> CutOut | None:

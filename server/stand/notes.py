@@ -46,3 +46,13 @@ def write(
         note.photo, (note.width, note.height) = reencode(photo)
     note.save()
     return note
+
+
+def archive(person: Person, note: Note, at: datetime | None) -> Note:
+    """Its author puts a note aside since `at`, or brings it back (None). It stays in the record."""
+    require_operator(person)
+    if note.person_id != person.pk:
+        raise Refusal("Only who wrote a note puts it aside.", code="not_yours")
+    note.archived_at = at
+    note.save(update_fields=["archived_at"])
+    return note

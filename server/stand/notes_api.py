@@ -28,6 +28,7 @@ class NoteOut(Schema):
     pull: int | None
     at: datetime
     by: str
+    by_username: str
     width: int
     height: int
 
@@ -35,6 +36,10 @@ class NoteOut(Schema):
 class NotesOut(Schema):
     notes: list[NoteOut]
     kinds: dict[str, str]
+
+
+class ArchivedNoteIn(Schema):
+    archived: bool
 
 
 class NoteIn(Schema):
@@ -54,6 +59,7 @@ def _told(rows: list[Note]) -> NotesOut:
             NoteOut(
                 id=note.pk, kind=note.kind, label=note.get_kind_display(), text=note.text, pull_id=note.pull_id,
                 pull=note.pull.number if note.pull else None, at=note.at, by=str(note.person or ""),
+                by_username=note.person.username if note.person else "",
                 width=note.width, height=note.height,
             )
             for note in rows
@@ -63,7 +69,11 @@ def _told(rows: list[Note]) -> NotesOut:
 
 
 def _of_programme(programme_id: int) -> NotesOut:
-    rows = Note.objects.filter(session__programme=programme_id).select_related("person", "pull").defer("photo")
+    rows = (
+        Note.objects.filter(session__programme=programme_id, archived_at=None)
+        .select_related("person", "pull")
+        .defer("photo")
+    )
     return _told(list(rows))
 
 
@@ -95,6 +105,15 @@ def add_photo(
     pull = _pull(session, pull_id)
     notes.write(person, session, kind, text, timezone.now(), pull=pull, photo=notes.read_upload(file))
     return _of_programme(session.programme_id)
+
+
+@router.put("/notes/{note_id}/archived", response=NotesOut, operation_id="archive_note")
+def archive_note(request: HttpRequest, note_id: int, given: ArchivedNoteIn):
+    person = person_of(request)
+    seen = Note.objects.filter(session__programme__in=Programme.objects.visible_to(person))
+    note = get_object_or_404(seen.select_related("session").defer("photo"), pk=note_id)
+    notes.archive(person, note, timezone.now() if given.archived else None)
+    return _of_programme(note.session.programme_id)
 
 
 @router.get("/notes/{note_id}/photo", operation_id="note_photo", response={200: None})

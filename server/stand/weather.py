@@ -248,6 +248,16 @@ def strike_reading(person: Person, reading: WeatherReading, reason: str, at: dat
     return reading
 
 
+def restore_reading(person: Person, reading: WeatherReading) -> WeatherReading:
+    """Back into the log: it counts again."""
+    require_operator(person)
+    if reading.struck_at is None:
+        raise Refusal("This reading is in the log.", code="not_struck")
+    reading.struck_at, reading.struck_by, reading.struck_reason = None, None, ""
+    reading.save(update_fields=["struck_at", "struck_by", "struck_reason"])
+    return reading
+
+
 def log_stand(stand_id: int, barometer: float, temperature: float, relative_humidity: float, at: datetime) -> None:
     """Keep what the stand's weather station says, every few minutes of an open session."""
     session = Session.objects.filter(stand_id=stand_id, closed_at=None).first()

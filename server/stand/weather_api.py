@@ -330,6 +330,13 @@ def strike(request: HttpRequest, reading_id: int, given: StrikeIn):
     return Status(204, None)
 
 
+@router.post("/weather/{reading_id}/restore", response={204: None}, operation_id="restore_weather")
+def restore(request: HttpRequest, reading_id: int):
+    reading = get_object_or_404(WeatherReading, pk=reading_id)
+    services.restore_reading(_person(request), reading)
+    return Status(204, None)
+
+
 @router.put("/stands/{stand_id}/elevation", response=ElevationOut, operation_id="place_stand")
 def place_stand(request: HttpRequest, stand_id: int, given: ElevationIn):
     person = _person(request)

@@ -58,7 +58,9 @@ def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, Bes
 
 def manners(programme: Programme) -> dict[int, list[str]]:
     """What was noted of each setup's pulls: how it starts, sounds and runs decides where power does not."""
-    rows = Note.objects.filter(session__programme=programme, pull__isnull=False, kind__in=NOTICED).exclude(text="")
+    rows = Note.objects.filter(
+        session__programme=programme, pull__isnull=False, kind__in=NOTICED, archived_at=None
+    ).exclude(text="")
     found: dict[int, list[str]] = {}
     for note in rows.select_related("pull").order_by("at"):
         assert note.pull is not None

@@ -176,6 +176,7 @@ class Note(models.Model):
     photo = models.BinaryField(null=True, blank=True, help_text="JPEG, made anew from the pixels of what was sent")
     width = models.PositiveSmallIntegerField(default=0)
     height = models.PositiveSmallIntegerField(default=0)
+    archived_at = models.DateTimeField(null=True, blank=True, help_text="put aside by its author")
 
     class Meta:
         ordering = ["at", "pk"]

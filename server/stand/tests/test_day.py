@@ -16,6 +16,7 @@ from engines.readings import Change as Reading
 from engines.services import write_down
 from programmes import adjusting, timed
 from programmes.models import TimedChange
+from shop import people
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand import cautions, changes, checklist, gates, notes, records, services, windows
@@ -77,6 +78,14 @@ class Cautions(Scene):
         services.start(self.ines, pull)
         with self.assertRaisesMessage(Refusal, "Owner holds the control"):
             services.start(self.mats, pull)
+
+    def test_who_is_deactivated_while_holding_the_control_loses_it_to_whoever_takes_it(self):
+        cautions.acknowledge(self.ines, self.session, self.now)
+        pull = self.arm()
+        self.client.force_login(self.mats)
+        people.set_active(self.ines, self.mats, False, self.now)
+        self.assertEqual(self.client.post(f"/api/pulls/{pull.pk}/start", "{}", "application/json").status_code, 401)
+        services.start(self.ines, services.take_control(self.ines, pull))
 
     def test_what_is_in_the_tank_and_the_engine_is_kept_with_the_session(self):
         services.close_session(self.mats, self.session, self.now)
@@ -450,6 +459,19 @@ class Notes(Scene):
             [(note.kind, note.text) for note in Note.objects.all()],
             [("heard", "Rattle above 6000"), ("failed_start", "The engine did not start.")],
         )
+
+    def test_its_author_puts_a_note_aside_and_brings_it_back_and_nobody_else(self):
+        note = notes.write(self.mats, self.session, "heard", "Rattle", self.now)
+        for person, archived, code, left in ((self.ines, True, 409, 1), (self.mats, True, 200, 0),
+                                             (self.mats, False, 200, 1)):  # fmt: skip
+            self.client.force_login(person)
+            answer = self.client.put(
+                f"/api/notes/{note.pk}/archived", {"archived": archived}, content_type="application/json"
+            )
+            self.assertEqual(answer.status_code, code)
+            shown = self.client.get(f"/api/programmes/{self.session.programme_id}/notes").json()["notes"]
+            self.assertEqual(len(shown), left)
+        self.assertEqual(Note.objects.count(), 1)
 
     def test_a_photograph_keeps_the_kind_and_the_words_of_its_note(self):
         self.client.force_login(self.mats)

@@ -6,7 +6,7 @@ from django.test import TestCase
 from torvix_core.weather import Moisture
 
 from shop.models import Role
-from shop.refusals import Invalid, NotAllowed
+from shop.refusals import Invalid, NotAllowed, Refusal
 from shop.services import choose_units, units_of
 from stand import weather, weather_file
 from stand.models import WeatherReading
@@ -122,6 +122,11 @@ class TheLog(Case):
         weather.give_air([pull])
         self.assertIsNone(pull.air)
         self.assertEqual(WeatherReading.objects.count(), 1)
+        weather.restore_reading(self.person, reading)
+        weather.give_air([pull])
+        self.assertIsNotNone(pull.air)
+        with self.assertRaises(Refusal):
+            weather.restore_reading(self.person, reading)
 
     def test_a_reading_of_another_day_or_of_the_same_moment_is_refused(self):
         self.log(4)

@@ -16,6 +16,9 @@ const failed = ref('')
 const striking = ref<number | null>(null)
 const reason = ref('')
 const elevation = ref(props.session.elevation)
+const restore = useAction(async (reading_id: number) =>
+  answer(await api.POST('/api/weather/{reading_id}/restore', { params: { path: { reading_id } } })),
+)
 const strike = useAction(async (reading_id: number) =>
   answer(
     await api.POST('/api/weather/{reading_id}/strike', {
@@ -128,6 +131,15 @@ function strikeOut(id: number) {
                 >
                   Strike
                 </button>
+                <v-btn
+                  v-else-if="row.struck_reason"
+                  size="x-small"
+                  variant="text"
+                  :aria-label="`Bring back the reading of ${clock(row.at)}`"
+                  @click="restore.mutate(row.id)"
+                >
+                  Bring back
+                </v-btn>
               </td>
             </tr>
             <tr v-if="row.struck_reason">

@@ -4,8 +4,10 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
 import { answer, api, type Schema, upload } from '../api/client'
+import { useMe } from '../api/queries'
 import { clock } from '../figures'
 import { useKeys } from '../keys'
+import { done } from '../undo'
 import { saidOf } from './useSession'
 
 const props = defineProps<{
@@ -15,6 +17,7 @@ const props = defineProps<{
   mayOperate: boolean
 }>()
 const queries = useQueryClient()
+const { data: me } = useMe()
 const key = computed(() => ['notes', props.programme] as const)
 const { data } = useQuery({
   queryKey: key,
@@ -52,6 +55,16 @@ function photograph(event: Event) {
   if (props.pull) words.pull_id = String(props.pull.id)
   void take(upload<Schema['NotesOut']>(`/api/sessions/${props.session}/photos`, file, words))
   field.value = ''
+}
+const setArchived = (note_id: number, archived: boolean) =>
+  take(
+    api
+      .PUT('/api/notes/{note_id}/archived', { params: { path: { note_id } }, body: { archived } })
+      .then(answer),
+  )
+async function putAside(note: number) {
+  await setArchived(note, true)
+  done('The note is archived.', () => setArchived(note, false))
 }
 function measure(label: string) {
   kind.value = 'measured'
@@ -97,6 +110,15 @@ defineExpose({ measure })
             {{ note.pull ? `pull ${note.pull}, ` : '' }}{{ note.by ? `${note.by}, ` : ''
             }}{{ clock(note.at) }}
           </span>
+          <v-btn
+            v-if="mayOperate && note.by_username === me?.username"
+            size="x-small"
+            variant="text"
+            :aria-label="`Archive the note of ${clock(note.at)}`"
+            @click="putAside(note.id)"
+          >
+            Archive
+          </v-btn>
         </span>
       </li>
     </ol>
