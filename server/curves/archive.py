@@ -22,6 +22,8 @@ from django.db import IntegrityError, models, transaction
 from django.db.models import QuerySet
 from torvix_core import VERSION
 
+from curves import bringing
+from curves.bringing import Bringing
 from curves.files.binary import read_parquet
 from curves.files.table import FileProblem
 from curves.files.write import parquet_bytes
@@ -200,8 +202,18 @@ def _plain(value: Any) -> Any:
     return str(value) if isinstance(value, Decimal) else value
 
 
-def read(person: Person, content: bytes, at: datetime) -> Programme:
+def look(person: Person, content: bytes) -> Bringing:
+    """What it would bring; nothing is written. FileProblem says what is wrong."""
+    require_operator(person)
+    record, _ = _unpacked(content)
+    return bringing.look(record["tables"])
+
+
+def read(person: Person, content: bytes, at: datetime, question: str = "", *, link_parts: bool = False) -> Programme:
     """A programme as it was written, under new keys; all of it or nothing. FileProblem says what is wrong.
+
+    `question` takes the place of the file's; with `link_parts` a part that this shop has, the same in every value, is
+    not made a second time.
 
     Nobody of this shop is made to have written what a file says: its people are people of that file, who cannot sign
     in, and its stands are no stands of this shop. An engine or a part whose name is taken gets another.
@@ -210,9 +222,10 @@ def read(person: Person, content: bytes, at: datetime) -> Programme:
     record, blobs = _unpacked(content)
     try:
         with transaction.atomic():
-            made = _Reader(person, record, blobs).programme()
-            made.from_file_at = at
-            made.save(update_fields=["from_file_at"])
+            known = bringing.same_parts(record["tables"]) if link_parts else {}
+            made = _Reader(person, record, blobs, known).programme()
+            made.from_file_at, made.question = at, question or made.question
+            made.save(update_fields=["from_file_at", "question"])
             return made
     except ValidationError as error:
         raise FileProblem(f"{'; '.join(error.messages)[:300]}") from error
@@ -278,8 +291,11 @@ def _no_constant(name: str) -> float:
 class _Reader:
     """Makes the rows of a file, table by table, and keeps which new key stands for which old one."""
 
-    def __init__(self, person: Person, record: Mapping[str, Any], blobs: Entries) -> None:
-        self.person, self.blobs = person, blobs
+    def __init__(
+        self, person: Person, record: Mapping[str, Any], blobs: Entries, known_parts: Mapping[Any, int]
+    ) -> None:
+        """`known_parts`: parts of this shop that stand for parts of the file."""
+        self.person, self.blobs, self.known_parts = person, blobs, known_parts
         self.tables: Mapping[str, Any] = record["tables"]
         self.keys: dict[str, dict[Any, int]] = {table.name: {} for table in TABLES}
         people = record.get("people", [])
@@ -327,6 +343,8 @@ class _Reader:
             if (known := self._already_here(table, row)) is not None:
                 self.keys[table.name][row["id"]] = known
                 continue
+            if table.model in (PartReading, Alias, Photo) and row.get("part") in self.known_parts:
+                continue
             values = {}
             for field in fields_of(table):
                 values[field.attname] = self._value(table, field, row)
@@ -352,7 +370,9 @@ class _Reader:
             table.model._default_manager.filter(pk=pk).update(**{f"{name}_id": self.keys[table.name][old]})
 
     def _already_here(self, table: Table, row: Mapping[str, Any]) -> int | None:
-        """A stand of the file, off the line: one of this shop may bear the same name."""
+        """A stand of the file, off the line: one of this shop may bear the same name. A part that is the same."""
+        if table.model is Part:
+            return self.known_parts.get(row["id"])
         if table.model is not Stand:
             return None
         name = (str(row.get("name", "")).removesuffix(ACCORDING)[:50] or "Elsewhere") + ACCORDING

@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+from contextlib import contextmanager
+
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Router, Schema
+from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 
 from curves import archive, exports
@@ -20,9 +23,29 @@ from stand.models import Pull
 router = Router(tags=["files"])
 
 
+LONGEST_QUESTION = 200  # as the column holds
+
+
 class ReadBackOut(Schema):
     id: int
     question: str
+
+
+class PartBroughtOut(Schema):
+    """`same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another."""
+
+    name: str
+    here: bool
+    same: bool
+
+
+class BringingOut(Schema):
+    question: str
+    engine: str
+    engine_here: bool
+    setups: int
+    pulls: int
+    parts: list[PartBroughtOut]
 
 
 def _programme(person: Person, programme_id: int) -> Programme:
@@ -66,16 +89,45 @@ def take_out(request: HttpRequest, programme_id: int):
     return _attachment(content, "application/zip", f"{exports.file_name(programme.question)}.zip")
 
 
+@router.post("/archives/look", response=BringingOut, operation_id="look_into_archive")
+def look_into(request: HttpRequest, file: File[UploadedFile]):
+    """What a zip would bring; nothing is written."""
+    with _said_of_the_file():
+        found = archive.look(_operator(request), _content(file))
+    return BringingOut(
+        question=found.question, engine=found.engine, engine_here=found.engine_here, setups=found.setups,
+        pulls=found.pulls,
+        parts=[PartBroughtOut(name=one.name, here=one.here, same=one.same_as is not None) for one in found.parts],
+    )  # fmt: skip
+
+
 @router.post("/archives", response=ReadBackOut, operation_id="read_archive")
-def read_back(request: HttpRequest, file: File[UploadedFile]):
+def read_back(request: HttpRequest, file: File[UploadedFile], question: Form[str] = "", link_parts: Form[bool] = False):
     """A programme from its zip; all of it or nothing."""
+    person, plain = _operator(request), " ".join(question.split())
+    if len(plain) > LONGEST_QUESTION:
+        raise Invalid("The question is too long.", fields={"question": f"at most {LONGEST_QUESTION} letters"})
+    with _said_of_the_file():
+        made = archive.read(person, _content(file), timezone.now(), plain, link_parts=link_parts)
+    return ReadBackOut(id=made.pk, question=made.question)
+
+
+def _operator(request: HttpRequest) -> Person:
     assert is_person(request.user)
     require_operator(request.user)
+    return request.user
+
+
+def _content(file: UploadedFile) -> bytes:
     if (file.size or 0) > archive.LARGEST:
         raise Invalid("The file is too large.", fields={"file": f"at most {archive.LARGEST / 1e6:.0f} MB"})
+    return bytes(file.read())
+
+
+@contextmanager
+def _said_of_the_file() -> Iterator[None]:
     try:
-        made = archive.read(request.user, file.read(), timezone.now())
+        yield
     except FileProblem as problem:
         told = str(problem)
         raise Invalid(f"Nothing was read: {told}.", fields={"file": told}) from problem
-    return ReadBackOut(id=made.pk, question=made.question)

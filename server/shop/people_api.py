@@ -119,7 +119,10 @@ def _out(person: Person, asking: Person) -> PersonOut:
 @router.get("/people", response=PeopleOut, operation_id="people")
 def list_people(request: HttpRequest):
     owner = _owner(request)
-    found = Person.objects.order_by("-is_active", "first_name", "last_name", "username")
+    # Those that only a file tells of are no people of the shop (curves/archive.py).
+    found = Person.objects.exclude(username__startswith="file-").order_by(
+        "-is_active", "first_name", "last_name", "username"
+    )
     roles = [RoleOut(value=role, label=role.label, may=MAY[role]) for role in Role]
     return PeopleOut(people=[_out(person, owner) for person in found], roles=roles)
 

@@ -16,7 +16,7 @@ from torvix_core.standards import Standard
 from curves import archive, comparing
 from curves.files.table import FileProblem
 from curves.inspecting import Wanted, reduce_as
-from engines.models import Engine, Part
+from engines.models import Engine, Part, PartReading
 from programmes.models import Programme
 from shop.models import Person, Role
 from shop.refusals import NotAllowed
@@ -40,6 +40,9 @@ class Scene(TestCase):
 
 
 class ThereAndBack(Scene):
+    def setUp(self):
+        self.content = self.zip()
+
     def test_the_verdict_is_the_same_to_the_last_digit(self):
         reduce_as(self.operator, Pull.objects.get(number=3), Wanted(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY)
         comparing.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
@@ -87,6 +90,29 @@ class ThereAndBack(Scene):
         self.assertEqual(str(Pull.objects.filter(session__programme=again).first().operator),
                          "Operator (according to the file)")  # fmt: skip
         self.assertLessEqual(Person.objects.count(), people + 1)
+
+    def test_what_it_brings_is_told_first_and_nothing_is_written(self):
+        Part.objects.filter(name="manifold 0").update(name="renamed")
+        PartReading.objects.filter(part__name="manifold 1").update(value=0.4)
+        before = [Programme.objects.count(), Part.objects.count(), Person.objects.count()]
+        self.client.force_login(self.operator)
+        told = self.client.post("/api/archives/look", {"file": io.BytesIO(self.content)}).json()
+        self.assertEqual((told["question"], told["engine"], told["engine_here"]), ("Which manifold?", "2.9 six", True))
+        self.assertEqual((told["setups"], told["pulls"]), (3, self.programme.sessions.get().pulls.count()))
+        parts = {part["name"]: (part["here"], part["same"]) for part in told["parts"]}
+        wanted = {"manifold 0": (False, False), "manifold 1": (True, False), "manifold 2": (True, True)}
+        self.assertEqual(parts, wanted)
+        self.assertEqual([Programme.objects.count(), Part.objects.count(), Person.objects.count()], before)
+
+    def test_parts_that_are_the_same_are_linked_where_one_wants_it_and_the_question_is_ones_own(self):
+        made = archive.read(self.operator, self.content, scenes.DAY, "Once more?", link_parts=True)
+        self.assertEqual((made.question, Part.objects.count()), ("Once more?", 3))
+        before, after = (
+            [sorted(part.pk for part in setup.parts.all()) for setup in one.setups.all()]
+            for one in (self.programme, made)
+        )
+        self.assertEqual(before, after)
+        self.assertEqual(PartReading.objects.count(), 3)
 
     def test_the_document_names_every_table_and_field(self):
         told = (Path(__file__).parents[3] / "docs" / "file-formats.md").read_text(encoding="utf-8")

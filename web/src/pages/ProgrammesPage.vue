@@ -1,43 +1,27 @@
 <script setup lang="ts">
-import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
 import { useRouter } from 'vue-router'
 
-import { answer, api, type Schema, upload } from '../api/client'
-import { refresh, useMe, useProgrammes } from '../api/queries'
+import { answer, api } from '../api/client'
+import { useMe, useProgrammes } from '../api/queries'
 import ArchiveMenu from '../components/ArchiveMenu.vue'
 import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import { useKeys } from '../keys'
 import { copyOf, NEW_PLAN } from '../plan/copy'
+import ImportTest from '../plan/ImportTest.vue'
 import OpenTests from '../plan/OpenTests.vue'
 import SetupMark from '../setups/SetupMark.vue'
 import FirstSteps from '../shop/FirstSteps.vue'
+import { useHome } from '../shop/queries'
 
 const archived = ref(false)
 const { data: programmes, error, isPending } = useProgrammes(archived)
 const { data: me } = useMe()
+const { data: home } = useHome() // counts archived ones too
 const router = useRouter()
-const queries = useQueryClient()
-const reading = ref(false)
 const problem = ref<Error | null>(null)
 
-async function readIn(event: Event) {
-  const field = event.target as HTMLInputElement
-  const file = field.files?.[0]
-  if (!file) return
-  reading.value = true
-  problem.value = null
-  try {
-    const made = await upload<Schema['ReadBackOut']>('/api/archives', file)
-    await refresh(queries)
-    await router.push({ name: 'pulls', params: { id: made.id } })
-  } catch (caught) {
-    problem.value = caught as Error
-  }
-  reading.value = false
-  field.value = ''
-}
 /** Opens the planner with the plan of another test, as if it had been typed there. */
 async function copy(programme_id: number) {
   problem.value = null
@@ -64,22 +48,15 @@ useKeys([
     <header class="page-head">
       <h1>Programmes</h1>
       <template v-if="me?.may_operate">
-        <label class="read-in">
-          {{ reading ? 'Reading…' : 'Read one in from a file' }}
-          <input type="file" accept=".zip" aria-label="Programme in one file" @change="readIn" />
-        </label>
-        <v-btn class="hand" :to="{ name: 'new-programme' }">New programme</v-btn>
+        <ImportTest />
+        <v-btn :class="{ hand: programmes?.length }" :to="{ name: 'new-programme' }">New programme</v-btn>
       </template>
     </header>
     <ProblemNote :error="error ?? problem" />
     <FirstSteps v-if="!archived" />
     <p v-if="isPending" class="text quiet">Loading…</p>
     <p v-else-if="programmes && !programmes.length" class="text">
-      {{
-        archived
-          ? 'Nothing is archived.'
-          : 'No programme yet. A programme is one question, the setups that compete and what is held constant.'
-      }}
+      {{ archived ? 'Nothing is archived.' : 'No programme yet.' }}
     </p>
     <ol v-else-if="programmes" class="entries">
       <li v-for="programme in programmes" :key="programme.id">
@@ -108,27 +85,19 @@ useKeys([
       </li>
     </ol>
     <OpenTests v-if="programmes?.length && !archived" />
-    <v-btn v-if="me?.may_operate" variant="text" size="small" class="mt-4" @click="archived = !archived">
+    <v-btn
+      v-if="me?.may_operate && (archived || home?.programmes)"
+      variant="text"
+      size="small"
+      class="mt-4"
+      @click="archived = !archived"
+    >
       {{ archived ? 'Show current ones' : 'Show archived ones' }}
     </v-btn>
   </div>
 </template>
 
 <style scoped>
-.read-in {
-  margin-left: auto;
-  margin-right: 14px;
-  text-decoration: underline;
-  cursor: pointer;
-}
-.read-in input {
-  position: absolute;
-  opacity: 0;
-  width: 1px;
-}
-.read-in:focus-within {
-  outline: 2px solid var(--ink);
-}
 .list {
   max-width: 900px;
   padding: 18px;
