@@ -306,6 +306,7 @@ class Keys(Case):
                 page.keyboard.press("Escape")
                 expect(page.get_by_role("dialog")).to_be_visible()
                 expect(page.get_by_test_id("headline")).to_contain_text("Next:")
+                expect(page.locator(".abort")).to_have_count(0)  # until the stand itself says idle, Esc is the abort
                 page.keyboard.press("Escape")
                 expect(page.get_by_role("dialog")).to_have_count(0)
         ended = list(Pull.objects.filter(session__programme=self.trumpets).values_list("state", "ended_why"))

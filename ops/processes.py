@@ -19,6 +19,7 @@ from ops.machine import CannotGoOn, say
 
 STOP_S = 8.0
 PAUSE_S, PAUSE_MOST_S = 0.5, 30.0  # before a child that died is started again: at first, and in the end
+LOOK_S = 0.2  # between two looks at the children
 LOOK_AT_LOGS_S = 60.0
 LONGEST_LOG, OLD_LOGS = 5_000_000, 3  # bytes, and how many older ones are kept
 SOUND_S = 60.0  # a child that lived so long starts at the first pause again
@@ -91,7 +92,7 @@ class Family:
         """Until stopped. `tend` looks after what is no child of ours, the database."""
         logs_at = 0.0
         while True:
-            time.sleep(0.5)
+            time.sleep(LOOK_S)
             tend()
             for child in self.children:
                 self.look_after(child, time.monotonic())

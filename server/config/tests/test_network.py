@@ -24,7 +24,9 @@ from django.utils import timezone
 from jobs import services as jobs
 from jobs.models import OVER, Job
 from ops import certificate
+from ops.database import Elsewhere
 from ops.lanes import lane_port
+from ops.machine import CannotGoOn
 from ops.network import Door
 from shop.models import Role
 from verdicts import odds
@@ -151,6 +153,21 @@ class Deployed(SimpleTestCase):
         command = [sys.executable, MANAGE, "check", "--deploy", "--fail-level", "WARNING"]
         done = subprocess.run(command, env=env, capture_output=True, text=True)
         self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+
+class DatabaseElsewhere(TransactionTestCase):
+    def test_one_that_lets_us_in_but_not_make_tables_says_what_to_do(self):
+        told = connection.settings_dict
+        with connection.cursor() as cursor:
+            cursor.execute("CREATE ROLE reader LOGIN PASSWORD 'x'")
+        try:
+            found = Elsewhere(str(told["HOST"]), int(told["PORT"]), "reader", "x", str(told["NAME"]))
+            with self.assertRaisesRegex(CannotGoOn, "lets reader in, but not make tables. As its owner: GRANT"):
+                found.check()
+        finally:
+            with connection.cursor() as cursor:
+                cursor.execute("DROP ROLE reader")
+        Elsewhere(str(told["HOST"]), int(told["PORT"]), str(told["USER"]), "", str(told["NAME"])).check()
 
 
 class Health(TransactionTestCase):

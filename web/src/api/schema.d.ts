@@ -118,6 +118,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/archives/look": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Look Into
+         * @description What a zip would bring; nothing is written.
+         */
+        post: operations["look_into_archive"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/audit": {
         parameters: {
             query?: never;
@@ -627,6 +647,23 @@ export interface paths {
         head?: never;
         /** Choose Units */
         patch: operations["choose_units"];
+        trace?: never;
+    };
+    "/api/notes/{note_id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Archive Note */
+        put: operations["archive_note"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
         trace?: never;
     };
     "/api/notes/{note_id}/photo": {
@@ -2592,6 +2629,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/weather/{reading_id}/restore": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Restore */
+        post: operations["restore_weather"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/weather/{reading_id}/strike": {
         parameters: {
             query?: never;
@@ -2833,6 +2887,11 @@ export interface components {
             /** Archived */
             archived: boolean;
         };
+        /** ArchivedNoteIn */
+        ArchivedNoteIn: {
+            /** Archived */
+            archived: boolean;
+        };
         /** ArchivedProgrammeIn */
         ArchivedProgrammeIn: {
             /** Archived */
@@ -2901,6 +2960,21 @@ export interface components {
         BeginIn: {
             /** Setup Id */
             setup_id: number;
+        };
+        /** BringingOut */
+        BringingOut: {
+            /** Engine */
+            engine: string;
+            /** Engine Here */
+            engine_here: boolean;
+            /** Parts */
+            parts: components["schemas"]["PartBroughtOut"][];
+            /** Pulls */
+            pulls: number;
+            /** Question */
+            question: string;
+            /** Setups */
+            setups: number;
         };
         /** BuildIn */
         BuildIn: {
@@ -4690,6 +4764,8 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** By Username */
+            by_username: string;
             /** Height */
             height: number;
             /** Id */
@@ -4842,6 +4918,18 @@ export interface components {
             confidential: boolean;
             /** Owner */
             owner: string;
+        };
+        /**
+         * PartBroughtOut
+         * @description `same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another.
+         */
+        PartBroughtOut: {
+            /** Here */
+            here: boolean;
+            /** Name */
+            name: string;
+            /** Same */
+            same: boolean;
         };
         /** PartIn */
         PartIn: {
@@ -7183,6 +7271,16 @@ export interface operations {
                      * Format: binary
                      */
                     file: string;
+                    /**
+                     * Link Parts
+                     * @default false
+                     */
+                    link_parts?: boolean;
+                    /**
+                     * Question
+                     * @default
+                     */
+                    question?: string;
                 };
             };
         };
@@ -7194,6 +7292,36 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ReadBackOut"];
+                };
+            };
+        };
+    };
+    look_into_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringingOut"];
                 };
             };
         };
@@ -7949,6 +8077,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    archive_note: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                note_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchivedNoteIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NotesOut"];
                 };
             };
         };
@@ -10936,6 +11090,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["VerdictChoices"];
                 };
+            };
+        };
+    };
+    restore_weather: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                reading_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

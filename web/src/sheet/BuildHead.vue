@@ -2,14 +2,16 @@
 /** Whose engine, which revision, why it was made; and remarks. */
 import { useQueryClient } from '@tanstack/vue-query'
 import { ref } from 'vue'
+import { useRouter } from 'vue-router'
 
-import { answer, api } from '../api/client'
+import { answer, api, Problem } from '../api/client'
 import { useAction } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import type { Build } from './useBuild'
 
 const props = defineProps<{ build: Build; mayOperate: boolean }>()
 const queries = useQueryClient()
+const router = useRouter()
 const editing = ref(false)
 const owner = ref('')
 const confidential = ref(false)
@@ -31,6 +33,21 @@ const save = useAction(async () => {
   editing.value = false
 })
 
+/** For what is not a dimension of the sheet: every value stays as it is. */
+const revising = ref(false)
+const reason = ref('')
+const revise = useAction(async () => {
+  const made = answer(
+    await api.POST('/api/builds/{build_id}/successor', {
+      params: { path: { build_id: props.build.id } },
+      body: { changes: {}, reason: reason.value },
+    }),
+  )
+  revising.value = false
+  reason.value = ''
+  await router.push({ name: 'build', params: { id: made.id } })
+})
+
 function begin() {
   owner.value = props.build.engine.owner
   confidential.value = props.build.engine.confidential
@@ -48,6 +65,20 @@ function begin() {
     <span v-if="build.engine.confidential" class="hand-note small">confidential</span>
     <span v-if="build.notes" class="quiet">{{ build.notes }}</span>
     <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Owner and notes…</button>
+    <button v-if="mayOperate && !revising" type="button" class="quiet" @click="revising = true">
+      New revision…
+    </button>
+    <form v-if="revising" @submit.prevent="revise.mutate(undefined)">
+      <ProblemNote :error="revise.error.value" />
+      <v-text-field
+        v-model="reason"
+        label="What was changed, such as new rings"
+        autofocus
+        :error-messages="revise.error.value instanceof Problem ? revise.error.value.fields.reason : undefined"
+      />
+      <v-btn type="submit" size="small" class="hand">Add revision</v-btn>
+      <v-btn size="small" variant="text" @click="revising = false">Cancel</v-btn>
+    </form>
     <form v-if="editing" @submit.prevent="save.mutate(undefined)">
       <ProblemNote :error="save.error.value" />
       <label>Whose it is <input v-model="owner" /></label>
@@ -69,6 +100,10 @@ function begin() {
   align-items: baseline;
   gap: 4px 18px;
   padding: 14px 18px 4px;
+}
+form .v-input {
+  min-width: 320px;
+  flex: 0 1 420px;
 }
 form {
   flex-basis: 100%;

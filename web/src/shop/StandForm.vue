@@ -54,7 +54,7 @@ const save = () =>
 </script>
 
 <template>
-  <v-card class="pa-4 form">
+  <v-card class="pa-4 boxed">
     <form @submit.prevent="save">
       <h2>{{ title }}</h2>
       <ProblemNote :error="problem" />
@@ -77,7 +77,7 @@ const save = () =>
         />
         <v-text-field
           v-model="given.inertia"
-          label="Rotating inertia, if the stand does not send it"
+          label="Inertia, if the stand sends none"
           placeholder="0.45 kg·m²"
           :error-messages="wrong('inertia')"
         />
@@ -108,7 +108,7 @@ form {
   flex-direction: column;
   gap: 12px;
 }
-.form {
+.boxed {
   border: 1px solid var(--line) !important;
   margin-bottom: 18px;
 }

@@ -9,7 +9,7 @@ export function useStands() {
   return useQuery({
     queryKey: ['stands'],
     queryFn: async () => answer(await api.GET('/api/stands')),
-    refetchInterval: 2_000, // whether each is linked
+    refetchInterval: 1_000, // whether each is linked
   })
 }
 
