@@ -99,7 +99,7 @@ class Judging(Case):
             sign_in(page)
             self.at(page, self.gasket, "verdict")
             expect(page.get_by_test_id("sentence")).to_contain_text("A and B are a wash")
-            expect(page.get_by_test_id("sentence")).to_contain_text("Keep the cheaper part: A")
+            expect(page.get_by_test_id("sentence")).to_contain_text("Choose A on cost: setup ")
             page.get_by_role("tab", name="Decided").click()
             page.get_by_role("button", name="Decide").click()
             expect(page.get_by_role("alert")).to_contain_text("what spoke for it")

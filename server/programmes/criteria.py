@@ -12,6 +12,7 @@ from engines.entries import show
 from engines.parts import may_see_price, stack_of
 from programmes.plans import Plan, PlannedSetup
 from shop.models import Person
+from shop.money import money
 from shop.services import units_of
 
 
@@ -49,7 +50,7 @@ def _too_dear(plan: Plan, setup: PlannedSetup, person: Person) -> str:
     if ceiling is None:
         return ""
     total, _ = cost(plan, setup, person)
-    return f"Its parts cost {total:.0f}, above the ceiling of {ceiling:.0f}." if total > ceiling else ""
+    return f"Its parts cost {money(total)}, above the ceiling of {money(ceiling)}." if total > ceiling else ""
 
 
 def costs(plan: Plan, person: Person) -> Mapping[int, tuple[Decimal, list[str]]]:

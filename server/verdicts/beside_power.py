@@ -17,6 +17,7 @@ from programmes import criteria
 from programmes.models import Programme, Setup
 from programmes.plans import Plan
 from shop.models import Person
+from shop.money import money
 from shop.services import units_of
 from stand.models import Note, NoteKind
 
@@ -89,10 +90,10 @@ def tie_break(level: Sequence[Setup], beside: Mapping[int, Beside], person: Pers
         lowest = min(priced.values())
         cheapest = [letters[pk] for pk, cost in priced.items() if cost == lowest]
         if len(cheapest) < len(level):
-            dearer = ", ".join(
-                f"{letters[pk]} {cost - lowest:.0f} more" for pk, cost in priced.items() if cost > lowest
-            )
-            told.append(f"Keep the cheaper part: {listed(cheapest)} ({dearer}).")
+            dearer = [
+                f"setup {letters[pk]} costs {money(cost - lowest)} more" for pk, cost in priced.items() if cost > lowest
+            ]
+            told.append(f"Choose {listed(cheapest)} on cost: {listed(dearer)}.")
     elif priced:
         unknown = [letters[pk] for pk in letters if pk not in priced]
         told.append(f"The cost of {listed(unknown)} is not known: write the price into the part to compare cost.")

@@ -15,6 +15,7 @@ from engines.texts import optional
 from programmes.models import Programme
 from programmes.plans import Plan
 from shop.models import Person
+from shop.money import currency
 from shop.refusals import Invalid
 from shop.services import require_operator, units_of
 from stand import cautions
@@ -76,7 +77,7 @@ def _heads(shown: Verdict, programme: Programme, wanted: Wanted) -> list[str]:
     base = next(setup.letter for setup in programme.setups.all() if setup.pk == shown.baseline_id)
     heads = ["Setup", "Pulls", f"Score, {shown.score_unit}", f"Power, {shown.power_unit}",
              f"To {base}, {shown.score_unit}, 95 %", f"To {base}, %", "Best, %", "Standing"]  # fmt: skip
-    return [*heads, "Parts cost", f"per {shown.power_unit}"] if wanted.show_prices else heads
+    return [*heads, f"Parts cost, {currency()}", f"per {shown.power_unit}"] if wanted.show_prices else heads
 
 
 def _row(found: Answer, one: PlacingOut, shown: Verdict, wanted: Wanted) -> dict[str, Any]:

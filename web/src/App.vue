@@ -6,7 +6,7 @@ import { useTheme } from 'vuetify'
 
 import { Problem, type Schema } from './api/client'
 import UndoBar from './components/UndoBar.vue'
-import { setShopClock } from './figures'
+import { setShop } from './figures'
 
 const route = useRoute()
 const router = useRouter()
@@ -22,7 +22,8 @@ const queries = useQueryClient()
 let leaving = false
 const stop = queries.getQueryCache().subscribe(({ query }) => {
   if (query.queryKey[0] === 'me' && query.state.data) {
-    setShopClock((query.state.data as Schema['Me']).time_zone)
+    const me = query.state.data as Schema['Me']
+    setShop(me.time_zone, me.currency)
   }
   const error = query.state.error
   const isInside = route.name && !route.meta.outside

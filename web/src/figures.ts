@@ -1,4 +1,5 @@
 /** Numbers come converted; here they only get their digits. */
+import { ref } from 'vue'
 
 const formats = new Map<number, Intl.NumberFormat>()
 
@@ -42,9 +43,22 @@ export function channelFigure(channel: string, value: number | null | undefined)
 
 /** The shop's clock; until it is known, that of the machine. */
 let timeZone: string | undefined
+const currency = ref('')
 
-export function setShopClock(zone: string) {
+/** How the shop counts hours and money. */
+export function setShop(zone: string, money: string) {
   timeZone = zone
+  currency.value = money
+}
+
+/** An amount in the shop's currency. */
+export function money(value: number | null | undefined): string {
+  return value === null || value === undefined ? '–' : `${figure(value, 0)} ${currency.value}`
+}
+
+/** A heading of a column of amounts. */
+export function inMoney(what: string): string {
+  return currency.value ? `${what}, ${currency.value}` : what
 }
 
 export function clock(iso: string | null | undefined): string {

@@ -74,7 +74,8 @@ class Cost(Scene):
     def test_a_wash_keeps_the_cheaper_part(self):
         scenes.day_of_pulls(self.programme, self.operator, WASH)
         self.price("100", "500", "300")
-        self.assertIn("Keep the cheaper part: A (B 500 more, C 300 more).", self.verdict()["headline"])
+        told = "Choose A on cost: setup B costs 500 USD more and setup C costs 300 USD more."
+        self.assertIn(told, self.verdict()["headline"])
         self.assertIsNone(self.placing("B")["cost_per_power"])
 
     def test_an_unknown_price_is_told_not_guessed(self):

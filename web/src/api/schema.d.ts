@@ -4668,6 +4668,8 @@ export interface components {
             name: string;
             /** Role */
             role: string;
+            /** Role May */
+            role_may: string;
             /** Shop */
             shop: string;
             /** Time Zone */

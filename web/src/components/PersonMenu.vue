@@ -117,6 +117,7 @@ async function signOutEverywhere() {
       </template>
       <v-card class="pa-4 units" width="380">
         <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
+        <p class="quiet may">Who has this role {{ me.role_may }}.</p>
         <div class="sets">
           <button v-for="(wanted, label) in SETS" :key="label" type="button" @click="chooseAll(wanted)">
             {{ label }}
@@ -152,6 +153,9 @@ async function signOutEverywhere() {
 .sets button {
   border-width: 1px;
   padding: 3px 8px;
+}
+.may {
+  padding-bottom: 8px;
 }
 .person {
   white-space: nowrap;

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 import { useMe } from '../api/queries'
 import ArchiveMenu from '../components/ArchiveMenu.vue'
 import ProblemNote from '../components/ProblemNote.vue'
+import { inMoney } from '../figures'
 import { useKeys } from '../keys'
 import NewPart from '../parts/NewPart.vue'
 import { matching, useParts, useSlots } from '../parts/useParts'
@@ -78,7 +79,7 @@ useKeys([
           <th class="words">Part</th>
           <th class="words">Slot</th>
           <th class="words">What is known of it</th>
-          <th>Price</th>
+          <th>{{ inMoney('Price') }}</th>
           <th><span class="visually-hidden">Archive</span></th>
         </tr>
       </thead>

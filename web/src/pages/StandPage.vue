@@ -29,6 +29,8 @@ import { useFrame } from './frame'
 const frameOfProgramme = useFrame()
 const { programme, day, setup, mayOperate } = frameOfProgramme
 const id = computed(() => programme.value.id)
+/** This screen's address, for the camera of a tablet in the cell. */
+const code = computed(() => `/api/address.svg?path=${encodeURIComponent(`/programmes/${id.value}/stand`)}`)
 const { data: stand, error: standError } = useStandNow(id)
 const connected = computed(() => Boolean(stand.value?.connected))
 const flow = usePullFlow(frameOfProgramme, connected)
@@ -358,6 +360,15 @@ const holdLabel = computed(() => {
         </template>
         <OpenJobsPanel v-if="!running && !armed" :session="session.id" :may-operate="mayOperate" />
         <ProblemNote :error="problem" />
+        <v-menu location="top">
+          <template #activator="{ props: activator }">
+            <v-btn v-bind="activator" size="small" variant="text">On a tablet…</v-btn>
+          </template>
+          <v-card class="pa-4">
+            <p class="text">Point its camera at this.</p>
+            <img :src="code" width="180" height="180" alt="QR code of this screen" />
+          </v-card>
+        </v-menu>
         <p class="hints quiet">
           Hold <kbd>Space</kbd> or <kbd>Enter</kbd> to start · <kbd>Esc</kbd> aborts · <kbd>?</kbd> lists the
           keys. Esc asks the stand to stop; the wired emergency stop is the stand's own.

@@ -4,6 +4,7 @@ import { useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../api/client'
+import { inMoney } from '../figures'
 import LineFields from './LineFields.vue'
 import { useSlots } from './useParts'
 
@@ -58,7 +59,7 @@ async function make() {
     <label> <span>Name</span><input v-model="name" autofocus :aria-invalid="Boolean(fields.name)" /> </label>
     <p v-if="fields.name" class="message">{{ fields.name }}</p>
     <label>
-      <span>Price</span>
+      <span>{{ inMoney('Price') }}</span>
       <span>
         <input v-model="price" class="number" placeholder="unknown" :aria-invalid="Boolean(fields.price)" />
         <input v-model="isPrivate" type="checkbox" aria-label="Price is private" /> private

@@ -3,6 +3,7 @@
 import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem } from '../api/client'
+import { inMoney, money } from '../figures'
 import { type Part, useParts } from './useParts'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
@@ -24,7 +25,7 @@ const message = ref('')
 const price = computed(() => {
   if (props.part.price_state === 'private') return 'price private'
   if (!props.part.price) return 'price unknown'
-  return `${props.part.price}${props.part.price_is_private ? ', private' : ''}`
+  return `${money(Number(props.part.price))}${props.part.price_is_private ? ', private' : ''}`
 })
 const others = computed(() =>
   (parts.value ?? []).filter((other) => other.id !== props.part.id && !other.archived),
@@ -107,7 +108,7 @@ async function dropAlias(name: string) {
       <label><span>Name</span><input v-model="facts.name" /></label>
       <p v-if="fields.name" class="message">{{ fields.name }}</p>
       <label>
-        <span>Price</span>
+        <span>{{ inMoney('Price') }}</span>
         <span>
           <input v-model="facts.price" placeholder="unknown" />
           <input v-model="facts.price_is_private" type="checkbox" aria-label="Price is private" /> private

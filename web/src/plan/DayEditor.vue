@@ -2,7 +2,7 @@
 /** The day being planned: when it is over and what it costs, the time line, its running order and what it rests on. */
 import { computed, useTemplateRef } from 'vue'
 
-import { clock, figure } from '../figures'
+import { clock, figure, money } from '../figures'
 import { letterOf } from '../setups/marks'
 import DayForm from './DayForm.vue'
 import DayTimeline from './DayTimeline.vue'
@@ -38,7 +38,7 @@ const holdsMore = computed(() => found.value?.dropped.some((place) => !day.value
         <span class="quiet">&ensp;{{ day.fuel_told }}</span>
       </p>
       <p v-else class="figure quiet">{{ day.fuel_told }}</p>
-      <p v-if="day.price !== null" class="figure">{{ figure(day.price, 0) }} for the stand</p>
+      <p v-if="day.price !== null" class="figure">{{ money(day.price) }} for the stand</p>
       <p v-if="beyond !== null && beyond > 0.5" class="figure hand-note" data-test="cost">
         {{ figure(beyond, 0) }} min more than {{ holdsMore ? 'the order that fits' : 'the best order' }}
       </p>

@@ -22,7 +22,7 @@ const NUMBERS = computed(() => [
   { key: 'fuel_available', label: 'Fuel there is', unit: fuelUnit.value, placeholder: 'no limit' },
   { key: 'fuel_pull', label: 'Fuel a pull', unit: fuelUnit.value, placeholder: 'estimated' },
   { key: 'fuel_warm_up', label: 'Fuel a warm-up', unit: fuelUnit.value, placeholder: 'estimated' },
-  { key: 'hour_price', label: 'Price of an hour', unit: '', placeholder: 'none' },
+  { key: 'hour_price', label: 'Price per hour', unit: me.value?.currency ?? '', placeholder: 'none' },
 ])
 const template = ref('')
 const templateSetup = ref(1)

@@ -5,7 +5,7 @@ import { computed } from 'vue'
 
 import { answer, api, type Schema } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
-import { clock, day as date, figure } from '../figures'
+import { clock, day as date, figure, money } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
 import DayTimeline from './DayTimeline.vue'
@@ -59,7 +59,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
           >
           <span class="quiet">&ensp;{{ day.fuel_told }}</span>
         </p>
-        <p v-if="day.price !== null">{{ figure(day.price, 0) }} for the stand</p>
+        <p v-if="day.price !== null">{{ money(day.price) }} for the stand</p>
       </div>
       <p v-if="progress?.projected && progress.paid_until" class="text" data-test="projected">
         It will be over at {{ clock(progress.projected) }}, {{ late }}. Paid until

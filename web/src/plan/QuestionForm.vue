@@ -30,7 +30,12 @@ const NUMBERS = [
 ]
 const LIMITS = computed(() => [
   { key: 'height_limit', label: 'Height limit', unit: me.value?.units.length ?? '', placeholder: 'none' },
-  { key: 'cost_ceiling', label: 'Cost ceiling for new parts', unit: '', placeholder: 'none' },
+  {
+    key: 'cost_ceiling',
+    label: 'Cost ceiling for new parts',
+    unit: me.value?.currency ?? '',
+    placeholder: 'none',
+  },
 ])
 const dutyTold = computed(() => choices.value?.duties.find((one) => one.value === draft.duty)?.told)
 const range = computed(() => {

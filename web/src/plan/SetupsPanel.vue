@@ -3,7 +3,7 @@
 import { computed } from 'vue'
 
 import type { Schema } from '../api/client'
-import { figure } from '../figures'
+import { money } from '../figures'
 import { useFrame } from '../pages/frame'
 import { useParts } from '../parts/useParts'
 import SetupMark from '../setups/SetupMark.vue'
@@ -76,7 +76,7 @@ const CANDIDATES: Record<string, string> = {
             <th class="words" scope="row">New parts cost</th>
             <td v-for="(_, place) in draft.setups" :key="place" class="words">
               <template v-if="costs.get(place)">
-                {{ figure(costs.get(place)!.price, 0) }}
+                {{ money(costs.get(place)!.price) }}
                 <span v-if="costs.get(place)!.unknown.length" class="quiet"
                   >and {{ costs.get(place)!.unknown.join(', ') }}, price not known</span
                 >

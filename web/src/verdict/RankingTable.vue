@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 
 import type { Schema } from '../api/client'
 import IntervalBar from '../components/IntervalBar.vue'
-import { figure, signed } from '../figures'
+import { figure, inMoney, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
 import { chance, standing } from './words'
@@ -100,7 +100,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
           <th>Most at one speed, %</th>
           <th>at rpm</th>
           <th>Over the duty, %</th>
-          <th>Parts cost</th>
+          <th>{{ inMoney('Parts cost') }}</th>
           <th>per {{ verdict.torque_unit }}</th>
           <th>per {{ verdict.power_unit }}</th>
           <th class="words">Heard and seen</th>
