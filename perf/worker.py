@@ -17,7 +17,7 @@ from perf.feed import CHANNELS, RATE_HZ
 from perf.report import size, tell
 from shop.models import Role, Stand
 from stand import services
-from stand.models import ENDED, Chunk, Link, ListItem, Pull
+from stand.models import ENDED, Chunk, Link, ListItem, Pull, PullState
 
 ROOT = Path(__file__).resolve().parents[1]
 SECONDS = float(os.environ.get("TORVIX_FEED_S", size(60, 5)))
@@ -55,6 +55,7 @@ class FullRate(TransactionTestCase):
         share = spent / (time.monotonic() - began)
         self.until(lambda: Pull.objects.get(pk=pull.pk).state in ENDED)
         kept = Pull.objects.get(pk=pull.pk)
+        self.assertEqual(kept.state, PullState.COMPLETE, kept.ended_why)  # else the figures are of something else
         held = kept.channels.first()
         tell(
             f"worker at {RATE_HZ} Hz × {CHANNELS} channels for {SECONDS:.0f} s",

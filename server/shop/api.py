@@ -23,6 +23,7 @@ class Me(Schema):
     username: str
     name: str
     role: str
+    role_may: str
     may_operate: bool
     is_owner: bool
     shop: str
@@ -38,6 +39,7 @@ def me(person: Person) -> Me:
         username=person.username,
         name=str(person),
         role=person.get_role_display(),
+        role_may=services.MAY[Role(person.role)],
         may_operate=services.may_operate(person),
         is_owner=person.role == Role.OWNER,
         shop=shop.name,

@@ -84,14 +84,6 @@ class AuditOut(Schema):
     what: str
 
 
-MAY = {
-    Role.OWNER: "arranges people, stands and limits, and does all that operators do",
-    Role.OPERATOR: "plans, runs and judges",
-    Role.VIEWER: "reads every test that is not confidential",
-    Role.CUSTOMER: "reads the tests that were given to them, and nothing else",
-}
-
-
 def _owner(request: HttpRequest) -> Person:
     assert services.is_person(request.user)
     services.require_owner(request.user)
@@ -123,7 +115,7 @@ def list_people(request: HttpRequest):
     found = Person.objects.exclude(username__startswith="file-").order_by(
         "-is_active", "first_name", "last_name", "username"
     )
-    roles = [RoleOut(value=role, label=role.label, may=MAY[role]) for role in Role]
+    roles = [RoleOut(value=role, label=role.label, may=services.MAY[role]) for role in Role]
     return PeopleOut(people=[_out(person, owner) for person in found], roles=roles)
 
 

@@ -9,6 +9,14 @@ from django.contrib.auth.models import AnonymousUser
 from shop.models import UNIT_CHOICES, Person, Role
 from shop.refusals import Invalid, NotAllowed
 
+# What each role is for, in words.
+MAY = {
+    Role.OWNER: "arranges people, stands and limits, and does all that operators do",
+    Role.OPERATOR: "plans, runs and judges",
+    Role.VIEWER: "reads every test that is not confidential",
+    Role.CUSTOMER: "reads the tests that were given to them, and nothing else",
+}
+
 
 def is_person(user: object) -> TypeGuard[Person]:
     return isinstance(user, Person) and not isinstance(user, AnonymousUser)
