@@ -151,10 +151,16 @@ class ServedCase(CopyCase):
             page.goto(screen, wait_until="domcontentloaded")
             page.get_by_role("navigation").first.wait_for()
             page.evaluate(SETTLED)
-            for violation in Axe().run(page).response["violations"]:
-                places = "; ".join(node["html"][:110] for node in violation["nodes"][:3])
-                found.append(f"{screen}: {violation['id']}: {places}")
+            found += [f"{screen}: {told}" for told in self.violations(page)]
         self.assertEqual(found, [])
+
+    @staticmethod
+    def violations(page: Page) -> list[str]:
+        """Of the screen that is shown: rule and places of each."""
+        return [
+            f"{violation['id']}: {'; '.join(node['html'][:110] for node in violation['nodes'][:3])}"
+            for violation in Axe().run(page).response["violations"]
+        ]
 
     @contextmanager
     def browser(self) -> Iterator[Page]:

@@ -69,6 +69,7 @@ class EmptyShop(ServedCase):
             self.pull(page)
             self.assertLessEqual(self.clicks(page), MOST_CLICKS)
             self.hand_on(page)
+            self.axe(page, "/", "/stands", "/people", "/shop", "/parts")
             self.archive(page)
         self.assertEqual(self.problems, [])
 
@@ -76,6 +77,8 @@ class EmptyShop(ServedCase):
         page.goto("/", wait_until="domcontentloaded")
         expect(page.get_by_text("This shop has no owner yet.")).to_be_visible()
         page.goto(setting_up.first_link(), wait_until="domcontentloaded")
+        expect(page.get_by_label("Time zone").first).not_to_have_value("")
+        self.assertEqual(self.violations(page), [])
         for label, text in (("Shop name", "Works"), ("Full name", "Una Berg"), ("Name to sign in with", "una")):
             page.get_by_label(label).fill(text)
         page.get_by_label("Password").fill("short")

@@ -27,6 +27,7 @@ from torvix_core.standards import Standard
 
 from demo import library, shelf
 from engines.models import Build, Part
+from programmes import archiving
 from programmes.adjusting import read_setting
 from programmes.expectations import expect
 from programmes.models import Kind, Programme, Setup
@@ -89,6 +90,7 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
         if Programme.objects.filter(question__in=questions).count() < len(questions):
             raise LoadFailed("the demonstration is there only in part: an earlier loading was cut off")
         _keep_stands(plans)
+        Shop.objects.get_or_create(pk=1, defaults=plans[0]["shop"])  # loaded before there was one
         return False
     Shop.objects.create(pk=1, **plans[0]["shop"])
     people = {told["username"]: _person(told, plans[0]["password"]) for told in plans[0]["people"]}
@@ -116,6 +118,8 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
         person = people[told["planned_by"]]
         programme = _programme(told, _windows(plan), build, parts, person, day + timedelta(minutes=number - 30))
         setups = list(programme.setups.all())
+        if customers := [people[username].pk for username in told.get("given_to", [])]:
+            archiving.give_to(person, programme, customers, programme.created_at)
         for one in told.get("expected", []):
             expect(people[one["by"]], setups[one["setup"]], one["measure"], one["text"], one["sentence"],
                    programme.created_at)  # fmt: skip

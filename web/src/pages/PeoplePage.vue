@@ -112,7 +112,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
       </form>
     </v-card>
     <p v-if="isPending" class="text quiet">Loading…</p>
-    <div class="scroll">
+    <div>
       <table v-if="data" class="figures people">
         <thead>
           <tr>
@@ -189,8 +189,26 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
 .gone td {
   color: var(--quiet);
 }
-.scroll {
-  overflow-x: auto;
+.people :deep(.v-select) {
+  min-width: 130px;
+}
+@media (max-width: 700px) {
+  .people thead {
+    display: none;
+  }
+  .people tr {
+    display: block;
+    border-bottom: 1px solid var(--line);
+    padding: 8px 0;
+  }
+  .people td {
+    display: block;
+    border: 0;
+    padding: 3px 0;
+  }
+  .acts {
+    flex-wrap: wrap;
+  }
 }
 .changes {
   margin-top: 28px;

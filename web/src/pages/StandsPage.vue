@@ -123,11 +123,13 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
 .stand h2 {
   color: var(--ink);
   display: flex;
+  flex-wrap: wrap;
   gap: 14px;
   font-size: 15px;
 }
 .acts {
   display: flex;
+  flex-wrap: wrap;
   gap: 10px;
 }
 .stand .acts {
