@@ -20,6 +20,7 @@ VAR = ROOT / "var"
 POSTGRES_BIN = Path("/usr/lib/postgresql/15/bin")
 # The one that is made to run without a screen takes less than half the time of the other, which serves as well.
 BROWSERS = (Path("/usr/bin/chromium-headless-shell"), Path("/usr/bin/chromium"))
+QUICK = BROWSERS[0].name
 NODE_AT_LEAST = (20, 19)
 # What lays out the text of a sheet as PDF is loaded from the system.
 TEXT_LIBRARIES = {"libpangoft2-1.0-0": "pangoft2-1.0", "libharfbuzz-subset0": "harfbuzz-subset"}
@@ -70,7 +71,7 @@ def _debian_packages(tests: bool) -> None:
     wanted = {"postgresql": (POSTGRES_BIN / "initdb").exists()}
     wanted |= {package: find_library(library) is not None for package, library in TEXT_LIBRARIES.items()}
     if tests:
-        wanted[BROWSERS[0].name] = BROWSERS[0].exists()
+        wanted[QUICK] = BROWSERS[0].exists()
     try:
         import ensurepip  # noqa: F401
     except ImportError:
@@ -78,20 +79,27 @@ def _debian_packages(tests: bool) -> None:
     missing = [name for name, there in wanted.items() if not there]
     if not missing:
         return
-    told = f"apt-get install {' '.join(missing)}"
-    if missing == [BROWSERS[0].name] and browser() and not _may_install():
+    if missing == [QUICK] and browser() and not _may_install():
         return
     if not _may_install():
-        raise CannotGoOn(f"Debian packages are missing. As root: {told}")
+        raise CannotGoOn(f"Debian packages are missing. As root: apt-get install {' '.join(missing)}")
     say(f"installing {', '.join(missing)} (Debian)")
-    quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     log = VAR / "apt.log"
+    if _apt_install(missing, log):
+        return
+    # A Debian that does not have the quick one: the other serves as well.
+    others = [name for name in missing if name != QUICK] + ([] if browser() else [BROWSERS[1].name])
+    if QUICK not in missing or (others and not _apt_install(others, log)):
+        raise CannotGoOn(f"apt-get install {' '.join(missing)} failed; see {log}, then run it by hand")
+
+
+def _apt_install(packages: Sequence[str], log: Path) -> bool:
+    quiet = {**os.environ, "DEBIAN_FRONTEND": "noninteractive"}
     with log.open("a") as out:
-        for command in (["apt-get", "update"], ["apt-get", "install", "-y", "--no-install-recommends", *missing]):
-            if subprocess.run(command, env=quiet, stdout=out, stderr=out).returncode:
-                if missing == [BROWSERS[0].name] and browser():
-                    return
-                raise CannotGoOn(f"{' '.join(command)} failed; see {log}, then run {told} by hand")
+        return all(
+            subprocess.run(command, env=quiet, stdout=out, stderr=out).returncode == 0
+            for command in (["apt-get", "update"], ["apt-get", "install", "-y", "--no-install-recommends", *packages])
+        )
 
 
 def _may_install() -> bool:

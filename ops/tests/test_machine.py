@@ -54,6 +54,32 @@ class MissingThings(TestCase):
         ):
             machine._debian_packages(tests=True)
 
+    def installed(self, *works: bool) -> list[list[str]]:
+        """What is asked of apt on a machine without a browser, where its tries end so."""
+        asked: list[list[str]] = []
+        ends = iter(works)
+
+        def install(packages: list[str], log: Path) -> bool:
+            asked.append(packages)
+            return next(ends)
+
+        with (
+            mock.patch.object(machine, "BROWSERS", NO_BROWSER),
+            mock.patch.object(Path, "exists", lambda path: not str(path).startswith("/nowhere")),
+            mock.patch.object(machine, "find_library", return_value="there"),
+            mock.patch.object(machine, "_may_install", return_value=True),
+            mock.patch.object(machine, "_apt_install", install),
+            mock.patch.object(machine, "say"),
+        ):
+            machine._debian_packages(tests=True)
+        return asked
+
+    def test_a_debian_without_the_quick_browser_gets_the_other(self):
+        self.assertEqual(self.installed(True), [["chromium-headless-shell"]])
+        self.assertEqual(self.installed(False, True), [["chromium-headless-shell"], ["chromium"]])
+        with self.assertRaisesRegex(CannotGoOn, "apt-get install chromium-headless-shell failed"):
+            self.installed(False, False)
+
     def test_a_program_that_fails_is_told_by_what_it_was_for(self):
         with self.assertRaisesRegex(CannotGoOn, "counting failed .exit code 3."):
             machine.run([sys.executable, "-c", "raise SystemExit(3)"], what="counting")
