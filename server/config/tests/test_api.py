@@ -2,6 +2,7 @@
 
 import io
 import json
+import re
 from pathlib import Path
 
 import scenes
@@ -299,6 +300,17 @@ class Permissions(TestCase):
                 answer = self.read(address) if method == "get" else self.ask(method, address, body)
                 self.assertEqual(answer.status_code, 200 if who == READ else 403, answer.content)
         self.assertEqual(self.state(), before)
+
+    def test_a_customer_to_whom_nothing_was_given_finds_nothing_of_any_test(self):
+        self.client.force_login(scenes.person(Role.CUSTOMER))
+        own = re.compile(r"\{(programme|session|setup|pull|sheet|engine|build|part|photo|note|import)\}")
+        asked = [one for one in ENDPOINTS if own.search(one[1]) and one[3] in (READ, OPERATE)]
+        self.assertGreater(len(asked), 90)
+        for method, address, body, _ in asked:
+            with self.subTest(method=method, address=address):
+                self.assertIn(self.ask(method, address, body).status_code, (403, 404))
+        for address in ("/api/programmes", "/api/engines", "/api/parts", "/api/open-tests"):
+            self.assertEqual(self.client.get(address).json(), [], address)
 
     def test_only_an_owner_arranges_the_shop(self):
         self.client.force_login(self.operator)
