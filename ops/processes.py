@@ -82,6 +82,14 @@ class Family:
         child.start(self.env)
         self.children.append(child)
 
+    def rename(self, name: str, new: str, command: Sequence[str], log: Path) -> bool:
+        """A child that lives does other work from now on, and `command` once it dies. False where it is dead."""
+        child = next((child for child in self.children if child.name == name), None)
+        if child is None or child.process is None or child.process.poll() is not None:
+            return False
+        child.name, child.command, child.log = new, command, log
+        return True
+
     def end(self, name: str) -> None:
         """Stop a child for good."""
         for child in [child for child in self.children if child.name == name]:

@@ -75,11 +75,20 @@ class Family:
     def __init__(self) -> None:
         self.env: dict[str, str] = {}
         self.running: dict[str, list[str]] = {}
+        self.dead = False  # the spare worker
         self.done: list[str] = []
 
     def start(self, name: str, command: list[str], log: Path) -> None:
         self.running[name] = command
         self.done.append(f"+{name}")
+
+    def rename(self, name: str, new: str, command: list[str], log: Path) -> bool:
+        if self.dead or name not in self.running:
+            return False
+        del self.running[name]
+        self.running[new] = command
+        self.done.append(f"{name} becomes {new}")
+        return True
 
     def end(self, name: str) -> None:
         del self.running[name]
@@ -118,6 +127,22 @@ class FollowingTheTable(TestCase):
         self.write({"id": 1}, {"id": 2, "simulated": "six"})
         self.write({"id": 1})
         self.assertEqual(self.family.done, ["-bench worker, stand 2", "-simulated stand 2"])
+
+    def test_the_spare_worker_takes_the_new_stand_and_another_is_made_ready(self):
+        self.stands.start()
+        self.write({"id": 7})
+        told = ["spare bench worker becomes bench worker, stand 7", "+spare bench worker"]
+        self.assertEqual(self.family.done, told)
+        self.assertEqual(self.family.running["bench worker, stand 7"][-2:], ["--stand", "7"])
+        call = json.loads((self.folder / "spare-worker-1.json").read_text())
+        self.assertEqual(call, {"stand": "7", "log": str(self.folder / "bench-7.log")})
+        self.assertFalse((self.folder / "spare-worker-2.json").exists())
+
+    def test_one_that_is_dead_is_not_waited_for(self):
+        self.stands.start()
+        self.family.dead = True
+        self.write({"id": 7})
+        self.assertEqual(self.family.done, ["+bench worker, stand 7"])
 
 
 class Logs(TestCase):

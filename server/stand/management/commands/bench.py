@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import json
+import os
 import signal
 import threading
+from pathlib import Path
 from typing import Any
 
 from django.core.management.base import BaseCommand, CommandError, CommandParser
@@ -15,6 +18,20 @@ from stand.bench import Bench
 from stand.desk import StandTaken
 
 RETRY_S = 1.0  # while the database is away
+LOOK_S = 0.1  # of a spare worker, whether it is told its stand
+
+
+def _called(file: Path, stopped: threading.Event) -> str:
+    """The stand that a spare worker is to serve, once it is told; from then on it writes to the log of that stand."""
+    while not stopped.wait(LOOK_S):
+        if file.exists():
+            told = json.loads(file.read_text())
+            file.unlink()
+            with open(told["log"], "ab") as log:
+                for stream in (1, 2):
+                    os.dup2(log.fileno(), stream)
+            return str(told["stand"])
+    return ""
 
 
 def _named(called: str) -> dict[str, Any]:
@@ -27,11 +44,15 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--stand", default="", help="name or number of the stand; the first one if left out")
 
+        told = "file in which the stand will be named: wait for it, with everything loaded (ops/stands.py)"
+        parser.add_argument("--spare", type=Path, help=told)
+
     def handle(self, *args: Any, **options: Any) -> None:
         stopped = threading.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, lambda number, frame: stopped.set())
-        found = self._stand(options["stand"], stopped)
+        called = options["stand"] or (_called(options["spare"], stopped) if options["spare"] else "")
+        found = self._stand(called, stopped)
         if found is None:
             return
         stand, bench = found, Bench(found)
