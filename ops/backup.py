@@ -23,7 +23,8 @@ from pathlib import Path
 from ops.machine import POSTGRES_BIN, PYTHON, ROOT, VAR, CannotGoOn, say
 
 FORMAT = 1
-KEPT = 14  # nightly ones; the oldest go
+DUMP = "database.dump"
+NIGHTLY, KEPT = "nightly", 14  # so many of them; the oldest go
 FOLDER = VAR / "backups"
 MANAGE = str(ROOT / "server" / "manage.py")
 FOLDERS = ("secrets", "spool", "tls")
@@ -32,9 +33,9 @@ NOT_KEPT = ("pg*-password", "tests")  # secrets of this machine's own clusters; 
 
 def client(env: Mapping[str, str]) -> dict[str, str]:
     """The environment in which PostgreSQL's own programs find the database of `env`."""
-    told = {f"PG{name}": env[f"TORVIX_DB_{name}"] for name in ("HOST", "PORT", "USER", "PASSWORD")}
+    where = {f"PG{name}": env[f"TORVIX_DB_{name}"] for name in ("HOST", "PORT", "USER", "PASSWORD")}
     mode = {"PGSSLMODE": env["TORVIX_DB_SSLMODE"]} if env.get("TORVIX_DB_SSLMODE") else {}
-    return {**os.environ, **told, **mode, "PGDATABASE": env["TORVIX_DB_NAME"], "PGCONNECT_TIMEOUT": "10"}
+    return {**os.environ, **where, **mode, "PGDATABASE": env["TORVIX_DB_NAME"], "PGCONNECT_TIMEOUT": "10"}
 
 
 def migrations(env: Mapping[str, str]) -> list[str]:
@@ -44,21 +45,25 @@ def migrations(env: Mapping[str, str]) -> list[str]:
     return done.stdout.split() if done.returncode == 0 else []
 
 
+def named(kind: str) -> Path:
+    """A file of this moment in the folder of backups; `kind` says why it was taken."""
+    return FOLDER / f"{kind}-{datetime.now(UTC):%Y%m%d-%H%M%S}.tar"
+
+
 def back_up(env: Mapping[str, str], file: Path | None = None) -> Path:
     """Write a backup and read it back. CannotGoOn says why not; nothing half done is left behind."""
-    file = file or FOLDER / f"torvix-{datetime.now(UTC):%Y%m%d-%H%M%S}.tar"
-    file = file.resolve()
+    file = (file or named("torvix")).resolve()
     if file.exists():
         raise CannotGoOn(f"{file} is there already: name another file")
     file.parent.mkdir(parents=True, exist_ok=True)
     unfinished = file.with_name(f"{file.name}.unfinished")
     try:
         with tempfile.TemporaryDirectory(dir=file.parent, prefix=".torvix-") as folder:
-            dump = Path(folder) / "database.dump"
-            _dump(env, dump)
-            _pack(env, dump, unfinished)
+            # The spool first: what leaves it meanwhile is in the database twice over, which changes nothing.
+            _copy_files(Path(folder))
+            _dump(env, Path(folder) / DUMP)
+            _pack(env, Path(folder), unfinished)
         verify(unfinished)
-        os.chmod(unfinished, 0o600)  # it holds the secrets
         os.replace(unfinished, file)
     except OSError as error:
         raise CannotGoOn(f"the backup could not be written to {file.parent}: {error.strerror or error}") from error
@@ -72,12 +77,12 @@ def _dump(env: Mapping[str, str], dump: Path) -> None:
     """Of one moment, whatever is written meanwhile. Says how large it is while it grows."""
     command = [str(POSTGRES_BIN / "pg_dump"), "--format=custom", "--no-owner", "--no-privileges", f"--file={dump}"]
     process = subprocess.Popen(command, env=client(env), stderr=subprocess.PIPE, text=True)
-    told_at = time.monotonic()
+    said_at = time.monotonic()
     while process.poll() is None:
         with suppress(subprocess.TimeoutExpired):
             process.wait(0.2)
-        if time.monotonic() - told_at > 2.0:
-            told_at = time.monotonic()
+        if time.monotonic() - said_at > 2.0:
+            said_at = time.monotonic()
             say(f"backup: {dump.stat().st_size / 1e6 if dump.exists() else 0:.0f} MB of the database written")
     if process.returncode:
         assert process.stderr is not None
@@ -86,22 +91,30 @@ def _dump(env: Mapping[str, str], dump: Path) -> None:
         process.stderr.close()
 
 
-def _pack(env: Mapping[str, str], dump: Path, into: Path) -> None:
-    with tarfile.open(into, "w") as packed:
-        entries = [("database.dump", dump)]
-        entries += [
-            (f"{folder}/{path.relative_to(VAR / folder)}", path)
-            for folder in FOLDERS
-            for path in sorted((VAR / folder).rglob("*"))
-            if path.is_file() and not path.is_socket() and not any(path.match(name) for name in NOT_KEPT)
-        ]
-        told = {
-            "format": FORMAT,
-            "at": datetime.now(UTC).isoformat(timespec="seconds"),
-            "migrations": migrations(env),
-            "files": {name: _hash(path) for name, path in entries},
-        }
-        text = json.dumps(told, indent=1).encode()
+def _copy_files(into: Path) -> None:
+    """Of one moment each: a worker may write on while they are packed."""
+    for folder in FOLDERS:
+        for path in sorted((VAR / folder).rglob("*")):
+            if path.is_socket() or not path.is_file() or any(path.match(name) for name in NOT_KEPT):
+                continue
+            copy = into / folder / path.relative_to(VAR / folder)
+            copy.parent.mkdir(parents=True, exist_ok=True)
+            with suppress(FileNotFoundError):  # written into the database meanwhile
+                shutil.copy2(path, copy)
+
+
+def _pack(env: Mapping[str, str], folder: Path, into: Path) -> None:
+    entries = [(str(path.relative_to(folder)), path) for path in sorted(folder.rglob("*")) if path.is_file()]
+    manifest = {
+        "format": FORMAT,
+        "at": datetime.now(UTC).isoformat(timespec="seconds"),
+        "migrations": migrations(env),
+        "files": {name: _hash(path) for name, path in entries},
+    }
+    # It holds the secrets, so nobody else reads it from its first byte on.
+    descriptor = os.open(into, os.O_WRONLY | os.O_CREAT | os.O_TRUNC, 0o600)
+    with os.fdopen(descriptor, "wb") as out, tarfile.open(fileobj=out, mode="w") as packed:
+        text = json.dumps(manifest, indent=1).encode()
         head = tarfile.TarInfo("torvix.json")
         head.size, head.mtime = len(text), int(time.time())
         packed.addfile(head, io.BytesIO(text))
@@ -118,24 +131,25 @@ def verify(file: Path) -> dict[str, object]:
     """Read a backup to its end and hold it against its own list; what it says of itself. CannotGoOn if it is broken."""
     try:
         with tarfile.open(file) as packed:
-            told: dict[str, object] = {}
+            manifest: dict[str, object] = {}
             found: dict[str, str] = {}
             for entry in packed:
                 content = packed.extractfile(entry)
                 if content is None:
                     continue
                 if entry.name == "torvix.json":
-                    told = json.load(content)
-                    if told.get("format") != FORMAT:
-                        raise CannotGoOn(f"{file} was made by another Torvix (form {told.get('format')}, this reads "
-                                         f"{FORMAT}): restore it with that one")  # fmt: skip
+                    manifest = json.load(content)
+                    if manifest.get("format") != FORMAT:
+                        form = manifest.get("format")
+                        raise CannotGoOn(f"{file} was made by another Torvix (form {form}, this reads {FORMAT}): "
+                                         "restore it with that one")  # fmt: skip
                 else:
                     found[entry.name] = hashlib.file_digest(content, "sha256").hexdigest()  # type: ignore[arg-type]
     except (tarfile.TarError, EOFError, ValueError, OSError) as broken:
         raise CannotGoOn(f"{file} is no backup, or a broken one: {broken}") from broken
-    if not told or found != told.get("files"):
+    if not manifest or found != manifest.get("files"):
         raise CannotGoOn(f"{file} is broken: it is not what its own list says. Take another backup")
-    return told
+    return manifest
 
 
 def restore(env: Mapping[str, str], file: Path, *, over: bool = False) -> None:
@@ -143,34 +157,54 @@ def restore(env: Mapping[str, str], file: Path, *, over: bool = False) -> None:
 
     `over` writes over the shop that is here: for going back after an upgrade, which has just backed it up.
     """
-    told = verify(file)
+    manifest = verify(file)
     if not over and has_people(env):
         raise CannotGoOn("there is a shop here already, and it is not written over. Restore into an empty place: "
                          "another folder of Torvix, or another database by TORVIX_DATABASE_URL")  # fmt: skip
-    unknown = set(_listed(told)) - set(known_migrations(env))
+    unknown = set(_listed(manifest)) - set(known_migrations(env))
     if unknown:
         raise CannotGoOn(f"the backup is of a newer Torvix ({sorted(unknown)[-1]}): bring this one up to date first")
     with tempfile.TemporaryDirectory(dir=VAR, prefix=".torvix-") as folder:
         with tarfile.open(file) as packed:
             packed.extractall(folder, filter="data")
-        command = [str(POSTGRES_BIN / "pg_restore"), "--clean", "--if-exists", "--no-owner", "--no-privileges",
-                   "--single-transaction", "--exit-on-error", f"--dbname={env['TORVIX_DB_NAME']}",
-                   str(Path(folder) / "database.dump")]  # fmt: skip
         say("restore: writing the database")
-        done = subprocess.run(command, env=client(env), capture_output=True, text=True)
-        if done.returncode:
-            raise CannotGoOn(f"the database could not be restored, and is as it was: {done.stderr.strip()[-400:]}")
+        _write_database(env, Path(folder) / DUMP)
         for name in FOLDERS:
             for path in sorted((Path(folder) / name).rglob("*")):
                 if path.is_file():
                     target = VAR / name / path.relative_to(Path(folder) / name)
                     target.parent.mkdir(parents=True, exist_ok=True, mode=0o700)
                     shutil.copy2(path, target)
-    say(f"restore: the shop of {told['at']} is here. Start it with ./torvix serve")
+    say(f"restore: the shop of {manifest['at']} is here. Start it with ./torvix serve")
 
 
-def _listed(told: dict[str, object]) -> list[str]:
-    names = told.get("migrations")
+# Of our own apps and of the libraries that keep tables beside them; what else lies in the database is not ours.
+OURS = "^(shop|jobs|engines|programmes|stand|curves|verdicts|auth|django|axes|procrastinate)_"
+# Also tables that the backup does not know, of a newer Torvix: they would hold on to those that are replaced.
+DROP_OURS = f"""DO $$ DECLARE name text; BEGIN
+  FOR name IN SELECT tablename FROM pg_tables WHERE schemaname = current_schema() AND tablename ~ '{OURS}' LOOP
+    EXECUTE format('DROP TABLE %I CASCADE', name);
+  END LOOP;
+END $$;
+"""
+
+
+def _write_database(env: Mapping[str, str], dump: Path) -> None:
+    """The dump in place of our tables, all of it or nothing. CannotGoOn says why not."""
+    script = dump.with_suffix(".sql")
+    command = [str(POSTGRES_BIN / "pg_restore"), "--clean", "--if-exists", "--no-owner", "--no-privileges",
+               f"--file={script}", str(dump)]  # fmt: skip
+    done = subprocess.run(command, capture_output=True, text=True)
+    if done.returncode == 0:
+        psql = [str(POSTGRES_BIN / "psql"), "-q", "-v", "ON_ERROR_STOP=1", "--single-transaction",
+                "-c", DROP_OURS, "-f", str(script)]  # fmt: skip
+        done = subprocess.run(psql, env=client(env), stdout=subprocess.DEVNULL, stderr=subprocess.PIPE, text=True)
+    if done.returncode:
+        raise CannotGoOn(f"the database could not be restored, and is as it was: {done.stderr.strip()[-400:]}")
+
+
+def _listed(manifest: dict[str, object]) -> list[str]:
+    names = manifest.get("migrations")
     return [str(name) for name in names] if isinstance(names, list) else []
 
 
@@ -188,11 +222,11 @@ def known_migrations(env: Mapping[str, str]) -> list[str]:
     return [line.split("]", 1)[1].split()[0] for line in done.stdout.splitlines() if "]" in line]
 
 
-def newest() -> Path | None:
-    return max(FOLDER.glob("torvix-*.tar"), default=None, key=lambda file: file.stat().st_mtime)
+def newest_of_a_night() -> Path | None:
+    return max(FOLDER.glob(f"{NIGHTLY}-*.tar"), default=None, key=lambda file: file.stat().st_mtime)
 
 
 def thin_out(kept: int = KEPT) -> None:
-    """The newest stay; one that was asked for by another name is not touched."""
-    for old in sorted(FOLDER.glob("torvix-*.tar"))[:-kept]:
+    """Of the nightly ones the newest stay; those taken before an upgrade, or by hand, are not touched."""
+    for old in sorted(FOLDER.glob(f"{NIGHTLY}-*.tar"))[:-kept]:
         old.unlink()

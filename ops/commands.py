@@ -125,7 +125,7 @@ def keep(options: argparse.Namespace) -> None:
     install(tests=False)
     if options.command == "backup":
         with database(shared=True) as (env, _, _):
-            backup.back_up(env, options.file)
+            backup.back_up(env, backup.named(backup.NIGHTLY) if options.nightly else options.file)
         if options.nightly:
             backup.thin_out()
         return

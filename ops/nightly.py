@@ -5,7 +5,6 @@ from __future__ import annotations
 import subprocess
 import sys
 import time
-from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
@@ -20,10 +19,9 @@ A_DAY, OVERDUE = timedelta(hours=20), timedelta(hours=36)  # one that was missed
 class Nightly:
     """`tend` is called again and again; the backup runs in a process of its own, so that nobody waits for it."""
 
-    def __init__(self, env: dict[str, str], log: Path, start: Callable[..., subprocess.Popen[bytes]] | None = None):
-        self.env, self.log = env, log
+    def __init__(self, log: Path) -> None:
+        self.log = log
         self.started_at = datetime.now(UTC).astimezone()
-        self._start = start or subprocess.Popen
         self._running: subprocess.Popen[bytes] | None = None
         self._look_at = 0.0
 
@@ -38,10 +36,10 @@ class Nightly:
             if self.is_due(datetime.now(UTC).astimezone()):
                 command = [sys.executable, str(ROOT / "torvix"), "backup", "--nightly"]
                 with self.log.open("ab") as out:
-                    self._running = self._start(command, stdout=out, stderr=out, stdin=subprocess.DEVNULL)
+                    self._running = subprocess.Popen(command, stdout=out, stderr=out, stdin=subprocess.DEVNULL)
 
     def is_due(self, now: datetime) -> bool:
         """A shop that was begun today waits for its first night."""
-        last = backup.newest()
+        last = backup.newest_of_a_night()
         before = datetime.fromtimestamp(last.stat().st_mtime, UTC) if last else self.started_at - A_DAY
         return now - before > OVERDUE or (now - before > A_DAY and now.hour in NIGHT)

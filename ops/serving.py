@@ -92,7 +92,7 @@ def serve(door: Door, *, demo: bool = False, wanted: Wanted = Wanted()) -> None:
                         _load_demo(kept, env, fresh)
                     stands = _start(family, door, wanted)
 
-                    nightly = Nightly(family.env, VAR / "log" / "backup.log")
+                    nightly = Nightly(VAR / "log" / "backup.log")
 
                     def tend() -> None:
                         kept.tend()

@@ -9,6 +9,7 @@ from pathlib import Path
 from ops import backup
 from ops.machine import PYTHON, ROOT, CannotGoOn, run, say
 
+BEFORE = "before-upgrade"
 MANAGE = str(ROOT / "server" / "manage.py")
 
 
@@ -25,7 +26,7 @@ def bring_up_to_date(env: Mapping[str, str]) -> Path | None:
     """
     if not is_due(env):
         return None
-    kept = backup.back_up(env) if backup.has_people(env) else None
+    kept = backup.back_up(env, backup.named(BEFORE)) if backup.has_people(env) else None
     try:
         run([PYTHON, MANAGE, "migrate", "--verbosity", "0"], what="the migration", env=dict(env))
     except CannotGoOn:
@@ -42,5 +43,5 @@ def go_back(env: Mapping[str, str], file: Path) -> None:
     """The shop as it was in a backup; what was recorded since is in a backup of its own."""
     backup.verify(file)
     if backup.has_people(env):
-        backup.back_up(env)
+        backup.back_up(env, backup.named("before-going-back"))
     backup.restore(env, file, over=True)

@@ -163,12 +163,12 @@ class EveryNight(TestCase):
     def setUp(self):
         self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         self.enterContext(mock.patch.object(backup, "FOLDER", self.folder))
-        self.nightly = Nightly({}, self.folder / "backup.log")
+        self.nightly = Nightly(self.folder / "backup.log")
 
     def due(self, hour: int, hours_ago: float | None) -> bool:
         now = datetime(2026, 11, 28, hour, 30, tzinfo=UTC)
         if hours_ago is not None:
-            file = self.folder / "torvix-20261127-030000.tar"
+            file = self.folder / "nightly-20261127-030000.tar"
             file.touch()
             at = (now - timedelta(hours=hours_ago)).timestamp()
             os.utime(file, (at, at))
