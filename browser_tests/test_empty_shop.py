@@ -174,7 +174,7 @@ class EmptyShop(ServedCase):
             other.click()  # whatever the plan says comes next
             self.pull_and_keep(page)
         self.stage(page, "Verdict")
-        expect(page.get_by_test_id("headline")).to_contain_text("manifold")
+        expect(page.get_by_test_id("sentence")).to_contain_text("3000 to 6000 rpm")
         self.stage(page, "Sheet")
         page.get_by_role("button", name="Issue it").click()
         page.get_by_label("For whom the link is").fill("The owner of the six")
