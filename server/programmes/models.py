@@ -41,9 +41,6 @@ class ProgrammeQuerySet(models.QuerySet["Programme"]):
             return self.filter(given_to=person)
         return self.filter(build__engine__in=Engine.objects.visible_to(person))
 
-    def listed(self) -> ProgrammeQuerySet:
-        return self.filter(archived_at=None)
-
 
 class Programme(models.Model):
     question = models.CharField(max_length=200)

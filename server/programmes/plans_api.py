@@ -122,8 +122,7 @@ def read_open_tests(request: HttpRequest, programme_id: int | None = None):
     """What nobody has pulled yet, of one programme or of the newest ones."""
     person = _person(request)
     seen = _planned(person).prefetch_related("setups__expectations__written_by")
-    if programme_id is not None:
-        seen = seen.filter(pk=programme_id)
+    seen = seen.filter(archived_at=None) if programme_id is None else seen.filter(pk=programme_id)
     return [
         OpenTestOut(
             programme_id=one.programme.pk, question=one.programme.question, setup_id=one.setup_id, letter=one.letter,

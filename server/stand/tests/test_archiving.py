@@ -24,9 +24,13 @@ class Archiving(TestCase):
         return self.client.put(f"/api/archive/{kind}/{row}", {"archived": archived}, content_type="application/json")
 
     def test_a_test_leaves_the_list_and_comes_back(self):
+        self.programme.setups.filter(position=2).update(candidate="skipped", candidate_reason="no time")
+        self.assertEqual(len(self.client.get("/api/open-tests").json()), 1)
         self.assertEqual(self.put("programmes", self.programme.pk, True).status_code, 204)
         self.assertEqual(self.client.get("/api/programmes").json(), [])
         self.assertEqual(len(self.client.get("/api/programmes?archived=true").json()), 1)
+        self.assertEqual(self.client.get("/api/open-tests").json(), [])
+        self.assertEqual(len(self.client.get(f"/api/open-tests?programme_id={self.programme.pk}").json()), 1)
         self.assertEqual(self.client.get(f"/api/programmes/{self.programme.pk}").status_code, 200)
         self.put("programmes", self.programme.pk, False)
         self.assertEqual(len(self.client.get("/api/programmes").json()), 1)

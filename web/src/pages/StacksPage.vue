@@ -89,7 +89,11 @@ function inSlot(slot: string) {
           Limits of
           <select v-model="build">
             <option :value="null">no engine</option>
-            <option v-for="engine in engines" :key="engine.id" :value="engine.revisions.at(-1)!.id">
+            <option
+              v-for="engine in engines?.filter((one) => !one.archived)"
+              :key="engine.id"
+              :value="engine.revisions.at(-1)!.id"
+            >
               {{ engine.name }}
             </option>
           </select>

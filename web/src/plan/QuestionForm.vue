@@ -13,7 +13,13 @@ import type { PlanDraft } from './usePlanDraft'
 
 const props = defineProps<{ plan: PlanDraft; fixedEngine: boolean }>()
 const { draft, fields, choices, told } = props.plan
-const { data: engines } = useEngines()
+const { data: everyEngine } = useEngines()
+/** Without archived ones, but for the engine of this plan. */
+const engines = computed(() =>
+  everyEngine.value?.filter(
+    (engine) => !engine.archived || engine.revisions.some((one) => one.id === draft.build_id),
+  ),
+)
 const { data: me } = useMe()
 const { data: standards } = useQuery({
   queryKey: ['standards'],
