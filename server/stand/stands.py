@@ -15,10 +15,11 @@ from shop.models import Person, Shop, SimulatedEngine, Stand
 from shop.refusals import Invalid, Refusal
 from shop.services import require_owner, units_of
 from shop.setting_up import read_elevation
-from stand.models import Session
+from stand.models import PullState, Session
 
 CHANGED = "torvix_stands"  # what is notified when the table of stands changes
 HOST = re.compile(r"[\w.:-]{1,200}")
+MOVING = (PullState.ARMED, PullState.RUNNING)
 FIRST_SIMULATED_PORT, SIMULATED_PORTS = 7421, 500
 MOST_INERTIA = 50.0  # kg·m²; a large water brake with its engine has some 5. Common practice, no source
 
@@ -110,9 +111,9 @@ def delete(by: Person, stand: Stand, at: datetime) -> None:
     _require(by)
     if is_used(stand):
         raise Refusal(f"{stand} has sessions, and they stay. Retire it: it leaves the lists.", code="stand_used")
-    told = f"deleted the stand {stand}, on which nothing was recorded"
+    what = f"deleted the stand {stand}, on which nothing was recorded"
     stand.delete()
-    _changed(by, told, at)
+    _changed(by, what, at)
 
 
 def _of_worker(stand: Stand) -> tuple[object, ...]:
@@ -124,13 +125,20 @@ def is_used(stand: Stand) -> bool:
     return Session.objects.filter(stand=stand).exists()
 
 
-def read_address(host: str, port: str) -> tuple[str, int]:
-    """Checked as that of a stand is; Invalid names the fields."""
+def address_to_try(host: str, port: str) -> tuple[str, int]:
+    """Checked as that of a stand is; Invalid names the fields. Refusal while an engine runs there.
+
+    A stand that takes one line alone may drop its worker's for ours, and nobody would guard the engine.
+    """
     wrong: dict[str, str] = {}
-    found = _read_address(host, port, wrong)
+    address = _read_address(host, port, wrong)
     if wrong:
         raise Invalid("Nothing can be tried yet: see the fields.", fields=wrong)
-    return found
+    if busy := Stand.objects.filter(host=address[0], port=address[1], sessions__pulls__state__in=MOVING).first():
+        raise Refusal(
+            f"A pull is armed or running on {busy}. Try its line when the engine is idle.", code="pull_running"
+        )
+    return address
 
 
 def _read_address(host: str, port: str, wrong: dict[str, str]) -> tuple[str, int]:
@@ -160,10 +168,10 @@ def _changed(by: Person | None, what: str, at: datetime) -> None:
         cursor.execute("SELECT pg_notify(%s, '')", [CHANGED])  # heard once this is committed
 
 
-def _require_no_session(stand: Stand, told: str) -> None:
+def _require_no_session(stand: Stand, refused: str) -> None:
     if open_now := Session.objects.filter(stand=stand, closed_at=None).select_related("programme").first():
         raise Refusal(
-            f"{told} while a session is open on it: {open_now.programme.question} Close the session first.",
+            f"{refused} while a session is open on it: {open_now.programme.question} Close the session first.",
             code="session_open",
         )
 

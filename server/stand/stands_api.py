@@ -166,7 +166,7 @@ def add_simulated_stand(request: HttpRequest, given: SimulatedIn):
 @router.post("/stands/try", response=TriedOut, operation_id="try_line")
 def try_a_line(request: HttpRequest, given: TryIn):
     person = _owner(request)
-    host, port = stands.read_address(given.host, given.port)
+    host, port = stands.address_to_try(given.host, given.port)
     return _tried_out(try_line(host, port), person)
 
 

@@ -17,6 +17,7 @@ from ops.lanes import lane_port
 from shop.models import AuditEntry, Role, Shop, Stand
 from shop.refusals import Refusal
 from stand import services
+from stand.models import Pull
 from stand.try_line import try_line
 
 FACTS = {"name": "Cell 1", "host": "192.0.2.10", "port": "7420"}
@@ -77,6 +78,16 @@ class Arranging(TestCase):
         self.assertIn("Close the session first", retired.json()["detail"])
         services.close_session(self.operator, session, scenes.DAY)
         self.assertEqual(self.send("post", f"/{stand.pk}/retire").status_code, 200)
+
+    def test_the_line_of_one_whose_engine_runs_is_not_tried(self):
+        stand = Stand.objects.get(pk=self.add(host="127.0.0.1", port="1").json()["id"])
+        planned = scenes.programme(self.operator)
+        session = scenes.session(planned, self.operator, stand)
+        pull = scenes.pull(session, planned.setups.first(), self.operator, keep=False)
+        body = {"host": "127.0.0.1", "port": "1"}
+        for state, status in (("armed", 409), ("running", 409), ("complete", 200)):
+            Pull.objects.filter(pk=pull.pk).update(state=state)
+            self.assertEqual(self.send("post", "/try", body).status_code, status, state)
 
     def test_a_retired_one_is_out_of_use_until_it_is_brought_back(self):
         stand = Stand.objects.get(pk=self.add().json()["id"])
