@@ -46,6 +46,8 @@ async def _work(queues: list[str] | None) -> None:
         try:
             with app.replace_connector(connector):
                 async with app.open_async():
+                    if stopped.is_set():
+                        return
                     await app.run_worker_async(
                         queues=queues,  # type: ignore[arg-type]  # None is every queue
                         name="-".join(queues or ["all"]), concurrency=1,
