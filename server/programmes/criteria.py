@@ -12,7 +12,7 @@ from engines.entries import show
 from engines.parts import may_see_price, stack_of
 from programmes.plans import Plan, PlannedSetup
 from shop.models import Person
-from shop.money import money
+from shop.money import currency, money
 from shop.services import units_of
 
 
@@ -50,7 +50,10 @@ def _too_dear(plan: Plan, setup: PlannedSetup, person: Person) -> str:
     if ceiling is None:
         return ""
     total, _ = cost(plan, setup, person)
-    return f"Its parts cost {money(total)}, above the ceiling of {money(ceiling)}." if total > ceiling else ""
+    if total <= ceiling:
+        return ""
+    of_shop = currency()
+    return f"Its parts cost {money(total, of_shop)}, above the ceiling of {money(ceiling, of_shop)}."
 
 
 def costs(plan: Plan, person: Person) -> Mapping[int, tuple[Decimal, list[str]]]:

@@ -11,6 +11,6 @@ def currency() -> str:
     return Shop.here().currency
 
 
-def money(amount: float | Decimal) -> str:
-    """1450 EUR; whole units, as prices of parts and hours are compared."""
-    return f"{amount:.0f} {currency()}"
+def money(amount: float | Decimal, unit: str) -> str:
+    """1450 EUR; whole units, as prices are compared. `unit` is the shop's currency, asked for once for many."""
+    return f"{amount:.0f} {unit}"

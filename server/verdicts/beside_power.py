@@ -17,7 +17,7 @@ from programmes import criteria
 from programmes.models import Programme, Setup
 from programmes.plans import Plan
 from shop.models import Person
-from shop.money import money
+from shop.money import currency, money
 from shop.services import units_of
 from stand.models import Note, NoteKind
 
@@ -90,8 +90,11 @@ def tie_break(level: Sequence[Setup], beside: Mapping[int, Beside], person: Pers
         lowest = min(priced.values())
         cheapest = [letters[pk] for pk, cost in priced.items() if cost == lowest]
         if len(cheapest) < len(level):
+            of_shop = currency()
             dearer = [
-                f"setup {letters[pk]} costs {money(cost - lowest)} more" for pk, cost in priced.items() if cost > lowest
+                f"setup {letters[pk]} costs {money(cost - lowest, of_shop)} more"
+                for pk, cost in priced.items()
+                if cost > lowest
             ]
             told.append(f"Choose {listed(cheapest)} on cost: {listed(dearer)}.")
     elif priced:
