@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 
 import { answer, api, Problem } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
+import ShopFields from '../shop/ShopFields.vue'
 
 const props = defineProps<{ linkKey: string }>()
 const router = useRouter()
@@ -69,40 +70,13 @@ async function setUp() {
       </p>
       <template v-else>
         <h2>The shop</h2>
-        <v-text-field
-          v-model="given.shop_name"
-          label="Shop name"
-          autofocus
-          :error-messages="wrong('shop_name')"
+        <ShopFields v-model="given" :choices="door" :wrong="wrong" />
+        <v-select
+          v-model="given.units"
+          label="Units to begin with"
+          :items="SYSTEMS"
+          :error-messages="wrong('units')"
         />
-        <div class="pair">
-          <v-select
-            v-model="given.units"
-            label="Units to begin with"
-            :items="SYSTEMS"
-            :error-messages="wrong('units')"
-          />
-          <v-autocomplete
-            v-model="given.currency"
-            label="Currency"
-            :items="door?.currencies ?? []"
-            :error-messages="wrong('currency')"
-          />
-        </div>
-        <div class="pair">
-          <v-autocomplete
-            v-model="given.time_zone"
-            label="Time zone"
-            :items="door?.time_zones ?? []"
-            :error-messages="wrong('time_zone')"
-          />
-          <v-text-field
-            v-model="given.elevation"
-            label="Elevation of the cell (optional)"
-            placeholder="1000 ft or 300 m"
-            :error-messages="wrong('elevation')"
-          />
-        </div>
         <h2>You, its owner</h2>
         <v-text-field
           v-model="given.name"

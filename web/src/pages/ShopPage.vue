@@ -6,6 +6,7 @@ import { answer, api, Problem } from '../api/client'
 import { useAction } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { useShop } from '../shop/queries'
+import ShopFields from '../shop/ShopFields.vue'
 
 const { data: shop, error } = useShop()
 const given = reactive({ shop_name: '', currency: 'USD', time_zone: 'UTC', elevation: '' })
@@ -34,26 +35,7 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
     <header class="page-head"><h1>Shop</h1></header>
     <ProblemNote :error="error ?? save.error.value" />
     <form @submit.prevent="save.mutate(undefined)">
-      <v-text-field v-model="given.shop_name" label="Shop name" :error-messages="wrong('shop_name')" />
-      <div class="pair">
-        <v-autocomplete
-          v-model="given.currency"
-          label="Currency"
-          :items="shop?.currencies ?? []"
-          :error-messages="wrong('currency')"
-        />
-        <v-autocomplete
-          v-model="given.time_zone"
-          label="Time zone"
-          :items="shop?.time_zones ?? []"
-          :error-messages="wrong('time_zone')"
-        />
-      </div>
-      <v-text-field
-        v-model="given.elevation"
-        label="Elevation, for new stands (optional)"
-        :error-messages="wrong('elevation')"
-      />
+      <ShopFields v-model="given" :choices="shop" :wrong="wrong" />
       <v-btn type="submit" class="hand" :disabled="save.isPending.value">Save shop</v-btn>
       <span v-if="save.isSuccess.value" class="quiet ml-4" role="status">Saved.</span>
     </form>
