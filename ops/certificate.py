@@ -20,8 +20,8 @@ SOON = timedelta(days=14)
 
 
 def names_of(certificate: x509.Certificate) -> set[str]:
-    told = certificate.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
-    return {str(name.value) for name in told}
+    listed = certificate.extensions.get_extension_for_class(x509.SubjectAlternativeName).value
+    return {str(name.value) for name in listed}
 
 
 def fingerprint(certificate: x509.Certificate) -> str:

@@ -74,13 +74,13 @@ def main(arguments: list[str]) -> int:
 def _serving_options(command: argparse.ArgumentParser) -> None:
     command.add_argument("--port", type=int, default=WEB_PORT, help="of the web server; the next free one is taken")
     command.add_argument("--host", default="127.0.0.1", help="0.0.0.0 for the whole network; HTTPS is wanted then")
-    told = "a name under which browsers ask for it; may be given again"
-    command.add_argument("--name", action="append", default=[], dest="names", metavar="NAME", help=told)
+    what_for = "a name under which browsers ask for it; may be given again"
+    command.add_argument("--name", action="append", default=[], dest="names", metavar="NAME", help=what_for)
     command.add_argument("--tls-cert", type=Path, metavar="FILE", help="certificate, PEM")
     command.add_argument("--tls-key", type=Path, metavar="FILE", help="its key, PEM")
     command.add_argument("--self-signed", action="store_true", help="a certificate of its own, fingerprint printed")
-    told = "a reverse proxy there does HTTPS and says where a request came from"
-    command.add_argument("--behind-proxy", default="", metavar="ADDRESS", help=told)
+    what_for = "a reverse proxy there does HTTPS and says where a request came from"
+    command.add_argument("--behind-proxy", default="", metavar="ADDRESS", help=what_for)
     for name, what in (("web", "web server"), ("jobs", "job workers"), ("stands", "bench workers")):
         command.add_argument(f"--no-{name}", action="store_true", help=f"the {what} run on another machine")
 

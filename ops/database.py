@@ -25,7 +25,7 @@ class Elsewhere:
     sslmode: str = ""
 
     def settings(self) -> dict[str, str]:
-        """What the application must be told to find it."""
+        """The settings by which the application finds it."""
         return {
             "TORVIX_DB_HOST": self.host,
             "TORVIX_DB_PORT": str(self.port),
@@ -48,8 +48,8 @@ class Elsewhere:
         done = subprocess.run([str(POSTGRES_BIN / "psql"), "-tAc", query], env=self.client_environment(),
                               capture_output=True, text=True)  # fmt: skip
         if done.returncode:
-            told = done.stderr.strip().splitlines()[-1] if done.stderr.strip() else "no answer"
-            raise CannotGoOn(f"the database of {URL} cannot be used: {told}")
+            reason = done.stderr.strip().splitlines()[-1] if done.stderr.strip() else "no answer"
+            raise CannotGoOn(f"the database of {URL} cannot be used: {reason}")
         if "f" in done.stdout.strip().split("|") or "|" not in done.stdout:
             raise CannotGoOn(
                 f"the database of {URL} lets {self.user} in, but not make tables. As its owner: "

@@ -46,14 +46,14 @@ class Door:
         return self.certificate is not None
 
     def environment(self) -> dict[str, str]:
-        """What the web server must be told of it."""
+        """The settings of the web server that follow from it."""
         hosts = dict.fromkeys([*LOOPBACK, *own_names(self.host), *self.names])
         hosts |= dict.fromkeys(filter(None, os.environ.get("TORVIX_HOSTS", "").split(",")))
         # IPv6 addresses stand in brackets in the Host header.
-        told = {"TORVIX_HOSTS": ",".join(f"[{host}]" if ":" in host else host for host in hosts)}
+        settings = {"TORVIX_HOSTS": ",".join(f"[{host}]" if ":" in host else host for host in hosts)}
         if self.is_secret or self.proxy:
-            told["TORVIX_HTTPS"] = "1"
-        return told
+            settings["TORVIX_HTTPS"] = "1"
+        return settings
 
     def uvicorn(self, port: int) -> list[str]:
         command = [str(PYTHON), "-m", "uvicorn", "config.asgi:application", "--host", self.host, "--port", str(port),
@@ -127,5 +127,5 @@ def check_certificate(file: Path) -> None:
                           capture_output=True, text=True)  # fmt: skip
     if done.returncode:
         raise CannotGoOn(done.stderr.strip().splitlines()[-1] if done.stderr.strip() else f"{file} cannot be read")
-    if told := done.stdout.strip():
-        say(told)
+    if warning := done.stdout.strip():
+        say(warning)

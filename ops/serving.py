@@ -25,7 +25,7 @@ MANAGE = str(ROOT / "server" / "manage.py")
 
 @contextmanager
 def only_one(name: str) -> Iterator[None]:
-    """Two runs must not share a cluster; the second is told where the first is."""
+    """Two runs must not share a cluster; the second learns where the first is."""
     VAR.mkdir(exist_ok=True)
     with (VAR / f"{name}.lock").open("a+") as lock:
         try:
@@ -33,12 +33,12 @@ def only_one(name: str) -> Iterator[None]:
         except BlockingIOError:
             lock.seek(0)
             raise CannotGoOn(f"already running here. {lock.read()}".strip()) from None
-        told(lock, "")
+        write_in(lock, "")
         yield
-        told(lock, "")
+        write_in(lock, "")
 
 
-def told(lock: TextIO, text: str) -> None:
+def write_in(lock: TextIO, text: str) -> None:
     lock.seek(0)
     lock.truncate()
     lock.write(text)
@@ -136,7 +136,7 @@ def _start(family: Family, door: Door, wanted: Wanted) -> Stands:
         say("works without a web server (Ctrl-C stops everything)")
         return stands
     with (VAR / "serve.lock").open("r+") as lock:
-        told(lock, f"It serves {address}")
+        write_in(lock, f"It serves {address}")
     run([PYTHON, MANAGE, "first_run", "--address", address], what="looking whether the shop is new", env=family.env)
     say(f"serves {address} (Ctrl-C stops everything)")
     return stands

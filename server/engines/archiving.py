@@ -33,17 +33,17 @@ def delete_engine(person: Person, engine: Engine) -> None:
     if engine.builds.filter(programmes__isnull=False).exists():
         raise Refusal(f"{engine.name} has tests, and stays in their record. Archive it: it leaves the lists.",
                       code="engine_used")  # fmt: skip
-    told = f"{engine.name} is named by other records. Archive it: it leaves the lists."
+    words = f"{engine.name} is named by other records. Archive it: it leaves the lists."
     with transaction.atomic():
         for build in engine.builds.order_by("-revision"):
-            delete_unused(build, told)
-        delete_unused(engine, told)
+            delete_unused(build, words)
+        delete_unused(engine, words)
 
 
-def delete_unused(row: models.Model, told: str) -> None:
+def delete_unused(row: models.Model, words: str) -> None:
     """Refusal with these words where something else of the database holds on to it."""
     try:
         with transaction.atomic():
             row.delete()
     except models.ProtectedError as held:
-        raise Refusal(told, code="in_use") from held
+        raise Refusal(words, code="in_use") from held

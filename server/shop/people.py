@@ -158,7 +158,5 @@ def _keep_an_owner(leaving: Person) -> None:
     """Two owners who remove each other at the same moment wait for one another here."""
     owners = Person.objects.select_for_update().filter(role=Role.OWNER, is_active=True).order_by("pk")
     if list(owners) == [leaving]:
-        told = (
-            f"{leaving} is the last owner: nobody could arrange the shop any more. Make somebody else an owner first."
-        )
-        raise Refusal(told, code="last_owner")
+        why = f"{leaving} is the last owner: nobody could arrange the shop any more. Make somebody else an owner first."
+        raise Refusal(why, code="last_owner")

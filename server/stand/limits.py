@@ -103,8 +103,8 @@ def set_limit(
     row, _ = StandLimit.objects.update_or_create(
         stand=stand, key=key, defaults={"value": value, "watched": watched, "stops_unseen": stops_unseen, **counts}
     )
-    told = text.strip() or "the usual value"
-    how = f"{told}, {counts['samples']} of {counts['of']} samples" if watched else "not watched"
+    limit_text = text.strip() or "the usual value"
+    how = f"{limit_text}, {counts['samples']} of {counts['of']} samples" if watched else "not watched"
     unseen = "" if stops_unseen else ", goes on where it cannot be seen"
     audit.note(person, f"set the limit {usual.label} of {stand}: {how}{unseen}", timezone.now())
     return row

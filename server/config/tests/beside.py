@@ -29,8 +29,8 @@ class Listener(threading.Thread):
         while True:
             try:
                 with socket.create_connection(("127.0.0.1", self.port), timeout=3) as line:
-                    for told in line.makefile("rb"):
-                        message = json.loads(told)
+                    for line_text in line.makefile("rb"):
+                        message = json.loads(line_text)
                         if message["type"] == "samples":
                             self.heard.append((time.monotonic(), message["t"][-1]))
                         elif message["type"] == "state":

@@ -32,10 +32,10 @@ def kept_cluster() -> Iterator[Cluster]:
     cluster.start()
     cluster.drop_database(NAME)
     cluster.make_database(NAME)
-    told, before = cluster.settings(NAME), dict(connection.settings_dict)
+    where, before = cluster.settings(NAME), dict(connection.settings_dict)
     connection.close()
     connection.settings_dict.update(
-        {key: told[f"TORVIX_DB_{key}"] for key in ("HOST", "PORT", "USER", "PASSWORD", "NAME")}
+        {key: where[f"TORVIX_DB_{key}"] for key in ("HOST", "PORT", "USER", "PASSWORD", "NAME")}
     )
     try:
         fill = [str(POSTGRES_BIN / "psql"), "-q", "-v", "ON_ERROR_STOP=1", *_where(live.connection_arguments()), NAME]

@@ -26,7 +26,7 @@ async function undo() {
 
 <template>
   <v-snackbar v-model="open" :timeout="SHOWN_MS" location="bottom left" color="primary">
-    {{ failed || lastDone?.told }}
+    {{ failed || lastDone?.text }}
     <template #actions>
       <v-btn v-if="lastDone" variant="text" class="undo" @click="undo">Undo</v-btn>
     </template>

@@ -40,7 +40,7 @@ async function saved() {
   editing.value = null
   await queries.invalidateQueries()
 }
-function told(stand: StandRow): string {
+function linkText(stand: StandRow): string {
   if (stand.connected) return stand.state === 'idle' ? 'Linked' : `Linked, ${stand.state}`
   return `Not linked: ${stand.why}.`
 }
@@ -83,7 +83,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
           <span v-if="stand.simulated" class="simulated">simulated: {{ stand.simulated }}</span>
         </h2>
         <p :class="stand.connected ? 'linked' : 'lost'" role="status">
-          {{ told(stand) }}
+          {{ linkText(stand) }}
         </p>
         <p class="quiet">
           {{ stand.host }}:{{ stand.port }}

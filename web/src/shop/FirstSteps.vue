@@ -15,7 +15,7 @@ const steps = computed(() => {
     {
       name: 'stands',
       title: 'Stand',
-      told: 'The dyno with its engine. Add yours, or the simulated one to practice on.',
+      text: 'The dyno with its engine. Add yours, or the simulated one to practice on.',
       count: found.stands,
       button: 'Add stand',
       may: person.is_owner,
@@ -24,7 +24,7 @@ const steps = computed(() => {
     {
       name: 'engines',
       title: 'Engine',
-      told: 'Bore, stroke and cylinders are enough to begin with.',
+      text: 'Bore, stroke and cylinders are enough to begin with.',
       count: found.engines,
       button: 'Describe engine',
       may: person.may_operate,
@@ -33,7 +33,7 @@ const steps = computed(() => {
     {
       name: 'parts',
       title: 'Parts',
-      told: 'What is to be compared: two at least, such as two intake manifolds.',
+      text: 'What is to be compared: two at least, such as two intake manifolds.',
       count: found.parts,
       button: 'Add parts',
       may: person.may_operate,
@@ -42,7 +42,7 @@ const steps = computed(() => {
     {
       name: 'new-programme',
       title: 'Test',
-      told: 'The question, the setups that compete, and the order in which they are pulled.',
+      text: 'The question, the setups that compete, and the order in which they are pulled.',
       count: found.programmes,
       button: 'Plan test',
       may: person.may_operate,
@@ -63,7 +63,7 @@ const next = computed(() => steps.value.find((step) => !isDone(step)))
       <li v-for="step in steps" :key="step.name" :class="{ done: isDone(step) }">
         <strong>{{ isDone(step) ? '✓' : '○' }} {{ step.title }}</strong>
         <span class="quiet">
-          {{ isDone(step) ? `${step.count} there` : step.told
+          {{ isDone(step) ? `${step.count} there` : step.text
           }}{{ isDone(step) || step.may ? '' : ` ${step.who}` }}
         </span>
         <v-btn

@@ -28,9 +28,9 @@ class Command(BaseCommand):
         add.add_argument("username")
         add.add_argument("name", help="the full name")
         add.add_argument("--role", choices=Role.values, default=Role.OPERATOR)
-        for way, told in (("reset", "the password ends now; prints the path for a new one"),
+        for way, what_for in (("reset", "the password ends now; prints the path for a new one"),
                           ("unlock", "wrong passwords are forgotten")):  # fmt: skip
-            ways.add_parser(way, help=told).add_argument("username")
+            ways.add_parser(way, help=what_for).add_argument("username")
         ways.add_parser("list", help="who there is")
 
     def handle(self, *args: Any, **options: Any) -> None:

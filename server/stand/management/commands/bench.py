@@ -18,19 +18,19 @@ from stand.bench import Bench
 from stand.desk import StandTaken
 
 RETRY_S = 1.0  # while the database is away
-LOOK_S = 0.1  # of a spare worker, whether it is told its stand
+LOOK_S = 0.1  # of a spare worker, whether it has its stand
 
 
 def _called(file: Path, stopped: threading.Event) -> str:
-    """The stand that a spare worker is to serve, once it is told; from then on it writes to the log of that stand."""
+    """The stand that a spare worker is to serve, once it is named; from then on it writes to the log of that stand."""
     while not stopped.wait(LOOK_S):
         if file.exists():
-            told = json.loads(file.read_text())
+            assignment = json.loads(file.read_text())
             file.unlink()
-            with open(told["log"], "ab") as log:
+            with open(assignment["log"], "ab") as log:
                 for stream in (1, 2):
                     os.dup2(log.fileno(), stream)
-            return str(told["stand"])
+            return str(assignment["stand"])
     return ""
 
 
@@ -44,8 +44,8 @@ class Command(BaseCommand):
     def add_arguments(self, parser: CommandParser) -> None:
         parser.add_argument("--stand", default="", help="name or number of the stand; the first one if left out")
 
-        told = "file in which the stand will be named: wait for it, with everything loaded (ops/stands.py)"
-        parser.add_argument("--spare", type=Path, help=told)
+        spare = "file in which the stand will be named: wait for it, with everything loaded (ops/stands.py)"
+        parser.add_argument("--spare", type=Path, help=spare)
 
     def handle(self, *args: Any, **options: Any) -> None:
         stopped = threading.Event()

@@ -32,8 +32,8 @@ class Command(BaseCommand):
         add.add_argument("--host", default="127.0.0.1")
         add.add_argument("--port", default="7420")
         add.add_argument("--elevation", default="", help='such as "310 m"')
-        told = "./torvix bench runs for it on another machine"
-        add.add_argument("--worker-elsewhere", action="store_true", help=told)
+        elsewhere = "./torvix bench runs for it on another machine"
+        add.add_argument("--worker-elsewhere", action="store_true", help=elsewhere)
         add.add_argument("--simulated", choices=SimulatedEngine.values, help="a program of ours, to practice on")
         attempt = ways.add_parser("try", help="look whether a stand answers and keeps to the line protocol")
         attempt.add_argument("host")
@@ -45,8 +45,8 @@ class Command(BaseCommand):
         try:
             ways[options["way"]](options)
         except Refusal as refusal:
-            told = [f"{field}: {why}" for field, why in refusal.fields.items()]
-            raise CommandError(" ".join([str(refusal), *told])) from refusal
+            wrong_fields = [f"{field}: {why}" for field, why in refusal.fields.items()]
+            raise CommandError(" ".join([str(refusal), *wrong_fields])) from refusal
 
     def _add(self, options: dict[str, Any]) -> None:
         if options["simulated"]:
@@ -76,5 +76,5 @@ class Command(BaseCommand):
         for stand in Stand.objects.filter(on_line=True).order_by("name"):
             link = links.get(stand.pk)
             lost = link.lost(timezone.now()) if link else "its bench worker has not reported yet"
-            told = "retired" if stand.retired_at else lost or "linked"
-            self.stdout.write(f"{stand.pk:3} {stand.name:30} {stand.host}:{stand.port}  {told}")
+            link_state = "retired" if stand.retired_at else lost or "linked"
+            self.stdout.write(f"{stand.pk:3} {stand.name:30} {stand.host}:{stand.port}  {link_state}")
