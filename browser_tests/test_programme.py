@@ -4,8 +4,8 @@ import re
 
 from django.utils import timezone
 from playwright.sync_api import Route, expect
-from torvix_core import quantities
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.units import quantities
 
 from browser_tests.at_the_stand import HILL_CLIMB
 from browser_tests.case import PASSWORD, SETTLED, BrowserCase, sign_in

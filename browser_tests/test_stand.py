@@ -3,8 +3,8 @@
 import re
 
 from playwright.sync_api import expect
-from torvix_core import quantities
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.units import quantities
 
 from browser_tests.at_the_stand import (
     HILL_CLIMB,

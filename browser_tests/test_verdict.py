@@ -7,7 +7,7 @@ from urllib.error import HTTPError
 
 from playwright.sync_api import expect
 from pypdf import PdfReader
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from browser_tests.at_the_stand import HILL_CLIMB
 from browser_tests.case import BrowserCase, sign_in

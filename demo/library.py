@@ -8,9 +8,9 @@ from datetime import datetime, timedelta
 from typing import Any
 
 from PIL import Image, ImageDraw
-from torvix_core.dimensions import Slot
-from torvix_core.evidence import Origin
-from torvix_core.weather import Moisture
+from torvix_core.air.weather import Moisture
+from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.evidence import Origin
 
 from engines.models import Build, Part
 from engines.parts import PartFacts, add_part, add_photo, describe_part, modify_part, name_alias

@@ -21,9 +21,9 @@ from decimal import Decimal
 from pathlib import Path
 from typing import Any
 
-from torvix_core.air import ZERO_CELSIUS
-from torvix_core.dimensions import STACK_ORDER
-from torvix_core.standards import Standard
+from torvix_core.air.air import ZERO_CELSIUS
+from torvix_core.air.standards import Standard
+from torvix_core.engine.dimensions import STACK_ORDER
 
 from demo import library, shelf
 from engines.models import Build, Part

@@ -8,7 +8,7 @@ from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from curves import imports, typed
 from curves.files.mapping import Mapped

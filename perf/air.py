@@ -6,12 +6,12 @@ import time
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core import figures, findings
-from torvix_core.air import OVER_WATER, air_from_relative_humidity
-from torvix_core.dimensions import SHEET
-from torvix_core.evidence import Evidence, Origin, settle
-from torvix_core.sheet import Sheet
-from torvix_core.standards import Standard, correction
+from torvix_core.air.air import OVER_WATER, air_from_relative_humidity
+from torvix_core.air.standards import Standard, correction
+from torvix_core.engine import figures, findings
+from torvix_core.engine.dimensions import SHEET
+from torvix_core.engine.evidence import Evidence, Origin, settle
+from torvix_core.engine.sheet import Sheet
 
 from perf.ratio import measure
 from perf.report import size, tell

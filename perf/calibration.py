@@ -13,14 +13,14 @@ from multiprocessing import Pool
 from pathlib import Path
 
 import numpy as np
-from torvix_core import simulated_days
-from torvix_core.air import air_from_relative_humidity
-from torvix_core.checked import Array
-from torvix_core.effects import USUAL, History, fit
-from torvix_core.reduction import Options, StandInertia, reduce_sweep
-from torvix_core.simulated_days import Habits, Plan, lay_out
-from torvix_core.standards import Standard, correction
-from torvix_core.trace import Trace
+from torvix_core.air.air import air_from_relative_humidity
+from torvix_core.air.standards import Standard, correction
+from torvix_core.judging.effects import USUAL, History, fit
+from torvix_core.planning import simulated_days
+from torvix_core.planning.simulated_days import Habits, Plan, lay_out
+from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
+from torvix_core.pull.trace import Trace
+from torvix_core.units.checked import Array
 
 TABLE = Path(__file__).resolve().parents[1] / "docs" / "calibration.md"
 DAYS, HZ, PULL_S = 2000, 25.0, 240.0

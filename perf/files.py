@@ -9,8 +9,8 @@ from typing import Any
 
 import numpy as np
 import pandas as pd
-from torvix_core.reduction import reduce_sweep
-from torvix_core.trace import Trace
+from torvix_core.pull.reduction import reduce_sweep
+from torvix_core.pull.trace import Trace
 
 from curves import imports
 from curves.files import mapping, write
@@ -127,7 +127,7 @@ class _Patient:
 
 def truth() -> None:
     """What comes back of known curves from noise, spike, drop-outs, jitter, inertia and weather."""
-    from core.tests.test_truth import PULLS, recover
+    from core.tests.judging.test_truth import PULLS, recover
 
     errors, crossings = recover()
     tell(

@@ -5,9 +5,9 @@ from __future__ import annotations
 import time
 
 import numpy as np
-from torvix_core import changeover, running_order, simulated_days
-from torvix_core.day_plan import Paid, Problem, Task
-from torvix_core.simulated_days import Habits
+from torvix_core.planning import changeover, running_order, simulated_days
+from torvix_core.planning.day_plan import Paid, Problem, Task
+from torvix_core.planning.simulated_days import Habits
 
 from perf.ratio import measure
 from perf.report import TINY, size, tell

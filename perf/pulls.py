@@ -7,8 +7,8 @@ from typing import Any
 
 import numpy as np
 import psycopg
-from torvix_core.reduction import Options, StandInertia, reduce_sweep
-from torvix_core.trace import PLAUSIBLE, Trace
+from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
+from torvix_core.pull.trace import PLAUSIBLE, Trace
 
 from perf.ratio import measure
 from perf.report import tell

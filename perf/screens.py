@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 from playwright.sync_api import expect
-from torvix_core.duty import PRESETS
-from torvix_core.schools import School
+from torvix_core.judging.duty import PRESETS
+from torvix_core.judging.schools import School
 
 from browser_tests.case import BrowserCase, sign_in
 from perf import verdict

@@ -6,9 +6,9 @@ import time
 from typing import TYPE_CHECKING
 
 import numpy as np
-from torvix_core import chances, layout
-from torvix_core.effects import fit
-from torvix_core.layout import Layout
+from torvix_core.judging import chances, layout
+from torvix_core.judging.effects import fit
+from torvix_core.judging.layout import Layout
 
 from perf.ratio import measure
 from perf.report import size, tell

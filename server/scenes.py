@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
-from torvix_core.dimensions import Slot
+from torvix_core.engine.dimensions import Slot
 
 from engines.models import Build, Part
 from engines.parts import PartFacts, add_part

@@ -14,8 +14,8 @@ SECTIONS = ("Shapes:", "Units:", "Errors:", "Source:", ">>>")
 
 
 def modules() -> Iterator[ModuleType]:
-    for found in pkgutil.iter_modules(torvix_core.__path__):
-        yield importlib.import_module(f"torvix_core.{found.name}")
+    for module in pkgutil.walk_packages(torvix_core.__path__, "torvix_core."):
+        yield importlib.import_module(module.name)
 
 
 def public_functions(module: ModuleType) -> Iterator[tuple[str, FunctionType]]:

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from typing import Any
 from unittest import TestCase
 
-from torvix_core.quantities import SPELLINGS, UNITS
+from torvix_core.units.quantities import SPELLINGS, UNITS
 
 from demo.loader import simulated_stand
 from standin import conformance

@@ -2,7 +2,7 @@
 
 import itertools
 
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from demo import loader
 from demo.tests.loaded import DemonstrationCase

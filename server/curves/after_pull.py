@@ -6,11 +6,11 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core.checked import Array
-from torvix_core.dimensions import Slot
-from torvix_core.overlay import EXTEND_RPM, Climb, Overlay, climb, overlay
-from torvix_core.standards import Standard
-from torvix_core.tuning import BoostHeld, Mixture, boost_held, helped, mixture
+from torvix_core.air.standards import Standard
+from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.tuning import BoostHeld, Mixture, boost_held, helped, mixture
+from torvix_core.pull.overlay import EXTEND_RPM, Climb, Overlay, climb, overlay
+from torvix_core.units.checked import Array
 
 from curves import services
 from curves.models import Reduced

@@ -5,7 +5,7 @@ from __future__ import annotations
 import re
 from collections.abc import Mapping
 
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from curves.after_pull import AfterPull
 from programmes import adjusting

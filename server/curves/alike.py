@@ -3,10 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from torvix_core import quantities
-from torvix_core.checked import Array
-from torvix_core.duplicates import ANCHORS, LEAST_SAMPLES, Overlap, overlap
-from torvix_core.trace import SPEED, TORQUE
+from torvix_core.pull.duplicates import ANCHORS, LEAST_SAMPLES, Overlap, overlap
+from torvix_core.pull.trace import SPEED, TORQUE
+from torvix_core.units import quantities
+from torvix_core.units.checked import Array
 
 from programmes.models import Programme
 from stand.codec import unpack

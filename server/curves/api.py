@@ -8,8 +8,8 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from torvix_core import quantities
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.units import quantities
 
 from curves import after_words, comparing, comparing_words, services
 from curves.after_pull import after_pull

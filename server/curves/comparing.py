@@ -8,12 +8,12 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
-from torvix_core import comparability
-from torvix_core.comparability import Check, Facts, Level, Window
-from torvix_core.curve import shared_grid
-from torvix_core.geometry import power
-from torvix_core.reduction import StandInertia
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.engine.geometry import power
+from torvix_core.pull import comparability
+from torvix_core.pull.comparability import Check, Facts, Level, Window
+from torvix_core.pull.curve import shared_grid
+from torvix_core.pull.reduction import StandInertia
 
 from curves.models import ComparisonWindow, LetIn, Reduced
 from curves.services import CorrectedPull, Nature, corrected, nature_of

@@ -8,9 +8,9 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core import comparability
-from torvix_core.comparability import Check, Window
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.pull import comparability
+from torvix_core.pull.comparability import Check, Window
 
 from curves import comparing, comparing_words, services
 from programmes.models import Programme

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from torvix_core import comparability, quantities
-from torvix_core.comparability import Basis, Check, Level
-from torvix_core.dimensions import Slot
+from torvix_core.engine.dimensions import Slot
+from torvix_core.pull import comparability
+from torvix_core.pull.comparability import Basis, Check, Level
+from torvix_core.units import quantities
 
 from programmes.plans import OWN, SETTING, row_label
 

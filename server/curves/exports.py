@@ -6,8 +6,8 @@ import re
 from collections.abc import Mapping
 
 import numpy as np
-from torvix_core import quantities
-from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.units import quantities
 
 from curves.files.write import Sheet, csv_bytes, mdf_bytes, parquet_bytes, sheet_csv, sheet_xlsx
 from curves.services import corrected, pulls_of

@@ -11,9 +11,10 @@ import numpy as np
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
-from torvix_core import VERSION, quantities
-from torvix_core.reduction import NotASweep, Options, StandInertia
-from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core import VERSION
+from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.pull.reduction import NotASweep, Options, StandInertia
+from torvix_core.units import quantities
 
 from curves.models import Reduced
 from curves.services import EMPTY, UNKNOWN_STANDARD, fields_of_figures, fields_of_trace

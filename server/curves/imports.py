@@ -12,9 +12,9 @@ from typing import Any
 import numpy as np
 from django.db import InterfaceError, OperationalError, transaction
 from django.db.models import Max
-from torvix_core import quantities
-from torvix_core.duplicates import Overlap
-from torvix_core.fuel import FUELS, Fuel
+from torvix_core.engine.fuel import FUELS, Fuel
+from torvix_core.pull.duplicates import Overlap
+from torvix_core.units import quantities
 
 from curves import alike
 from curves.files import mapping

@@ -11,9 +11,9 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import File, Router, Schema
 from ninja.files import UploadedFile
-from torvix_core import quantities
-from torvix_core.reduction import StandInertia
-from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.pull.reduction import StandInertia
+from torvix_core.units import quantities
 
 from curves import imports
 from curves.files.layout import OTHER_UNITS

@@ -11,9 +11,10 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core import inertia, quantities
-from torvix_core.reduction import CutBy, StandInertia
-from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.pull import inertia
+from torvix_core.pull.reduction import CutBy, StandInertia
+from torvix_core.units import quantities
 
 from curves import inspecting, services
 from curves.api import standard_asked

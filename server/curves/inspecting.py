@@ -9,13 +9,14 @@ from typing import Any
 
 import numpy as np
 from django.db import transaction
-from torvix_core import derived, quantities
-from torvix_core.air import air_from_relative_humidity
-from torvix_core.anomalies import Kind
-from torvix_core.checked import Array
-from torvix_core.derived import Surroundings
-from torvix_core.geometry import Cycle, displacement
-from torvix_core.reduction import CutBy, StandInertia
+from torvix_core.air.air import air_from_relative_humidity
+from torvix_core.engine import derived
+from torvix_core.engine.derived import Surroundings
+from torvix_core.engine.geometry import Cycle, displacement
+from torvix_core.pull.anomalies import Kind
+from torvix_core.pull.reduction import CutBy, StandInertia
+from torvix_core.units import quantities
+from torvix_core.units.checked import Array
 
 from curves.models import Reduced, Wish
 from curves.services import OF_FIGURES, reduce_pull

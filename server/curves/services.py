@@ -10,15 +10,18 @@ from typing import Any
 
 import numpy as np
 from django.db import DatabaseError
-from torvix_core import VERSION, geometry, printed, standards
-from torvix_core.air import air_from_relative_humidity
-from torvix_core.anomalies import anomalies
-from torvix_core.checked import Array
-from torvix_core.curve import Peak, peak
-from torvix_core.reduction import NotASweep, Options, StandInertia, reduce_sweep
-from torvix_core.standards import BoostSchool, Standard
-from torvix_core.steps import reduce_steps
-from torvix_core.trace import SPEED, TORQUE, Finding, Problem, Trace
+from torvix_core import VERSION
+from torvix_core.air import standards
+from torvix_core.air.air import air_from_relative_humidity
+from torvix_core.air.standards import BoostSchool, Standard
+from torvix_core.engine import geometry
+from torvix_core.pull import printed
+from torvix_core.pull.anomalies import anomalies
+from torvix_core.pull.curve import Peak, peak
+from torvix_core.pull.reduction import NotASweep, Options, StandInertia, reduce_sweep
+from torvix_core.pull.steps import reduce_steps
+from torvix_core.pull.trace import SPEED, TORQUE, Finding, Problem, Trace
+from torvix_core.units.checked import Array
 
 from curves.models import Reduced, Wish
 from programmes.models import Programme

@@ -7,9 +7,11 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 import numpy as np
-from torvix_core import geometry, printed, quantities
-from torvix_core.checked import Array
-from torvix_core.printed import Problem, Quoted, Steps, Wrong
+from torvix_core.engine import geometry
+from torvix_core.pull import printed
+from torvix_core.pull.printed import Problem, Quoted, Steps, Wrong
+from torvix_core.units import quantities
+from torvix_core.units.checked import Array
 
 from curves import alike
 from curves.files import mapping

@@ -11,9 +11,9 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 from pydantic import Field
-from torvix_core import quantities
-from torvix_core.dimensions import GROUPS
-from torvix_core.evidence import Origin
+from torvix_core.engine.dimensions import GROUPS
+from torvix_core.engine.evidence import Origin
+from torvix_core.units import quantities
 
 from engines import services, sheets, views
 from engines.models import Build, BuildReading, Engine, FlowTable, Item

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from torvix_core import quantities
-from torvix_core.dimensions import Dimension, Measure
-from torvix_core.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.engine.dimensions import Dimension, Measure
+from torvix_core.units import quantities
+from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
 
 from engines.models import Reading
 from shop.refusals import Invalid

@@ -1,7 +1,7 @@
 """Engines and their revisions, what is written down of them, and the parts that compete on them. Values in SI.
 
-What can be written down stands in the core (`torvix_core.dimensions`); a reading is one value of one dimension with
-where it comes from. Texts are kept as typed, so that showing a value in the unit it was typed in changes no digit.
+What can be written down stands in the core (`torvix_core.engine.dimensions`); a reading is one value of one dimension
+with where it comes from. Texts are kept as typed, so that showing a value in the unit it was typed in changes no digit.
 """
 
 from __future__ import annotations
@@ -12,8 +12,8 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
-from torvix_core.dimensions import Slot
-from torvix_core.evidence import Origin
+from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.evidence import Origin
 
 from shop.models import Person, Role
 

@@ -13,9 +13,9 @@ from decimal import Decimal, InvalidOperation
 from django.db import transaction
 from django.db.models import Prefetch, QuerySet
 from PIL import Image, ImageOps, UnidentifiedImageError
-from torvix_core.dimensions import Dimension, Slot, part_dimensions
-from torvix_core.evidence import Origin
-from torvix_core.stack import StackPart
+from torvix_core.engine.dimensions import Dimension, Slot, part_dimensions
+from torvix_core.engine.evidence import Origin
+from torvix_core.engine.stack import StackPart
 
 from engines import readings, sheets
 from engines.entries import read_entries, refuse_wrong

@@ -13,9 +13,9 @@ from django.utils import timezone
 from ninja import File, Form, Router, Schema
 from ninja.files import UploadedFile
 from pydantic import Field
-from torvix_core.dimensions import STACK_ORDER, Slot, part_dimensions
-from torvix_core.evidence import Origin
-from torvix_core.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
+from torvix_core.engine.dimensions import STACK_ORDER, Slot, part_dimensions
+from torvix_core.engine.evidence import Origin
+from torvix_core.engine.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 
 from engines import parts, sheets, views
 from engines.api import person_of, readable_builds

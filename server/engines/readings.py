@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import TYPE_CHECKING, Any
 
-from torvix_core.evidence import Origin
+from torvix_core.engine.evidence import Origin
 
 from engines.entries import Entry
 from engines.texts import optional

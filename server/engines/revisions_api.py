@@ -9,8 +9,8 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 from pydantic import Field
-from torvix_core import quantities
-from torvix_core.dimensions import GROUPS, SHEET
+from torvix_core.engine.dimensions import GROUPS, SHEET
+from torvix_core.units import quantities
 
 from engines import services, sheets, views
 from engines.api import BuildOut, ChangeIn, RevisionOut, afresh, one_build, person_of, revision_out

@@ -7,11 +7,11 @@ from datetime import datetime
 
 from django.db import transaction
 from django.db.models import Max
-from torvix_core import short_block
-from torvix_core.dimensions import SHEET, Dimension
-from torvix_core.evidence import Origin
-from torvix_core.sheet import Missing
-from torvix_core.typed import NotUnderstood, read_quantity
+from torvix_core.engine import short_block
+from torvix_core.engine.dimensions import SHEET, Dimension
+from torvix_core.engine.evidence import Origin
+from torvix_core.engine.sheet import Missing
+from torvix_core.units.typed import NotUnderstood, read_quantity
 
 from engines import readings, sheets
 from engines.entries import Entry, read_entries, read_entry, refuse_wrong

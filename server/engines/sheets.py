@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
-from torvix_core import figures, variations
-from torvix_core.dimensions import SHEET
-from torvix_core.evidence import Evidence, Origin, Settled, settle
-from torvix_core.findings import find
-from torvix_core.sheet import Figure, Finding, FlowTable, Missing, Sheet
-from torvix_core.stack import Limits
-from torvix_core.variations import AdvanceSteps, AirflowBySpeed
+from torvix_core.engine import figures, variations
+from torvix_core.engine.dimensions import SHEET
+from torvix_core.engine.evidence import Evidence, Origin, Settled, settle
+from torvix_core.engine.findings import find
+from torvix_core.engine.sheet import Figure, Finding, FlowTable, Missing, Sheet
+from torvix_core.engine.stack import Limits
+from torvix_core.engine.variations import AdvanceSteps, AirflowBySpeed
 
 from engines.entries import Entry
 from engines.models import Build, BuildReading, Reading

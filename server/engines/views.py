@@ -6,12 +6,12 @@ from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 
 from ninja import Schema
-from torvix_core import quantities
-from torvix_core.checked import Array
-from torvix_core.dimensions import GROUPS, SHEET, Dimension
-from torvix_core.sheet import FLOW_TABLES, Figure
-from torvix_core.typed import split
-from torvix_core.variations import AdvanceSteps, AirflowBySpeed
+from torvix_core.engine.dimensions import GROUPS, SHEET, Dimension
+from torvix_core.engine.sheet import FLOW_TABLES, Figure
+from torvix_core.engine.variations import AdvanceSteps, AirflowBySpeed
+from torvix_core.units import quantities
+from torvix_core.units.checked import Array
+from torvix_core.units.typed import split
 
 from engines import sheets
 from engines.entries import text_of

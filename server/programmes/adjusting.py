@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
-from torvix_core.dimensions import SETTINGS, Measure
-from torvix_core.typed import NotUnderstood, read_quantity
+from torvix_core.engine.dimensions import SETTINGS, Measure
+from torvix_core.units.typed import NotUnderstood, read_quantity
 
 from engines.texts import optional
 from programmes.models import Adjustment, Setup

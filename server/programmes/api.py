@@ -10,8 +10,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema, Status
-from torvix_core.dimensions import STACK_ORDER
-from torvix_core.standards import DEFINITIONS
+from torvix_core.air.standards import DEFINITIONS
+from torvix_core.engine.dimensions import STACK_ORDER
 
 from engines import sheets
 from engines.models import Build

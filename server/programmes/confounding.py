@@ -5,8 +5,8 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from torvix_core import design
-from torvix_core.design import NOTHING, Answer, Standing
+from torvix_core.judging import design
+from torvix_core.judging.design import NOTHING, Answer, Standing
 
 from programmes.plans import OWN, Plan, PlannedSetup
 

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from functools import partial
 
-from torvix_core.stack import Level, Limits, check_fit
+from torvix_core.engine.stack import Level, Limits, check_fit
 
 from engines.entries import show
 from engines.parts import may_see_price, stack_of

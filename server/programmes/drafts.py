@@ -6,12 +6,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 
-from torvix_core import duty
-from torvix_core.changeover import DependencyCycle, Work, check_dependencies
-from torvix_core.dimensions import Slot
-from torvix_core.duty import Preset
-from torvix_core.standards import BoostSchool, Standard
-from torvix_core.typed import NotUnderstood, read_quantity
+from torvix_core.air.standards import BoostSchool, Standard
+from torvix_core.engine.dimensions import Slot
+from torvix_core.judging import duty
+from torvix_core.judging.duty import Preset
+from torvix_core.planning.changeover import DependencyCycle, Work, check_dependencies
+from torvix_core.units.typed import NotUnderstood, read_quantity
 
 from engines.models import Part
 from engines.texts import optional

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 from decimal import Decimal, InvalidOperation
 from typing import Any
 
-from torvix_core.quantities import from_si
-from torvix_core.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.units.quantities import from_si
+from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
 
 from programmes.plans import Plan
 from shop.models import Person

@@ -6,7 +6,7 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import F, Q
-from torvix_core.standards import BoostSchool, Standard
+from torvix_core.air.standards import BoostSchool, Standard
 
 from engines.models import Build, Engine, Part
 from shop.models import Person, Role

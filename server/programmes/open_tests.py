@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from torvix_core import changeover
+from torvix_core.planning import changeover
 
 from programmes.models import Candidate, Expectation, Kind, Programme
 from programmes.plans import Plan, of_programme

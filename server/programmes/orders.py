@@ -9,10 +9,10 @@ from datetime import datetime, timedelta
 from typing import Any
 
 import numpy as np
-from torvix_core import changeover, day, running_order
-from torvix_core.day import Day
-from torvix_core.day_plan import NoRoom, Order, Paid, Place, Problem, Task
-from torvix_core.order_search import Report
+from torvix_core.planning import changeover, day, running_order
+from torvix_core.planning.day import Day
+from torvix_core.planning.day_plan import NoRoom, Order, Paid, Place, Problem, Task
+from torvix_core.planning.order_search import Report
 
 from engines.models import Build
 from jobs import kinds

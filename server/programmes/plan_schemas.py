@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import datetime
 
 from ninja import Schema
-from torvix_core.quantities import from_si
+from torvix_core.units.quantities import from_si
 
 from programmes import form_numbers
 from programmes.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from torvix_core import duty
-from torvix_core.dimensions import SETTINGS
-from torvix_core.duty import PRESETS, Preset
+from torvix_core.engine.dimensions import SETTINGS
+from torvix_core.judging import duty
+from torvix_core.judging.duty import PRESETS, Preset
 
 from engines import sheets
 from engines.models import Build

@@ -8,13 +8,15 @@ from datetime import datetime
 from decimal import Decimal
 from typing import TYPE_CHECKING
 
-from torvix_core import changeover, design, fuel
-from torvix_core.changeover import Work
-from torvix_core.day_plan import Paid, Problem, Task, Visit
-from torvix_core.day_plan import Place as OrderPlace
-from torvix_core.dimensions import SETTINGS, STACK_ORDER, Slot
-from torvix_core.fuel import Fuel, FuelNeed
-from torvix_core.standards import BoostSchool, Standard
+from torvix_core.air.standards import BoostSchool, Standard
+from torvix_core.engine import fuel
+from torvix_core.engine.dimensions import SETTINGS, STACK_ORDER, Slot
+from torvix_core.engine.fuel import Fuel, FuelNeed
+from torvix_core.judging import design
+from torvix_core.planning import changeover
+from torvix_core.planning.changeover import Work
+from torvix_core.planning.day_plan import Paid, Problem, Task, Visit
+from torvix_core.planning.day_plan import Place as OrderPlace
 
 from engines import sheets
 from engines.models import Build, Part

@@ -7,7 +7,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core.standards import BOOST_SCHOOLS
+from torvix_core.air.standards import BOOST_SCHOOLS
 
 from engines.models import Build, Engine
 from jobs import services as jobs

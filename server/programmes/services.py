@@ -6,7 +6,7 @@ from dataclasses import replace
 from datetime import datetime
 
 from django.db import transaction
-from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core.air.standards import DEFINITIONS, Standard
 
 from engines import sheets
 from engines.models import Build

@@ -7,8 +7,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from torvix_core import changeover
-from torvix_core.changeover import Work
+from torvix_core.planning import changeover
+from torvix_core.planning.changeover import Work
 
 from programmes.models import Programme, TimedChange
 

@@ -7,7 +7,7 @@ from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
-from torvix_core.standards import BOOST_SCHOOLS, DEFINITIONS, BoostSchool, Standard
+from torvix_core.air.standards import BOOST_SCHOOLS, DEFINITIONS, BoostSchool, Standard
 
 from programmes.models import BoostPolicy, Candidate, Kind, MixturePolicy, Place, PlanVersion, Programme
 from programmes.plans import Plan

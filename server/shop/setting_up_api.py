@@ -8,7 +8,7 @@ from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from shop import services, setting_up
 from shop.api import Me, me, require_own_page

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from ninja import Schema
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 
 class Shown(Schema):

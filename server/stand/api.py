@@ -10,8 +10,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Field, Router, Schema
-from torvix_core import quantities
-from torvix_core.air import air_from_relative_humidity
+from torvix_core.air.air import air_from_relative_humidity
+from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Stand

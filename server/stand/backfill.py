@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 
 import numpy as np
-from torvix_core import quantities
-from torvix_core.trace import SPEED, TORQUE
+from torvix_core.pull.trace import SPEED, TORQUE
+from torvix_core.units import quantities
 
 from stand.models import Pull
 from stand.samples import chunk_columns

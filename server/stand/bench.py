@@ -19,10 +19,10 @@ from typing import Any
 import numpy as np
 from django.conf import settings
 from django.utils import timezone
-from torvix_core import quantities
-from torvix_core.guard import Guard, Trip
-from torvix_core.sweeps import Event, Found, SweepFinder
-from torvix_core.trace import SPEED
+from torvix_core.pull.guard import Guard, Trip
+from torvix_core.pull.sweeps import Event, Found, SweepFinder
+from torvix_core.pull.trace import SPEED
+from torvix_core.units import quantities
 
 from shop.logs import Place
 from shop.models import Stand

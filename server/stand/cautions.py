@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from torvix_core.fuel import Fuel
+from torvix_core.engine.fuel import Fuel
 
 from engines import sheets
 from programmes.models import Programme

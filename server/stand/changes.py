@@ -6,9 +6,9 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
-from torvix_core import changeover
-from torvix_core.dimensions import SHEET, Slot
-from torvix_core.evidence import Origin
+from torvix_core.engine.dimensions import SHEET, Slot
+from torvix_core.engine.evidence import Origin
+from torvix_core.planning import changeover
 
 from engines import sheets
 from engines.models import Part

@@ -8,7 +8,7 @@ from datetime import datetime
 
 from django.db import transaction
 from django.db.models import Max
-from torvix_core.dimensions import Slot
+from torvix_core.engine.dimensions import Slot
 
 from engines.texts import named, optional
 from programmes.models import Setup

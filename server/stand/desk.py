@@ -20,7 +20,7 @@ from typing import Any
 
 import psycopg
 from django.db import connection
-from torvix_core.limits import Limit
+from torvix_core.pull.limits import Limit
 
 from shop.models import Stand
 from stand import limits, live, records

@@ -7,7 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from stand.gates import NAMES, Gate
 

@@ -7,10 +7,11 @@ from dataclasses import dataclass, replace
 
 from django.db import transaction
 from django.utils import timezone
-from torvix_core import limits, quantities
-from torvix_core.guard import Cause, Trip
-from torvix_core.limits import USUAL, Limit
-from torvix_core.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.pull import limits
+from torvix_core.pull.guard import Cause, Trip
+from torvix_core.pull.limits import USUAL, Limit
+from torvix_core.units import quantities
+from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
 
 from engines import sheets
 from engines.models import Build

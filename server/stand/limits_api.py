@@ -5,8 +5,8 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from torvix_core import quantities
-from torvix_core.limits import Limit, Side
+from torvix_core.pull.limits import Limit, Side
+from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Role, Stand

@@ -9,9 +9,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from torvix_core import quantities
-from torvix_core.camshaft import BANK_TOLERANCE
-from torvix_core.typed import NotUnderstood, read_quantity
+from torvix_core.engine.camshaft import BANK_TOLERANCE
+from torvix_core.units import quantities
+from torvix_core.units.typed import NotUnderstood, read_quantity
 
 from engines import sheets
 from engines.models import Build

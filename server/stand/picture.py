@@ -7,9 +7,9 @@ from collections import deque
 from typing import Any
 
 import numpy as np
-from torvix_core import quantities
-from torvix_core.checked import Array
-from torvix_core.trace import PLAUSIBLE, SPEED, TORQUE
+from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE
+from torvix_core.units import quantities
+from torvix_core.units.checked import Array
 
 from stand.line import Hello
 from stand.samples import is_known

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 from itertools import groupby
 
-from torvix_core import changeover
+from torvix_core.planning import changeover
 
 from programmes.models import Programme
 from programmes.plans import Plan

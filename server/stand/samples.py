@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
-from torvix_core import printed, quantities
-from torvix_core.trace import SPEED, TORQUE, Trace
+from torvix_core.pull import printed
+from torvix_core.pull.trace import SPEED, TORQUE, Trace
+from torvix_core.units import quantities
 
 from shop.refusals import Refusal
 from stand.codec import pack, unpack

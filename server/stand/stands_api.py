@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema, Status
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from shop.models import Person, SimulatedEngine, Stand
 from shop.services import require_owner, units_of

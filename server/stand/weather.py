@@ -12,17 +12,18 @@ from datetime import datetime, timedelta
 
 import numpy as np
 from django.db import transaction
-from torvix_core import quantities, weather
-from torvix_core.air import (
+from torvix_core.air import weather
+from torvix_core.air.air import (
     BAROMETER_RANGE,
     INLET_TEMPERATURE_RANGE,
     Air,
     air_from_relative_humidity,
     saturation_vapour_pressure,
 )
-from torvix_core.standards import Charging, DieselDelivery, delivery_problem
-from torvix_core.typed import NotUnderstood, read_quantity, split
-from torvix_core.weather import Moisture, Reading, Tolerance
+from torvix_core.air.standards import Charging, DieselDelivery, delivery_problem
+from torvix_core.air.weather import Moisture, Reading, Tolerance
+from torvix_core.units import quantities
+from torvix_core.units.typed import NotUnderstood, read_quantity, split
 
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal

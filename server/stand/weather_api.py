@@ -10,9 +10,9 @@ from django.utils import timezone
 from ninja import File, Router, Schema, Status
 from ninja.files import UploadedFile
 from pydantic import Field
-from torvix_core import quantities, weather
-from torvix_core.air import Air
-from torvix_core.standards import (
+from torvix_core.air import weather
+from torvix_core.air.air import Air
+from torvix_core.air.standards import (
     DEFINITIONS,
     LARGE_CORRECTION,
     Charging,
@@ -20,7 +20,8 @@ from torvix_core.standards import (
     Standard,
     correction,
 )
-from torvix_core.weather import Moisture, Reading, Tolerance
+from torvix_core.air.weather import Moisture, Reading, Tolerance
+from torvix_core.units import quantities
 
 from programmes.models import Programme
 from shop.models import Person, Stand

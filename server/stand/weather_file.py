@@ -10,8 +10,8 @@ from datetime import UTC, datetime, timedelta
 
 from django.db import transaction
 from django.utils import timezone
-from torvix_core import quantities
-from torvix_core.weather import Moisture, Reading
+from torvix_core.air.weather import Moisture, Reading
+from torvix_core.units import quantities
 
 from shop.models import Person
 from shop.refusals import Invalid

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from torvix_core import quantities
-from torvix_core.trace import PLAUSIBLE
-from torvix_core.typed import NotUnderstood, read_quantity
+from torvix_core.pull.trace import PLAUSIBLE
+from torvix_core.units import quantities
+from torvix_core.units.typed import NotUnderstood, read_quantity
 
 from programmes.models import Programme, Window
 from shop.models import Person

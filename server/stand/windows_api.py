@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from programmes.models import Programme
 from shop.services import units_of

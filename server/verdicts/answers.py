@@ -8,12 +8,13 @@ from functools import cached_property
 
 from ninja import Schema
 from pydantic import BaseModel
-from torvix_core import quantities, sentences, verdict
-from torvix_core.effects import Difference, Effects
-from torvix_core.lead_strip import Crossover, Lead
-from torvix_core.sentences import Wording, listed
-from torvix_core.standards import DEFINITIONS
-from torvix_core.verdict import Placing
+from torvix_core.air.standards import DEFINITIONS
+from torvix_core.judging import sentences, verdict
+from torvix_core.judging.effects import Difference, Effects
+from torvix_core.judging.lead_strip import Crossover, Lead
+from torvix_core.judging.sentences import Wording, listed
+from torvix_core.judging.verdict import Placing
+from torvix_core.units import quantities
 
 from programmes.models import Programme
 from programmes.plans import Plan

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
-from torvix_core import gearing, ladder, quantities, slot_effects
-from torvix_core.design import NOTHING
-from torvix_core.duty import Preset
-from torvix_core.effects import Difference
-from torvix_core.schools import LABELS
+from torvix_core.judging import gearing, ladder, slot_effects
+from torvix_core.judging.design import NOTHING
+from torvix_core.judging.duty import Preset
+from torvix_core.judging.effects import Difference
+from torvix_core.judging.schools import LABELS
+from torvix_core.units import quantities
 
 from curves.api import standard_asked
 from programmes.confounding import names_of

@@ -6,10 +6,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from decimal import Decimal
 
-from torvix_core import quantities
-from torvix_core.dimensions import part_dimensions
-from torvix_core.sentences import listed
-from torvix_core.stack import StackPart, total
+from torvix_core.engine.dimensions import part_dimensions
+from torvix_core.engine.stack import StackPart, total
+from torvix_core.judging.sentences import listed
+from torvix_core.units import quantities
 
 from engines import sheets
 from engines.parts import stack_of

@@ -6,10 +6,10 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 
-from torvix_core import duty as duties
-from torvix_core.duty import PRESETS, Duty, Preset
-from torvix_core.schools import LABELS, School
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.judging import duty as duties
+from torvix_core.judging.duty import PRESETS, Duty, Preset
+from torvix_core.judging.schools import LABELS, School
 
 from programmes.models import Programme
 from shop.refusals import Invalid

@@ -10,15 +10,16 @@ from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core import geometry, schools
-from torvix_core.checked import Array
-from torvix_core.comparability import Level
-from torvix_core.curve import shared_grid
-from torvix_core.effects import Effects, History, NotEnoughPulls, fit
-from torvix_core.layout import Layout
-from torvix_core.lead_strip import Crossover, Lead, fit_curves, lead_crossovers, lead_strip
-from torvix_core.schools import School
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.engine import geometry
+from torvix_core.judging import schools
+from torvix_core.judging.effects import Effects, History, NotEnoughPulls, fit
+from torvix_core.judging.layout import Layout
+from torvix_core.judging.lead_strip import Crossover, Lead, fit_curves, lead_crossovers, lead_strip
+from torvix_core.judging.schools import School
+from torvix_core.pull.comparability import Level
+from torvix_core.pull.curve import shared_grid
+from torvix_core.units.checked import Array
 
 from curves import comparing
 from curves.services import CorrectedPull, Nature, corrected, nature_of, pulls_of

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 import numpy as np
-from torvix_core.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
+from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
 
 from curves import comparing, comparing_words
 from curves.services import CorrectedPull, Nature, nature_of

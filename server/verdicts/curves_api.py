@@ -5,13 +5,15 @@ from __future__ import annotations
 import numpy as np
 from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
-from torvix_core import geometry, quantities, schools, sentences
-from torvix_core.checked import Array
-from torvix_core.curve import Peak, shared_grid
-from torvix_core.effects import Effects
-from torvix_core.lead_strip import WASH, Lead
-from torvix_core.sentences import Wording
-from torvix_core.standards import DEFINITIONS
+from torvix_core.air.standards import DEFINITIONS
+from torvix_core.engine import geometry
+from torvix_core.judging import schools, sentences
+from torvix_core.judging.effects import Effects
+from torvix_core.judging.lead_strip import WASH, Lead
+from torvix_core.judging.sentences import Wording
+from torvix_core.pull.curve import Peak, shared_grid
+from torvix_core.units import quantities
+from torvix_core.units.checked import Array
 
 from curves import exports
 from curves.api import PeakOut, standard_asked

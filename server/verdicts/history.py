@@ -8,9 +8,9 @@ from datetime import datetime
 
 import numpy as np
 from django.db.models import QuerySet
-from torvix_core import effects
-from torvix_core.effects import Effects, History
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.judging import effects
+from torvix_core.judging.effects import Effects, History
 
 from curves.services import Nature, nature_of
 from programmes.models import Programme

@@ -7,10 +7,10 @@ from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
-from torvix_core import simulated_days
-from torvix_core.effects import USUAL, History, NotEnoughPulls
-from torvix_core.simulated_days import Habits, Plan, Tally
-from torvix_core.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.judging.effects import USUAL, History, NotEnoughPulls
+from torvix_core.planning import simulated_days
+from torvix_core.planning.simulated_days import Habits, Plan, Tally
+from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
 
 from jobs import kinds
 from jobs.kinds import Queue, Watch

@@ -6,8 +6,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core.effects import USUAL
-from torvix_core.simulated_days import Habits
+from torvix_core.judging.effects import USUAL
+from torvix_core.planning.simulated_days import Habits
 
 from jobs import services as jobs
 from jobs.api import JobOut, job_out

@@ -6,10 +6,11 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core import expectation, geometry
-from torvix_core.curve import OutsideTheCurve, average, peak
-from torvix_core.expectation import Outcome, Tendency
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.engine import geometry
+from torvix_core.planning import expectation
+from torvix_core.planning.expectation import Outcome, Tendency
+from torvix_core.pull.curve import OutsideTheCurve, average, peak
 
 from programmes.models import Expectation, Measure, Programme
 from shop.models import Person

@@ -6,7 +6,8 @@ import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
-from torvix_core import quantities, repeats
+from torvix_core.judging import repeats
+from torvix_core.units import quantities
 
 from engines.models import Part
 from programmes.models import Measure

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from torvix_core.duty import Preset
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.judging.duty import Preset
 
 from engines.models import Part
 from programmes.models import Programme, Setup

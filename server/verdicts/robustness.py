@@ -6,11 +6,11 @@ from collections.abc import Callable, Collection, Iterator
 from dataclasses import dataclass, replace
 from functools import partial
 
-from torvix_core import verdict
-from torvix_core.effects import NotEnoughPulls
-from torvix_core.schools import LABELS, School
-from torvix_core.sentences import listed
-from torvix_core.standards import DEFINITIONS, Standard
+from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.judging import verdict
+from torvix_core.judging.effects import NotEnoughPulls
+from torvix_core.judging.schools import LABELS, School
+from torvix_core.judging.sentences import listed
 
 from curves.services import corrected
 from programmes.models import STANDARDS

@@ -7,15 +7,17 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core import chances, curve, duty, geometry, schools, verdict
-from torvix_core.chances import Chances
-from torvix_core.checked import Array
-from torvix_core.curve import GRID_RPM
-from torvix_core.duty import PRESETS, Duty, Preset
-from torvix_core.effects import Effects, NotEnoughPulls, fit
-from torvix_core.layout import Layout
-from torvix_core.schools import School
-from torvix_core.verdict import Placing
+from torvix_core.engine import geometry
+from torvix_core.judging import chances, duty, schools, verdict
+from torvix_core.judging.chances import Chances
+from torvix_core.judging.duty import PRESETS, Duty, Preset
+from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
+from torvix_core.judging.layout import Layout
+from torvix_core.judging.schools import School
+from torvix_core.judging.verdict import Placing
+from torvix_core.pull import curve
+from torvix_core.pull.curve import GRID_RPM
+from torvix_core.units.checked import Array
 
 from curves.models import Reduced
 from shop.refusals import Invalid

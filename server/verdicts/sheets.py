@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from curves.services import Nature, nature_of
 from engines.texts import optional

@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core import rivals
+from torvix_core.planning import rivals
 
 from programmes import theories
 from programmes.models import Programme, Theory

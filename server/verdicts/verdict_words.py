@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Sequence
 
 import numpy as np
-from torvix_core import effects
-from torvix_core.effects import Effects
-from torvix_core.schools import School
-from torvix_core.sentences import listed
-from torvix_core.standards import DEFINITIONS
+from torvix_core.air.standards import DEFINITIONS
+from torvix_core.judging import effects
+from torvix_core.judging.effects import Effects
+from torvix_core.judging.schools import School
+from torvix_core.judging.sentences import listed
 
 from verdicts import choice as choices
 from verdicts import history

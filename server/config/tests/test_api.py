@@ -9,7 +9,7 @@ import scenes
 from django.conf import settings
 from django.test import TestCase
 from ninja import Schema
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from config.api import api
 from curves.models import Import

@@ -6,7 +6,7 @@ import re
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from torvix_core import quantities
+from torvix_core.units import quantities
 
 from curves.files.table import FileProblem
 

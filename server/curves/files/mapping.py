@@ -8,8 +8,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core import quantities
-from torvix_core.trace import PLAUSIBLE, SPEED, TORQUE
+from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE
+from torvix_core.units import quantities
 
 from curves.files.layout import OTHER_UNITS
 from curves.files.table import Column, FileProblem, FileTable

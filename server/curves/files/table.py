@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, field
 
-from torvix_core.checked import Array
+from torvix_core.units.checked import Array
 
 LARGEST_FILE = 200_000_000  # bytes
 LARGEST_INSIDE = 1_000_000_000  # bytes, once unpacked

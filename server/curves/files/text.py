@@ -8,7 +8,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core.checked import Array
+from torvix_core.units.checked import Array
 
 from curves.files.layout import EMPTY, LOOKED_AT, THOUSANDS, Found, find, kind_of
 from curves.files.table import Column, FileProblem, FileTable, require_size

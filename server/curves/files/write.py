@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from torvix_core.checked import Array
+from torvix_core.units.checked import Array
 
 Raw = Mapping[str, tuple[str, Array]]  # unit and samples by channel, time among them
 RISKY = ("=", "+", "-", "@", "\t", "\r")  # a spreadsheet would take such a text for a formula

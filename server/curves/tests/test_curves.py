@@ -2,9 +2,9 @@ import numpy as np
 import scenes
 from django.test import TestCase
 from numpy.testing import assert_allclose
-from torvix_core import quantities
-from torvix_core.air import air_from_relative_humidity
-from torvix_core.standards import Standard, iso_1585_si_factor
+from torvix_core.air.air import air_from_relative_humidity
+from torvix_core.air.standards import Standard, iso_1585_si_factor
+from torvix_core.units import quantities
 
 from curves.models import Reduced
 from curves.services import NoAir, corrected, reduce_pull

@@ -10,7 +10,7 @@ from django.db import DataError, connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from curves import imports, services
 from curves.files.mapping import Mapped

@@ -3,7 +3,7 @@
 import numpy as np
 import scenes
 from django.test import TestCase
-from torvix_core.reduction import CutBy
+from torvix_core.pull.reduction import CutBy
 
 from curves import inspecting
 from curves.inspecting import Wanted

@@ -4,8 +4,8 @@ from datetime import timedelta
 
 import scenes
 from django.test import TestCase
-from torvix_core.standards import Standard
-from torvix_core.weather import Moisture
+from torvix_core.air.standards import Standard
+from torvix_core.air.weather import Moisture
 
 from curves.services import NoAir, corrected, pulls_of
 from shop.models import Role

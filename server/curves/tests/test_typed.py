@@ -2,7 +2,7 @@
 
 import scenes
 from django.test import TestCase
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from curves import services, typed
 from curves.filing import Where

@@ -4,7 +4,7 @@ from unittest import mock
 import scenes
 from django.test import TestCase
 from PIL import Image
-from torvix_core.dimensions import Slot
+from torvix_core.engine.dimensions import Slot
 
 from engines import services
 from engines.models import Part

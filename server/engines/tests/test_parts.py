@@ -3,8 +3,8 @@ import io
 import scenes
 from django.test import TestCase
 from PIL import Image
-from torvix_core.dimensions import Slot
-from torvix_core.evidence import Origin
+from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.evidence import Origin
 
 from engines import parts, sheets
 from engines.models import Part

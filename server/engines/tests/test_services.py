@@ -1,6 +1,6 @@
 import scenes
 from django.test import TestCase
-from torvix_core.evidence import Origin
+from torvix_core.engine.evidence import Origin
 
 from engines import services, sheets
 from engines.models import Build, Engine

@@ -2,7 +2,7 @@
 
 import django.contrib.postgres.fields
 import django.db.models.deletion
-import torvix_core.standards
+import torvix_core.air.standards
 from django.conf import settings
 from django.db import migrations, models
 
@@ -101,7 +101,7 @@ class Migration(migrations.Migration):
         migrations.AddField(
             model_name='programme',
             name='boost_school',
-            field=models.CharField(default=torvix_core.standards.BoostSchool['UNBLOWN'], max_length=16),
+            field=models.CharField(default=torvix_core.air.standards.BoostSchool['UNBLOWN'], max_length=16),
         ),
         migrations.AddField(
             model_name='programme',

@@ -2,7 +2,7 @@
 
 import scenes
 from django.test import TestCase
-from torvix_core.dimensions import Slot
+from torvix_core.engine.dimensions import Slot
 
 from engines.parts import PartFacts, add_part
 from engines.services import describe_engine, describe_owner

@@ -6,7 +6,7 @@ import scenes
 from django.db import IntegrityError, connection, transaction
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
-from torvix_core.dimensions import Slot
+from torvix_core.engine.dimensions import Slot
 
 from engines.parts import PartFacts, add_part
 from engines.services import describe_engine, describe_owner

@@ -9,8 +9,8 @@ from django.db import IntegrityError, connection, transaction
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from PIL import Image
-from torvix_core.changeover import usual_works
-from torvix_core.evidence import Origin
+from torvix_core.engine.evidence import Origin
+from torvix_core.planning.changeover import usual_works
 
 from engines.readings import Change as Reading
 from engines.services import write_down

@@ -6,8 +6,8 @@ from unittest import mock
 import numpy as np
 import scenes
 from django.test import SimpleTestCase, TestCase
-from torvix_core.guard import Cause, Guard, Trip
-from torvix_core.limits import USUAL, in_force
+from torvix_core.pull.guard import Cause, Guard, Trip
+from torvix_core.pull.limits import USUAL, in_force
 
 from ops.effort import LONG
 from programmes.models import SetupSetting

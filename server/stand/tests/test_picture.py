@@ -2,8 +2,8 @@ import math
 
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.reduction import Options, StandInertia, reduce_sweep
-from torvix_core.trace import Trace
+from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
+from torvix_core.pull.trace import Trace
 
 from stand.display import Display
 from stand.gates import Gate

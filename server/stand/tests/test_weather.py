@@ -3,7 +3,7 @@ from datetime import timedelta
 import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
-from torvix_core.weather import Moisture
+from torvix_core.air.weather import Moisture
 
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal

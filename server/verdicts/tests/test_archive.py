@@ -11,7 +11,7 @@ from unittest import mock
 
 import scenes
 from django.test import TestCase
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from curves import archive, comparing
 from curves.files.table import FileProblem

@@ -3,8 +3,8 @@
 import numpy as np
 import scenes
 from django.test import TestCase
-from torvix_core.comparability import Level
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.pull.comparability import Level
 
 from curves import comparing, comparing_words, services
 from shop.models import Role, default_units

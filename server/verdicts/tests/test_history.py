@@ -5,8 +5,8 @@ from datetime import timedelta
 import numpy as np
 import scenes
 from django.test import TestCase
-from torvix_core import effects
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.judging import effects
 
 from curves import archive
 from programmes.models import Programme

@@ -6,8 +6,8 @@ from typing import Any
 import numpy as np
 import scenes
 from django.test import TestCase
-from torvix_core.schools import School
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.judging.schools import School
 
 from programmes.models import Kind
 from shop.models import Role

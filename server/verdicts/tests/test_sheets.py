@@ -12,7 +12,7 @@ from django.db import IntegrityError, transaction
 from django.test import TestCase
 from django.utils import timezone
 from pypdf import PdfReader
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
 
 from engines.services import describe_owner
 from programmes.models import Setup

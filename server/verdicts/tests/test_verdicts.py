@@ -1,10 +1,11 @@
 import numpy as np
 import scenes
 from django.test import TestCase
-from torvix_core import effects, quantities
-from torvix_core.dimensions import Slot
-from torvix_core.layout import Layout
-from torvix_core.standards import Standard
+from torvix_core.air.standards import Standard
+from torvix_core.engine.dimensions import Slot
+from torvix_core.judging import effects
+from torvix_core.judging.layout import Layout
+from torvix_core.units import quantities
 
 from engines.parts import PartFacts, add_part
 from engines.services import describe_installation, succeed

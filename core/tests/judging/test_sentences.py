@@ -1,0 +1,102 @@
+"""A verdict in words: with its figures, never surer than they are."""
+
+import numpy as np
+from django.test import SimpleTestCase
+from torvix_core.judging.chances import chances
+from torvix_core.judging.effects import History, fit
+from torvix_core.judging.layout import Layout
+from torvix_core.judging.lead_strip import WASH, Crossover, Lead
+from torvix_core.judging.sentences import (
+    Wording,
+    choice_sentence,
+    crossover_sentences,
+    stretch_sentences,
+    strip_sentence,
+    sureness,
+)
+from torvix_core.judging.verdict import rank
+
+NAMES = Wording(("A", "B", "C"), "N·m", 1.0)
+SURE = History(drift_per_pull=0.0)
+
+
+def told(
+    scores: list[float], setup: list[int], session: list[int] | None = None, out=(), wording: Wording = NAMES
+) -> str:
+    fitted = fit(np.array(scores), Layout.of(setup, session), SURE)
+    sure = chances(fitted, 0, np.random.default_rng(1), out=out)
+    return choice_sentence(rank(fitted, 0, sure=sure, out=out), 0, "For the hill climb", wording, out)
+
+
+class Choosing(SimpleTestCase):
+    def test_a_clear_winner_is_named_with_figure_and_certainty(self):
+        sentence = told([100, 100.2, 110, 110.2, 105, 105.2], [0, 0, 1, 1, 2, 2])
+        self.assertRegex(sentence, r"^For the hill climb choose B: it makes 110\.1 N·m, 5\.0 ± \d\.\d more than C and ")
+        self.assertRegex(
+            sentence, r"and 10\.0 ± \d\.\d more than A, more than 99 % sure that it is the best of them\.$"
+        )
+
+    def test_setups_that_cannot_be_told_apart_are_not_ranked(self):
+        sentence = told([100, 101, 110, 111, 110.5, 111.5], [0, 0, 1, 1, 2, 2])
+        self.assertEqual(sentence, "For the hill climb B and C are a wash. A is behind C.")
+
+    def test_a_wash_with_the_baseline_is_no_reason_to_change(self):
+        self.assertEqual(
+            told([100, 101, 100.5, 101.5], [0, 0, 1, 1]),
+            "For the hill climb A and B are a wash. Nothing here is a reason to change from A.",
+        )
+
+    def test_a_baseline_that_wins_is_left_alone(self):
+        self.assertRegex(
+            told([110, 110.2, 100, 100.2], [0, 0, 1, 1]), "^For the hill climb leave it at A: it makes 110"
+        )
+
+    def test_one_setup_alone_is_not_a_comparison(self):
+        self.assertIn("A makes 100.5 N·m; nothing to compare.", told([100, 101], [0, 0]))
+
+    def test_a_setup_of_another_day_is_told_not_ranked(self):
+        sentence = told([100, 100.2, 110, 110.2, 150, 150.2], [0, 0, 1, 1, 2, 2], [0, 0, 0, 0, 1, 1])
+        self.assertIn("choose B", sentence)
+        self.assertIn("C cannot be held against A: no session links them.", sentence)
+
+    def test_what_may_not_be_chosen_is_not_chosen(self):
+        sentence = told([100, 100.2, 105, 105.2, 110, 110.2], [0, 0, 1, 1, 2, 2], out={2})
+        self.assertRegex(sentence, "^For the hill climb choose B: it makes 105.1 N·m, 5.0 ± ... more than A, ")
+
+    def test_figures_are_told_in_the_unit_asked_for(self):
+        pounds = Wording(("A", "B"), "lb-ft", 1.3558179483)
+        self.assertIn("it makes 81.2 lb-ft", told([100, 100.2, 110, 110.2], [0, 0, 1, 1], wording=pounds))
+
+    def test_nothing_is_surer_than_99(self):
+        self.assertEqual([sureness(chance) for chance in (0.5, 0.985, 0.9999)],
+                         ["50 % sure", "98 % sure", "more than 99 % sure"])  # fmt: skip
+
+
+class AlongTheSpeeds(SimpleTestCase):
+    LEADS = (Lead(3000, 4600, 1, 0, 11.0, 3.0), Lead(4600, 5400, WASH), Lead(5400, 6500, 2, 1, 6.2, 2.0))
+
+    def test_the_strip_in_one_sentence(self):
+        self.assertEqual(
+            strip_sentence(self.LEADS, NAMES),
+            "B leads by 11.0 ± 3.0 N·m from 3000 to 4600 rpm, C by 6.2 ± 2.0 N·m from 5400 to 6500 rpm, "
+            "a wash between.",
+        )
+
+    def test_washes_at_the_ends(self):
+        self.assertIn("a wash above.", strip_sentence((self.LEADS[0], Lead(4600, 6500, WASH)), NAMES))
+        self.assertIn("a wash below.", strip_sentence((Lead(2000, 3000, WASH), self.LEADS[0]), NAMES))
+        self.assertIn("a wash elsewhere.", strip_sentence((Lead(2000, 3000, WASH), *self.LEADS), NAMES))
+
+    def test_a_wash_throughout_and_nothing_at_all(self):
+        self.assertIn("it is a wash throughout", strip_sentence((Lead(3000, 6000, WASH),), NAMES))
+        self.assertEqual(strip_sentence((), NAMES), "")
+
+    def test_stretches_cover_the_whole_range_in_order(self):
+        found = stretch_sentences(self.LEADS, NAMES)
+        self.assertEqual(found[1], "From 4600 to 5400 rpm it is a wash.")
+        self.assertEqual(found[2], "From 5400 to 6500 rpm C leads B by 6.2 ± 2.0 N·m.")
+
+    def test_a_threshold_has_bounds_or_says_that_it_has_none(self):
+        found = crossover_sentences((Crossover(4650, 80, 0, 1), Crossover(6400, None, 1, 2)), NAMES)
+        self.assertEqual(found[0], "Below 4650 ± 80 rpm A makes more, above it B.")
+        self.assertIn("give or take more than was run", found[1])

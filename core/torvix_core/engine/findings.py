@@ -1,0 +1,186 @@
+"""What a build sheet gives away by itself: values that contradict each other, and what calls for care."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator, Mapping
+
+from torvix_core.engine import breathing, camshaft, fuel
+from torvix_core.engine.dimensions import GROUPS, SHEET
+from torvix_core.engine.evidence import Origin
+from torvix_core.engine.fuel import FUELS, Fuel
+from torvix_core.engine.sheet import Figure, Finding, Missing, Sheet
+from torvix_core.engine.short_block import PISTON_SPEED_LIMIT, SEAT, timing
+from torvix_core.units.quantities import percent
+
+RATIO_AGREEMENT = 0.15  # [-], told and worked-out static ratios closer than this say the same [prac]
+ANGLE_AGREEMENT = 0.6  # degrees; cam cards round to whole or half degrees [prac]
+OVERSIZED = 3.0  # times the demand, above which a carburettor is named as out of proportion [prac]
+AIRFLOW_AGREEMENT = 0.10  # [-] between an air meter and a carburettor's rating [prac]
+
+Amounts = Mapping[str, Figure]
+_GROUP_OF = {dimension.key: group.key for group in GROUPS for dimension in group.dimensions}
+
+
+def find(sheet: Sheet, figures: list[Figure]) -> list[Finding]:
+    """All that the sheet and its figures give away.
+
+    Shapes: one sheet with its figures.
+    Units:  texts hold only degrees, ratios and per cent, which are the same for everybody.
+    Errors: none.
+    Source: rules of the trade [prac], beside each.
+    >>> find(Sheet({}), [])
+    []
+    """
+    by_key = {figure.rule.key: figure for figure in figures}
+    return [finding for look in _LOOKS for finding in look(sheet, by_key)]
+
+
+def _value(figures: Amounts, key: str) -> float | None:
+    figure = figures.get(key)
+    return figure.amount.value if figure and figure.amount else None
+
+
+def _high(figures: Amounts, key: str) -> float | None:
+    figure = figures.get(key)
+    if not figure or not figure.amount:
+        return None
+    return figure.amount.value if figure.amount.value is not None else figure.amount.high
+
+
+def _contradictions(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    for key, settled in sheet.dimensions.items():
+        if key in SHEET and settled.is_blocked:
+            told = " and ".join(origin.value for origin in settled.contradicts)
+            yield Finding(_GROUP_OF[key], f"{SHEET[key].label}: {told} contradict each other. Choose which to use.")
+        elif key in SHEET and settled.origin is Origin.MEASURED and settled.contradicts:
+            told = " and ".join(origin.value for origin in settled.contradicts)
+            yield Finding(
+                _GROUP_OF[key], f"{SHEET[key].label}: measured differs from {told}; the measured value is used."
+            )
+
+
+def _ratio_as_told(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    told, found = sheet.maybe("told_ratio"), _value(figures, "static_ratio")
+    if told is not None and found is not None and abs(told - found) > RATIO_AGREEMENT:
+        yield Finding(
+            "compression", f"Told {told:.4g}:1, but the volumes give {found:.2f}:1. One of them is not right."
+        )
+
+
+def _cam_card(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    banks = (1, 2) if sheet.has_second_bank() else (1,)
+    for bank in banks:
+        told = sheet.maybe(sheet.banked("intake_closing", bank))
+        try:
+            found = float(timing(sheet, SEAT, bank).intake_closing)
+        except Missing:
+            found = None
+        if told is not None and found is not None and abs(told - found) > ANGLE_AGREEMENT:
+            yield Finding("camshaft", f"Intake closing told as {told:.4g}°, but duration and centreline give "
+                                      f"{found:.4g}°. The worked-out one is used.")  # fmt: skip
+        given = [sheet.maybe(sheet.banked(key, bank)) for key in ("lobe_separation", "cam_advance",
+                                                                 "intake_centreline")]  # fmt: skip
+        if None not in given:
+            separation, advance, centreline = (float(value or 0.0) for value in given)
+            follows = float(camshaft.centrelines(separation, advance)[0])
+            if abs(follows - centreline) > ANGLE_AGREEMENT:
+                yield Finding("camshaft", f"Separation less advance is {follows:.4g}°, but the intake centreline is "
+                                          f"given as {centreline:.4g}°. The centreline is used.")  # fmt: skip
+
+
+def _banks(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    one, two = _value(figures, "intake_closing_seat"), _value(figures, "intake_closing_seat_bank_2")
+    if one is not None and two is not None and abs(one - two) > camshaft.BANK_TOLERANCE:
+        yield Finding("camshaft", f"The banks close their intakes {abs(one - two):.4g}° apart. Check the phase of both "
+                                  "before the cams are trusted.", caution=True)  # fmt: skip
+
+
+def _clearance(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    if sheet.maybe("intake_lift") is None:
+        return
+    for side in ("intake", "exhaust"):
+        measured, least = sheet.maybe(f"{side}_clearance"), sheet.maybe(f"least_{side}_clearance")
+        if measured is None:
+            yield Finding("camshaft", f"Piston to {side} valve is not written down. Measure it before the engine is "
+                          "turned over with another cam, head or thinner gasket.", caution=True)  # fmt: skip
+        elif least is not None and measured < least:
+            yield Finding("camshaft", f"Piston to {side} valve is closer than the least allowed. Do not turn it over.",
+                          caution=True)  # fmt: skip
+
+
+def _piston_speed(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    speed, limit = _value(figures, "piston_speed"), sheet.maybe("piston_speed_limit") or PISTON_SPEED_LIMIT
+    if speed is not None and speed > limit:
+        yield Finding("bottom_end", f"The mean piston speed at redline is {percent(speed / limit)} of the limit.",
+                      caution=True)  # fmt: skip
+
+
+def _carburettor(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    rating, demand = sheet.maybe("carburettor_rating"), _value(figures, "airflow_demand")
+    if rating is not None and demand is not None and rating > OVERSIZED * demand:
+        yield Finding(
+            "intake", f"The carburettor is rated for {rating / demand:.1f} times what the engine can swallow."
+        )
+    measured, by_rule = sheet.maybe("measured_airflow"), _value(figures, "rating_at_depression")
+    if measured is not None and by_rule is not None and abs(measured / by_rule - 1) > AIRFLOW_AGREEMENT:
+        yield Finding("intake", f"The air meter reads {percent(measured / by_rule)} of what the rating gives at the "
+                      "measured depression: rating method, hat loss or a sensor. It is not settled which.")  # fmt: skip
+
+
+def _airflow_and_power(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    power, airflow = sheet.maybe("target_power"), sheet.maybe("measured_airflow")
+    if power is None or airflow is None:
+        return
+    each = (power / 745.69987) / (airflow / 4.7194745e-4)
+    low, high = breathing.POWER_PER_AIR
+    if not low <= each <= high:
+        yield Finding("target", f"{each:.2f} hp for each CFM of air; petrol engines make {low:.2f} to {high:.2f}.")
+
+
+def _injectors(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    duty, limit = _high(figures, "injector_duty"), sheet.maybe("duty_limit") or fuel.DUTY_LIMIT
+    if duty is not None and duty > limit:
+        told = "cannot deliver it at all" if duty > 1 else f"would stand open {percent(duty)} of the time"
+        yield Finding("fuel", f"The injectors {told} at the power hoped for; the limit is {percent(limit)}. "
+                              "Lean under load destroys engines.", caution=True)  # fmt: skip
+
+
+def _fuel_and_ratio(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    ratio = _value(figures, "static_ratio")
+    if ratio is None:
+        ratio = sheet.maybe("told_ratio")
+    named = sheet.words("fuel")
+    if ratio is None or not named:
+        return
+    facts = FUELS[Fuel(named)]
+    if facts.ordinary_ratio is not None and ratio > facts.ordinary_ratio:
+        yield Finding("fuel", f"{ratio:.1f}:1 is above the {facts.ordinary_ratio:.1f}:1 that is ordinary on "
+                              f"{facts.label.lower()} without boost. Knock decides: safe spark first, a knock sensor, "
+                              "and the fuel maker's word.", caution=True)  # fmt: skip
+    elif facts.ordinary_ratio is not None and (sheet.maybe("boost_target") or 0.0) > 0:
+        yield Finding("fuel", f"Boosted at {ratio:.1f}:1 on {facts.label.lower()}: what is ordinary without boost does "
+                              "not apply. Start with safe spark and watch for knock.", caution=True)  # fmt: skip
+
+
+def _target(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    at_torque, power = _value(figures, "power_at_torque_peak"), sheet.maybe("target_power")
+    if at_torque is not None and power is not None and at_torque > power:
+        yield Finding("target", "The torque hoped for makes more power at its own speed than the power hoped for: one "
+                                "of the two is not right.")  # fmt: skip
+    ceiling = _value(figures, "head_ceiling")
+    if ceiling is not None and power is not None and power > ceiling and not sheet.maybe("boost_target"):
+        yield Finding("heads", "The power hoped for is above what this head flow usually allows: a better intake alone "
+                               "can show little.")  # fmt: skip
+
+
+def _blower(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+    speed, limit = _value(figures, "blower_speed"), sheet.maybe("blower_limit")
+    if speed is not None and limit is not None and speed > limit:
+        yield Finding("boost", "The blower turns faster than its limit at redline. Change the pulleys or the redline.",
+                      caution=True)  # fmt: skip
+
+
+_LOOKS: tuple[Callable[[Sheet, Amounts], Iterator[Finding]], ...] = (
+    _contradictions, _ratio_as_told, _cam_card, _banks, _clearance, _piston_speed, _carburettor, _airflow_and_power,
+    _injectors, _fuel_and_ratio, _target, _blower,
+)  # fmt: skip

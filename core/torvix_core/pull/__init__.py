@@ -1,0 +1,8 @@
+"""One pull: from raw samples to a curve, what guards it while it runs, and whether it may stand beside another.
+
+`trace` checks the samples (`check`); `limits` and `guard` stop a pull that crosses one; `sweeps` finds a sweep in the
+samples of a stand that tells no states. `reduction` makes the curve (`reduce_sweep`), `steps` that of a step test
+(`holds`, `reduce_steps`), `inertia` gives what the brake speeds up. `curve` reads peaks and averages, `overlay` lays
+two pulls over each other, `anomalies` says what is odd. `printed` checks figures of others, `duplicates` finds the
+same samples twice (`overlap`), `comparability` says whether two pulls may be compared (`compare`).
+"""

@@ -1,0 +1,340 @@
+"""Whether two pulls may be held against each other: what was not the same, and what that is likely worth.
+
+Each check has a window: within `note` nothing is said, beyond `block` the two are not comparable unless somebody
+lets them in with a reason. A likely effect is a share of torque, never taken out of a result: it says how much of a
+difference may be due to the circumstances.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from enum import StrEnum
+from math import pi
+
+import numpy as np
+from torvix_core.units.checked import Array
+
+COOLANT_PER_K = -0.01 / 17.5  # water 15 to 20 °C warmer cost about 1 % at the top [prac]
+OIL_PER_K = 0.0019 / 17.5  # hot thin oil gave torque back, 529.3 to 530.3 lb-ft [prac]
+MANIFOLD_PER_K = -0.0004  # a cold manifold flatters: about 1 % between warm and hot [prac]
+BEST_LAMBDA = 0.87  # for power on petrol [prac]
+MIXTURE_CURVATURE = 3.9  # share of torque lost for each square of lambda away from it: a point rich costs 1.8 % [prac]
+SPARK_PER_DEGREE = 0.003  # near the best, a few hp for each degree [prac]
+FIRST_PULL = 0.009  # by which the first pull after a change flatters [prac]
+USUAL_INERTIA = 0.4  # kg·m², of an engine with its brake where nobody knows: 0.3 to 0.5 [prac]
+MINIMUM_SHARED_BINS = 5
+
+
+class Level(StrEnum):
+    OK = "ok"
+    NOTE = "note"
+    BLOCK = "block"
+    UNKNOWN = "unknown"  # one of the two was not measured
+
+
+class Basis(StrEnum):
+    """What a likely effect rests on."""
+
+    PHYSICS = "physics"
+    PRACTICE = "practice"
+    STANDARD = "standard"
+    NONE = ""
+
+
+@dataclass(frozen=True)
+class Window:
+    """Differences up to `note` pass, up to `block` are noted. In the unit of the check."""
+
+    note: float
+    block: float
+
+
+WINDOWS: dict[str, Window] = {
+    "oil_temperature": Window(8.0, 20.0),  # K, this and the rest [prac]
+    "coolant_temperature": Window(5.0, 15.0),  # K
+    "inlet_temperature": Window(4.0, 12.0),  # K beyond what the correction takes out
+    "manifold_temperature": Window(8.0, 25.0),  # K
+    "mixture": Window(0.02, 0.05),  # lambda, in nine bins of ten
+    "spark": Window(0.5, 3.0),  # degrees
+    "boost": Window(1_379.0, 6_895.0),  # Pa, 0.2 and 1 psi, in nine bins of ten
+    "sweep_rate": Window(0.05, 0.25),  # of the slower
+    "correction": Window(0.02, 0.5),  # of the factor; a large one is noted, and no more [prac]
+    "time_apart": Window(3 * 3600.0, 24 * 3600.0),  # s, within a session
+    "slots": Window(1.0, 99.0),  # slots and settings that differ
+    "resolution": Window(0.002, 0.01),  # of the torque, what rounding may hide
+}
+UNITS = {
+    "oil_temperature": "K", "coolant_temperature": "K", "inlet_temperature": "K", "manifold_temperature": "K",
+    "mixture": "lambda", "spark": "°", "boost": "Pa", "sweep_rate": "1", "correction": "1", "time_apart": "s",
+    "slots": "", "resolution": "1",
+}  # fmt: skip
+
+
+@dataclass(frozen=True)
+class Facts:
+    """What a pull brings to a comparison. None and missing channels are not known, which is said and not guessed."""
+
+    speed_rpm: Array
+    torque: Array
+    means: Mapping[str, Array]
+    session: int
+    setup: int
+    at_s: float | None = None  # of a clock that all pulls share
+    air_temperature: float | None = None  # K, of the air it is corrected for
+    ambient: float | None = None  # Pa
+    factor: float | None = None
+    factor_inside: bool = True
+    sweep_rate_rpm_s: float = 0.0
+    inertia_included: bool | None = None  # None: the stand does not say
+    inertia: float = 0.0  # kg·m², that was added
+    spark: float | None = None
+    fuel: str = ""
+    operator: str = ""
+    revision: int = 1
+    first_after_change: bool = False
+    resolution: float = 0.0  # share of the torque that rounding may hide
+    configuration: Mapping[str, str] = field(default_factory=dict)  # slot or setting -> what is there
+    stepwise: bool = False  # a step test, not a sweep
+    simulated: bool = False  # no engine ran
+    boost_as_it_comes: bool = False  # equal drive was agreed on, not equal boost
+    mixture_as_delivered: bool = False  # every setup with the tune it came with
+
+
+@dataclass(frozen=True)
+class Check:
+    """One thing held against the other pull. `found` is the second less the first, in the unit of UNITS."""
+
+    key: str
+    level: Level
+    found: float | None = None
+    window: Window | None = None
+    effect: float | None = None  # likely share of torque of the second against the first
+    basis: Basis = Basis.NONE
+    told: tuple[str, ...] = ()  # names, where there are some: slots, fuels, operators
+    planned: bool = False  # the setups differ in it on purpose
+
+
+def compare(
+    first: Facts, second: Facts, windows: Mapping[str, Window] | None = None, linked: bool = True
+) -> tuple[Check, ...]:
+    """Hold the second pull against the first.
+
+    Shapes: two pulls; a check for each thing that was measured, or ought to have been.
+    Units:  SI; `windows` replace those of WINDOWS of the same key; `linked` says that two sessions share a setup.
+    Errors: none.
+    Source: the checks of a careful operator [prac]; effects as the constants at the head of this module say.
+    >>> speed = np.arange(3000.0, 4000, 100)
+    >>> a = Facts(speed, np.full(10, 400.0), {"coolant_temperature": np.full(10, 350.0)}, session=1, setup=1)
+    >>> b = replace(a, means={"coolant_temperature": np.full(10, 368.0)})
+    >>> [(check.key, check.level.value, round(check.effect, 4)) for check in compare(a, b) if check.effect]
+    [('coolant_temperature', 'block', -0.0103)]
+    """
+    windows = {**WINDOWS, **(windows or {})}
+    shared, ours, theirs = np.intersect1d(np.round(first.speed_rpm), np.round(second.speed_rpm), return_indices=True)
+    checks: list[Check] = []
+    if len(shared) < MINIMUM_SHARED_BINS:
+        checks.append(Check("range", Level.BLOCK, float(len(shared))))
+    differing = tuple(
+        key
+        for key in dict.fromkeys([*first.configuration, *second.configuration])
+        if first.configuration.get(key) != second.configuration.get(key)
+    )
+    boost_planned = bool({"boost_target", "pulley"} & set(differing)) or first.boost_as_it_comes
+    checks += _temperatures(first, second, ours, theirs, windows, boost_planned)
+    checks += _mixture(
+        first, second, ours, theirs, windows, "mixture_target" in differing or first.mixture_as_delivered
+    )
+    checks += _spark(first, second, windows, "spark" in differing)
+    checks += _boost(first, second, ours, theirs, windows, boost_planned)
+    checks.append(_sweep_rate(first, second, windows))
+    checks += _circumstances(first, second, windows, linked)
+    if differing:
+        level = Level.NOTE if len(differing) > windows["slots"].note else Level.OK
+        checks.append(Check("slots", level, float(len(differing)), windows["slots"], told=differing, planned=True))
+    return tuple(checks)
+
+
+def worst(checks: Sequence[Check]) -> Level:
+    """The gravest level of a list of checks; what is not known counts as a note.
+
+    Shapes: any number.
+    Units:  none.
+    Errors: none.
+    Source: house rule.
+    >>> worst([Check("fuel", Level.OK), Check("spark", Level.NOTE)]).value
+    'note'
+    """
+    levels = {check.level for check in checks}
+    if Level.BLOCK in levels:
+        return Level.BLOCK
+    return Level.NOTE if levels & {Level.NOTE, Level.UNKNOWN} else Level.OK
+
+
+def total_effect(checks: Sequence[Check]) -> float:
+    """What the circumstances together are likely worth: the sum of the signed effects that are not planned.
+
+    Shapes: any number.
+    Units:  share of torque.
+    Errors: none.
+    Source: effects this small add [prac].
+    >>> total_effect([Check("spark", Level.OK, effect=0.002), Check("mixture", Level.OK, effect=-0.001)])
+    0.001
+    """
+    return float(sum(check.effect for check in checks if check.effect is not None and not check.planned))
+
+
+def _level(found: float, window: Window) -> Level:
+    size = abs(found) - 1e-12
+    if size > window.block:
+        return Level.BLOCK
+    return Level.NOTE if size > window.note else Level.OK
+
+
+def _temperatures(
+    first: Facts, second: Facts, ours: np.ndarray, theirs: np.ndarray, windows: Mapping[str, Window], boosted: bool
+) -> list[Check]:
+    """`boosted`: the boost differs on purpose, and with it the heat of the charge."""
+    checks = []
+    for key, per_k in (
+        ("oil_temperature", OIL_PER_K),
+        ("coolant_temperature", COOLANT_PER_K),
+        ("inlet_temperature", None),
+        ("manifold_temperature", MANIFOLD_PER_K),
+    ):
+        if key not in first.means or key not in second.means or not len(ours):
+            if key in first.means or key in second.means:
+                checks.append(Check(key, Level.UNKNOWN, window=windows[key]))
+            continue
+        before, after = float(first.means[key][ours].mean()), float(second.means[key][theirs].mean())
+        found, basis = after - before, Basis.PRACTICE
+        if key == "inlet_temperature":
+            if first.air_temperature is not None and second.air_temperature is not None:
+                found -= second.air_temperature - first.air_temperature  # the correction has taken this out
+            effect, basis = -0.5 * found / before, Basis.STANDARD  # the square root of the common standards
+        else:
+            effect = (per_k or 0.0) * found
+        check = Check(key, _level(found, windows[key]), found, windows[key], effect, basis)
+        checks.append(_planned(check, boosted and key in ("inlet_temperature", "manifold_temperature")))
+    return checks
+
+
+def _mixture(
+    first: Facts, second: Facts, ours: np.ndarray, theirs: np.ndarray, windows: Mapping[str, Window], planned: bool
+) -> list[Check]:
+    if "lambda" not in first.means or "lambda" not in second.means or not len(ours):
+        return [Check("mixture", Level.UNKNOWN, window=windows["mixture"])]
+    before, after = first.means["lambda"][ours], second.means["lambda"][theirs]
+    away = after - before
+    found = _nine_of_ten(away)
+    loss = MIXTURE_CURVATURE * ((after - BEST_LAMBDA) ** 2 - (before - BEST_LAMBDA) ** 2)
+    return [
+        _planned(
+            Check("mixture", _level(found, windows["mixture"]), found, windows["mixture"], -float(loss.mean()),
+                  Basis.PRACTICE),
+            planned,
+        )
+    ]  # fmt: skip
+
+
+def _nine_of_ten(away: Array) -> float:
+    """The difference that nine bins of ten stay within, with the sign of the mean."""
+    size = float(np.quantile(np.abs(away), 0.9))
+    return size if float(away.mean()) >= 0 else -size
+
+
+def _spark(first: Facts, second: Facts, windows: Mapping[str, Window], planned: bool) -> list[Check]:
+    if first.spark is None or second.spark is None:
+        return []
+    found = second.spark - first.spark
+    effect = SPARK_PER_DEGREE * found if found else 0.0
+    return [
+        _planned(
+            Check("spark", _level(found, windows["spark"]), found, windows["spark"], effect, Basis.PRACTICE), planned
+        )
+    ]
+
+
+def _boost(
+    first: Facts, second: Facts, ours: np.ndarray, theirs: np.ndarray, windows: Mapping[str, Window], planned: bool
+) -> list[Check]:
+    if "boost" not in first.means and "boost" not in second.means:
+        return []
+    if "boost" not in first.means or "boost" not in second.means or not len(ours):
+        return [Check("boost", Level.UNKNOWN, window=windows["boost"])]
+    before, after = first.means["boost"][ours], second.means["boost"][theirs]
+    found = _nine_of_ten(after - before)
+    ambient = first.ambient or 100_000.0
+    effect = float(((after - before) / (ambient + before)).mean())  # torque goes with the pressure of the charge
+    return [
+        _planned(
+            Check("boost", _level(found, windows["boost"]), found, windows["boost"], effect, Basis.PHYSICS), planned
+        )
+    ]
+
+
+def _planned(check: Check, planned: bool) -> Check:
+    """What the setups differ in on purpose does not stand against them; it is noted."""
+    if not planned or check.level is Level.OK:
+        return check
+    return replace(check, level=Level.NOTE, planned=True)
+
+
+def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, Window]) -> Check:
+    window = windows["sweep_rate"]
+    if first.stepwise != second.stepwise:
+        return Check("sweep_rate", Level.BLOCK, None, window, told=("a step test against a sweep",))
+    if first.stepwise:
+        return Check("sweep_rate", Level.OK, 0.0, window)
+    slower = min(first.sweep_rate_rpm_s, second.sweep_rate_rpm_s)
+    if slower <= 0:
+        return Check("sweep_rate", Level.UNKNOWN, window=window)
+    gap = second.sweep_rate_rpm_s - first.sweep_rate_rpm_s
+    found = gap / slower
+    level, effect, basis = _level(found, window), 0.0, Basis.PHYSICS
+    taken_out = (
+        first.inertia_included is not None
+        and second.inertia_included is not None
+        and ((first.inertia_included or first.inertia > 0) and (second.inertia_included or second.inertia > 0))
+    )
+    if taken_out:
+        level = min(level, Level.NOTE, key=[Level.OK, Level.NOTE, Level.BLOCK].index)
+    elif len(first.torque):
+        effect = -USUAL_INERTIA * gap * pi / 30 / float(np.mean(first.torque))
+    return Check("sweep_rate", level, found, window, effect, basis)
+
+
+def _circumstances(first: Facts, second: Facts, windows: Mapping[str, Window], linked: bool) -> list[Check]:
+    checks = []
+    if first.factor is not None and second.factor is not None:
+        found, window = second.factor / first.factor - 1, windows["correction"]
+        level = _level(found, window)
+        if level is Level.OK and not (first.factor_inside and second.factor_inside):
+            level = Level.NOTE
+        outside = tuple(
+            name for name, inside in (("first", first.factor_inside), ("second", second.factor_inside)) if not inside
+        )
+        checks.append(Check("correction", level, found, window, told=outside))
+    else:
+        checks.append(Check("correction", Level.UNKNOWN, window=windows["correction"]))
+    if first.session != second.session:
+        checks.append(Check("session", Level.NOTE if linked else Level.BLOCK))
+    elif first.at_s is not None and second.at_s is not None:
+        found, window = second.at_s - first.at_s, windows["time_apart"]
+        checks.append(Check("time_apart", _level(found, window), found, window))
+    if first.simulated != second.simulated:
+        checks.append(Check("simulated", Level.BLOCK))
+    if first.first_after_change != second.first_after_change:
+        effect = FIRST_PULL if second.first_after_change else -FIRST_PULL
+        checks.append(Check("first_pull", Level.BLOCK, effect=effect, basis=Basis.PRACTICE))
+    if first.fuel != second.fuel:
+        level = Level.NOTE if first.fuel and second.fuel else Level.UNKNOWN
+        checks.append(Check("fuel", level, told=(first.fuel, second.fuel)))
+    if first.operator != second.operator:
+        checks.append(Check("operator", Level.NOTE, told=(first.operator, second.operator)))
+    if first.revision != second.revision:
+        checks.append(Check("revision", Level.NOTE, told=(str(first.revision), str(second.revision))))
+    resolution = max(first.resolution, second.resolution)
+    if resolution:
+        checks.append(Check("resolution", _level(resolution, windows["resolution"]), resolution, windows["resolution"]))
+    return checks

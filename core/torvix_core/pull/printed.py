@@ -1,0 +1,183 @@
+"""Figures that somebody else printed or read off a screen: a table of a few numbers, checked before it is believed."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from enum import StrEnum
+
+import numpy as np
+from numpy.typing import NDArray
+from torvix_core.engine import geometry
+from torvix_core.pull.curve import GRID_RPM
+from torvix_core.units.checked import Array, finite
+
+WIDEST_GAP_RPM = 500.0  # between two figures, across which a line is drawn [prac]; wider stays empty
+LEAST_FIGURES = 3
+
+
+class Wrong(StrEnum):
+    NOT_RISING = "not_rising"  # the speed of this row is not above that of the row before
+    POWER = "power"  # power is not torque times speed
+    PEAK_TORQUE = "peak_torque"  # the quoted peak is not in the table
+    PEAK_POWER = "peak_power"
+    OUTLIER = "outlier"  # stands off the line through its neighbours: a slip of the pen
+    PEAKS_CROSSED = "peaks_crossed"  # power at the torque peak is above the quoted peak power
+
+
+@dataclass(frozen=True)
+class Problem:
+    """What is wrong, in which row (0 is the first; None: of the table), what is there and what would fit, SI."""
+
+    wrong: Wrong
+    row: int | None
+    found: float
+    expected: float
+
+
+@dataclass(frozen=True)
+class Quoted:
+    """Peaks as they were quoted beside the table; None where none was. SI and rpm."""
+
+    torque: float | None = None
+    torque_rpm: float | None = None
+    power: float | None = None
+    power_rpm: float | None = None
+
+
+@dataclass(frozen=True)
+class Steps:
+    """The smallest step in which the figures were written, in the same unit as the figures."""
+
+    speed_rpm: float = 0.0
+    torque: float = 0.0
+    power: float = 0.0
+
+
+OUTLIER_SHARE = 0.04  # of the torque, off the line between the neighbours, and opposite to both slopes [prac]
+
+
+def torque_of(speed_rpm: Array, torque: Array, power: Array) -> Array:
+    """Torque of each row: as written, else from power. NaN where neither is.
+
+    Shapes: (rows,) each; NaN where nothing was written.
+    Units:  rpm, N·m, W.
+    Errors: none.
+    Source: T = P/ω [phys].
+    >>> torque_of(np.array([5252.113]), np.array([np.nan]), np.array([745.69987])).round(4).tolist()
+    [1.3558]
+    """
+    return np.where(np.isfinite(torque), torque, power / geometry.angular_speed(speed_rpm))
+
+
+def check(
+    speed_rpm: Array, torque: Array, power: Array, steps: Steps | None = None, quoted: Quoted | None = None
+) -> tuple[Problem, ...]:
+    """What does not fit in a table of printed figures, within what rounding allows.
+
+    Shapes: (rows,) each; NaN where nothing was written.
+    Units:  rpm, N·m, W; steps likewise.
+    Errors: ValueError if the arrays differ in length.
+    Source: P = T·ω [phys]; the peak must stand in the table [prac].
+    >>> found = check(np.array([5300.0, 5400]), np.array([533.3, 533.0]), np.array([295_970.0, 250_000.0]))
+    >>> [(problem.wrong.value, problem.row, round(problem.expected)) for problem in found]
+    [('power', 1, 301404)]
+    """
+    steps, quoted = steps or Steps(), quoted or Quoted()
+    speed = finite("speed_rpm", speed_rpm)
+    if not len(speed) == len(torque) == len(power):
+        raise ValueError("speed, torque and power must have a value for each row")
+    found = [
+        Problem(Wrong.NOT_RISING, int(row) + 1, float(speed[row + 1]), float(speed[row]))
+        for row in np.flatnonzero(np.diff(speed) <= 0)
+    ]
+    turning = geometry.angular_speed(speed)
+    worked = torque * turning
+    allowed = (
+        steps.power / 2 + turning * steps.torque / 2 + np.abs(torque) * geometry.angular_speed(steps.speed_rpm) / 2
+    ) * 1.02 + 1e-3 * np.abs(worked)  # a per mille for factors of conversion that were rounded: 5252 and 7023
+    with np.errstate(invalid="ignore"):
+        wrong = np.abs(power - worked) > allowed
+    found += [Problem(Wrong.POWER, int(row), float(power[row]), float(worked[row])) for row in np.flatnonzero(wrong)]
+    if any(problem.wrong is Wrong.NOT_RISING for problem in found):
+        return tuple(found)
+    whole = torque_of(speed, torque, power)
+    there = np.isfinite(whole)
+    found += _outliers(np.flatnonzero(there), speed[there], whole[there])
+    found += _peaks(speed[there], whole[there], steps, quoted)
+    return tuple(found)
+
+
+def _outliers(rows: NDArray[np.int_], speed: Array, torque: Array) -> list[Problem]:
+    if len(torque) < 4:
+        return []
+    share = (speed[1:-1] - speed[:-2]) / (speed[2:] - speed[:-2])
+    between = torque[:-2] + share * (torque[2:] - torque[:-2])
+    away = torque[1:-1] / between - 1
+    # A digit slipped in one row bends both of its neighbours' lines the other way; a peaky curve does not.
+    inner = np.flatnonzero(np.abs(away) > OUTLIER_SHARE)
+    found = []
+    for row in inner:
+        near = [away[other] for other in (row - 1, row + 1) if 0 <= other < len(away)]
+        if near and all(np.sign(other) == -np.sign(away[row]) and abs(other) > OUTLIER_SHARE / 4 for other in near):
+            found.append(Problem(Wrong.OUTLIER, int(rows[row + 1]), float(torque[row + 1]), float(between[row])))
+    return found
+
+
+def _peaks(speed: Array, torque: Array, steps: Steps, quoted: Quoted) -> list[Problem]:
+    if not len(torque):
+        return []
+    power = geometry.power(torque, speed)
+    found = []
+    for wrong, value, at, curve, step in (
+        (Wrong.PEAK_TORQUE, quoted.torque, quoted.torque_rpm, torque, steps.torque),
+        (Wrong.PEAK_POWER, quoted.power, quoted.power_rpm, power, steps.power),
+    ):
+        if value is None:
+            continue
+        # A table of coarse steps may miss the very peak by a little, never by more than half a per cent [prac].
+        top = float(curve.max())
+        there = top if at is None else float(np.interp(at, speed, curve))
+        outside = at is not None and not speed[0] - 100 <= at <= speed[-1] + 100
+        if outside or abs(value - there) > step + 0.005 * top or value < top - step:
+            found.append(Problem(wrong, None, value, there if value >= top - step else top))
+    if quoted.torque is not None and quoted.torque_rpm is not None and quoted.power is not None:
+        there = float(geometry.power(quoted.torque, quoted.torque_rpm))
+        if there > quoted.power * 1.002:
+            found.append(Problem(Wrong.PEAKS_CROSSED, None, there, quoted.power))
+    return found
+
+
+def gain_fits(before: float, after: float, gain: float, step: float) -> bool:
+    """Whether a quoted gain is the difference of the quoted figures, within what rounding allows.
+
+    Shapes: scalars.
+    Units:  one unit for all.
+    Errors: none.
+    Source: three figures, each rounded to half a step.
+    >>> gain_fits(393.0, 410.0, 17.0, 1.0), gain_fits(393.0, 410.0, 20.0, 1.0)
+    (True, False)
+    """
+    return abs(after - before - gain) <= 1.5 * step + 1e-9
+
+
+def to_grid(speed_rpm: Array, torque: Array) -> tuple[Array, Array, NDArray[np.bool_]]:
+    """The figures on multiples of 100 rpm: as written where they lie there, else on the line between neighbours.
+
+    Shapes: (rows,) each, without NaN; results (bins,), the last true where a bin was interpolated.
+    Units:  rpm; any.
+    Errors: ValueError for fewer than three rows, or speeds that do not rise.
+    Source: linear interpolation, never beyond the figures nor across a gap wider than WIDEST_GAP_RPM [prac].
+    >>> grid, values, between = to_grid(np.array([3000.0, 3200, 3300]), np.array([400.0, 410, 412]))
+    >>> values.tolist(), between.tolist()
+    ([400.0, 405.0, 410.0, 412.0], [False, True, False, False])
+    """
+    speed, values = finite("speed_rpm", speed_rpm), finite("torque", torque)
+    if len(speed) < LEAST_FIGURES:
+        raise ValueError("a curve needs at least three rows with a speed and a torque or a power")
+    if (np.diff(speed) <= 0).any():
+        raise ValueError("the speeds must rise from row to row")
+    grid = np.arange(np.ceil(speed[0] / GRID_RPM - 1e-6), np.floor(speed[-1] / GRID_RPM + 1e-6) + 1) * GRID_RPM
+    after = np.clip(speed.searchsorted(grid - 1e-6), 1, len(speed) - 1)
+    on = np.abs(speed[:, None] - grid[None, :]).min(axis=0) < 1.0
+    known = on | (speed[after] - speed[after - 1] <= WIDEST_GAP_RPM + 1e-6)
+    return grid[known], np.interp(grid[known], speed, values), ~on[known]
