@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from playwright.sync_api import expect
 from torvix_core.judging.duty import PRESETS
-from torvix_core.judging.schools import School
+from torvix_core.judging.representative_pull import School
 
 from browser_tests.case import BrowserCase, sign_in
 from perf import verdict

@@ -6,9 +6,9 @@ import time
 from typing import TYPE_CHECKING
 
 import numpy as np
-from torvix_core.judging import chances, layout
+from torvix_core.judging import design_matrix, win_probability
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import fit
-from torvix_core.judging.layout import Layout
 
 from perf.ratio import measure
 from perf.report import size, tell
@@ -33,7 +33,7 @@ def effects() -> None:
         return fit(curves, where, bent=False)
 
     def cold() -> object:
-        layout._model.cache_clear()
+        design_matrix._model.cache_clear()
         return fit(curves, where, bent=False)
 
     def bare() -> object:
@@ -44,7 +44,7 @@ def effects() -> None:
     scores = fit(curves.mean(axis=1), where)
 
     def draw() -> object:
-        return chances.chances(scores, 0, np.random.default_rng(1), DRAWS)
+        return win_probability.chances(scores, 0, np.random.default_rng(1), DRAWS)
 
     def normal() -> object:
         return np.random.default_rng(1).standard_normal((DRAWS, SETUPS * BINS))

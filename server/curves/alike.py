@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import numpy as np
-from torvix_core.pull.duplicates import ANCHORS, LEAST_SAMPLES, Overlap, overlap
+from torvix_core.pull.recording_overlap import ANCHORS, LEAST_SAMPLES, Overlap, overlap
 from torvix_core.pull.trace import SPEED, TORQUE
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array

@@ -13,7 +13,7 @@ import numpy as np
 from django.db import InterfaceError, OperationalError, transaction
 from django.db.models import Max
 from torvix_core.engine.fuel import FUELS, Fuel
-from torvix_core.pull.duplicates import Overlap
+from torvix_core.pull.recording_overlap import Overlap
 from torvix_core.units import quantities
 
 from curves import alike

@@ -15,7 +15,7 @@ from torvix_core.air import standards
 from torvix_core.air.air import air_from_relative_humidity
 from torvix_core.air.standards import BoostSchool, Standard
 from torvix_core.engine import geometry
-from torvix_core.pull import printed
+from torvix_core.pull import published_figures_check
 from torvix_core.pull.anomalies import anomalies
 from torvix_core.pull.curve import Peak, peak
 from torvix_core.pull.reduction import NotASweep, Options, StandInertia, reduce_sweep
@@ -141,7 +141,7 @@ def fields_of_trace(trace: Trace, options: Options, steps: bool = False) -> dict
 
 def fields_of_figures(speed_rpm: Array, torque: Array) -> dict[str, Any]:
     """What is kept of printed figures: scatter and channels stay unknown, nothing lies beyond the figures."""
-    grid, values, between = printed.to_grid(speed_rpm, torque)
+    grid, values, between = published_figures_check.to_grid(speed_rpm, torque)
     return {
         "refused": "", "speed_rpm": grid.tolist(), "torque": values.tolist(), "torque_scatter": [],
         "samples": np.where(between, 0, 1).tolist(), "means": {}, "cut": {}, "findings": [], "anomalies": [],

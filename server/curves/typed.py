@@ -8,8 +8,8 @@ from datetime import datetime
 
 import numpy as np
 from torvix_core.engine import geometry
-from torvix_core.pull import printed
-from torvix_core.pull.printed import Problem, Quoted, Steps, Wrong
+from torvix_core.pull import published_figures_check
+from torvix_core.pull.published_figures_check import Problem, Quoted, Steps, Wrong
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
@@ -157,11 +157,13 @@ def check(figures: Figures, told: Told) -> list[str]:
         None if told.torque is None else told.torque * rule["torque"], told.torque_rpm,
         None if told.power is None else told.power * rule["power"], told.power_rpm,
     )  # fmt: skip
-    problems = printed.check(figures.si("rpm"), figures.si("torque"), figures.si("power"), steps, quoted)
+    problems = published_figures_check.check(
+        figures.si("rpm"), figures.si("torque"), figures.si("power"), steps, quoted
+    )
     words = [_words(problem, figures) for problem in problems]
     if told.gain is not None and told.gain_before is not None and told.gain_after is not None:
         step = max(_step([f"{value:g}"]) for value in (told.gain, told.gain_before, told.gain_after))
-        if not printed.gain_fits(told.gain_before, told.gain_after, told.gain, step):
+        if not published_figures_check.gain_fits(told.gain_before, told.gain_after, told.gain, step):
             difference = told.gain_after - told.gain_before
             words.append(
                 f"The quoted gain of {told.gain:g} is not the difference of the quoted figures, "

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from torvix_core.engine.dimensions import Dimension, Measure
 from torvix_core.units import quantities
-from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
 from engines.models import Reading
 from shop.refusals import Invalid

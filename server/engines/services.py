@@ -11,7 +11,7 @@ from torvix_core.engine import short_block
 from torvix_core.engine.dimensions import SHEET, Dimension
 from torvix_core.engine.evidence import Origin
 from torvix_core.engine.sheet import Missing
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines import readings, sheets
 from engines.entries import Entry, read_entries, read_entry, refuse_wrong

@@ -11,7 +11,7 @@ from torvix_core.engine.sheet import FLOW_TABLES, Figure
 from torvix_core.engine.variations import AdvanceSteps, AirflowBySpeed
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
-from torvix_core.units.typed import split
+from torvix_core.units.quantity_parser import split
 
 from engines import sheets
 from engines.entries import text_of

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 
 from torvix_core.engine.dimensions import SETTINGS, Measure
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines.texts import optional
 from programmes.models import Adjustment, Setup

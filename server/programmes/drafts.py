@@ -11,7 +11,7 @@ from torvix_core.engine.dimensions import Slot
 from torvix_core.judging import duty
 from torvix_core.judging.duty import Preset
 from torvix_core.planning.changeover import DependencyCycle, Work, check_dependencies
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines.models import Part
 from engines.texts import optional

@@ -6,7 +6,7 @@ import re
 from datetime import datetime
 
 from django.db import transaction
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines.texts import optional
 from programmes.models import Expectation, Measure, Setup

@@ -8,7 +8,7 @@ from decimal import Decimal, InvalidOperation
 from typing import Any
 
 from torvix_core.units.quantities import from_si
-from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
 from programmes.plans import Plan
 from shop.models import Person

@@ -7,7 +7,7 @@ from datetime import datetime, timedelta
 
 from django.core import signing
 from django.db import transaction
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from shop import audit, people
 from shop.models import CURRENCIES, UNIT_SYSTEMS, Person, Role, Shop, time_zones, units_of_system

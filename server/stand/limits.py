@@ -11,7 +11,7 @@ from torvix_core.pull import limits
 from torvix_core.pull.guard import Cause, Trip
 from torvix_core.pull.limits import USUAL, Limit
 from torvix_core.units import quantities
-from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
 from engines import sheets
 from engines.models import Build

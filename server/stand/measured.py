@@ -11,7 +11,7 @@ from dataclasses import dataclass, field
 
 from torvix_core.engine.camshaft import BANK_TOLERANCE
 from torvix_core.units import quantities
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines import sheets
 from engines.models import Build

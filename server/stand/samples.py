@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
-from torvix_core.pull import printed
+from torvix_core.pull import published_figures_check
 from torvix_core.pull.trace import SPEED, TORQUE, Trace
 from torvix_core.units import quantities
 
@@ -94,7 +94,7 @@ def figures_of(channels: Mapping[str, tuple[str, Array]]) -> tuple[Array, Array]
     raw = {name: quantities.to_si(channels[name][1], channels[name][0]) for name in wanted if name in channels}
     speed = raw[SPEED]
     nothing = np.full(len(speed), np.nan)
-    torque = printed.torque_of(speed, raw.get(TORQUE, nothing), raw.get("power", nothing))
+    torque = published_figures_check.torque_of(speed, raw.get(TORQUE, nothing), raw.get("power", nothing))
     there = np.isfinite(torque)
     return speed[there], torque[there]
 

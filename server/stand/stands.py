@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import connection, transaction
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from shop import audit
 from shop.models import Person, Shop, SimulatedEngine, Stand

@@ -23,7 +23,7 @@ from torvix_core.air.air import (
 from torvix_core.air.standards import Charging, DieselDelivery, delivery_problem
 from torvix_core.air.weather import Moisture, Reading, Tolerance
 from torvix_core.units import quantities
-from torvix_core.units.typed import NotUnderstood, read_quantity, split
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity, split
 
 from shop.models import Person, Stand
 from shop.refusals import Invalid, Refusal

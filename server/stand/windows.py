@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from torvix_core.pull.trace import PLAUSIBLE
 from torvix_core.units import quantities
-from torvix_core.units.typed import NotUnderstood, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from programmes.models import Programme, Window
 from shop.models import Person

@@ -8,7 +8,7 @@ from torvix_core.judging import gearing, ladder, slot_effects
 from torvix_core.judging.design import NOTHING
 from torvix_core.judging.duty import Preset
 from torvix_core.judging.effects import Difference
-from torvix_core.judging.schools import LABELS
+from torvix_core.judging.representative_pull import LABELS
 from torvix_core.units import quantities
 
 from curves.api import standard_asked

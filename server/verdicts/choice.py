@@ -9,7 +9,7 @@ from enum import StrEnum
 from torvix_core.air.standards import Standard
 from torvix_core.judging import duty as duties
 from torvix_core.judging.duty import PRESETS, Duty, Preset
-from torvix_core.judging.schools import LABELS, School
+from torvix_core.judging.representative_pull import LABELS, School
 
 from programmes.models import Programme
 from shop.refusals import Invalid

@@ -12,11 +12,11 @@ import numpy as np
 from numpy.typing import NDArray
 from torvix_core.air.standards import Standard
 from torvix_core.engine import geometry
-from torvix_core.judging import schools
+from torvix_core.judging import representative_pull
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import Effects, History, NotEnoughPulls, fit
-from torvix_core.judging.layout import Layout
 from torvix_core.judging.lead_strip import Crossover, Lead, fit_curves, lead_crossovers, lead_strip
-from torvix_core.judging.schools import School
+from torvix_core.judging.representative_pull import School
 from torvix_core.pull.comparability import Level
 from torvix_core.pull.curve import shared_grid
 from torvix_core.units.checked import Array
@@ -84,7 +84,7 @@ class Comparison:
     def curves(self, school: School = School.MEAN) -> Effects | None:
         """What the setups' torque curves are worth, bin by bin; None where nothing tells scatter."""
         try:
-            return schools.stand_for(self._every_pull, school, self.overall)
+            return representative_pull.stand_for(self._every_pull, school, self.overall)
         except NotEnoughPulls:
             return None
 

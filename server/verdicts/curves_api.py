@@ -7,7 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router, Schema
 from torvix_core.air.standards import DEFINITIONS
 from torvix_core.engine import geometry
-from torvix_core.judging import schools, sentences
+from torvix_core.judging import representative_pull, sentences
 from torvix_core.judging.effects import Effects
 from torvix_core.judging.lead_strip import WASH, Lead
 from torvix_core.judging.sentences import Wording
@@ -253,8 +253,8 @@ def read_curves(
         notes.insert(
             0, "No intervals: no setup has two accepted pulls, so the scatter is not known: repeat one of them."
         )
-    elif wanted is not schools.School.MEAN:
-        notes.insert(0, f"{schools.LABELS[wanted]} of each setup.")
+    elif wanted is not representative_pull.School.MEAN:
+        notes.insert(0, f"{representative_pull.LABELS[wanted]} of each setup.")
     if comparison.counting is comparisons.Counting.FIRST:
         notes.insert(0, "First pulls after a change alone: they read high, and compare only among themselves.")
     return Curves(

@@ -10,7 +10,7 @@ import numpy as np
 from torvix_core.judging.effects import USUAL, History, NotEnoughPulls
 from torvix_core.planning import simulated_days
 from torvix_core.planning.simulated_days import Habits, Plan, Tally
-from torvix_core.units.typed import NotUnderstood, read_count, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
 from jobs import kinds
 from jobs.kinds import Queue, Watch

@@ -8,8 +8,8 @@ from dataclasses import dataclass
 import numpy as np
 from torvix_core.air.standards import Standard
 from torvix_core.engine import geometry
-from torvix_core.planning import expectation
-from torvix_core.planning.expectation import Outcome, Tendency
+from torvix_core.planning import forecast_score
+from torvix_core.planning.forecast_score import Outcome, Tendency
 from torvix_core.pull.curve import OutsideTheCurve, average, peak
 
 from programmes.models import Expectation, Measure, Programme
@@ -56,11 +56,11 @@ def tendencies(person: Person) -> list[tuple[str, Tendency]]:
 
 
 def _score(held: Expectation, actual: float | None) -> Scored:
-    return Scored(held, actual, None if actual is None else expectation.outcome(held.low, held.high, actual))
+    return Scored(held, actual, None if actual is None else forecast_score.outcome(held.low, held.high, actual))
 
 
 def _tendency(scored: Sequence[Scored]) -> Tendency:
-    return expectation.tendency(
+    return forecast_score.tendency(
         [one.expectation.low for one in scored], [one.expectation.high for one in scored],
         [float(one.actual or 0.0) for one in scored],
     )  # fmt: skip

@@ -9,7 +9,7 @@ from functools import partial
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.judging import verdict
 from torvix_core.judging.effects import NotEnoughPulls
-from torvix_core.judging.schools import LABELS, School
+from torvix_core.judging.representative_pull import LABELS, School
 from torvix_core.judging.sentences import listed
 
 from curves.services import corrected

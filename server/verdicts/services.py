@@ -8,13 +8,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 from torvix_core.engine import geometry
-from torvix_core.judging import chances, duty, schools, verdict
-from torvix_core.judging.chances import Chances
+from torvix_core.judging import duty, representative_pull, verdict, win_probability
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.duty import PRESETS, Duty, Preset
 from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
-from torvix_core.judging.layout import Layout
-from torvix_core.judging.schools import School
+from torvix_core.judging.representative_pull import School
 from torvix_core.judging.verdict import Placing
+from torvix_core.judging.win_probability import Chances
 from torvix_core.pull import curve
 from torvix_core.pull.curve import GRID_RPM
 from torvix_core.units.checked import Array
@@ -144,16 +144,16 @@ def score(comparison: Comparison, choice: Choice) -> Scored:
         fitted = fit(scores, layout, comparison.history)
     except NotEnoughPulls as reason:
         raise NothingKept(f"No verdict yet: {reason}.", code="not_enough_pulls") from reason
-    stood = schools.stand_for(fitted, choice.school)
+    stood = representative_pull.stand_for(fitted, choice.school)
     return Scored(low, high, wanted, preset, covered, inside, shares, layout, scores, fitted, stood)
 
 
 def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> Judged:
     """Rank the setups for a duty. `out` are those that may not win, by index; their numbers stay what they are."""
     found = score(comparison, choice)
-    sure = chances.chances(found.fitted, comparison.baseline, np.random.default_rng(SEED), out=out)
+    sure = win_probability.chances(found.fitted, comparison.baseline, np.random.default_rng(SEED), out=out)
     influence = found.fitted.model.influence @ np.log(found.scores)
-    both = schools.stand_for(
+    both = representative_pull.stand_for(
         fit(np.stack([comparison.torque @ found.shares, comparison.power @ found.shares], axis=1), found.layout,
             comparison.history),
         choice.school, found.plain,
@@ -216,7 +216,7 @@ def _gains(
         return {}
     # Peaks are fitted as every score is: their day and their drift are out of them.
     tops = np.array([[one.torque.max(), one.power.max()] for one in comparison.kept])
-    peak = schools.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain).mean
+    peak = representative_pull.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain).mean
     found, over_duty = {}, both.mean[:, 0] / both.mean[base, 0] - 1
     for index in range(len(comparison.setups)):
         if index == base or not curves.linked(index, base):
@@ -241,7 +241,7 @@ def _uses(
     fitted = fit(curves[:, inside] @ weights, layout, comparison.history)
     found = []
     for at, which in enumerate(drawn):
-        one = schools.stand_for(fitted.column(at), choice.school)
+        one = representative_pull.stand_for(fitted.column(at), choice.school)
         placings = verdict.rank(one, comparison.baseline, comparison.programme.smallest_difference, out=out)
         level = tuple(sorted(placing.setup for placing in placings if placing.with_the_best))
         found.append(Use(which, verdict.winner([each for each in placings if each.supported]), level))

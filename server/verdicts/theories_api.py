@@ -8,7 +8,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core.planning import rivals
+from torvix_core.planning import theory_separation
 
 from programmes import theories
 from programmes.models import Programme, Theory
@@ -64,7 +64,7 @@ def _told(programme: Programme) -> TheoriesOut:
     setups = [setup for setup in programme.setups.all() if not setup.is_baseline]
     scatter = scatter_of(programme) if len(held) > 1 else None
 
-    def ranges(theory: Theory) -> list[rivals.Range | None]:
+    def ranges(theory: Theory) -> list[theory_separation.Range | None]:
         found = {one.setup_id: (one.low, one.high) for one in theory.predictions.all()}
         return [found.get(setup.pk) for setup in setups]
 
@@ -83,7 +83,9 @@ def _told(programme: Programme) -> TheoriesOut:
             )
             for one, other in combinations(held, 2)
             if scatter is not None
-            for each in rivals.separations(ranges(one), ranges(other), scatter.share, scatter.degrees_of_freedom)
+            for each in theory_separation.separations(
+                ranges(one), ranges(other), scatter.share, scatter.degrees_of_freedom
+            )
         ],
     )  # fmt: skip
 

@@ -8,7 +8,7 @@ import numpy as np
 from torvix_core.air.standards import DEFINITIONS
 from torvix_core.judging import effects
 from torvix_core.judging.effects import Effects
-from torvix_core.judging.schools import School
+from torvix_core.judging.representative_pull import School
 from torvix_core.judging.sentences import listed
 
 from verdicts import choice as choices

@@ -12,7 +12,7 @@ from torvix_core.engine.findings import find
 from torvix_core.engine.sheet import Missing, Sheet
 from torvix_core.engine.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 from torvix_core.units import quantities
-from torvix_core.units.typed import read_quantity
+from torvix_core.units.quantity_parser import read_quantity
 
 from ops.effort import effort
 

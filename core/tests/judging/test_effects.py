@@ -6,8 +6,8 @@ from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from scipy import stats
 from torvix_core.judging import effects
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, NotEnoughPulls, NotLinked, fit
-from torvix_core.judging.layout import Layout
 
 GENERATOR = np.random.default_rng(20)
 NOTHING_KNOWN = History(weight=0.0, drift_per_pull=0.0)  # these pulls alone, as a textbook has it

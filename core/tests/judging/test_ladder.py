@@ -3,9 +3,9 @@
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
 from torvix_core.judging.ladder import climb
-from torvix_core.judging.layout import Layout
 
 QUIET = History(0.0005, 20.0, 0.0, known=True)
 

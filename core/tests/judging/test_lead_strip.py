@@ -4,8 +4,8 @@ from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.layout import Layout
 from torvix_core.judging.lead_strip import WASH, Lead, fit_curves, lead_crossovers, lead_strip, leaders
 
 SPEED = np.arange(3000.0, 6001.0, 100.0)

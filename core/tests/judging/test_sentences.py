@@ -2,9 +2,8 @@
 
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.judging.chances import chances
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.layout import Layout
 from torvix_core.judging.lead_strip import WASH, Crossover, Lead
 from torvix_core.judging.sentences import (
     Wording,
@@ -15,6 +14,7 @@ from torvix_core.judging.sentences import (
     sureness,
 )
 from torvix_core.judging.verdict import rank
+from torvix_core.judging.win_probability import chances
 
 NAMES = Wording(("A", "B", "C"), "N·m", 1.0)
 SURE = History(drift_per_pull=0.0)

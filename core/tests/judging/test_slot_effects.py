@@ -5,8 +5,8 @@ import statsmodels.api as sm
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core.judging.design import Standing
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.layout import Layout
 from torvix_core.judging.slot_effects import slot_effects
 
 PLAIN = History(0.001, 20.0, 0.0, known=True)

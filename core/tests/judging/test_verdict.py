@@ -3,8 +3,8 @@
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.layout import Layout
 from torvix_core.judging.verdict import nowhere_worse, rank, wash_groups, washes, winner
 
 SURE = History(drift_per_pull=0.0)

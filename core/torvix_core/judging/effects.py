@@ -12,8 +12,8 @@ from dataclasses import dataclass, field, replace
 import numpy as np
 from numpy.typing import NDArray
 from scipy import special
-from torvix_core.judging.layout import Layout, Model, model_of
-from torvix_core.judging.simultaneous import all_pairs
+from torvix_core.judging.design_matrix import Layout, Model, model_of
+from torvix_core.judging.multiple_comparisons import all_pairs
 from torvix_core.units.checked import Array, finite, positive
 
 CONFIDENCE = 0.95

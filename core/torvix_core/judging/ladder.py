@@ -34,7 +34,7 @@ def climb(
     Source: differences of `effects`; a step shrinks where the gains differ beyond their interval.
     >>> import numpy as np
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> effects = fit(np.array([100.0, 100.1, 105, 105.1, 106, 106.1]), Layout.of([0, 0, 1, 1, 2, 2]))
     >>> [round(float(rung.gain.change), 3) for rung in climb(effects, [(1, 0), (2, 1)], 0)]
     [0.05, 0.01]

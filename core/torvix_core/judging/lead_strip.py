@@ -8,9 +8,9 @@ from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import SMALLEST_DIFFERENCE, USUAL, Effects, History, fit, with_critical
-from torvix_core.judging.layout import Layout
-from torvix_core.judging.simultaneous import along_curve, path_length, smoothing_gain
+from torvix_core.judging.multiple_comparisons import along_curve, path_length, smoothing_gain
 from torvix_core.pull.curve import GRID_RPM, crossovers
 from torvix_core.units.checked import Array
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from torvix_core.judging.chances import MOST_SURE
 from torvix_core.judging.lead_strip import WASH, Crossover, Lead
 from torvix_core.judging.verdict import Placing
+from torvix_core.judging.win_probability import MOST_SURE
 
 
 @dataclass(frozen=True)
@@ -66,7 +66,7 @@ def choice_sentence(
     Errors: none.
     Source: house rule: never more certain than the numbers, never a rank inside a wash.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> from torvix_core.judging.verdict import rank
     >>> import numpy as np
     >>> effects = fit(np.array([100.0, 100.4, 110, 110.4]), Layout.of([0, 0, 1, 1]))

@@ -37,7 +37,7 @@ def slot_effects(effects: Effects, setups: Sequence[Mapping[str, str]]) -> tuple
     Source: least squares over the setups, effects of slots adding up on the log scale; intervals hold for all questions
             together (Bonferroni).
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> effects = fit(np.array([100.0, 100.1, 105, 105.1]), Layout.of([0, 0, 1, 1]))
     >>> found, = slot_effects(effects, [{"cam": "mild"}, {"cam": "wild"}])
     >>> found.answer.question.other, round(found.change, 3)

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core.judging.chances import Chances
 from torvix_core.judging.effects import SMALLEST_DIFFERENCE, Difference, Effects
+from torvix_core.judging.win_probability import Chances
 
 
 @dataclass(frozen=True)
@@ -37,7 +37,7 @@ def washes(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[n
     Errors: none.
     Source: `effects`.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> washes(fit(np.array([100.0, 101, 100.4, 100.6, 110, 111]), Layout.of([0, 0, 1, 1, 2, 2]))).tolist()[0]
     [True, True, False]
     """
@@ -81,7 +81,7 @@ def rank(
     Errors: none.
     Source: `effects`, all pairs together.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> placings = rank(fit(np.array([100.0, 101, 110, 111]), Layout.of([0, 0, 1, 1])), baseline=0)
     >>> [(placing.setup, placing.with_the_best) for placing in placings]
     [(1, True), (0, False)]
@@ -131,7 +131,7 @@ def nowhere_worse(curves: Effects, one: int, smallest: float = SMALLEST_DIFFEREN
     Errors: none.
     Source: house rule; "nowhere worse" asks the mean not to be lower by more than what matters in any bin.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> curves = np.array([[100.0] * 4, [100.1] * 4, [103.0] * 4, [103.1] * 4])
     >>> nowhere_worse(fit(curves, Layout.of([0, 0, 1, 1]), bent=False), 1)
     [0]

@@ -1,7 +1,7 @@
 """A day on the stand before it begins: the order of the setups, what it costs, and what it would tell.
 
 `changeover` gives the minutes between setups (`minutes`, `matrix`), `day_plan` what a day is planned from, `day` lays
-an order on the clock (`schedule`), `order_search` and `running_order` find the best (`solve`). `rivals` says which
-setup tells two explanations apart (`separations`), `expectation` scores what was expected (`outcome`, `tendency`),
-`simulated_days` runs the plan many times (`odds`).
+an order on the clock (`schedule`), `order_search` and `running_order` find the best (`solve`). `theory_separation`
+says which setup tells two explanations apart (`separations`), `forecast_score` scores what was expected (`outcome`,
+`tendency`), `simulated_days` runs the plan many times (`odds`).
 """

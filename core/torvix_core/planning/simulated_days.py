@@ -11,8 +11,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import SMALLEST_DIFFERENCE, USUAL, History, fit
-from torvix_core.judging.layout import Layout
 from torvix_core.units.checked import Array, finite
 
 NOBODY = -1

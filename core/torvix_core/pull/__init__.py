@@ -3,6 +3,7 @@
 `trace` checks the samples (`check`); `limits` and `guard` stop a pull that crosses one; `sweeps` finds a sweep in the
 samples of a stand that tells no states. `reduction` makes the curve (`reduce_sweep`), `steps` that of a step test
 (`holds`, `reduce_steps`), `inertia` gives what the brake speeds up. `curve` reads peaks and averages, `overlay` lays
-two pulls over each other, `anomalies` says what is odd. `printed` checks figures of others, `duplicates` finds the
-same samples twice (`overlap`), `comparability` says whether two pulls may be compared (`compare`).
+two pulls over each other, `anomalies` says what is odd. `published_figures_check` checks figures of others,
+`recording_overlap` finds the same samples twice (`overlap`), `comparability` says whether two pulls may be compared
+(`compare`).
 """

@@ -7,7 +7,7 @@ import numpy as np
 import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
-from torvix_core.judging.schools import School
+from torvix_core.judging.representative_pull import School
 
 from programmes.models import Kind
 from shop.models import Role

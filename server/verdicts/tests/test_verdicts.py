@@ -4,7 +4,7 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import Slot
 from torvix_core.judging import effects
-from torvix_core.judging.layout import Layout
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.units import quantities
 
 from engines.parts import PartFacts, add_part

@@ -1,7 +1,7 @@
 from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from torvix_core.planning.expectation import NEAR, Outcome, outcome, tendency
+from torvix_core.planning.forecast_score import NEAR, Outcome, outcome, tendency
 
 from ops.effort import effort
 

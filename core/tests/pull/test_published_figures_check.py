@@ -2,7 +2,7 @@
 
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.pull.printed import Quoted, Steps, Wrong, check, gain_fits, to_grid
+from torvix_core.pull.published_figures_check import Quoted, Steps, Wrong, check, gain_fits, to_grid
 from torvix_core.units import quantities
 
 NONE = np.full(1, np.nan)

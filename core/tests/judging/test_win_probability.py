@@ -4,9 +4,9 @@ import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from scipy import stats
-from torvix_core.judging.chances import chances
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.layout import Layout
+from torvix_core.judging.win_probability import chances
 
 PLAIN = History(weight=0.0, drift_per_pull=0.0)
 

@@ -2,7 +2,7 @@
 
 from django.test import SimpleTestCase
 from torvix_core.judging import repeats
-from torvix_core.planning import rivals
+from torvix_core.planning import theory_separation
 
 
 class Separating(SimpleTestCase):
@@ -10,7 +10,7 @@ class Separating(SimpleTestCase):
         """Runner length against plenum: both expect a gain of the first setup, only one of them of the second."""
         length = [(0.01, 0.02), (0.0, 0.0), None]
         plenum = [(0.015, 0.03), (0.012, 0.02), (0.1, 0.1)]
-        found = rivals.separations(length, plenum, 0.004)
+        found = theory_separation.separations(length, plenum, 0.004)
         self.assertEqual([each.setup for each in found], [1, 0])
         self.assertAlmostEqual(found[0].apart, 0.012)
         self.assertEqual(found[0].pulls, repeats.pulls_needed(0.012, 0.004).pulls)
@@ -18,4 +18,4 @@ class Separating(SimpleTestCase):
 
     def test_a_falling_range_is_refused(self):
         with self.assertRaisesMessage(ValueError, "must rise"):
-            rivals.separations([(0.02, 0.01)], [(0.0, 0.0)], 0.004)
+            theory_separation.separations([(0.02, 0.01)], [(0.0, 0.0)], 0.004)

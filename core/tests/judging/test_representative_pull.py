@@ -3,9 +3,9 @@
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
+from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import fit
-from torvix_core.judging.layout import Layout
-from torvix_core.judging.schools import School, stand_for, standing_rows, variance_of
+from torvix_core.judging.representative_pull import School, stand_for, standing_rows, variance_of
 
 LAYOUT = Layout.of([0, 0, 0, 1, 1, 1])
 SCORES = np.array([100.0, 103, 101, 110, 104, 107])

@@ -3,7 +3,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 from torvix_core.units import quantities
-from torvix_core.units.typed import NotUnderstood, Typed, read_count, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, Typed, read_count, read_quantity
 
 from ops.effort import effort
 

@@ -5,7 +5,7 @@ from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from scipy import stats
 from torvix_core.judging.effects import over_neighbours
-from torvix_core.judging.simultaneous import all_pairs, along_curve, path_length, smoothing_gain
+from torvix_core.judging.multiple_comparisons import all_pairs, along_curve, path_length, smoothing_gain
 
 
 class AllPairs(SimpleTestCase):

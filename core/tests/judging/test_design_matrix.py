@@ -3,7 +3,7 @@
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
-from torvix_core.judging.layout import Layout, groups, model_of
+from torvix_core.judging.design_matrix import Layout, groups, model_of
 
 
 class Links(SimpleTestCase):

@@ -41,7 +41,7 @@ def stand_for(fitted: Effects, school: School, by: Effects | None = None) -> Eff
     Errors: none.
     Source: common practice; the variance of the representative as that of an order statistic of normal pulls.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> fitted = fit(np.array([100.0, 102, 103, 104]), Layout.of([0, 0, 1, 1]))
     >>> stand_for(fitted, School.BEST).mean.round(6).tolist()
     [102.0, 104.0]
@@ -67,7 +67,7 @@ def standing_rows(fitted: Effects, school: School) -> NDArray[np.int_]:
     Errors: ValueError for a school that takes several pulls.
     Source: definition; "best" is the highest score once session and drift are taken out.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> standing_rows(fit(np.array([102.0, 100, 103, 104]), Layout.of([0, 0, 1, 1])), School.LAST).tolist()
     [1, 3]
     """

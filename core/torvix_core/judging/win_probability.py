@@ -32,7 +32,7 @@ def draw(effects: Effects, dice: np.random.Generator, draws: int = DRAWS) -> Arr
     Source: posterior of the linear model under a flat prior, Student's t with the pooled scatter; drift that cannot be
             seen is drawn with half its bound as standard deviation.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> draw(fit(np.array([100.0, 101, 110, 111]), Layout.of([0, 0, 1, 1])), np.random.default_rng(1)).shape
     (2, 4000)
     """
@@ -66,7 +66,7 @@ def chances(
     Errors: as `draw`.
     Source: counted over the draws.
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.layout import Layout
+    >>> from torvix_core.judging.design_matrix import Layout
     >>> effects = fit(np.array([100.0, 101, 100, 101]), Layout.of([0, 1, 0, 1]))
     >>> chances(effects, 0, np.random.default_rng(1)).best.round(0).tolist()
     [0.0, 1.0]

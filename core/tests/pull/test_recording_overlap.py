@@ -1,6 +1,6 @@
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.pull.duplicates import overlap
+from torvix_core.pull.recording_overlap import overlap
 
 ONE = np.random.default_rng(2).normal(300, 3, (2, 900))
 OTHER = np.random.default_rng(3).normal(300, 3, (2, 900))
