@@ -17,8 +17,8 @@ from browser_tests.case import ASYNC_UNSAFE, MANAGE, ServedCase
 from demo.loader import say_to_stand
 from ops.processes import Family
 from ops.stands import Stands
-from shop import setting_up
 from shop.models import Stand
+from shop.setting_up import service as setting_up
 
 MOST_CLICKS = 40
 PASSWORD = "a password of my own"

@@ -7,8 +7,8 @@ from PIL import Image
 from playwright.sync_api import Page, expect
 
 from browser_tests.case import BrowserCase, home, sign_in
-from engines import sheets
 from engines.models import Build, Engine, Part
+from engines.sheet import sheets
 from programmes.models import Programme
 from stand.models import WeatherReading
 

@@ -12,19 +12,19 @@ from torvix_core.air.weather import Moisture
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Origin
 
-from engines.models import Build, Part
-from engines.parts import PartFacts, add_part, add_photo, describe_part, modify_part, name_alias
-from engines.readings import Change
-from engines.services import (
+from engines.builds.service import (
     describe_engine,
     describe_installation,
     note,
     write_down,
     write_flow_table,
 )
-from engines.services import (
+from engines.builds.service import (
     succeed as succeed_build,
 )
+from engines.models import Build, Part
+from engines.parts.service import PartFacts, add_part, add_photo, describe_part, modify_part, name_alias
+from engines.sheet.readings import Change
 from shop.models import Person, Stand
 from stand.models import Session
 from stand.weather import Typed, log_reading, place_stand, strike_reading

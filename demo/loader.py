@@ -27,11 +27,10 @@ from torvix_core.engine.dimensions import STACK_ORDER
 
 from demo import library, shelf
 from engines.models import Build, Part
-from programmes import archiving
-from programmes.adjusting import read_setting
-from programmes.expectations import expect
+from programmes.archive import service as archiving
+from programmes.expectations.service import expect
 from programmes.models import Kind, Programme, Setup
-from programmes.plans import (
+from programmes.plan.plans import (
     Objective,
     Plan,
     PlannedSetup,
@@ -42,7 +41,8 @@ from programmes.plans import (
     Times,
     usual_row,
 )
-from programmes.services import plan_programme
+from programmes.plan.saving import plan_programme
+from programmes.settings.service import read_setting
 from shop.models import Person, Shop, Stand, default_units
 from stand import changes, checklist, notes, services
 from stand.bench import Bench

@@ -8,12 +8,12 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 from torvix_core.engine.dimensions import Slot
 
+from engines.builds.service import describe_engine, mark_used
 from engines.models import Build, Part
-from engines.parts import PartFacts, add_part
-from engines.services import describe_engine, mark_used
+from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme, Setup
-from programmes.plans import Plan, PlannedSetup, PlannedVisit, Sweep
-from programmes.services import plan_programme
+from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
+from programmes.plan.saving import plan_programme
 from shop.models import Person, Role, Stand
 from stand import records, services
 from stand.models import Link, ListItem, Pull, PullState, Session

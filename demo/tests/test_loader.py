@@ -6,8 +6,8 @@ from torvix_core.air.standards import Standard
 
 from demo import loader
 from demo.tests.loaded import DemonstrationCase
-from engines import sheets
 from engines.models import Build, Part
+from engines.sheet import sheets
 from programmes.models import Programme
 from shop.models import Person
 from stand.models import Change, Pull, PullState, Purpose, Standing, Tick

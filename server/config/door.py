@@ -13,8 +13,8 @@ from django.http import HttpRequest, HttpResponse, HttpResponseBase, JsonRespons
 from django.utils.datastructures import MultiValueDict
 from ninja.parser import Parser
 
-from engines.texts import unkept
 from shop.refusals import Invalid
+from shop.texts import unkept
 
 WORDS = {
     400: ("bad_request", "This cannot be understood. Reload the page and try again."),

@@ -75,8 +75,8 @@ AUTH_PASSWORD_VALIDATORS = [
     {"NAME": "django.contrib.auth.password_validation.CommonPasswordValidator"},
 ]
 AXES_FAILURE_LIMIT = 5
-AXES_COOLOFF_TIME = "shop.tries.wait"
-AXES_WHITELIST_CALLABLE = "shop.tries.is_known"
+AXES_COOLOFF_TIME = "shop.sign_in.attempts.wait"
+AXES_WHITELIST_CALLABLE = "shop.sign_in.attempts.is_known"
 AXES_LOCKOUT_PARAMETERS = ["username"]
 SILENCED_SYSTEM_CHECKS = [
     "axes.W006",  # an address says nothing (shop/tries.py)
@@ -88,7 +88,7 @@ AXES_ENABLE_ACCESS_FAILURE_LOG = True
 AXES_RESET_COOL_OFF_ON_FAILURE_DURING_LOCKOUT = False
 AXES_RESET_ON_SUCCESS = True
 AXES_VERBOSE = False
-AXES_LOCKOUT_CALLABLE = "shop.api.locked_out"
+AXES_LOCKOUT_CALLABLE = "shop.sign_in.api.locked_out"
 
 SESSION_COOKIE_AGE = 14 * 24 * 3600
 SESSION_COOKIE_SAMESITE = "Lax"

@@ -14,10 +14,10 @@ from torvix_core.units.checked import Array
 
 from curves import services
 from curves.models import Reduced
-from engines import sheets
-from programmes import adjusting
+from engines.sheet import sheets
 from programmes.models import Programme
-from programmes.plans import SETTING, row_label
+from programmes.plan.plans import SETTING, row_label
+from programmes.settings import service as adjusting
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
 

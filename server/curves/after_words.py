@@ -8,8 +8,8 @@ from collections.abc import Mapping
 from torvix_core.units import quantities
 
 from curves.after_pull import AfterPull
-from programmes import adjusting
-from programmes.plans import SETTING
+from programmes.plan.plans import SETTING
+from programmes.settings import service as adjusting
 
 
 def hints(found: AfterPull, units: Mapping[str, str]) -> list[str]:

@@ -15,8 +15,8 @@ from curves import after_words, comparing, comparing_words, services
 from curves.after_pull import after_pull
 from curves.inspecting import anomaly_words
 from programmes.models import Programme
+from shop.permissions import is_person, units_of
 from shop.refusals import Invalid, Refusal
-from shop.services import is_person, units_of
 from stand.models import Pull
 
 router = Router(tags=["curves"])

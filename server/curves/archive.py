@@ -30,11 +30,11 @@ from curves.files.write import parquet_bytes
 from curves.models import ComparisonWindow, Import, LetIn, SourceFile, Wish
 from curves.services import reduce_pull
 from engines.models import Alias, Build, BuildReading, Engine, FlowTable, Installation, Part, PartReading, Photo
-from engines.texts import unkept
 from programmes import models as plan
 from programmes.models import Programme
 from shop.models import Person, Stand
-from shop.services import require_operator
+from shop.permissions import require_operator
+from shop.texts import unkept
 from stand import models as stand
 from stand.codec import pack
 from stand.models import Channel, Pull

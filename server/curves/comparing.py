@@ -17,12 +17,12 @@ from torvix_core.pull.reduction import StandInertia
 
 from curves.models import ComparisonWindow, LetIn, Reduced
 from curves.services import CorrectedPull, Nature, corrected, nature_of
-from engines.texts import optional
 from programmes.models import BoostPolicy, MixturePolicy, Programme, Setup
-from programmes.plans import SETTING
+from programmes.plan.plans import SETTING
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from stand.models import Pull, PullState, Purpose
 
 SETTING_KEYS = {"spark_advance": "spark", "mixture_target": "mixture_target", "boost_target": "boost_target"}

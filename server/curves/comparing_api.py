@@ -15,8 +15,8 @@ from torvix_core.pull.comparability import Check, Window
 from curves import comparing, comparing_words, services
 from programmes.models import Programme
 from shop.models import Person
+from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, units_of
 from stand.models import Pull
 
 router = Router(tags=["comparability"])

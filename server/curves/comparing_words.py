@@ -9,7 +9,7 @@ from torvix_core.pull import comparability
 from torvix_core.pull.comparability import Basis, Check, Level
 from torvix_core.units import quantities
 
-from programmes.plans import OWN, SETTING, row_label
+from programmes.plan.plans import OWN, SETTING, row_label
 
 NAMES = {
     "oil_temperature": "Oil", "coolant_temperature": "Coolant", "inlet_temperature": "Inlet air",

@@ -16,8 +16,8 @@ from curves.api import standard_asked
 from curves.files.table import FileProblem
 from programmes.models import Programme
 from shop.models import Person
+from shop.permissions import is_person, require_operator, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, require_operator, units_of
 from stand.models import Pull
 
 router = Router(tags=["files"])

@@ -18,12 +18,12 @@ from torvix_core.units import quantities
 
 from curves.models import Reduced
 from curves.services import EMPTY, UNKNOWN_STANDARD, fields_of_figures, fields_of_trace
-from engines.services import mark_used as close_build
-from engines.texts import optional
-from programmes.expectations import seal
+from engines.builds.service import mark_used as close_build
+from programmes.expectations.service import seal
 from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person, Stand
 from shop.refusals import Invalid
+from shop.texts import optional
 from stand.codec import pack
 from stand.models import Channel, Origin, Pull, PullState, Session, Standing
 from stand.samples import TIME, figures_of, trace_of

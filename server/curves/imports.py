@@ -23,15 +23,15 @@ from curves.files.mapping import Mapped
 from curves.files.table import LARGEST_FILE, Column, FileProblem, FileTable
 from curves.filing import Filed, Where, checked, keep
 from curves.models import FileState, Import, KnownLayout, SourceFile
-from engines import sheets
+from engines.sheet import sheets
 from jobs import kinds
-from jobs import services as jobs
+from jobs import service as jobs
 from jobs.kinds import Queue, Watch
 from jobs.models import Job
 from programmes.models import Programme, Setup
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
 from stand.models import Origin, Pull
 
 log = logging.getLogger(__name__)

@@ -23,11 +23,11 @@ from curves.filing import Where
 from curves.models import FileState, Import, SourceFile
 from curves.services import UNKNOWN_STANDARD
 from jobs.api import JobOut, job_out
-from jobs.services import jobs_of
+from jobs.service import jobs_of
 from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person, Stand
+from shop.permissions import is_person, require_operator, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, require_operator, units_of
 
 router = Router(tags=["imports"])
 

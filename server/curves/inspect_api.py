@@ -22,8 +22,8 @@ from curves.filing import standard_words
 from curves.models import Reduced
 from programmes.models import Programme
 from shop.models import Person
+from shop.permissions import is_person, require_operator, units_of
 from shop.refusals import Invalid, Refusal
-from shop.services import is_person, require_operator, units_of
 from stand import weather
 from stand.display import FIXED, FOLLOWS, channel_name
 from stand.models import Note, Pull

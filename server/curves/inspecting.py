@@ -20,11 +20,11 @@ from torvix_core.units.checked import Array
 
 from curves.models import Reduced, Wish
 from curves.services import OF_FIGURES, reduce_pull
-from engines import sheets
 from engines.models import Build
+from engines.sheet import sheets
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
 from stand import weather
 from stand.models import Pull, PullState
 from stand.samples import TIME, is_known, read_raw

@@ -17,11 +17,11 @@ from curves import alike
 from curves.files import mapping
 from curves.files.layout import EMPTY, NUMBER
 from curves.filing import Filed, Where, checked, keep
-from engines.texts import optional
 from programmes.models import Programme, Setup
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from stand.models import Origin, Pull
 
 MOST_ROWS = 500

@@ -11,7 +11,7 @@ from ninja import Router, Schema
 from curves import typed
 from curves.imports_api import WhereIn, where_of
 from programmes.models import Programme
-from shop.services import is_person, units_of
+from shop.permissions import is_person, units_of
 
 router = Router(tags=["figures"])
 

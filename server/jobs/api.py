@@ -9,9 +9,9 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 
-from jobs import services
+from jobs import service as jobs
 from jobs.models import Job, JobState
-from shop.services import is_person
+from shop.permissions import is_person
 
 router = Router(tags=["jobs"])
 
@@ -39,11 +39,11 @@ def job_out(job: Job) -> JobOut:
 @router.get("/jobs/{job_id}", response=JobOut, operation_id="job")
 def read_job(request: HttpRequest, job_id: int):
     assert is_person(request.user)
-    services.sweep(timezone.now())
-    return job_out(get_object_or_404(services.jobs_of(request.user), pk=job_id))
+    jobs.sweep(timezone.now())
+    return job_out(get_object_or_404(jobs.jobs_of(request.user), pk=job_id))
 
 
 @router.post("/jobs/{job_id}/stop", response=JobOut, operation_id="stop_job")
 def stop_job(request: HttpRequest, job_id: int):
     assert is_person(request.user)
-    return job_out(services.stop(request.user, get_object_or_404(services.jobs_of(request.user), pk=job_id)))
+    return job_out(jobs.stop(request.user, get_object_or_404(jobs.jobs_of(request.user), pk=job_id)))

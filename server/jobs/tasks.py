@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from procrastinate.contrib.django import app
 
-from jobs import services
+from jobs import service as jobs
 
 
 @app.task(name="jobs.run")
 def run(job_id: int) -> None:
-    services.run(job_id)
+    jobs.run(job_id)
 
 
 def defer(job_id: int, queue: str) -> None:

@@ -6,4 +6,4 @@ class ProgrammesConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from programmes import orders  # noqa: F401 - it registers its kind of job
+        from programmes.order import orders  # noqa: F401 - it registers its kind of job

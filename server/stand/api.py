@@ -15,7 +15,7 @@ from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Stand
-from shop.services import is_person, may_operate, units_of
+from shop.permissions import is_person, may_operate, units_of
 from stand import backfill, services
 from stand.display import Display, channel_name
 from stand.gates import gates

@@ -6,11 +6,11 @@ from datetime import datetime
 
 from torvix_core.engine.fuel import Fuel
 
-from engines import sheets
+from engines.sheet import sheets
 from programmes.models import Programme
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Refusal
-from shop.services import require_operator
 from stand.models import Acknowledgement, Session
 
 ALWAYS = (

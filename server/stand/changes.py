@@ -10,15 +10,15 @@ from torvix_core.engine.dimensions import SHEET, Slot
 from torvix_core.engine.evidence import Origin
 from torvix_core.planning import changeover
 
-from engines import sheets
 from engines.models import Part
-from programmes import timed
+from engines.sheet import sheets
 from programmes.models import Setup
-from programmes.plans import Plan
-from programmes.services import plan_in_force
+from programmes.plan import changeover_times
+from programmes.plan.plans import Plan
+from programmes.plan.saving import plan_in_force
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Refusal
-from shop.services import require_operator
 from stand.models import Change, Pull, PullState, Session
 
 # What can be measured only while a part is off: dimensions of the build sheet, by slot. Common practice, no source.
@@ -165,6 +165,6 @@ def end(session: Session, setup: Setup, at: datetime) -> Change | None:
         plan, usual = plan_in_force(session.programme), changeover.usual_works()
         one, other = _levels(plan, change.before), _levels(plan, change.after)
         took = (change.ended_at - change.begun_at).total_seconds() / 60
-        timed.note(session.programme, changeover.touched(one, other, usual),
+        changeover_times.note(session.programme, changeover.touched(one, other, usual),
                    changeover.minutes(one, other, usual), took, at)  # fmt: skip
     return change

@@ -10,11 +10,11 @@ from django.db import transaction
 from django.db.models import Max
 from torvix_core.engine.dimensions import Slot
 
-from engines.texts import named, optional
 from programmes.models import Setup
 from shop.models import Person
+from shop.permissions import require_operator, require_owner
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator, require_owner
+from shop.texts import named, optional
 from stand import changes
 from stand.measured import read
 from stand.models import Asks, ListItem, Moment, Pull, PullState, Purpose, Session, Tick

@@ -13,15 +13,15 @@ from torvix_core.pull.limits import USUAL, Limit
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
-from engines import sheets
 from engines.models import Build
-from programmes import adjusting
+from engines.sheet import sheets
 from programmes.models import Setup
-from programmes.plans import SETTING
+from programmes.plan.plans import SETTING
+from programmes.settings import service as adjusting
 from shop import audit
 from shop.models import Person, Stand
+from shop.permissions import require_owner, units_of
 from shop.refusals import Invalid
-from shop.services import require_owner, units_of
 from stand.models import Pull, StandLimit
 
 RANGES: dict[str, tuple[float, float]] = {  # SI, what a slip of the finger is not [prac]

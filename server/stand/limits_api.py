@@ -10,7 +10,7 @@ from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Role, Stand
-from shop.services import is_person, units_of
+from shop.permissions import is_person, units_of
 from stand import limits
 from stand.models import Link
 

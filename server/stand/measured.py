@@ -13,11 +13,11 @@ from torvix_core.engine.camshaft import BANK_TOLERANCE
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
-from engines import sheets
 from engines.models import Build
+from engines.sheet import sheets
 from shop.models import Person, Role
+from shop.permissions import units_of
 from shop.refusals import Invalid
-from shop.services import units_of
 from stand.models import Asks
 
 LEAST = {"intake": 0.0015, "exhaust": 0.0020}  # m between piston and valve: 0.060 and 0.080 in [prac]

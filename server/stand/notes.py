@@ -6,11 +6,11 @@ from datetime import datetime
 
 from django.core.files.uploadedfile import UploadedFile
 
-from engines.parts import LARGEST_UPLOAD, reencode
-from engines.texts import optional
+from engines.parts.service import LARGEST_UPLOAD, reencode
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from stand.models import Note, NoteKind, Pull, Session
 
 PHOTOS_A_SESSION = 200

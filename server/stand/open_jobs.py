@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from engines.texts import optional
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from stand.models import JobKind, OpenJob, PullState, Session
 
 

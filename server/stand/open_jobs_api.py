@@ -11,7 +11,7 @@ from ninja import Router, Schema
 
 from programmes.models import Programme
 from shop.models import Person
-from shop.services import is_person
+from shop.permissions import is_person
 from stand import open_jobs
 from stand.models import JobKind, OpenJob, Session
 

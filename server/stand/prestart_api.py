@@ -12,7 +12,7 @@ from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Person, Role
-from shop.services import require_owner, units_of
+from shop.permissions import require_owner, units_of
 from stand import cautions, changes, checklist, services
 from stand.api import person_of
 from stand.models import Asks, Change, ListItem, Moment, Purpose, Session

@@ -10,7 +10,7 @@ from itertools import groupby
 from torvix_core.planning import changeover
 
 from programmes.models import Programme
-from programmes.plans import Plan
+from programmes.plan.plans import Plan
 from stand.models import ENDED, Pull, PullState, Session
 from stand.services import steps_left
 

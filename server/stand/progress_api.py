@@ -9,9 +9,10 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 
-from programmes import orders, plans
 from programmes.models import Programme
-from shop.services import is_person
+from programmes.order import orders
+from programmes.plan import plans
+from shop.permissions import is_person
 from stand import progress
 
 router = Router(tags=["progress"])

@@ -12,16 +12,16 @@ from django.core.exceptions import ObjectDoesNotExist
 from django.db import DatabaseError, IntegrityError, transaction
 from django.db.models import Max
 
-from engines import sheets
-from engines.services import mark_used as close_build
-from engines.texts import optional
-from programmes import adjusting
-from programmes.expectations import seal
+from engines.builds.service import mark_used as close_build
+from engines.sheet import sheets
+from programmes.expectations.service import seal
 from programmes.models import Candidate, Programme, Setup, Step
-from programmes.versions import mark_used
+from programmes.plan.versions import mark_used
+from programmes.settings import service as adjusting
 from shop.models import Person, Stand
+from shop.permissions import require_operator
 from shop.refusals import Invalid, NotAllowed, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from stand import cautions, changes, checklist, live, stop_socket, sweeps
 from stand.gates import compared_with, gates
 from stand.models import ENDED, Command, Link, Pull, PullState, Purpose, Session, Standing

@@ -12,9 +12,9 @@ from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from shop import audit
 from shop.models import Person, Shop, SimulatedEngine, Stand
+from shop.permissions import require_owner, units_of
 from shop.refusals import Invalid, Refusal
-from shop.services import require_owner, units_of
-from shop.setting_up import read_elevation
+from shop.setting_up.service import read_elevation
 from stand.models import PullState, Session
 
 CHANGED = "torvix_stands"  # what is notified when the table of stands changes

@@ -11,7 +11,7 @@ from ninja import Router, Schema, Status
 from torvix_core.units import quantities
 
 from shop.models import Person, SimulatedEngine, Stand
-from shop.services import require_owner, units_of
+from shop.permissions import require_owner, units_of
 from stand import stands
 from stand.api import person_of
 from stand.display import FIXED, FOLLOWS, channel_name

@@ -14,7 +14,7 @@ from django.http import HttpRequest, HttpResponse, JsonResponse, StreamingHttpRe
 
 from programmes.models import Programme
 from shop.models import Person
-from shop.services import is_person, units_of
+from shop.permissions import is_person, units_of
 from stand import live
 from stand.display import Display
 from stand.gates import Gate, gates

@@ -5,7 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Sequence
 
-from engines import sheets
+from engines.sheet import sheets
 from programmes.models import Programme
 from shop.refusals import Invalid
 

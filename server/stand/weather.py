@@ -26,9 +26,9 @@ from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity, split
 
 from shop.models import Person, Stand
+from shop.permissions import require_operator, require_owner, units_of
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator, require_owner, units_of
-from shop.setting_up import read_elevation
+from shop.setting_up.service import read_elevation
 from stand.models import Pull, PullAir, Session, WeatherReading
 
 LOG_EVERY = timedelta(minutes=5)  # between readings of the stand that are kept

@@ -25,8 +25,8 @@ from torvix_core.units import quantities
 
 from programmes.models import Programme
 from shop.models import Person, Stand
+from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, units_of
 from shop.units import Shown, shown
 from stand import weather as services
 from stand.models import Pull, Session, WeatherReading

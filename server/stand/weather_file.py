@@ -14,8 +14,8 @@ from torvix_core.air.weather import Moisture, Reading
 from torvix_core.units import quantities
 
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid
-from shop.services import require_operator
 from stand.models import Session, WeatherReading
 from stand.weather import Understood
 

@@ -8,8 +8,8 @@ from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from programmes.models import Programme, Window
 from shop.models import Person
+from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid
-from shop.services import require_operator, units_of
 from stand.display import Display
 from stand.gates import LIKE, channel_measure
 

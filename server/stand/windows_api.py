@@ -8,7 +8,7 @@ from ninja import Router, Schema
 from torvix_core.units import quantities
 
 from programmes.models import Programme
-from shop.services import units_of
+from shop.permissions import units_of
 from stand import windows
 from stand.api import person_of
 from stand.display import Display, channel_name

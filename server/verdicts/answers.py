@@ -17,10 +17,10 @@ from torvix_core.judging.verdict import Placing
 from torvix_core.units import quantities
 
 from programmes.models import Programme
-from programmes.plans import Plan
-from programmes.services import plan_in_force
+from programmes.plan.plans import Plan
+from programmes.plan.saving import plan_in_force
 from shop.models import Person
-from shop.services import units_of
+from shop.permissions import units_of
 from verdicts import beside_power, comparison, services, verdict_words
 from verdicts import choice as choices
 from verdicts.beside_power import Beside

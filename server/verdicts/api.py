@@ -12,10 +12,10 @@ from torvix_core.judging.representative_pull import LABELS
 from torvix_core.units import quantities
 
 from curves.api import standard_asked
-from programmes.confounding import names_of
 from programmes.models import Kind, Programme
+from programmes.plan.confounding import names_of
+from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, units_of
 from verdicts import answers, robustness, services
 from verdicts import choice as choices
 from verdicts.answers import DifferenceOut, Verdict

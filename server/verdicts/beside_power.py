@@ -11,14 +11,14 @@ from torvix_core.engine.stack import StackPart, total
 from torvix_core.judging.sentences import listed
 from torvix_core.units import quantities
 
-from engines import sheets
-from engines.parts import stack_of
-from programmes import criteria
+from engines.parts.service import stack_of
+from engines.sheet import sheets
 from programmes.models import Programme, Setup
-from programmes.plans import Plan
+from programmes.plan import criteria
+from programmes.plan.plans import Plan
 from shop.models import Person
 from shop.money import currency, money
-from shop.services import units_of
+from shop.permissions import units_of
 from stand.models import Note, NoteKind
 
 NOTICED = (NoteKind.HEARD, NoteKind.SEEN, NoteKind.SMELT, NoteKind.FELT, NoteKind.FAILED_START, NoteKind.OTHER)

@@ -21,10 +21,10 @@ from curves.files.write import Sheet, sheet_csv, sheet_xlsx
 from curves.inspecting import FIXED, FOLLOWS, NAMES, derived_curves, engine_of
 from curves.models import Reduced
 from curves.services import nature_of
-from engines.services import applied_allowance
+from engines.builds.service import applied_allowance
 from programmes.models import Programme
+from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, units_of
 from verdicts import comparison as comparisons
 from verdicts import services
 from verdicts.comparison import Comparison

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from engines.texts import optional
 from programmes.models import Programme, Setup
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from verdicts import answers
 from verdicts.choice import Choice
 from verdicts.models import Decision

@@ -9,7 +9,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 
-from shop.services import is_person
+from shop.permissions import is_person
 from verdicts import decisions
 from verdicts.api import ChoiceIn
 from verdicts.models import Decision

@@ -8,10 +8,10 @@ from django.core import signing
 from django.db.models import F
 
 from engines.models import Engine
-from engines.texts import optional
 from shop.models import Person
+from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from shop.services import require_operator
+from shop.texts import optional
 from verdicts.models import Sheet, SheetLink
 
 SALT = "torvix.sheet-link"

@@ -14,9 +14,9 @@ from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_qu
 
 from jobs import kinds
 from jobs.kinds import Queue, Watch
-from jobs.services import Unusable
-from programmes import services
+from jobs.service import Unusable
 from programmes.models import Measure, Programme
+from programmes.plan import saving
 from shop.refusals import Invalid
 from verdicts.history import MOST_WEIGHT, scatter_of
 
@@ -28,7 +28,7 @@ SEED = 20_260_101  # the same plan and effects give the same answer
 
 def arguments(programme: Programme, effects: Mapping[int, str], days: str, refit: str) -> dict[str, Any]:
     """What is simulated, from typed texts. Invalid names the field; effects are by setup."""
-    plan = services.plan_in_force(programme)
+    plan = saving.plan_in_force(programme)
     if not plan.order:
         raise Invalid("There is no running order to simulate.", fields={"order": "plan one first"})
     wrong: dict[str, str] = {}

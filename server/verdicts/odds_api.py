@@ -9,10 +9,10 @@ from ninja import Router, Schema
 from torvix_core.judging.effects import USUAL
 from torvix_core.planning.simulated_days import Habits
 
-from jobs import services as jobs
+from jobs import service as jobs
 from jobs.api import JobOut, job_out
 from programmes.models import Programme
-from shop.services import is_person, require_operator
+from shop.permissions import is_person, require_operator
 from verdicts import odds
 from verdicts.history import scatter_of
 

@@ -11,8 +11,8 @@ from torvix_core.units import quantities
 
 from engines.models import Part
 from programmes.models import Measure
+from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
-from shop.services import is_person, units_of
 from verdicts import history, outcomes, records
 from verdicts.seen import programme_of
 

@@ -11,13 +11,13 @@ from django.db import transaction
 from torvix_core.units import quantities
 
 from curves.services import Nature, nature_of
-from engines.texts import optional
 from programmes.models import Programme
-from programmes.plans import Plan
+from programmes.plan.plans import Plan
 from shop.models import Person
 from shop.money import currency
+from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid
-from shop.services import require_operator, units_of
+from shop.texts import optional
 from stand import cautions
 from stand.models import Pull, Standing
 from verdicts import answers, robustness

@@ -12,8 +12,8 @@ from ninja import Router, Schema
 from curves.exports import SHEET_TYPES, file_name
 from programmes.models import Programme
 from shop.models import Person
+from shop.permissions import is_person
 from shop.refusals import Invalid
-from shop.services import is_person
 from verdicts import links, sheet_print, sheets
 from verdicts.api import ChoiceIn
 from verdicts.models import Sheet, SheetLink

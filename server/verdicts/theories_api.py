@@ -10,10 +10,10 @@ from django.utils import timezone
 from ninja import Router, Schema
 from torvix_core.planning import theory_separation
 
-from programmes import theories
+from programmes.expectations import theories
 from programmes.models import Programme, Theory
 from shop.models import Person
-from shop.services import is_person
+from shop.permissions import is_person
 from verdicts.history import scatter_of
 
 router = Router(tags=["theories"])

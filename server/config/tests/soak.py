@@ -28,7 +28,7 @@ from django.utils import timezone
 
 from config.tests.beside import Listener, say_to_stand_that_is_cut
 from config.tests.kept_cluster import kept_cluster, kill
-from jobs import services as jobs
+from jobs import service as jobs
 from jobs.models import OVER, Job, JobState
 from ops.lanes import lane_port
 from shop.models import Role, Stand

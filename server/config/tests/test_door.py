@@ -57,7 +57,7 @@ class AtTheDoor(TestCase):
 
     def test_a_fault_of_ours_has_it_too(self):
         with (
-            mock.patch("shop.services.units_of", side_effect=ZeroDivisionError),
+            mock.patch("shop.permissions.units_of", side_effect=ZeroDivisionError),
             self.assertLogs("django.request", "ERROR"),
         ):
             self.assert_problem(self.client.get("/api/me"), 500, "server")

@@ -21,7 +21,7 @@ from django.db import connection
 from django.test import Client, SimpleTestCase, TransactionTestCase
 from django.utils import timezone
 
-from jobs import services as jobs
+from jobs import service as jobs
 from jobs.models import OVER, Job
 from ops import certificate
 from ops.database import Elsewhere

@@ -6,7 +6,7 @@ from django.test import TestCase
 from curves import after_words
 from curves.after_pull import AfterPull, after_pull
 from curves.models import Reduced
-from programmes import adjusting
+from programmes.settings import service as adjusting
 from shop.models import Role
 from stand.models import Pull, Purpose, Standing
 

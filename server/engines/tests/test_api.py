@@ -6,12 +6,12 @@ from django.test import TestCase
 from PIL import Image
 from torvix_core.engine.dimensions import Slot
 
-from engines import services
+from engines.builds import service as builds
 from engines.models import Part
-from engines.parts import PartFacts, add_part
-from engines.readings import Change
+from engines.parts.service import PartFacts, add_part
+from engines.sheet.readings import Change
 from shop.models import Role
-from shop.services import choose_units
+from shop.permissions import choose_units
 
 JSON = "application/json"
 
@@ -20,7 +20,7 @@ class Case(TestCase):
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
-        cls.build = services.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+        cls.build = builds.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
 
     def setUp(self):
         self.client.force_login(self.person)
@@ -72,14 +72,14 @@ class Sheet(Case):
                 self.assertEqual((answer.status_code, list(answer.json()["fields"])), (422, [named]))
 
     def test_a_closed_revision_answers_409(self):
-        services.mark_used(self.build, scenes.DAY)
+        builds.mark_used(self.build, scenes.DAY)
         answer = self.ask("put", f"builds/{self.build.pk}/readings/bore/measured", {"text": "87"})
         self.assertEqual((answer.status_code, answer.json()["code"]), (409, "build_closed"))
 
     def test_a_pull_armed_while_somebody_writes_is_told_and_nothing_is_changed(self):
         """Between the check and the writing the build is closed: the database refuses, and says so in words."""
-        services.mark_used(self.build, scenes.DAY)
-        with mock.patch("engines.services.open_build"):  # as if the check had come before
+        builds.mark_used(self.build, scenes.DAY)
+        with mock.patch("engines.builds.service.open_build"):  # as if the check had come before
             answer = self.ask("put", f"builds/{self.build.pk}/readings/bore/measured", {"text": "87"})
         self.assertEqual((answer.status_code, answer.json()["code"]), (409, "build_closed"))
         self.assertIn("in the meantime", answer.json()["detail"])
@@ -90,8 +90,8 @@ class Sheet(Case):
         with self.assertNumQueries(10):
             self.client.get(address)
         for number in range(4):
-            made = services.succeed(self.person, self.build, {}, f"again {number}", scenes.DAY)
-            services.write_down(self.person, made, "stroke", Change("83 mm"), scenes.DAY)
+            made = builds.succeed(self.person, self.build, {}, f"again {number}", scenes.DAY)
+            builds.write_down(self.person, made, "stroke", Change("83 mm"), scenes.DAY)
         with self.assertNumQueries(10):
             self.client.get(address)
         with self.assertNumQueries(6):
@@ -188,7 +188,7 @@ class Parts(Case):
         self.assertEqual(found["changes"], 2)
 
     def test_a_height_limit_of_the_build_is_checked(self):
-        services.write_down(self.person, self.build, "height_limit", Change("20 mm"), scenes.DAY)
+        builds.write_down(self.person, self.build, "height_limit", Change("20 mm"), scenes.DAY)
         spacer = add_part(self.person, scenes.DAY, Slot.SPACER, PartFacts("Spacer"), {"height": "25 mm"})
         body = {"one": [], "other": [spacer.pk], "build_id": self.build.pk}
         found = self.ask("post", "stacks/compare", body).json()
@@ -211,7 +211,7 @@ class Parts(Case):
 class Confidential(Case):
     def test_a_viewer_finds_neither_the_engine_nor_its_programmes(self):
         programme = scenes.programme(self.person)
-        services.describe_owner(self.person, programme.build.engine, owner="A customer", confidential=True)
+        builds.describe_owner(self.person, programme.build.engine, owner="A customer", confidential=True)
         addresses = (f"builds/{programme.build_id}", f"programmes/{programme.pk}", f"programmes/{programme.pk}/day",
                      f"programmes/{programme.pk}/stand", f"programmes/{programme.pk}/stacks",
                      f"programmes/{programme.pk}/pulls", f"programmes/{programme.pk}/weather",
@@ -229,7 +229,7 @@ class Confidential(Case):
         both = kept_back.setups.last().parts.get()
         shared.setups.first().parts.add(both)
         alone = kept_back.setups.first().parts.get()
-        services.describe_owner(self.person, kept_back.build.engine, owner="A customer", confidential=True)
+        builds.describe_owner(self.person, kept_back.build.engine, owner="A customer", confidential=True)
         operator = {one["name"] for one in self.client.get("/api/parts").json()}
         self.client.force_login(scenes.person(Role.VIEWER))
         seen = {one["name"] for one in self.client.get("/api/parts").json()}

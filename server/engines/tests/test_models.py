@@ -4,8 +4,8 @@ import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
+from engines.builds.service import describe_engine, displacement, mark_used
 from engines.models import Build, BuildReading, FlowTable, Installation, Part
-from engines.services import describe_engine, displacement, mark_used
 from shop.models import Role
 
 

@@ -6,10 +6,11 @@ from PIL import Image
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Origin
 
-from engines import parts, sheets
 from engines.models import Part
-from engines.parts import PartFacts
-from engines.readings import Change
+from engines.parts import service as parts
+from engines.parts.service import PartFacts
+from engines.sheet import sheets
+from engines.sheet.readings import Change
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 

@@ -2,23 +2,24 @@ import scenes
 from django.test import TestCase
 from torvix_core.engine.evidence import Origin
 
-from engines import services, sheets
+from engines.builds import service as builds
+from engines.builds.service import BuildClosed
 from engines.models import Build, Engine
-from engines.readings import Change
-from engines.services import BuildClosed
+from engines.sheet import sheets
+from engines.sheet.readings import Change
 from shop.models import Role
+from shop.permissions import choose_units
 from shop.refusals import Invalid, NotAllowed
-from shop.services import choose_units
 
 
 class Sheets(TestCase):
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
-        cls.build = services.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+        cls.build = builds.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
 
     def write(self, key: str, text: str, origin: Origin = Origin.MEASURED, build: Build | None = None) -> None:
-        services.write_down(self.person, build or self.build, key, Change(text, origin), scenes.DAY)
+        builds.write_down(self.person, build or self.build, key, Change(text, origin), scenes.DAY)
 
     def refused(self, key: str, text: str) -> str:
         with self.assertRaises(Invalid) as refusal:
@@ -43,14 +44,14 @@ class Sheets(TestCase):
     def test_values_that_contradict_are_not_used_until_one_is_chosen(self):
         self.write("gasket_thickness", "1.0 mm", Origin.CATALOGUE)
         self.assertIsNone(self.value("gasket_thickness"))
-        services.choose(self.person, self.build, "gasket_thickness", Origin.CATALOGUE)
+        builds.choose(self.person, self.build, "gasket_thickness", Origin.CATALOGUE)
         self.assertAlmostEqual(self.value("gasket_thickness"), 0.001)
         with self.assertRaises(Invalid):
-            services.choose(self.person, self.build, "gasket_thickness", Origin.MEASURED)
+            builds.choose(self.person, self.build, "gasket_thickness", Origin.MEASURED)
 
     def test_a_choice_stays_when_its_value_is_written_anew(self):
         self.write("gasket_thickness", "1.0 mm", Origin.CATALOGUE)
-        services.choose(self.person, self.build, "gasket_thickness", Origin.CATALOGUE)
+        builds.choose(self.person, self.build, "gasket_thickness", Origin.CATALOGUE)
         self.write("gasket_thickness", "1.1 mm", Origin.CATALOGUE)
         self.assertAlmostEqual(self.value("gasket_thickness"), 0.0011)
 
@@ -67,14 +68,14 @@ class Sheets(TestCase):
 
     def test_every_field_of_a_new_engine_is_named_at_once_and_no_engine_is_made(self):
         with self.assertRaises(Invalid) as refusal:
-            services.describe_engine(self.person, scenes.DAY, "V", {"bore": "4", "stroke": "x", "cylinders": "8"})
+            builds.describe_engine(self.person, scenes.DAY, "V", {"bore": "4", "stroke": "x", "cylinders": "8"})
         self.assertEqual(set(refusal.exception.fields), {"bore", "stroke"})
         self.assertFalse(Engine.objects.filter(name="V").exists())
 
     def test_a_name_is_there_and_taken_once(self):
         for name, told in (("", "give it a name"), ("six", "taken"), ("x" * 300, "300 characters, 120 fit")):
             with self.subTest(name=name[:5]), self.assertRaises(Invalid) as refusal:
-                services.describe_engine(self.person, scenes.DAY, name, {})
+                builds.describe_engine(self.person, scenes.DAY, name, {})
             self.assertIn(told, refusal.exception.fields["name"])
 
 
@@ -82,23 +83,23 @@ class Revisions(TestCase):
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
-        cls.build = services.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
+        cls.build = builds.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
         rows = [("2 mm", "60"), ("4 mm", "110"), ("8 mm", "190")]
-        services.write_flow_table(cls.person, cls.build, "intake", "10 inH2O", rows, scenes.DAY)
-        services.describe_installation(cls.person, cls.build, "water_pump", tested="Electric", installed="Belt",
+        builds.write_flow_table(cls.person, cls.build, "intake", "10 inH2O", rows, scenes.DAY)
+        builds.describe_installation(cls.person, cls.build, "water_pump", tested="Electric", installed="Belt",
                                        allowance="5 hp", basis="", applied=True)  # fmt: skip
 
     def succeed(self, **texts: str) -> Build:
         changes = {key: Change(text) for key, text in texts.items()}
-        return services.succeed(self.person, self.build, changes, "measured on removal", scenes.DAY)
+        return builds.succeed(self.person, self.build, changes, "measured on removal", scenes.DAY)
 
     def test_a_used_revision_is_closed_and_can_be_succeeded(self):
-        services.mark_used(self.build, scenes.DAY)
+        builds.mark_used(self.build, scenes.DAY)
         self.build.refresh_from_db()
         for act in (
-            lambda: services.write_down(self.person, self.build, "bore", Change("87 mm"), scenes.DAY),
-            lambda: services.choose(self.person, self.build, "bore", Origin.TOLD),
-            lambda: services.write_flow_table(self.person, self.build, "intake", "", [], scenes.DAY),
+            lambda: builds.write_down(self.person, self.build, "bore", Change("87 mm"), scenes.DAY),
+            lambda: builds.choose(self.person, self.build, "bore", Origin.TOLD),
+            lambda: builds.write_flow_table(self.person, self.build, "intake", "", [], scenes.DAY),
         ):
             with self.assertRaisesMessage(BuildClosed, "Change it as a new revision."):
                 act()
@@ -111,11 +112,11 @@ class Revisions(TestCase):
         made = self.succeed(gasket_thickness="1.65 mm")
         self.assertEqual(made.readings.count(), self.build.readings.count() + 1)
         self.assertEqual(made.flow_tables.get().flows, self.build.flow_tables.get().flows)
-        self.assertEqual(services.applied_allowance(made), services.applied_allowance(self.build))
+        self.assertEqual(builds.applied_allowance(made), builds.applied_allowance(self.build))
 
     def test_a_revision_needs_a_reason_and_takes_nothing_half(self):
         with self.assertRaises(Invalid) as refusal:
-            services.succeed(self.person, self.build, {}, " ", scenes.DAY)
+            builds.succeed(self.person, self.build, {}, " ", scenes.DAY)
         self.assertIn("reason", refusal.exception.fields)
         with self.assertRaises(Invalid) as refusal:
             self.succeed(bore="4", stroke="83 mm")
@@ -123,18 +124,18 @@ class Revisions(TestCase):
         self.assertEqual(Build.objects.count(), 1)
 
     def test_what_was_tested_is_closed_and_the_allowance_is_not(self):
-        services.mark_used(self.build, scenes.DAY)
+        builds.mark_used(self.build, scenes.DAY)
         self.build.refresh_from_db()
         told = {"tested": "Electric", "installed": "Belt", "allowance": "6 hp", "basis": "measured", "applied": False}
-        services.describe_installation(self.person, self.build, "water_pump", **told)
-        self.assertIsNone(services.applied_allowance(Build.objects.get(pk=self.build.pk)))
+        builds.describe_installation(self.person, self.build, "water_pump", **told)
+        self.assertIsNone(builds.applied_allowance(Build.objects.get(pk=self.build.pk)))
         with self.assertRaises(BuildClosed):
-            services.describe_installation(self.person, self.build, "water_pump", **{**told, "tested": "Belt"})
+            builds.describe_installation(self.person, self.build, "water_pump", **{**told, "tested": "Belt"})
 
     def test_a_flow_table_names_each_wrong_cell(self):
         rows = [("2 mm", "60"), ("1 mm", "70"), ("x", "80"), ("5 mm", "90 lb")]
         with self.assertRaises(Invalid) as refusal:
-            services.write_flow_table(self.person, self.build, "intake", "28", rows, scenes.DAY)
+            builds.write_flow_table(self.person, self.build, "intake", "28", rows, scenes.DAY)
         self.assertEqual(set(refusal.exception.fields), {"rows.1.lift", "rows.2.lift", "rows.3.flow"})
         self.assertEqual(len(self.build.flow_tables.get().lifts), 3)
 
@@ -142,12 +143,12 @@ class Revisions(TestCase):
 class Roles(TestCase):
     def test_a_viewer_writes_nothing_and_does_not_see_what_is_confidential(self):
         operator, viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
-        build = services.describe_engine(operator, scenes.DAY, "secret", scenes.SIX, confidential=True)
+        build = builds.describe_engine(operator, scenes.DAY, "secret", scenes.SIX, confidential=True)
         for act in (
-            lambda: services.describe_engine(viewer, scenes.DAY, "mine", {}),
-            lambda: services.write_down(viewer, build, "bore", Change("87 mm"), scenes.DAY),
-            lambda: services.succeed(viewer, build, {}, "because", scenes.DAY),
-            lambda: services.describe_owner(viewer, build.engine, owner="me", confidential=False),
+            lambda: builds.describe_engine(viewer, scenes.DAY, "mine", {}),
+            lambda: builds.write_down(viewer, build, "bore", Change("87 mm"), scenes.DAY),
+            lambda: builds.succeed(viewer, build, {}, "because", scenes.DAY),
+            lambda: builds.describe_owner(viewer, build.engine, owner="me", confidential=False),
         ):
             with self.assertRaises(NotAllowed):
                 act()

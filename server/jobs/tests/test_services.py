@@ -8,7 +8,8 @@ import scenes
 from django.test import TestCase
 from django.utils import timezone
 
-from jobs import kinds, services
+from jobs import kinds
+from jobs import service as jobs
 from jobs.kinds import Queue
 from jobs.models import Job, JobState
 from shop.models import Role
@@ -26,7 +27,7 @@ def count(given, watch):
 
 
 def refuse(given, watch):
-    raise services.Unusable("Two and two do not make five.")
+    raise jobs.Unusable("Two and two do not make five.")
 
 
 def break_down(given, watch):
@@ -42,7 +43,7 @@ class Jobs(TestCase):
         self.client.force_login(self.person)
 
     def ask(self, kind="count", subject="it", **arguments) -> Job:
-        return services.ask(self.person, kind, subject, arguments or {"to": 3}, timezone.now())
+        return jobs.ask(self.person, kind, subject, arguments or {"to": 3}, timezone.now())
 
     def read(self, job: Job) -> dict:
         return self.client.get(f"/api/jobs/{job.pk}").json()
@@ -50,15 +51,15 @@ class Jobs(TestCase):
     def test_what_is_done_tells_its_result(self):
         job = self.ask()
         self.assertEqual(self.read(job)["state"], "waiting")
-        services.run(job.pk)
+        jobs.run(job.pk)
         told = self.read(job)
         self.assertEqual((told["state"], told["done"], told["total"], told["result"]), ("done", 3, 3, {"reached": 3}))
 
     def test_work_that_cannot_be_done_says_why_and_a_fault_says_where_to_look(self):
         for kind, told in (("refuse", "Two and two do not make five."), ("break", "It is in the log")):
             job = self.ask(kind)
-            with self.assertLogs("jobs.services", "ERROR") if kind == "break" else self.subTest():
-                services.run(job.pk)
+            with self.assertLogs("jobs.service", "ERROR") if kind == "break" else self.subTest():
+                jobs.run(job.pk)
             found = self.read(job)
             self.assertEqual((found["state"], found["result"]), ("failed", None))
             self.assertIn(told, found["told"])
@@ -66,7 +67,7 @@ class Jobs(TestCase):
     def test_what_waits_is_stopped_at_once_and_never_begun(self):
         job = self.ask()
         self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").json()["state"], "stopped")
-        services.run(job.pk)
+        jobs.run(job.pk)
         self.assertEqual(self.read(job)["state"], "stopped")
         self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").status_code, 409)
 
@@ -76,12 +77,12 @@ class Jobs(TestCase):
 
     def test_what_a_dead_worker_did_is_ended_and_a_worker_that_was_only_slow_stops(self):
         job = self.ask()
-        Job.objects.filter(pk=job.pk).update(state=JobState.RUNNING, beat_at=timezone.now() - 2 * services.DEAD)
-        watch = services.JobWatch(job.pk)
+        Job.objects.filter(pk=job.pk).update(state=JobState.RUNNING, beat_at=timezone.now() - 2 * jobs.DEAD)
+        watch = jobs.JobWatch(job.pk)
         told = self.read(job)
         self.assertEqual((told["state"], told["told"]), ("failed", "The worker that did it was stopped. Ask again."))
         watch._over = mock.Mock(wait=mock.Mock(side_effect=[False, True]))
-        with mock.patch.object(services, "connection"):  # it is a thread's own outside of this test
+        with mock.patch.object(jobs, "connection"):  # it is a thread's own outside of this test
             watch._look()
         self.assertFalse(watch.wanted())
 
@@ -92,7 +93,7 @@ class Jobs(TestCase):
         self.assertEqual(self.client.get(f"/api/jobs/{job.pk}").status_code, 404)
         self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").status_code, 404)
         with self.assertRaises(Refusal):
-            services.stop(stranger, job)
+            jobs.stop(stranger, job)
 
     def test_a_worker_that_was_killed_is_told_as_lost(self):
         job = self.ask()
@@ -108,7 +109,7 @@ class Jobs(TestCase):
 
     def test_old_results_are_thrown_away(self):
         job = self.ask()
-        services.run(job.pk)
+        jobs.run(job.pk)
         Job.objects.filter(pk=job.pk).update(asked_at=timezone.now() - timedelta(days=3))
         self.ask()
         self.assertFalse(Job.objects.filter(pk=job.pk).exists())

@@ -4,8 +4,8 @@ import scenes
 from django.test import TestCase
 from torvix_core.engine.dimensions import Slot
 
-from engines.parts import PartFacts, add_part
-from engines.services import describe_engine, describe_owner
+from engines.builds.service import describe_engine, describe_owner
+from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme
 from shop.models import Role
 

@@ -8,13 +8,14 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from torvix_core.engine.dimensions import Slot
 
-from engines.parts import PartFacts, add_part
-from engines.services import describe_engine, describe_owner
-from programmes import drafts, orders, plans, services, templates, versions
-from programmes.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit
-from programmes.expectations import seal
+from engines.builds.service import describe_engine, describe_owner
+from engines.parts.service import PartFacts, add_part
+from programmes.expectations.service import seal
 from programmes.models import PlanVersion, Programme, Setup
-from programmes.plan_schemas import draft_out
+from programmes.order import orders
+from programmes.plan import drafts, plans, saving, templates, versions
+from programmes.plan.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit
+from programmes.plan.schemas import draft_out
 from programmes.tests.test_drafts import TEXTS
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
@@ -50,10 +51,10 @@ class Planned(TestCase):
 
     def make(self, **more) -> Programme:
         plan = drafts.read_or_refuse(self.draft(**more), self.person)
-        return services.plan_programme(self.person, NINE, self.build, plan)
+        return saving.plan_programme(self.person, NINE, self.build, plan)
 
     def plan_of(self, programme: Programme):
-        return services.plan_in_force(programme)
+        return saving.plan_in_force(programme)
 
     def again(self, programme: Programme) -> Draft:
         """The plan in force as the form would send it back unchanged."""
@@ -91,7 +92,7 @@ class Written(Planned):
     def test_a_viewer_changes_no_plan(self):
         programme = self.make()
         with self.assertRaises(NotAllowed):
-            services.change_plan(scenes.person(Role.VIEWER), programme, self.plan_of(programme), NINE)
+            saving.change_plan(scenes.person(Role.VIEWER), programme, self.plan_of(programme), NINE)
 
     def test_the_fuel_is_estimated_from_the_power_hoped_for_and_says_so(self):
         plan, _ = drafts.read(self.draft(texts=TEXTS), self.person)
@@ -178,7 +179,7 @@ class Changed(Planned):
         draft = self.again(self.programme)
         draft = Draft(**{**{name: getattr(draft, name) for name in Draft.__dataclass_fields__}, **more})
         plan = drafts.read_or_refuse(draft, self.person)
-        return services.change_plan(self.person, self.programme, plan, NINE + timedelta(hours=1))
+        return saving.change_plan(self.person, self.programme, plan, NINE + timedelta(hours=1))
 
     def pull_of(self, letter: str) -> Setup:
         setup = next(one for one in self.programme.setups.all() if one.letter == letter)
@@ -256,7 +257,7 @@ class Changed(Planned):
 
     def test_a_standard_put_in_force_is_on_record(self):
         versions.mark_used(self.programme, NINE)
-        services.choose_standard(self.person, self.programme, "sae_j607", NINE)
+        saving.choose_standard(self.person, self.programme, "sae_j607", NINE)
         newest = PlanVersion.objects.filter(programme=self.programme).last()
         self.assertEqual(newest.changes, ["The standard: ISO 1585 becomes SAE J607 (STP)."])
 

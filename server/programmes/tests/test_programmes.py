@@ -2,9 +2,9 @@ import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
-from programmes import services
 from programmes.models import Programme, Setup
-from programmes.plans import Plan, PlannedSetup, PlannedVisit, Sweep
+from programmes.plan import saving
+from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
 
@@ -22,20 +22,20 @@ class Planning(TestCase):
     def test_a_sweep_beyond_the_redline_is_refused_at_its_field(self):
         with self.assertRaises(Invalid) as refused:
             plan = Plan("Too fast?", [PlannedSetup("one")], [PlannedVisit(0, 1)], Sweep(2000, 7500, 350), (3000, 6000))
-            services.plan_programme(self.operator, scenes.DAY, self.programme.build, plan)
+            saving.plan_programme(self.operator, scenes.DAY, self.programme.build, plan)
         self.assertIn("above the redline of 7200", str(refused.exception))
         self.assertIn("sweep_end_rpm", refused.exception.fields)
 
     def test_a_viewer_may_not_plan_nor_change_the_standard(self):
         viewer = scenes.person(Role.VIEWER)
         with self.assertRaises(NotAllowed):
-            services.choose_standard(viewer, self.programme, "sae_j607", scenes.DAY)
+            saving.choose_standard(viewer, self.programme, "sae_j607", scenes.DAY)
         self.programme.refresh_from_db()
         self.assertEqual(self.programme.standard, "iso_1585_si")
 
     def test_an_unknown_standard_is_refused_with_those_there_are(self):
         with self.assertRaises(Invalid) as refused:
-            services.choose_standard(self.operator, self.programme, "made_up", scenes.DAY)
+            saving.choose_standard(self.operator, self.programme, "made_up", scenes.DAY)
         self.assertIn("sae_j1349", refused.exception.fields["standard"])
 
     def test_the_database_refuses_what_cannot_be(self):

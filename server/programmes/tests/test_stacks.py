@@ -4,13 +4,13 @@ import scenes
 from django.test import TestCase
 from torvix_core.engine.dimensions import Slot
 
-from engines.parts import PartFacts, add_part
-from engines.readings import Change
-from engines.services import describe_engine, succeed
-from programmes import services
+from engines.builds.service import describe_engine, succeed
+from engines.parts.service import PartFacts, add_part
+from engines.sheet.readings import Change
+from programmes.plan import saving
 from shop.models import Role
+from shop.permissions import choose_units
 from shop.refusals import Invalid, NotAllowed
-from shop.services import choose_units
 
 
 class Stacks(TestCase):
@@ -76,7 +76,7 @@ class AnotherRevision(TestCase):
     def test_later_pulls_are_of_the_new_revision_and_earlier_ones_stay(self):
         opened = scenes.session(self.programme, self.person)
         first = scenes.pull(opened, self.programme.setups.first(), self.person)
-        services.choose_build(self.person, self.programme, self.succeed(gasket_thickness="1.6 mm"))
+        saving.choose_build(self.person, self.programme, self.succeed(gasket_thickness="1.6 mm"))
         opened.programme.refresh_from_db()
         second = scenes.pull(opened, self.programme.setups.first(), self.person)
         first.refresh_from_db()
@@ -86,14 +86,14 @@ class AnotherRevision(TestCase):
     def test_another_engine_is_refused(self):
         other = describe_engine(self.person, scenes.DAY, "other", scenes.SIX)
         with self.assertRaises(Invalid) as refusal:
-            services.choose_build(self.person, self.programme, other)
+            saving.choose_build(self.person, self.programme, other)
         self.assertIn("build_id", refusal.exception.fields)
 
     def test_a_revision_whose_redline_the_sweep_passes_is_refused(self):
         with self.assertRaises(Invalid) as refusal:
-            services.choose_build(self.person, self.programme, self.succeed(redline="6500"))
+            saving.choose_build(self.person, self.programme, self.succeed(redline="6500"))
         self.assertIn("above the redline of 6500", str(refusal.exception))
 
     def test_a_viewer_does_not_choose(self):
         with self.assertRaises(NotAllowed):
-            services.choose_build(scenes.person(Role.VIEWER), self.programme, self.succeed())
+            saving.choose_build(scenes.person(Role.VIEWER), self.programme, self.succeed())

@@ -4,8 +4,8 @@ import scenes
 from django.test import Client, TestCase
 from django.utils import timezone
 
-from shop import people
 from shop.models import AuditEntry, Person, Role, Shop
+from shop.people import service as people
 from shop.refusals import NotAllowed
 
 NEW = "a password of my own"

@@ -4,8 +4,8 @@ import scenes
 from django.core import signing
 from django.test import TestCase
 
-from shop import setting_up
 from shop.models import Person, Role, Shop, units_of_system
+from shop.setting_up import service as setting_up
 
 GIVEN = {
     "shop_name": "Works", "currency": "SEK", "time_zone": "Europe/Stockholm", "units": "metric", "elevation": "310 m",

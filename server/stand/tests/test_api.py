@@ -4,7 +4,7 @@ import scenes
 from django.test import TestCase
 
 from shop.models import Role
-from shop.services import choose_units
+from shop.permissions import choose_units
 from stand import services
 from stand.models import PullState
 

@@ -12,12 +12,13 @@ from PIL import Image
 from torvix_core.engine.evidence import Origin
 from torvix_core.planning.changeover import usual_works
 
-from engines.readings import Change as Reading
-from engines.services import write_down
-from programmes import adjusting, timed
+from engines.builds.service import write_down
+from engines.sheet.readings import Change as Reading
 from programmes.models import TimedChange
-from shop import people
+from programmes.plan import changeover_times
+from programmes.settings import service as adjusting
 from shop.models import Role, Stand
+from shop.people import service as people
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand import cautions, changes, checklist, gates, notes, records, services, windows
 from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullState, Purpose, Session, Standing, Tick
@@ -272,12 +273,12 @@ class Changing(Scene):
         self.arm(self.b)
         change = Change.objects.get()
         self.assertEqual((change.planned_min, change.ended_at), (17.0, self.now))
-        found = timed.works()["intake_manifold"]
+        found = changeover_times.works()["intake_manifold"]
         usual = usual_works()["intake_manifold"]
         self.assertEqual(found.changes, 1)
         self.assertAlmostEqual(found.work.remove_min, usual.remove_min * 1.5)
         self.assertAlmostEqual(found.work.install_min, usual.install_min * 1.5)
-        self.assertEqual(timed.works()["header"].changes, 0)
+        self.assertEqual(changeover_times.works()["header"].changes, 0)
 
     def test_a_change_that_was_given_up_teaches_nothing(self):
         self.pull()

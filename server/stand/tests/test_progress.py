@@ -5,8 +5,9 @@ from datetime import timedelta
 import scenes
 from django.test import TestCase
 
-from programmes import orders, services
 from programmes.models import DayRules, PlannedSession
+from programmes.order import orders
+from programmes.plan import saving
 from shop.models import Role
 from stand.progress import progress
 from stand.services import close_session, exclude
@@ -23,7 +24,7 @@ class Day(TestCase):
         PlannedSession.objects.create(programme=cls.programme, position=0, starts_at=scenes.DAY, paid_min=120)
 
     def at(self, minutes: float):
-        plan = services.plan_in_force(self.programme)
+        plan = saving.plan_in_force(self.programme)
         laid = orders.lay_out(plan, self.programme.build)
         return progress(self.programme, plan, laid.finishes_at, scenes.DAY + timedelta(minutes=minutes))
 

@@ -6,8 +6,8 @@ from django.test import TestCase
 from torvix_core.air.weather import Moisture
 
 from shop.models import Role
+from shop.permissions import choose_units, units_of
 from shop.refusals import Invalid, NotAllowed, Refusal
-from shop.services import choose_units, units_of
 from stand import weather, weather_file
 from stand.models import WeatherReading
 from stand.records import MeanAir

@@ -6,7 +6,7 @@ import scenes
 from django.test import TestCase
 
 from engines.models import PartReading
-from engines.parts import Change, write_down
+from engines.parts.service import Change, write_down
 from shop.models import Role
 from stand import notes
 

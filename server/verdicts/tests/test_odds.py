@@ -3,10 +3,11 @@
 import scenes
 from django.test import TestCase
 
-from programmes import services, theories
-from programmes.expectations import expect
+from programmes.expectations import theories
+from programmes.expectations.service import expect
+from programmes.expectations.theories import Explained
 from programmes.models import Measure
-from programmes.theories import Explained
+from programmes.plan import saving
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
 from verdicts import odds
@@ -84,7 +85,7 @@ class Simulated(TestCase):
             self.assertEqual(answer.status_code, status)
 
     def test_only_what_the_order_visits_is_simulated(self):
-        plan = services.plan_in_force(self.programme)
+        plan = saving.plan_in_force(self.programme)
         self.programme.steps.filter(setup=self.setups[2]).delete()
         given = odds.arguments(self.programme, {}, "100", "")
         self.assertEqual(given["setups"], [setup.pk for setup in self.setups[:2]])

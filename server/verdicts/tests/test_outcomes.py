@@ -4,8 +4,8 @@ import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
-from programmes import expectations
-from programmes.expectations import Sealed
+from programmes.expectations import service as expectations
+from programmes.expectations.service import Sealed
 from programmes.models import Expectation
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed

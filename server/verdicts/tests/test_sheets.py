@@ -14,7 +14,7 @@ from django.utils import timezone
 from pypdf import PdfReader
 from torvix_core.air.standards import Standard
 
-from engines.services import describe_owner
+from engines.builds.service import describe_owner
 from programmes.models import Setup
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal

@@ -7,9 +7,9 @@ from torvix_core.judging import effects
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.units import quantities
 
-from engines.parts import PartFacts, add_part
-from engines.services import describe_installation, succeed
-from programmes.services import choose_build
+from engines.builds.service import describe_installation, succeed
+from engines.parts.service import PartFacts, add_part
+from programmes.plan.saving import choose_build
 from shop.models import Role
 from shop.refusals import Invalid
 from stand import records as stand_records

@@ -13,9 +13,9 @@ from django.db import connection
 from django.test import TransactionTestCase
 from django.utils import timezone
 
-from jobs import services
+from jobs import service as jobs
 from jobs.models import Job
-from programmes import orders
+from programmes.order import orders
 from shop.models import Role
 from verdicts import odds
 
@@ -63,7 +63,7 @@ class Worker(TransactionTestCase):
         raise AssertionError(f"{job} is {job.state} {job.told}")
 
     def ask(self, kind: str, arguments: dict) -> Job:
-        return services.ask(self.person, kind, "test", arguments, timezone.now())
+        return jobs.ask(self.person, kind, "test", arguments, timezone.now())
 
     def test_it_finds_an_order_stops_a_simulation_and_dies_without_harm(self):
         order = self.ask(orders.KIND, TINY_ORDER)
@@ -78,7 +78,7 @@ class Worker(TransactionTestCase):
         while not endless.done:
             endless.refresh_from_db()
             time.sleep(0.05)
-        services.stop(self.person, endless)
+        jobs.stop(self.person, endless)
         stopped = self.until(endless, "stopped")
         # What was simulated until then is told with its number of days.
         self.assertTrue(0 < stopped.result["days"] < 5_000_000)

@@ -6,7 +6,7 @@ from typing import Any
 
 from django.core.management.base import BaseCommand, CommandParser
 
-from shop import setting_up
+from shop.setting_up import service as setting_up
 
 
 class Command(BaseCommand):

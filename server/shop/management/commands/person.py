@@ -9,8 +9,8 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.utils import timezone
 
-from shop import people
 from shop.models import Person, Role
+from shop.people import service as people
 from shop.refusals import Refusal
 
 

@@ -1,0 +1,170 @@
+"""From one revision to the next: what a change would do, saving it as a successor, and two side by side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+from pydantic import Field
+from torvix_core.engine.dimensions import GROUPS, SHEET
+from torvix_core.units import quantities
+
+from engines.builds import service as builds
+from engines.builds.api import BuildOut, ChangeIn, RevisionOut, afresh, one_build, person_of, revision_out
+from engines.models import Build, Engine, FlowTable, Reading
+from engines.sheet import schemas as sheet_schemas
+from engines.sheet import sheets
+from engines.sheet.entries import Entry, read_entries, show
+from engines.sheet.readings import Change
+from engines.sheet.sheets import Worked
+from shop.models import Person
+from shop.permissions import units_of
+
+router = Router(tags=["engines"])
+
+
+class WhatIfIn(Schema):
+    """Lines as typed; and degrees by which to advance the cam in its table, beside the usual steps."""
+
+    texts: dict[str, str]
+    advance_by: float | None = Field(default=None, ge=-20, le=20)
+
+
+class StepOut(Schema):
+    """A figure before and after; one that only now has a place, as of a second bank, has no before."""
+
+    before: sheet_schemas.FigureOut | None
+    after: sheet_schemas.FigureOut
+
+
+class WhatIfOut(Schema):
+    """What the changes would do. Lines that are not understood are left out of it and named."""
+
+    moved: list[StepOut]
+    findings: dict[str, list[sheet_schemas.FindingOut]]
+    airflow: sheet_schemas.TableOut | None
+    advance: sheet_schemas.TableOut | None
+    understood: dict[str, str]
+    wrong: dict[str, str]
+
+
+class SuccessorIn(Schema):
+    changes: dict[str, ChangeIn]
+    reason: str
+
+
+class SheetDifference(Schema):
+    """A line in which two revisions differ, in words, and where each value comes from."""
+
+    group: str
+    label: str
+    before: str
+    after: str
+
+
+class AgainstOut(Schema):
+    before: RevisionOut
+    after: RevisionOut
+    differences: list[SheetDifference]
+    same: list[SheetDifference]
+    moved: list[StepOut]
+
+
+def _worked(build: Build, texts: Mapping[str, str], person: Person) -> tuple[Worked, dict[str, Entry], dict[str, str]]:
+    """The sheet with changes tried on it; an empty text takes a line out."""
+    emptied = [key for key, text in texts.items() if not text.strip() and key in SHEET]
+    filled = {key: text for key, text in texts.items() if text.strip()}
+    entries, wrong = read_entries(SHEET, filled, units_of(person))
+    changes: dict[str, Entry | None] = {**entries, **dict.fromkeys(emptied)}
+    return sheets.work_out(sheets.sheet_of(build, changes)), entries, wrong
+
+
+def _steps(before: Worked, after: Worked, units: Mapping[str, str]) -> list[StepOut]:
+    """Every figure that moved, old and new."""
+    known = {figure.rule.key: figure for figure in before.figures}
+    pairs = [(known.get(new.rule.key), new) for new in after.figures]
+    return [
+        StepOut(
+            before=sheet_schemas.figure_out(old, units) if old else None, after=sheet_schemas.figure_out(new, units)
+        )
+        for old, new in pairs
+        if old is None or (old.amount, old.assumed, old.refused) != (new.amount, new.assumed, new.refused)
+    ]
+
+
+@router.post("/builds/{build_id}/what-if", response=WhatIfOut, operation_id="what_if")
+def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
+    """What changes would do to every figure; nothing is kept."""
+    person = person_of(request)
+    units = units_of(person)
+    # Only what the sheet is made of: this is asked at every stroke of a key.
+    light = Build.objects.filter(engine__in=Engine.objects.visible_to(person)).prefetch_related(
+        "readings", "flow_tables"
+    )
+    build = get_object_or_404(light, pk=build_id)
+    worked, entries, wrong = _worked(build, given.texts, person)
+    return WhatIfOut(
+        moved=_steps(sheets.work_out(sheets.sheet_of(build)), worked, units),
+        findings={group.key: sheet_schemas.findings_out(worked, group.key) for group in GROUPS},
+        airflow=sheet_schemas.airflow_out(worked.airflow(), units),
+        advance=sheet_schemas.advance_out(worked.advance(given.advance_by), units),
+        understood={key: show(units, SHEET[key], entry.content) for key, entry in entries.items()},
+        wrong=wrong,
+    )
+
+
+@router.post("/builds/{build_id}/successor", response=BuildOut, operation_id="succeed_build")
+def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn):
+    person = person_of(request)
+    changes = {key: Change(one.text, one.origin, one.how) for key, one in given.changes.items()}
+    made = builds.succeed(person, one_build(person, build_id), changes, given.reason, timezone.now())
+    return afresh(person, made)
+
+
+@router.get("/builds/{build_id}/against/{other_id}", response=AgainstOut, operation_id="builds_against")
+def against(request: HttpRequest, build_id: int, other_id: int):
+    """Two builds side by side, what differs first."""
+    person = person_of(request)
+    units, before, after = units_of(person), one_build(person, build_id), one_build(person, other_id)
+    old, new = (sheets.by_dimension(build.readings.all()) for build in (before, after))
+
+    def told(rows: list[Reading]) -> str:
+        return "; ".join(f"{show(units, SHEET[row.dimension], row.content)} {row.origin}" for row in rows)
+
+    differences: list[SheetDifference] = []
+    same: list[SheetDifference] = []
+    for group in GROUPS:
+        for dimension in group.dimensions:
+            pair = [told(rows.get(dimension.key, [])) for rows in (old, new)]
+            if any(pair):
+                row = SheetDifference(group=group.label, label=dimension.label, before=pair[0], after=pair[1])
+                (same if pair[0] == pair[1] else differences).append(row)
+    differences += _table_differences(before, after, units)
+    steps = _steps(sheets.work_out(sheets.sheet_of(before)), sheets.work_out(sheets.sheet_of(after)), units)
+    return AgainstOut(
+        before=revision_out(before), after=revision_out(after), differences=differences, same=same, moved=steps
+    )
+
+
+def _table_differences(before: Build, after: Build, units: Mapping[str, str]) -> list[SheetDifference]:
+    def table(build: Build, side: str) -> FlowTable | None:
+        return next((row for row in build.flow_tables.all() if row.side == side), None)
+
+    def content(row: FlowTable | None) -> object:
+        return None if row is None else (row.lifts, row.flows, row.depression, row.origin)
+
+    def told(row: FlowTable | None) -> str:
+        if row is None:
+            return ""
+        flows = "; ".join(quantities.words(flow, units["air_flow"]) for flow in sheets.flow_table_of(row).flow.tolist())
+        return f"{flows} at 28 inH2O, {row.origin}"
+
+    pairs = [(side, table(before, side), table(after, side)) for side in ("intake", "exhaust")]
+    return [
+        SheetDifference(group="Heads", label=f"{side.capitalize()} flow table", before=told(old), after=told(new))
+        for side, old, new in pairs
+        if content(old) != content(new)
+    ]

@@ -1,0 +1,209 @@
+"""Plans: written, checked while they are written, changed, ordered, laid out."""
+
+from __future__ import annotations
+
+from django.db.models import QuerySet
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+from torvix_core.air.standards import BOOST_SCHOOLS
+
+from engines.models import Build, Engine
+from jobs import service as jobs
+from jobs.api import JobOut, job_out
+from programmes.listing.api import ProgrammeOut, programme_out, readable
+from programmes.models import BoostPolicy, Candidate, Kind, MixturePolicy, Place, Programme
+from programmes.order import orders
+from programmes.plan import changeover_times, drafts, form_numbers, plans, saving, templates
+from programmes.plan import messages as plan_messages
+from programmes.plan.open_tests import open_tests
+from programmes.plan.schemas import DraftIn, PlanOut, PlanTold, VersionOut, draft_out
+from shop.models import Person
+from shop.permissions import is_person, require_operator
+from shop.refusals import Invalid
+
+router = Router(tags=["plans"])
+MOST_PROGRAMMES = 30  # whose open tests are listed, the newest
+
+
+class PlanChoice(Schema):
+    value: str
+    label: str
+    told: str = ""
+
+
+class WorkOut(Schema):
+    """Minutes of a row; `timed` is on how many changes by the stopwatch they rest, 0 for common practice."""
+
+    key: str
+    remove: str
+    install: str
+    under: list[str]
+    timed: int
+
+
+class PlanChoices(Schema):
+    """What can be chosen in a plan."""
+
+    settings: list[PlanChoice]
+    duties: list[PlanChoice]
+    kinds: list[PlanChoice]
+    boost_schools: list[PlanChoice]
+    mixture_policies: list[PlanChoice]
+    boost_policies: list[PlanChoice]
+    places: list[PlanChoice]
+    candidates: list[PlanChoice]
+    templates: list[PlanChoice]
+    works: list[WorkOut]
+
+
+class OpenTestOut(Schema):
+    """A setup that nobody has pulled: why, what is expected of it, and what it takes to do it."""
+
+    programme_id: int
+    question: str
+    setup_id: int
+    letter: str
+    position: int
+    name: str
+    why: str
+    expected: list[str]
+    minutes: float
+    price: float | None
+
+
+class TemplateIn(Schema):
+    """A template applied to a draft; `setup` is the one it is about."""
+
+    template: str
+    setup: int = 0
+    draft: DraftIn
+
+
+def _person(request: HttpRequest) -> Person:
+    assert is_person(request.user)  # the router's authentication has seen to it
+    return request.user
+
+
+def _build(person: Person, build_id: int) -> Build:
+    seen = Build.objects.select_related("engine").filter(engine__in=Engine.objects.visible_to(person))
+    return get_object_or_404(seen.prefetch_related("readings"), pk=build_id)
+
+
+def _planned(person: Person) -> QuerySet[Programme]:
+    seen = Programme.objects.visible_to(person).select_related("build__engine", "day_rules")
+    return seen.prefetch_related(*plans.PLAN_ROWS, "versions__made_by", "build__readings")
+
+
+def _choices(pairs: list[tuple[str, str]]) -> list[PlanChoice]:
+    return [PlanChoice(value=value, label=label) for value, label in pairs]
+
+
+@router.get("/plan-choices", response=PlanChoices, operation_id="plan_choices")
+def read_choices(request: HttpRequest):
+    return PlanChoices(
+        settings=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.settings_known()],
+        duties=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.duties_known()],
+        kinds=_choices(Kind.choices),
+        boost_schools=[PlanChoice(value=school, label=label) for school, label in BOOST_SCHOOLS.items()],
+        mixture_policies=_choices(MixturePolicy.choices), boost_policies=_choices(BoostPolicy.choices),
+        places=_choices(Place.choices), candidates=_choices(Candidate.choices),
+        templates=[PlanChoice(value=one.key, label=one.label, told=one.told) for one in templates.TEMPLATES],
+        works=[
+            WorkOut(key=key, remove=form_numbers.shown(known.work.remove_min),
+                    install=form_numbers.shown(known.work.install_min), under=list(known.work.under),
+                    timed=known.changes)
+            for key, known in changeover_times.works().items()
+        ],
+    )  # fmt: skip
+
+
+@router.get("/open-tests", response=list[OpenTestOut], operation_id="open_tests")
+def read_open_tests(request: HttpRequest, programme_id: int | None = None):
+    """What nobody has pulled yet, of one programme or of the newest ones."""
+    person = _person(request)
+    seen = _planned(person).prefetch_related("setups__expectations__written_by")
+    seen = seen.filter(archived_at=None) if programme_id is None else seen.filter(pk=programme_id)
+    return [
+        OpenTestOut(
+            programme_id=one.programme.pk, question=one.programme.question, setup_id=one.setup_id, letter=one.letter,
+            position=one.position, name=one.name, why=one.why, minutes=one.minutes, price=one.price,
+            expected=[
+                f"{held.get_measure_display()}: {held.low * 100:+.1f}"
+                + (f" to {held.high * 100:+.1f}" if held.high != held.low else "")
+                + f" % ({held.written_by})"
+                for held in one.expected
+            ],
+        )
+        for programme in seen[:MOST_PROGRAMMES]
+        for one in open_tests(programme)
+    ]  # fmt: skip
+
+
+@router.post("/plans", response=ProgrammeOut, operation_id="plan_programme")
+def plan_programme(request: HttpRequest, given: DraftIn):
+    person = _person(request)
+    require_operator(person)
+    build = _build(person, given.build_id)
+    plan = drafts.read_or_refuse(given.draft(), person)
+    made = saving.plan_programme(person, timezone.now(), build, plan)
+    return programme_out(readable(person).get(pk=made.pk))
+
+
+@router.post("/plans/check", response=PlanTold, operation_id="check_plan")
+def check_plan(request: HttpRequest, given: DraftIn):
+    """What a draft says of itself while it is written; what cannot be read yet is named by field."""
+    person = _person(request)
+    build = _build(person, given.build_id)
+    plan, wrong = drafts.read(given.draft(), person)
+    return plan_messages.tell(plan, build, person, wrong)
+
+
+@router.post("/plans/order", response=JobOut, operation_id="find_order")
+def find_order(request: HttpRequest, given: DraftIn):
+    """Have the best running order searched for; the answer is a job."""
+    person = _person(request)
+    require_operator(person)
+    build = _build(person, given.build_id)
+    plan, _ = drafts.read(given.draft(), person)
+    if not plan.setups:
+        raise Invalid("There is nothing to order yet.", fields={"setups": "add the setups first"})
+    asked = orders.arguments(plan, build)
+    return job_out(jobs.ask(person, orders.KIND, f"build {build.pk}", asked, timezone.now()))
+
+
+@router.post("/plans/template", response=DraftIn, operation_id="apply_template")
+def apply_template(request: HttpRequest, given: TemplateIn):
+    """A draft with the order of one of the usual schools."""
+    _person(request)
+    return templates.apply(given.template, given.setup, given.draft)
+
+
+@router.get("/plans/{programme_id}", response=PlanOut, operation_id="plan")
+def read_plan(request: HttpRequest, programme_id: int):
+    person = _person(request)
+    programme = get_object_or_404(_planned(person), pk=programme_id)
+    plan = plans.of_programme(programme)
+    made = set(programme.steps.filter(pulls_made__isnull=False).values_list("pk", flat=True))
+    return PlanOut(
+        draft=draft_out(plan, programme.build_id, person),
+        told=plan_messages.tell(plan, programme.build, person, {}),
+        pulled=[setup.pulled for setup in plan.setups], positions=[setup.position for setup in plan.setups],
+        visits_pulled=[place for place, visit in enumerate(plan.order) if visit.pk in made],
+        versions=[
+            VersionOut(number=one.number, made_at=one.made_at, made_by=str(one.made_by), used_at=one.used_at,
+                       changes=one.changes)
+            for one in programme.versions.all()
+        ],
+    )  # fmt: skip
+
+
+@router.put("/plans/{programme_id}", response=ProgrammeOut, operation_id="change_plan")
+def change_plan(request: HttpRequest, programme_id: int, given: DraftIn):
+    person = _person(request)
+    require_operator(person)
+    programme = get_object_or_404(readable(person), pk=programme_id)
+    plan = drafts.read_or_refuse(given.draft(), person)
+    saving.change_plan(person, programme, plan, timezone.now())
+    return programme_out(readable(person).get(pk=programme_id))

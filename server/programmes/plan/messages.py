@@ -1,0 +1,97 @@
+"""What a plan says of itself while it is written and when it is read: one answer for the editor and for the page."""
+
+from __future__ import annotations
+
+from torvix_core.engine.dimensions import SETTINGS
+from torvix_core.judging import duty
+from torvix_core.judging.duty import PRESETS, Preset
+
+from engines.models import Build
+from engines.sheet import sheets
+from programmes.models import BoostPolicy, Kind
+from programmes.order import orders
+from programmes.plan import confounding, criteria, plans
+from programmes.plan.plans import SETTING, Plan
+from programmes.plan.schemas import AnswerOut, CostOut, DayPlanOut, FailingOut, HeldOut, PlanTold, day_out
+from shop.models import Person
+
+LONG_LADDER = 2  # steps built on each other, from which the order they are tried in begins to matter
+
+
+def tell(plan: Plan, build: Build, person: Person, wrong: dict[str, str]) -> PlanTold:
+    asked = confounding.ask(plan)
+    day, day_problem = _day(plan, build, person)
+    return PlanTold(
+        fields=wrong, letters=[setup.letter for setup in plan.setups],
+        labels={key: plan.label(key) for key in plan.used_rows()},
+        answers=[AnswerOut(question=one.question, standing=one.standing, told=one.told) for one in asked.answers],
+        addition=asked.addition, added=dict(asked.added) if asked.added else None, copies=list(asked.copies),
+        held=[HeldOut(label=label, level=level) for label, level in plan.held()],
+        failing=[FailingOut(setup=place, told=told)
+                 for place, told in criteria.failing(plan, sheets.limits(build), person).items()],
+        costs=[CostOut(setup=place, price=float(price), unknown=unknown)
+               for place, (price, unknown) in criteria.costs(plan, person).items()],
+        warnings=_warnings(plan), duty_points=_duty_points(plan), day=day,
+        day_problem=day_problem, live=len(plan.active) <= orders.LIVE_SETUPS,
+    )  # fmt: skip
+
+
+def _day(plan: Plan, build: Build, person: Person) -> tuple[DayPlanOut | None, str]:
+    if not plan.order:
+        return None, ""
+    try:
+        laid = orders.lay_out(plan, build)
+    except ValueError as reason:
+        return None, f"The day cannot be laid out: {reason}."
+    need, _ = plans.fuel_need(plan, build)
+    return day_out(plan, laid, need.pull if need else None, person), ""
+
+
+def _duty_points(plan: Plan) -> list[list[float]]:
+    low, high = plan.range_rpm
+    if plan.objective.preset == Preset.DRAWN:
+        return [list(point) for point in plan.objective.points]
+    if plan.objective.preset not in list(Preset) or low >= high:
+        return []
+    return [list(point) for point in duty.preset(Preset(plan.objective.preset), low, high).points]
+
+
+def _warnings(plan: Plan) -> list[str]:
+    """What a reader of the plan must keep in mind; practice and limits of what it can show."""
+    told = []
+    if plan.stand_in:
+        told.append(f"A stand-in test: {plan.stand_in}. What it shows holds for the engine as it is tested.")
+    if plan.kind == Kind.STEPWISE and _longest_ladder(plan) >= LONG_LADDER:
+        told.append(
+            "A stepwise build: a part tested early may be worth more, or less, once the later ones are on. Repeat an "
+            "early step at the end to see it."
+        )
+    boost = SETTING + "boost_target"
+    targets = {setup.levels().get(boost, "") for setup in plan.setups if setup.is_in}
+    if plan.boost_policy == BoostPolicy.EQUAL_BOOST and len(targets) > 1:
+        told.append("Equal boost is agreed, but the boost targets of the setups differ.")
+    if plan.boost_policy == BoostPolicy.NONE and any(targets):
+        told.append("A setup has a boost target, but whether boost or drive is held equal is not agreed.")
+    last = [setup.letter for setup in plan.setups if setup.place == "last" and setup.is_in]
+    if last:
+        told.append(f"{last[0]} ends the day after the last return: drift during its pulls cannot be seen.")
+    return told
+
+
+def _longest_ladder(plan: Plan) -> int:
+    longest = 0
+    for setup in plan.setups:
+        steps, base = 0, setup.based_on
+        while base is not None:
+            steps, base = steps + 1, plan.setups[base].based_on if base else None
+        longest = max(longest, steps)
+    return longest
+
+
+def settings_known() -> list[tuple[str, str, str]]:
+    """Settings that a matrix can have as rows: key, label, hint with the unit."""
+    return [(SETTING + known.key, known.label, known.hint or known.unit) for known in SETTINGS]
+
+
+def duties_known() -> list[tuple[str, str, str]]:
+    return [(which.value, facts.label, facts.told) for which, facts in PRESETS.items()]

@@ -1,0 +1,237 @@
+"""A draft as it comes from the browser and goes back to it, and what is told of a plan."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from ninja import Schema
+from torvix_core.units.quantities import from_si
+
+from programmes.order.orders import Laid
+from programmes.plan import form_numbers
+from programmes.plan.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit
+from programmes.plan.plans import Plan
+from shop.models import Person
+from shop.permissions import units_of
+
+
+class DraftSetupIn(Schema):
+    """A column of the matrix. `id` is empty for one that is new; `settings` by key of the row."""
+
+    id: int | None = None
+    position: int | None = None
+    name: str
+    part_ids: list[int] = []
+    settings: dict[str, str] = {}
+    pulls: str = "3"
+    visits: str = "1"
+    place: str = ""
+    available_at: datetime | None = None
+    candidate: str = "in"
+    reason: str = ""
+    based_on: int | None = None
+
+
+class DraftVisitIn(Schema):
+    id: int | None = None
+    setup: int
+    pulls: str
+    session: int = 0
+
+
+class DraftRowIn(Schema):
+    key: str
+    remove: str
+    install: str
+    under: list[str] = []
+
+
+class DraftSessionIn(Schema):
+    starts_at: datetime
+    paid: str = ""
+
+
+class DraftIn(Schema):
+    """A plan as typed; the first setup is the baseline. Places of setups and sessions count from nought."""
+
+    build_id: int
+    question: str
+    setups: list[DraftSetupIn]
+    order: list[DraftVisitIn]
+    texts: dict[str, str]
+    words: dict[str, str] = {}
+    rows: list[DraftRowIn] = []
+    sessions: list[DraftSessionIn] = []
+    standard: str
+    boost_school: str = "unblown"
+    kind: str = "comparison"
+    mixture_policy: str = "matched"
+    boost_policy: str = ""
+    duty: str = "even"
+    points: list[list[float]] = []
+    must_look_stock: bool = False
+
+    def draft(self) -> Draft:
+        return Draft(
+            question=self.question, texts=self.texts, words=self.words, standard=self.standard,
+            boost_school=self.boost_school, kind=self.kind, mixture_policy=self.mixture_policy,
+            boost_policy=self.boost_policy, duty=self.duty, points=self.points, must_look_stock=self.must_look_stock,
+            setups=[
+                DraftSetup(one.name, one.part_ids, one.settings, one.id, one.pulls, one.visits, one.place,
+                           one.available_at, one.candidate, one.reason, one.based_on, one.position)
+                for one in self.setups
+            ],
+            order=[DraftVisit(one.setup, one.pulls, one.session, one.id) for one in self.order],
+            rows=[DraftRow(one.key, one.remove, one.install, one.under) for one in self.rows],
+            sessions=[DraftSession(one.starts_at, one.paid) for one in self.sessions],
+        )  # fmt: skip
+
+
+def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
+    """A plan as the form shows it."""
+    return DraftIn(
+        build_id=build_id, question=plan.question, texts=form_numbers.texts_of(plan, person),
+        words={"answers_change": plan.answers_change, "held_constant": plan.held_constant, "stand_in": plan.stand_in},
+        setups=[
+            DraftSetupIn(
+                id=one.pk, position=one.position, name=one.name, part_ids=[part.pk for part in one.parts],
+                settings={key: setting.text for key, setting in one.settings.items()}, pulls=str(one.pulls),
+                visits=str(one.visits), place=one.place, available_at=one.available_at, candidate=one.candidate,
+                reason=one.reason, based_on=one.based_on,
+            )
+            for one in plan.setups
+        ],
+        order=[DraftVisitIn(id=one.pk, setup=one.setup, pulls=str(one.pulls), session=one.session)
+               for one in plan.order],
+        rows=[DraftRowIn(key=row.key, remove=form_numbers.shown(row.work.remove_min),
+                         install=form_numbers.shown(row.work.install_min), under=list(row.work.under))
+              for row in plan.rows],
+        sessions=[DraftSessionIn(starts_at=one.starts_at,
+                                 paid="" if one.paid_min is None else f"{form_numbers.shown(one.paid_min)} min")
+                  for one in plan.sessions],
+        standard=plan.standard, boost_school=plan.boost_school, kind=plan.kind, mixture_policy=plan.mixture_policy,
+        boost_policy=plan.boost_policy, duty=plan.objective.preset,
+        points=[list(point) for point in plan.objective.points], must_look_stock=plan.objective.must_look_stock,
+    )  # fmt: skip
+
+
+class AnswerOut(Schema):
+    """A question that the setups raise, in words, and how it stands."""
+
+    question: str
+    standing: str
+    told: str
+
+
+class HeldOut(Schema):
+    label: str
+    level: str
+
+
+class FailingOut(Schema):
+    """What a setup does not keep of the plan's limits; `setup` is its place in the plan."""
+
+    setup: int
+    told: list[str]
+
+
+class StretchOut(Schema):
+    """A block of the day. Times are minutes from its beginning, and on the clock where a session has one."""
+
+    doing: str
+    session: int
+    starts_at: datetime | None
+    start_min: float
+    end_min: float
+    setup: int
+    visit: int
+    previous: int | None
+    unpaid: bool
+    touched: list[str]
+
+
+class DayPlanOut(Schema):
+    """The order of a plan on the clock, what it takes, and what it breaks."""
+
+    stretches: list[StretchOut]
+    total_min: float
+    finishes_at: datetime | None
+    waited_min: float
+    fuel: float | None
+    fuel_available: float | None
+    fuel_unit: str
+    fuel_told: str
+    fuel_pull: float | None
+    price: float | None
+    paid_min: list[float | None]
+    broken: list[str]
+    missing: list[int]
+
+
+def day_out(plan: Plan, laid: Laid, fuel_pull: float | None, person: Person) -> DayPlanOut:
+    unit = units_of(person)["fuel"]
+
+    def volume(value: float | None) -> float | None:
+        return None if value is None else float(from_si(value, unit))
+
+    return DayPlanOut(
+        stretches=[
+            StretchOut(
+                doing=one.doing, session=one.session, starts_at=one.starts_at, start_min=one.start_min,
+                end_min=one.end_min, setup=one.setup, visit=one.visit, previous=one.previous, unpaid=one.unpaid,
+                touched=list(one.touched),
+            )
+            for one in laid.stretches
+        ],
+        total_min=laid.total_min, finishes_at=laid.finishes_at, waited_min=laid.waited_min, fuel=volume(laid.fuel),
+        fuel_available=volume(plan.times.fuel_available), fuel_unit=unit, fuel_told=laid.fuel_told,
+        fuel_pull=volume(fuel_pull), price=laid.price, paid_min=[one.paid_min for one in plan.sessions],
+        broken=list(laid.broken), missing=list(laid.missing),
+    )  # fmt: skip
+
+
+class CostOut(Schema):
+    """What a setup's new parts cost, and of which parts nobody here knows the price."""
+
+    setup: int
+    price: float
+    unknown: list[str]
+
+
+class PlanTold(Schema):
+    """What a plan says of itself: what its setups can tell, what is held, what fails, the day. `fields` are slips."""
+
+    fields: dict[str, str]
+    letters: list[str]
+    labels: dict[str, str]
+    answers: list[AnswerOut]
+    addition: str
+    added: dict[str, str] | None
+    copies: list[str]
+    held: list[HeldOut]
+    failing: list[FailingOut]
+    costs: list[CostOut]
+    warnings: list[str]
+    duty_points: list[list[float]]
+    day: DayPlanOut | None
+    day_problem: str
+    live: bool
+
+
+class VersionOut(Schema):
+    number: int
+    made_at: datetime
+    made_by: str
+    used_at: datetime | None
+    changes: list[str]
+
+
+class PlanOut(Schema):
+    """A plan in force: as the form shows it, what it says, and the versions it went through."""
+
+    draft: DraftIn
+    told: PlanTold
+    pulled: list[bool]
+    positions: list[int]
+    visits_pulled: list[int]
+    versions: list[VersionOut]

@@ -1,0 +1,66 @@
+"""Settings adjusted between pulls: mixture, spark, boost."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+
+from programmes.models import Programme, Setup
+from programmes.plan.plans import row_label
+from programmes.settings import service as adjusting
+from shop.permissions import is_person
+
+router = Router(tags=["adjusting"])
+
+
+class SettingOut(Schema):
+    key: str
+    label: str
+    text: str
+
+
+class SettingsOut(Schema):
+    """What a setup is set to, and what else could be set."""
+
+    setup_id: int
+    settings: list[SettingOut]
+    others: dict[str, str]
+
+
+class SettingIn(Schema):
+    key: str
+    text: str
+
+
+def _told(setup: Setup) -> SettingsOut:
+    set_to = adjusting.in_force(setup)
+    held = [
+        SettingOut(key=key, label=row_label(key), text=value.text)
+        for key, value in set_to.items()
+        if key in adjusting.ADJUSTABLE or key not in adjusting.KNOWN_SETTINGS
+    ]
+    return SettingsOut(
+        setup_id=setup.pk, settings=held,
+        others={key: row_label(key) for key in adjusting.ADJUSTABLE if key not in set_to},
+    )  # fmt: skip
+
+
+def _setup(request: HttpRequest, setup_id: int) -> Setup:
+    assert is_person(request.user)
+    seen = Setup.objects.filter(programme__in=Programme.objects.visible_to(request.user))
+    return get_object_or_404(seen.select_related("programme__build"), pk=setup_id)
+
+
+@router.get("/setups/{setup_id}/settings", response=SettingsOut, operation_id="settings_of_setup")
+def read_settings(request: HttpRequest, setup_id: int):
+    return _told(_setup(request, setup_id))
+
+
+@router.post("/setups/{setup_id}/settings", response=SettingsOut, operation_id="adjust_setting")
+def adjust_setting(request: HttpRequest, setup_id: int, given: SettingIn):
+    assert is_person(request.user)
+    setup = _setup(request, setup_id)
+    adjusting.adjust(request.user, setup, given.key, given.text, timezone.now())
+    return _told(setup)

@@ -1,0 +1,63 @@
+"""Settings that are no parts: read as they are typed, and adjusted between pulls."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from datetime import datetime
+
+from torvix_core.engine.dimensions import SETTINGS, Measure
+from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
+
+from programmes.models import Adjustment, Setup
+from programmes.plan.plans import OWN, SETTING, SettingValue
+from shop.models import Person
+from shop.permissions import require_operator, units_of
+from shop.refusals import Invalid
+from shop.texts import optional
+
+# What may be changed between two pulls without the list of a change being due: a camshaft's advance, another fuel or
+# another drive are setups of their own, because clearance, vapour and blower speed must be seen to first.
+ADJUSTABLE = [f"{SETTING}{key}" for key in ("spark_advance", "jets", "mixture_target", "boost_target")]
+KNOWN_SETTINGS = {f"{SETTING}{dimension.key}": dimension for dimension in SETTINGS}
+
+
+def read_setting(key: str, text: str, units: Mapping[str, str]) -> SettingValue:
+    """A setting as it is kept. NotUnderstood says what is wrong."""
+    known = KNOWN_SETTINGS.get(key)
+    if known is None:
+        if not key.startswith(OWN):
+            raise NotUnderstood("There is no such setting.")
+        return SettingValue(text)
+    if known.is_quantity:
+        unit = units.get(known.figure, "") or known.unit
+        read = read_quantity(text, known.measure, unit, known.low, known.high)
+        return SettingValue(read.understood, read.value)
+    if known.measure == Measure.CHOICE:
+        label = dict(known.choices).get(text) or next((told for _, told in known.choices if told == text), "")
+        if not label:
+            raise NotUnderstood(f"choose one of {', '.join(dict(known.choices))}")
+        return SettingValue(label)
+    return SettingValue(text)
+
+
+def in_force(setup: Setup) -> dict[str, SettingValue]:
+    """What a setup is set to for its next pull: as planned, or as it was adjusted last."""
+    planned = {one.key: SettingValue(one.text, one.value) for one in setup.settings.all()}
+    return planned | {one.key: SettingValue(one.text, one.value) for one in setup.adjustments.all()}
+
+
+def adjust(person: Person, setup: Setup, key: str, text: str, at: datetime) -> Adjustment:
+    """Another value of a setting from the next pull on. The plan, and pulls that were made, keep theirs."""
+    require_operator(person)
+    if key in KNOWN_SETTINGS and key not in ADJUSTABLE:
+        label = KNOWN_SETTINGS[key].label
+        raise Invalid(f"{label} is not adjusted between pulls: plan a setup for it, so that its checks are due.",
+                      fields={"key": "plan another setup"})  # fmt: skip
+    plain = optional(text, "text", 80)
+    if not plain:
+        raise Invalid("Type the new value.", fields={"text": "what it is set to now"})
+    try:
+        value = read_setting(key, plain, units_of(person))
+    except NotUnderstood as reason:
+        raise Invalid("The value cannot be used.", fields={"text": str(reason)}) from reason
+    return Adjustment.objects.create(setup=setup, key=key, text=value.text, value=value.value, at=at, by=person)

@@ -1,0 +1,189 @@
+"""People: the owner's list, the link to choose a password, one's own password, and who arranged what."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from axes.models import AccessFailureLog
+from django.contrib.auth import login, update_session_auth_hash
+from django.http import HttpRequest
+from django.middleware.csrf import get_token
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema, Status
+
+from shop import permissions
+from shop.models import AuditEntry, Person, Role
+from shop.people import service as people
+from shop.sign_in.api import Me, me, require_own_page
+
+router = Router(tags=["people"])
+AUDIT_SHOWN = 200
+
+
+class PersonOut(Schema):
+    id: int
+    username: str
+    name: str
+    role: str
+    role_label: str
+    active: bool
+    has_password: bool
+    last_sign_in: datetime | None
+    wrong_tries: int  # since the last time it went well
+    is_me: bool
+
+
+class RoleOut(Schema):
+    value: str
+    label: str
+    may: str
+
+
+class PeopleOut(Schema):
+    people: list[PersonOut]
+    roles: list[RoleOut]
+
+
+class PersonIn(Schema):
+    username: str
+    name: str
+    role: str
+
+
+class InvitedOut(Schema):
+    """`way_in` is a path that is good once."""
+
+    person: PersonOut
+    way_in: str
+
+
+class PersonChangeIn(Schema):
+    """What is left out stays."""
+
+    role: str | None = None
+    active: bool | None = None
+
+
+class WayIn(Schema):
+    username: str
+    name: str
+
+
+class PasswordIn(Schema):
+    password: str
+
+
+class ChangePasswordIn(Schema):
+    old: str
+    password: str
+
+
+class AuditOut(Schema):
+    at: datetime
+    by: str
+    what: str
+
+
+def _owner(request: HttpRequest) -> Person:
+    assert permissions.is_person(request.user)
+    permissions.require_owner(request.user)
+    return request.user
+
+
+def _out(person: Person, asking: Person) -> PersonOut:
+    tries = AccessFailureLog.objects.filter(username=person.username)
+    if person.last_login:
+        tries = tries.filter(attempt_time__gt=person.last_login)
+    return PersonOut(
+        id=person.pk,
+        username=person.username,
+        name=str(person),
+        role=person.role,
+        role_label=person.get_role_display(),
+        active=person.is_active,
+        has_password=person.has_usable_password(),
+        last_sign_in=person.last_login,
+        wrong_tries=tries.count(),
+        is_me=person.pk == asking.pk,
+    )
+
+
+@router.get("/people", response=PeopleOut, operation_id="people")
+def list_people(request: HttpRequest):
+    owner = _owner(request)
+    # Those that only a file tells of are no people of the shop (curves/archive.py).
+    found = Person.objects.exclude(username__startswith="file-").order_by(
+        "-is_active", "first_name", "last_name", "username"
+    )
+    roles = [RoleOut(value=role, label=role.label, may=permissions.MAY[role]) for role in Role]
+    return PeopleOut(people=[_out(person, owner) for person in found], roles=roles)
+
+
+@router.post("/people", response=InvitedOut, operation_id="add_person")
+def add_person(request: HttpRequest, given: PersonIn):
+    owner = _owner(request)
+    person = people.add(owner, given.username.strip(), given.name, given.role, timezone.now())
+    return InvitedOut(person=_out(person, owner), way_in=people.way_in(person))
+
+
+@router.patch("/people/{person_id}", response=PersonOut, operation_id="change_person")
+def change_person(request: HttpRequest, person_id: int, given: PersonChangeIn):
+    owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
+    if given.role is not None and given.role != person.role:
+        person = people.change_role(owner, person, given.role, timezone.now())
+    if given.active is not None and given.active != person.is_active:
+        person = people.set_active(owner, person, given.active, timezone.now())
+    return _out(person, owner)
+
+
+@router.post("/people/{person_id}/reset", response=InvitedOut, operation_id="reset_person")
+def reset_person(request: HttpRequest, person_id: int):
+    owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
+    link = people.reset_password(owner, person, timezone.now())
+    return InvitedOut(person=_out(person, owner), way_in=link)
+
+
+@router.post("/people/{person_id}/unlock", response=PersonOut, operation_id="unlock_person")
+def unlock_person(request: HttpRequest, person_id: int):
+    owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
+    people.unlock(owner, person, timezone.now())
+    return _out(person, owner)
+
+
+@router.get("/welcome/{coded}/{token}", response=WayIn, auth=None, operation_id="read_way_in")
+def read_way_in(request: HttpRequest, coded: str, token: str):
+    person = people.invited(coded, token)
+    return WayIn(username=person.username, name=str(person))
+
+
+@router.post("/welcome/{coded}/{token}", response=Me, auth=None, operation_id="choose_password")
+def choose_password(request: HttpRequest, coded: str, token: str, given: PasswordIn):
+    require_own_page(request)
+    person = people.choose_password(coded, token, given.password)
+    login(request, person, backend="django.contrib.auth.backends.ModelBackend")
+    get_token(request)
+    return me(person)
+
+
+@router.post("/me/password", response=Me, operation_id="change_password")
+def change_password(request: HttpRequest, given: ChangePasswordIn):
+    assert permissions.is_person(request.user)
+    people.change_password(request.user, given.old, given.password)
+    update_session_auth_hash(request, request.user)  # this browser stays signed in, every other is signed out
+    return me(request.user)
+
+
+@router.post("/me/sign-out-everywhere", response={204: None}, operation_id="sign_out_everywhere")
+def sign_out_everywhere(request: HttpRequest):
+    assert permissions.is_person(request.user)
+    people.sign_out_everywhere(request.user)
+    return Status(204, None)
+
+
+@router.get("/audit", response=list[AuditOut], operation_id="audit")
+def read_audit(request: HttpRequest):
+    _owner(request)
+    entries = AuditEntry.objects.select_related("by")[:AUDIT_SHOWN]
+    return [AuditOut(at=entry.at, by=str(entry.by) if entry.by else "at the terminal", what=entry.what)
+            for entry in entries]  # fmt: skip
