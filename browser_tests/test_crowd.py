@@ -18,8 +18,8 @@ from browser_tests.case import StandCase, cookies_of
 from config.turnstile import PLACES, RESERVED
 from programmes.models import Programme
 from shop.models import Person, Stand
-from stand import checklist, services
 from stand.models import Link, Pull, PullState
+from stand.session import checklist, opening
 
 OURS = 8  # connections of the bench worker, the test itself and the web process's own listening
 
@@ -86,7 +86,7 @@ class AskedWithoutPause(StandCase):
         """While everybody asks and watches."""
         self.until(lambda: Link.objects.filter(stand__port=self.stand_port, connected=True).exists(), "a linked stand")
         stand = Link.objects.filter(stand__port=self.stand_port, connected=True).earliest("pk").stand
-        session = services.open_session(self.mats, self.programme, stand, timezone.now())
+        session = opening.open_session(self.mats, self.programme, stand, timezone.now())
         setup = self.programme.setups.get(is_baseline=True)
         for one in checklist.due(session, setup):
             checklist.tick(self.mats, session, setup, one.item, "seen", {}, timezone.now())

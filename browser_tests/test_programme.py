@@ -12,8 +12,8 @@ from browser_tests.case import PASSWORD, SETTLED, BrowserCase, sign_in
 from engines.models import Engine
 from programmes.models import Programme
 from shop.models import Person, Stand
-from stand import services
 from stand.models import Pull
+from stand.session import opening
 from verdicts.comparison import Comparison, compare
 
 LATE_TO_SEE = """
@@ -200,7 +200,7 @@ class Doors(Case):
 
     def test_an_engine_that_becomes_confidential_is_gone_from_a_viewers_screen(self):
         mats = Person.objects.get(username="mats")
-        services.open_session(mats, self.hill_climb, Stand.objects.earliest("pk"), timezone.now())
+        opening.open_session(mats, self.hill_climb, Stand.objects.earliest("pk"), timezone.now())
         with self.browser() as page:
             sign_in(page, "juna")
             page.goto(f"/programmes/{self.hill_climb.pk}/stand", wait_until="domcontentloaded")

@@ -27,7 +27,7 @@ from engines.parts.service import PartFacts, add_part, add_photo, describe_part,
 from engines.sheet.readings import Change
 from shop.models import Person, Stand
 from stand.models import Session
-from stand.weather import Typed, log_reading, place_stand, strike_reading
+from stand.weather.service import Typed, log_reading, place_stand, strike_reading
 
 
 def describe(told: dict[str, Any], person: Person, at: datetime, stand: Stand) -> Build:

@@ -44,10 +44,12 @@ from programmes.plan.plans import (
 from programmes.plan.saving import plan_programme
 from programmes.settings.service import read_setting
 from shop.models import Person, Shop, Stand, default_units
-from stand import changes, checklist, notes, services
-from stand.bench import Bench
-from stand.gates import compared_with, gates
 from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
+from stand.notes import service as notes
+from stand.pulls import arming, keeping, starting
+from stand.pulls.gates import compared_with, gates
+from stand.session import changes, checklist, opening
+from stand.worker.stand_worker import Bench
 from verdicts import decisions, links, sheets
 from verdicts.choice import Choice
 
@@ -309,11 +311,11 @@ def _run_session(programme: Programme, told: dict[str, Any], person: Person, sta
     step.until(lambda: bench.hello is not None and bool(bench.air), "the stand to say hello")
     step.skip(1.0)
     began = bench.stand_s
-    session = services.open_session(person, programme, stand, opened)
+    session = opening.open_session(person, programme, stand, opened)
     setups = list(programme.setups.all())
     for one in told["pulls"]:
         _make_pull(step, session, setups[one["setup"]], person, one)
-    services.close_session(person, session, bench.clock() + timedelta(minutes=8))
+    opening.close_session(person, session, bench.clock() + timedelta(minutes=8))
     bench.close()
     return session
 
@@ -326,8 +328,8 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
         step.skip(minutes * 60)
     step.report()
     _see_to_everything(session, setup, person, bench.clock())
-    wanted = services.Wanted(purpose=told.get("purpose", ""))
-    pull = services.arm(person, session, setup, bench.clock(), wanted)
+    wanted = arming.PullRequest(purpose=told.get("purpose", ""))
+    pull = arming.arm(person, session, setup, bench.clock(), wanted)
     step.until(lambda: (bench.state == "armed" and not bench.waiting) or _is_over(pull), "the stand to arm")
     if _is_over(pull):
         pull.refresh_from_db()
@@ -339,7 +341,7 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
         step.fault(fault["channel"], fault["kind"])
     if trouble := told.get("trouble"):
         step.say("script", {"lines": [{**trouble, "pull": bench_pulls(pull)}]})
-    services.start(person, pull, told.get("override", ""))
+    starting.start(person, pull, told.get("override", ""))
     step.until(lambda: _is_over(pull), "the pull to end")
     if fault:
         step.fault(fault["channel"], None)
@@ -350,9 +352,9 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
     for kind, text in told.get("notes", []):
         notes.write(person, session, kind, text, at, pull=pull)
     if reason := told.get("exclude"):
-        services.exclude(person, pull, at, reason)
+        keeping.exclude(person, pull, at, reason)
     elif pull.purpose == Purpose.SWEEP and pull.state == PullState.COMPLETE:
-        services.keep(person, pull, at)
+        keeping.keep(person, pull, at)
 
 
 def _is_over(pull: Pull) -> bool:

@@ -15,7 +15,7 @@ from curves.files.mapping import Mapped
 from curves.filing import Where
 from programmes.models import Programme, Setup
 from shop.models import Person
-from stand.services import bolted_on
+from stand.pulls.arming import bolted_on
 from standin.engine import SIX
 from standin.stand import Stand as SimulatedStand
 

@@ -12,8 +12,8 @@ from torvix_core.pull.trace import PLAUSIBLE, Trace
 
 from perf.ratio import measure
 from perf.report import tell
-from stand.codec import pack, unpack
-from stand.live import connection_arguments
+from stand.live.notifications import connection_arguments
+from stand.pulls.codec import pack, unpack
 
 SECONDS, CHANNELS = 12, 24
 OPTIONS = Options(stand_inertia=StandInertia.NOT_INCLUDED, inertia=0.45)

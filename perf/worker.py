@@ -16,8 +16,8 @@ from config.tests.soak import Soak
 from perf.feed import CHANNELS, RATE_HZ
 from perf.report import size, tell
 from shop.models import Role, Stand
-from stand import services
 from stand.models import ENDED, Chunk, Link, ListItem, Pull, PullState
+from stand.pulls import arming, starting
 
 ROOT = Path(__file__).resolve().parents[1]
 SECONDS = float(os.environ.get("TORVIX_FEED_S", size(60, 5)))
@@ -43,9 +43,9 @@ class FullRate(TransactionTestCase):
         worker = subprocess.Popen([sys.executable, str(ROOT / "server/manage.py"), "bench"], cwd=ROOT, env=env)
         self.addCleanup(_end, worker)
         self.until(lambda: Link.objects.filter(connected=True, state="idle").exists())
-        pull = services.arm(operator, session, programme.setups.get(is_baseline=True), scenes.DAY, scenes.SWEEP)
+        pull = arming.arm(operator, session, programme.setups.get(is_baseline=True), scenes.DAY, scenes.SWEEP)
         self.until(lambda: Link.objects.get().state == "armed")
-        services.start(operator, pull)
+        starting.start(operator, pull)
         self.until(lambda: Chunk.objects.exists())
         began, before = time.monotonic(), _cpu_s(worker.pid)
         time.sleep(size(8, 1))

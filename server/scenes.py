@@ -15,14 +15,16 @@ from programmes.models import Programme, Setup
 from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from programmes.plan.saving import plan_programme
 from shop.models import Person, Role, Stand
-from stand import records, services
 from stand.models import Link, ListItem, Pull, PullState, Session
-from stand.samples import append_chunk
+from stand.pulls import arming, keeping, steps
+from stand.pulls.samples import append_chunk
+from stand.session import opening
+from stand.worker import pull_records
 
 DAY = datetime(2026, 11, 2, 9, 0, tzinfo=UTC)
 PASSWORD = "only for a scene"
 CHANNELS = (("rpm", "rpm"), ("torque", "N·m"), ("throttle", "%"), ("oil_temperature", "°C"))
-AIR = records.MeanAir(98_205.0, 302.59, 0.5)
+AIR = pull_records.MeanAir(98_205.0, 302.59, 0.5)
 RATE_HZ, SWEEP_RATE = 50.0, 350.0
 
 
@@ -62,7 +64,7 @@ def manifold(person: Person, name: str, runner_mm: float) -> Part:
 def session(planned: Programme, operator: Person, stand: Stand | None = None, at: datetime = DAY) -> Session:
     """Open, in a shop whose list of what must be seen to is empty."""
     ListItem.objects.get_or_create(text="Nothing", position=0, in_force=False)
-    return services.open_session(operator, planned, stand or Stand.objects.create(name="Stand 1"), at)
+    return opening.open_session(operator, planned, stand or Stand.objects.create(name="Stand 1"), at)
 
 
 def link(stand: Stand, oil_celsius: float = 90.0) -> Link:
@@ -96,7 +98,7 @@ def samples(level: float, tilt: float = 0.0) -> list[list[float]]:
     return rows
 
 
-SWEEP = services.Wanted(purpose="sweep")  # counts, also as the first after a change
+SWEEP = arming.PullRequest(purpose="sweep")  # counts, also as the first after a change
 
 
 def pull(
@@ -107,7 +109,7 @@ def pull(
     level: float = 1.0,
     tilt: float = 0.0,
     keep: bool = True,
-    air: records.MeanAir | None = AIR,
+    air: pull_records.MeanAir | None = AIR,
     inertia_in_torque: str = "included",
     rows: Sequence[Sequence[float]] | None = None,
 ) -> Pull:
@@ -117,15 +119,15 @@ def pull(
     made = Pull.objects.create(
         session=of, number=number, setup=setup, build=of.programme.build, armed_at=at, operator=operator,
         sweep_start_rpm=2000, sweep_end_rpm=6900, sweep_rate_rpm_s=SWEEP_RATE,
-        step=services.next_step(of.programme, setup),
+        step=steps.next_step(of.programme, setup),
     )  # fmt: skip
     mark_used(of.programme.build, at)
     names, units = zip(*CHANNELS, strict=True)
-    records.begin_pull(made, records.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
+    pull_records.begin_pull(made, pull_records.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
     append_chunk(made.pk, 0, samples(level, tilt) if rows is None else rows)
-    records.end_pull(made, PullState.COMPLETE, "", at, air=air)
+    pull_records.end_pull(made, PullState.COMPLETE, "", at, air=air)
     if keep:
-        services.keep(operator, made, at)
+        keeping.keep(operator, made, at)
     return Pull.objects.select_related("reduced", "session").get(pk=made.pk)
 
 

@@ -11,7 +11,7 @@ from engines.sheet import sheets
 from programmes.models import Programme
 from shop.models import Person
 from stand.models import Change, Pull, PullState, Purpose, Standing, Tick
-from stand.services import bolted_on
+from stand.pulls.arming import bolted_on
 from standin.engine import EIGHT, FOUR
 from standin.stand import Stand as SimulatedStand
 from verdicts import comparison, services

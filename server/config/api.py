@@ -31,15 +31,15 @@ from shop.people.api import router as people_router
 from shop.refusals import Refusal
 from shop.setting_up.api import router as setting_up_router
 from shop.sign_in.api import router as shop_router
-from stand.api import router as stand_router
-from stand.limits_api import router as limits_router
-from stand.notes_api import router as notes_router
-from stand.open_jobs_api import router as open_jobs_router
-from stand.prestart_api import router as prestart_router
-from stand.progress_api import router as progress_router
-from stand.stands_api import router as stands_router
-from stand.weather_api import router as weather_router
-from stand.windows_api import router as windows_router
+from stand.limits.api import router as limits_router
+from stand.notes.api import router as notes_router
+from stand.open_jobs.api import router as open_jobs_router
+from stand.progress.api import router as progress_router
+from stand.pulls.api import router as stand_router
+from stand.session.api import router as prestart_router
+from stand.stands.api import router as stands_router
+from stand.weather.api import router as weather_router
+from stand.windows.api import router as windows_router
 from verdicts.api import router as verdicts_router
 from verdicts.curves_api import router as setups_curves_router
 from verdicts.decisions_api import router as decisions_router

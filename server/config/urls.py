@@ -6,7 +6,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 
 from config.api import api
 from config.health import alive, ready
-from stand.stream import stream
+from stand.live.stream import stream
 from verdicts.shared import shared
 
 

@@ -9,8 +9,8 @@ from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
 from programmes.models import Programme
-from stand.codec import unpack
 from stand.models import Channel
+from stand.pulls.codec import unpack
 
 FINE = np.array([[50.0], [200.0]])  # steps in one rpm and one N·m by which samples are told apart when sought
 

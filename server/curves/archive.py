@@ -36,9 +36,9 @@ from shop.models import Person, Stand
 from shop.permissions import require_operator
 from shop.texts import unkept
 from stand import models as stand
-from stand.codec import pack
 from stand.models import Channel, Pull
-from stand.samples import read_raw
+from stand.pulls.codec import pack
+from stand.pulls.samples import read_raw
 
 FORMAT, FORMAT_VERSION = "torvix-programme", 1
 RECORD = "programme.json"

@@ -14,7 +14,7 @@ from curves.services import corrected, pulls_of
 from programmes.models import Programme
 from shop.refusals import Invalid, Refusal
 from stand.models import Pull, Standing
-from stand.samples import read_raw
+from stand.pulls.samples import read_raw
 
 RAW_TYPES = {
     "csv": "text/csv; charset=utf-8", "mf4": "application/x-mdf", "parquet": "application/vnd.apache.parquet",

@@ -24,9 +24,9 @@ from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.texts import optional
-from stand.codec import pack
 from stand.models import Channel, Origin, Pull, PullState, Session, Standing
-from stand.samples import TIME, figures_of, trace_of
+from stand.pulls.codec import pack
+from stand.pulls.samples import TIME, figures_of, trace_of
 from stand.signals import session_opened
 
 ELSEWHERE = "Elsewhere"

@@ -24,9 +24,9 @@ from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import is_person, require_operator, units_of
 from shop.refusals import Invalid, Refusal
-from stand import weather
-from stand.display import FIXED, FOLLOWS, channel_name
+from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.models import Note, Pull
+from stand.weather import service as weather
 
 router = Router(tags=["inspector"])
 

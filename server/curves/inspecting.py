@@ -25,9 +25,9 @@ from engines.sheet import sheets
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from stand import weather
 from stand.models import Pull, PullState
-from stand.samples import TIME, is_known, read_raw
+from stand.pulls.samples import TIME, is_known, read_raw
+from stand.weather import service as weather
 
 MOST_POINTS = 3000  # of one channel that are drawn; more are shown as their lowest and highest in each stretch
 # Units of a person's choice that the derived curves follow

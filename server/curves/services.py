@@ -26,9 +26,9 @@ from torvix_core.units.checked import Array
 from curves.models import Reduced, Wish
 from programmes.models import Programme
 from shop.refusals import Refusal
-from stand import weather
 from stand.models import Origin, Pull, PullState, Purpose, Standing
-from stand.samples import figures_of, read_raw, read_trace
+from stand.pulls.samples import figures_of, read_raw, read_trace
+from stand.weather import service as weather
 
 log = logging.getLogger("torvix.curves")
 

@@ -18,8 +18,8 @@ from shop.money import currency
 from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid
 from shop.texts import optional
-from stand import cautions
 from stand.models import Pull, Standing
+from stand.session import cautions
 from verdicts import answers, robustness
 from verdicts import choice as choices
 from verdicts.answers import Answer, PlacingOut, Verdict

@@ -15,7 +15,7 @@ from ops.cluster import Cluster
 from ops.lanes import clean_database
 from ops.machine import POSTGRES_BIN
 from ops.serving import DATABASE_PORT
-from stand import live
+from stand.live import notifications
 
 NAME = "soak"
 
@@ -25,7 +25,7 @@ def kept_cluster() -> Iterator[Cluster]:
     """Started, with the tables of the migrations; Django's connection leads there meanwhile."""
     cluster = Cluster("pg-soak", DATABASE_PORT + 200)
     dump = subprocess.run(
-        [str(POSTGRES_BIN / "pg_dump"), *_where(live.connection_arguments()), clean_database()],
+        [str(POSTGRES_BIN / "pg_dump"), *_where(notifications.connection_arguments()), clean_database()],
         capture_output=True,
         check=True,
     ).stdout
@@ -38,7 +38,14 @@ def kept_cluster() -> Iterator[Cluster]:
         {key: where[f"TORVIX_DB_{key}"] for key in ("HOST", "PORT", "USER", "PASSWORD", "NAME")}
     )
     try:
-        fill = [str(POSTGRES_BIN / "psql"), "-q", "-v", "ON_ERROR_STOP=1", *_where(live.connection_arguments()), NAME]
+        fill = [
+            str(POSTGRES_BIN / "psql"),
+            "-q",
+            "-v",
+            "ON_ERROR_STOP=1",
+            *_where(notifications.connection_arguments()),
+            NAME,
+        ]
         password = {**os.environ, "PGPASSWORD": cluster.password}
         subprocess.run(fill, input=dump, env=password, stdout=subprocess.DEVNULL, check=True)
         yield cluster

@@ -32,9 +32,9 @@ from jobs import service as jobs
 from jobs.models import OVER, Job, JobState
 from ops.lanes import lane_port
 from shop.models import Role, Stand
-from stand import services
 from stand.models import ENDED, Chunk, Link, Pull, PullState
-from stand.samples import read_raw
+from stand.pulls import arming, starting
+from stand.pulls.samples import read_raw
 from stand.tests.taken_away import allow_connections, drop_connections
 from verdicts import odds
 from verdicts.tests.test_workers import SMALL_PLAN
@@ -212,10 +212,10 @@ class Soak:
         self._until(idle.exists, "an idle stand")
         baseline = self.programme.setups.get(is_baseline=True)
         for _ in range(5):
-            pull = services.arm(self.operator, self.session, baseline, timezone.now(), scenes.SWEEP)
+            pull = arming.arm(self.operator, self.session, baseline, timezone.now(), scenes.SWEEP)
             self._until(lambda: self._state(pull) != PullState.ARMED or self._link_state() == "armed", "arming")
             if self._state(pull) == PullState.ARMED:
-                services.start(self.operator, pull, "soak")
+                starting.start(self.operator, pull, "soak")
                 self._until(lambda: self._state(pull) != PullState.ARMED, "the start")
             if self._state(pull) == PullState.RUNNING:
                 time.sleep(self.chance.uniform(0.1, 1.8))

@@ -10,7 +10,7 @@ from curves.models import Reduced
 from curves.services import NoAir, corrected, reduce_pull
 from shop.models import Role
 from shop.refusals import Refusal
-from stand.records import MeanAir
+from stand.worker.pull_records import MeanAir
 
 
 class Scene(TestCase):

@@ -9,10 +9,11 @@ from django.test import TestCase
 
 from curves import services as curves_services
 from shop.models import Role
-from stand import records, services
-from stand.entries import Ended
 from stand.models import Pull, PullState
-from stand.samples import append_chunk, read_raw
+from stand.pulls import arming
+from stand.pulls.samples import append_chunk, read_raw
+from stand.worker import pull_records
+from stand.worker.entries import Ended
 
 
 class Ending(TestCase):
@@ -24,9 +25,11 @@ class Ending(TestCase):
         scenes.link(cls.session.stand)
 
     def ended(self, rows: list[list[float]] | None = None) -> Pull:
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         names, units = zip(*scenes.CHANNELS, strict=True)
-        records.begin_pull(pull, records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45), scenes.DAY)
+        pull_records.begin_pull(
+            pull, pull_records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45), scenes.DAY
+        )
         append_chunk(pull.pk, 0, scenes.samples(1.0) if rows is None else rows)
         Ended(pull.pk, "complete", "", scenes.DAY).write()
         return Pull.objects.get(pk=pull.pk)
@@ -40,7 +43,7 @@ class Ending(TestCase):
         self.assertEqual(pull.state, PullState.COMPLETE)
         self.assertIn("The curve could not be computed (ZeroDivisionError: of nothing)", pull.reduced.refused)
         self.assertEqual(len(read_raw(pull)["rpm"][1]), len(scenes.samples(1.0)))
-        services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
 
     def test_torque_that_reads_nothing_but_zero_ends_as_any_other(self):
         rows = np.array(scenes.samples(1.0))

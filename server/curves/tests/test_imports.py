@@ -20,7 +20,7 @@ from jobs.models import Job, JobState
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Origin, Pull, Standing
-from stand.samples import read_raw
+from stand.pulls.samples import read_raw
 
 WHERE = Where(scenes.DAY.date(), "Stand at the lake", barometer=98_205.0, air_temperature=302.59, relative_humidity=0.5,
               inertia_in_torque="included", keep=True)  # fmt: skip

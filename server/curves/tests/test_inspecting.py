@@ -11,7 +11,7 @@ from curves.models import Wish
 from shop.models import Role, default_units
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Channel, Pull, PullState, Purpose
-from stand.samples import read_raw
+from stand.pulls.samples import read_raw
 
 
 class Scene(TestCase):

@@ -9,7 +9,7 @@ from torvix_core.air.weather import Moisture
 
 from curves.services import NoAir, corrected, pulls_of
 from shop.models import Role
-from stand.weather import Typed, log_reading
+from stand.weather.service import Typed, log_reading
 
 
 class CorrectedByTheLog(TestCase):

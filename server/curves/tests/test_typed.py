@@ -9,7 +9,7 @@ from curves.filing import Where
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Origin, Pull
-from stand.samples import read_raw
+from stand.pulls.samples import read_raw
 
 SHEET = "rpm torque power\n3000 393 224.5\n3100 395 233.1\n3200 400 243.7\n3300 402 252.6\n3400 404 261.5\n"
 WHERE = Where(scenes.DAY.date(), figures_standard="observed", keep=True)

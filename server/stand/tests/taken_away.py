@@ -5,13 +5,13 @@ from __future__ import annotations
 import psycopg
 from django.db import connection
 
-from stand import live
+from stand.live import notifications
 
 
 def allow_connections(allowed: bool) -> None:
     """Whether the database answers anybody who is not connected yet."""
     name = connection.settings_dict["NAME"]
-    with psycopg.connect(**{**live.connection_arguments(), "dbname": "postgres"}, autocommit=True) as other:
+    with psycopg.connect(**{**notifications.connection_arguments(), "dbname": "postgres"}, autocommit=True) as other:
         other.execute(f'ALTER DATABASE "{name}" WITH ALLOW_CONNECTIONS {"true" if allowed else "false"}'.encode())
 
 

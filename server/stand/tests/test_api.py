@@ -5,8 +5,9 @@ from django.test import TestCase
 
 from shop.models import Role
 from shop.permissions import choose_units
-from stand import services
 from stand.models import PullState
+from stand.pulls import arming
+from stand.session import opening
 
 
 class DayAtTheStand(TestCase):
@@ -45,7 +46,7 @@ class DayAtTheStand(TestCase):
         air = self.read("day")["air"]
         self.assertEqual((round(air["pressure"], 2), air["pressure_unit"]), (28.64, "inHg"))
         self.assertAlmostEqual(air["temperature"], 68.0)
-        services.close_session(self.operator, opened, scenes.DAY + timedelta(hours=3))
+        opening.close_session(self.operator, opened, scenes.DAY + timedelta(hours=3))
         self.assertAlmostEqual(self.read("day")["air"]["pressure"], 29.00, places=2)
 
     def test_impossible_weather_is_not_shown_as_air(self):
@@ -67,7 +68,7 @@ class DayAtTheStand(TestCase):
     def test_an_armed_pull_is_told_to_screens_that_open_late(self):
         opened = scenes.session(self.programme, self.operator)
         scenes.link(opened.stand)
-        services.arm(self.operator, opened, self.programme.setups.first(), scenes.DAY)
+        arming.arm(self.operator, opened, self.programme.setups.first(), scenes.DAY)
         self.assertEqual(self.read("stand")["pull"]["state"], PullState.ARMED)
 
     def test_a_session_is_opened_and_closed_over_the_api(self):

@@ -6,7 +6,7 @@ from django.test import TestCase
 from engines.models import Engine, Part
 from programmes.models import Programme
 from shop.models import AuditEntry, Person, Role
-from stand import services
+from stand.session import opening
 
 
 class Archiving(TestCase):
@@ -38,7 +38,7 @@ class Archiving(TestCase):
     def test_not_while_a_session_of_it_is_open(self):
         session = scenes.session(self.programme, self.operator)
         self.assertEqual(self.put("programmes", self.programme.pk, True).json()["code"], "session_open")
-        services.close_session(self.operator, session, scenes.DAY)
+        opening.close_session(self.operator, session, scenes.DAY)
         self.assertEqual(self.put("programmes", self.programme.pk, True).status_code, 204)
 
     def test_parts_and_engines_say_that_they_are_archived_and_stay_in_records(self):

@@ -7,9 +7,11 @@ import scenes
 from django.test import TestCase
 
 from shop.models import Role
-from stand import backfill, records, samples, services
+from stand.live import live_curve
 from stand.models import Pull, PullState
-from stand.samples import append_chunk
+from stand.pulls import arming, samples
+from stand.pulls.samples import append_chunk
+from stand.worker import pull_records
 
 
 class SoFar(TestCase):
@@ -21,9 +23,9 @@ class SoFar(TestCase):
         scenes.link(cls.session.stand)
 
     def running(self, inertia: str = "included", channels=scenes.CHANNELS) -> Pull:
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         names, units = zip(*channels, strict=True)
-        records.begin_pull(pull, records.StandFacts(50, names, units, inertia, 0.45), scenes.DAY, {})
+        pull_records.begin_pull(pull, pull_records.StandFacts(50, names, units, inertia, 0.45), scenes.DAY, {})
         return pull
 
     def test_the_points_lie_on_the_curve(self):
@@ -31,7 +33,7 @@ class SoFar(TestCase):
         rows = scenes.samples(1.0)
         append_chunk(pull.pk, 0, rows[:300])
         append_chunk(pull.pk, 1, rows[300:600])
-        points = np.array(backfill.points(pull))
+        points = np.array(live_curve.points(pull))
         self.assertEqual(len(points), 120)  # 600 samples at 50 Hz in points of 0.1 s
         inside = points[(points[:, 0] > 2100) & (points[:, 0] < 6000)]
         np.testing.assert_allclose(inside[:, 1], scenes.torque_curve(inside[:, 0]), rtol=2e-3)
@@ -40,16 +42,16 @@ class SoFar(TestCase):
         """0.45 kg·m² at 350 rpm/s is 16.5 N·m, worked by hand: 0.45 · 350 · π/30."""
         pull = self.running("not_included")
         append_chunk(pull.pk, 0, scenes.samples(1.0)[:500])
-        points = np.array(backfill.points(pull))
+        points = np.array(live_curve.points(pull))
         inside = points[(points[:, 0] > 2500) & (points[:, 0] < 5000)]
         np.testing.assert_allclose(inside[:, 1] - scenes.torque_curve(inside[:, 0]), 16.49, atol=0.6)
 
     def test_before_the_first_samples_and_without_torque_there_are_none(self):
-        self.assertEqual(backfill.points(self.running()), [])
+        self.assertEqual(live_curve.points(self.running()), [])
         Pull.objects.update(state=PullState.ABORTED)
         other = self.running(channels=(("rpm", "rpm"), ("throttle", "%")))
         append_chunk(other.pk, 0, [[0.0, 2000.0, 100.0], [0.02, 2007.0, 100.0]])
-        self.assertEqual(backfill.points(other), [])
+        self.assertEqual(live_curve.points(other), [])
 
     def test_a_chunk_that_comes_while_they_are_read_is_left_for_the_next_time(self):
         pull = self.running()
@@ -62,19 +64,19 @@ class SoFar(TestCase):
             return empty(shape)
 
         with mock.patch.object(samples.np, "empty", and_meanwhile):
-            self.assertEqual(len(backfill.points(pull)), 60)
-        self.assertEqual(len(backfill.points(pull)), 80)
+            self.assertEqual(len(live_curve.points(pull)), 60)
+        self.assertEqual(len(live_curve.points(pull)), 80)
 
     def test_samples_that_are_missing_leave_no_hole_and_no_nan(self):
         pull = self.running()
         rows = np.array(scenes.samples(1.0)[:400])
         rows[100:130, 2] = np.nan
         append_chunk(pull.pk, 0, rows)
-        self.assertTrue(np.isfinite(backfill.points(pull)).all())
+        self.assertTrue(np.isfinite(live_curve.points(pull)).all())
 
     def test_it_is_told_in_the_units_of_the_person(self):
         pull = self.running()
         append_chunk(pull.pk, 0, scenes.samples(1.0)[:300])
         self.client.force_login(self.operator)
         told = self.client.get(f"/api/pulls/{pull.pk}/so-far").json()["points"]
-        self.assertAlmostEqual(told[-1][1] * 1.3558179483, backfill.points(pull)[-1][1], delta=0.02)
+        self.assertAlmostEqual(told[-1][1] * 1.3558179483, live_curve.points(pull)[-1][1], delta=0.02)

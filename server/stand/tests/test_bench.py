@@ -22,14 +22,16 @@ from django.test import TransactionTestCase
 
 from demo.loader import StepBy, say_to_stand, simulated_stand
 from shop.models import Role, Stand
-from stand import bench as bench_module
-from stand import desk as desk_module
-from stand import entries, limits, services
-from stand.bench import Bench
-from stand.desk import StandTaken
+from stand.limits import service as limits
 from stand.models import ENDED, Chunk, Command, Link, Origin, Pull, PullState
-from stand.samples import read_raw
+from stand.pulls import arming, commands, starting, stopping
+from stand.pulls.samples import read_raw
 from stand.tests.taken_away import allow_connections
+from stand.worker import database_side as desk_module
+from stand.worker import entries
+from stand.worker import stand_worker as bench_module
+from stand.worker.database_side import StandTaken
+from stand.worker.stand_worker import Bench
 
 PATIENT = ("--watchdog", "10")  # here the worker is turned by hand, and a busy machine may hold it up
 
@@ -62,7 +64,7 @@ class BenchCase(TransactionTestCase):
         self.by.report()
 
     def arm(self) -> Pull:
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
         self.let_pass(60)
         return pull
@@ -73,7 +75,7 @@ class BenchCase(TransactionTestCase):
 
     def run_pull(self, during: Callable[[], None] = lambda: None) -> Pull:
         pull = self.arm()
-        services.start(self.operator, pull)
+        starting.start(self.operator, pull)
         self.by.until(lambda: self.bench.recording is not None, "the sweep")
         during()
         return self.until_ended(pull)
@@ -96,7 +98,7 @@ class WholePull(BenchCase):
     def test_what_a_person_wrote_after_the_arming_is_still_there_at_the_end(self):
         self.programme.windows.update(low=390.0, high=400.0)
         pull = self.arm()
-        services.start(self.operator, pull, "Throttle travel to be seen")
+        starting.start(self.operator, pull, "Throttle travel to be seen")
         self.assertEqual(self.until_ended(pull).override_reason, "Throttle travel to be seen")
 
 
@@ -108,7 +110,7 @@ class AsItRuns(BenchCase):
     def test_abort_ends_the_sweep_early_and_keeps_its_samples(self):
         def abort() -> None:
             self.by.until(lambda: self.bench.picture.values.get("rpm", 0) > 3000, "3000 rpm")
-            services.abort(self.operator, Pull.objects.get(state=PullState.RUNNING))
+            stopping.abort(self.operator, Pull.objects.get(state=PullState.RUNNING))
 
         pull = self.run_pull(during=abort)
         self.assertEqual((pull.state, pull.ended_why), (PullState.ABORTED, "Aborted by the operator."))
@@ -184,14 +186,14 @@ class Refusing(BenchCase):
         self.programme.sweep_end_rpm = 9000
         self.programme.save()
         self.session.refresh_from_db()
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         pull = self.until_ended(pull)
         self.assertEqual(pull.state, PullState.ABORTED)
         self.assertIn("The stand refused: the stand's own limit is 7400 rpm", pull.ended_why)
 
     def test_a_command_the_stand_does_not_take_is_refused_by_name(self):
         pull = self.arm()
-        command = services._ask(self.operator, self.stand, "dance", pull, {})
+        command = commands.command_stand(self.operator, self.stand, "dance", pull, {})
         self.by.until(lambda: Command.objects.get(pk=command.pk).answer != "", "an answer")
         command.refresh_from_db()
         self.assertIn("does not take the command 'dance'", command.answer)
@@ -209,7 +211,7 @@ class LostDatabase(BenchCase):
 
     def sweep_without_database(self) -> Pull:
         pull = self.arm()
-        services.start(self.operator, pull)
+        starting.start(self.operator, pull)
         self.by.until(lambda: self.bench.state == "armed" and self.bench.waiting == {}, "the command")
         with self.lose_database():
             self.by.until(lambda: self.bench.recording is not None, "the sweep")
@@ -243,7 +245,7 @@ class LostDatabase(BenchCase):
         """/dev/full is a device on which no space is left."""
         self.bench.desk.journal.path = Path("/dev/full")
         pull = self.arm()
-        services.start(self.operator, pull)
+        starting.start(self.operator, pull)
         self.by.until(lambda: self.bench.state == "armed" and self.bench.waiting == {}, "the command")
         with self.lose_database():
             self.by.until(lambda: self.bench.recording is not None, "the sweep")
@@ -320,7 +322,7 @@ class InThreads(BenchCase):
     def test_a_database_that_hangs_holds_up_no_limit_and_loses_no_sample(self):
         """Each chunk takes two seconds, so 200 samples, to write; the sweep is let go long before one is."""
         bench = self.run_in_threads()
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.wait(lambda: bench.state == "armed", "arming")
         say_to_stand(self.stand.port, "fault", channel="lambda", kind="reads", value=1.08)
         write = entries.Recorded.write
@@ -330,7 +332,7 @@ class InThreads(BenchCase):
             write(entry)
 
         with mock.patch.object(entries.Recorded, "write", slowly):
-            services.start(self.operator, pull, "To see how fast it trips")
+            starting.start(self.operator, pull, "To see how fast it trips")
             self.wait(lambda: Pull.objects.get(pk=pull.pk).state in ENDED, "the end")
         pull.refresh_from_db()
         self.assertEqual((pull.tripped, pull.samples_lost), ("lean", 0))
@@ -373,7 +375,7 @@ class Beginning(TransactionTestCase):
 class TwoWorkers(BenchCase):
     def test_the_second_refuses_and_leaves_the_pull_of_the_first_alone(self):
         pull = self.arm()
-        services.start(self.operator, pull)
+        starting.start(self.operator, pull)
         self.by.until(lambda: self.bench.recording is not None, "the sweep")
         with self.assertRaisesMessage(StandTaken, "another bench worker holds the line to Stand 1"):
             Bench(self.stand, spool=self.spool).run()

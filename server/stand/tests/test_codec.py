@@ -4,7 +4,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from hypothesis.extra.numpy import arrays
 
-from stand.codec import FLOAT64, DamagedSamples, pack, unpack
+from stand.pulls.codec import FLOAT64, DamagedSamples, pack, unpack
 
 
 def same_bits(first: np.ndarray, second: np.ndarray) -> bool:

@@ -4,9 +4,9 @@ import numpy as np
 import scenes
 
 from demo.loader import say_to_stand
-from stand import services
 from stand.models import Command, Note, NoteKind, Pull, PullState
-from stand.samples import read_raw
+from stand.pulls import arming, commands, starting, stopping
+from stand.pulls.samples import read_raw
 from stand.tests.test_bench import PATIENT, BenchCase
 
 
@@ -18,7 +18,7 @@ class AtItsConsole(BenchCase):
         say_to_stand(self.stand.port, name, at_console=True, **arguments)
 
     def arm_here(self) -> Pull:
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.by.until(lambda: self.bench.armed is not None and not self.bench.waiting, "arming")
         return pull
 
@@ -53,10 +53,10 @@ class AtItsConsole(BenchCase):
 
     def test_it_cannot_be_started_or_stopped_from_here_but_disarmed(self):
         pull = self.arm_here()
-        command = services._ask(self.operator, self.stand, "start", pull, {})
+        command = commands.command_stand(self.operator, self.stand, "start", pull, {})
         self.by.until(lambda: Command.objects.get(pk=command.pk).answer != "", "an answer")
         self.assertIn("takes no commands", Command.objects.get(pk=command.pk).answer)
-        services.abort(self.operator, pull)
+        stopping.abort(self.operator, pull)
         self.assertEqual(self.until(pull, PullState.ABORTED).ended_why, "Disarmed before it began.")
         self.assertIsNone(self.bench.armed)
 
@@ -87,9 +87,9 @@ class Troubles(BenchCase):
 
     def swept(self, **trouble: object) -> Pull:
         self.bench.line.send(0, "script", {"lines": [{"pull": 1, **trouble}]})
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
-        services.start(self.operator, pull, "To see what happens")
+        starting.start(self.operator, pull, "To see what happens")
         return self.until_ended(pull)
 
     def test_oil_that_is_lost_in_the_sweep_stops_it(self):
@@ -113,10 +113,10 @@ class Troubles(BenchCase):
         self.assertGreater(np.nanstd(mixture[-200:]), 5 * np.nanstd(mixture[150:200]))
 
     def test_a_step_test_holds_its_speeds(self):
-        wanted = services.Wanted("steps", holds=[(2500.0, 2.0), (3000.0, 2.0), (3500.0, 2.0)])
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY, wanted)
+        wanted = arming.PullRequest("steps", holds=[(2500.0, 2.0), (3000.0, 2.0), (3500.0, 2.0)])
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY, wanted)
         self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
-        services.start(self.operator, pull, "To see the steps")
+        starting.start(self.operator, pull, "To see the steps")
         pull = self.until_ended(pull)
         self.assertEqual(pull.state, PullState.COMPLETE)
         speed = read_raw(pull)["rpm"][1]

@@ -20,8 +20,12 @@ from programmes.settings import service as adjusting
 from shop.models import Role, Stand
 from shop.people import service as people
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand import cautions, changes, checklist, gates, notes, records, services, windows
 from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullState, Purpose, Session, Standing, Tick
+from stand.notes import service as notes
+from stand.pulls import arming, gates, keeping, starting
+from stand.session import cautions, changes, checklist, opening
+from stand.windows import service as windows
+from stand.worker import pull_records
 
 
 class Scene(TestCase):
@@ -35,16 +39,16 @@ class Scene(TestCase):
         cls.now = scenes.DAY + timedelta(hours=2)
 
     def arm(self, setup=None, person=None, **wanted) -> Pull:
-        return services.arm(person or self.mats, self.session, setup or self.a, self.now, services.Wanted(**wanted))
+        return arming.arm(person or self.mats, self.session, setup or self.a, self.now, arming.PullRequest(**wanted))
 
     def finish(self, pull: Pull, state=PullState.COMPLETE, minutes=1.0, began_with=None) -> Pull:
         """End a pull that was armed, with the samples of a known curve."""
         self.now += timedelta(minutes=minutes)
         names, units = zip(*scenes.CHANNELS, strict=True)
-        facts = records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45)
-        records.begin_pull(pull, facts, self.now, began_with)
+        facts = pull_records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45)
+        pull_records.begin_pull(pull, facts, self.now, began_with)
         scenes.append_chunk(pull.pk, 0, scenes.samples(1.0))
-        records.end_pull(pull, state, "", self.now, air=scenes.AIR)
+        pull_records.end_pull(pull, state, "", self.now, air=scenes.AIR)
         pull.refresh_from_db()
         return pull
 
@@ -64,21 +68,21 @@ class Cautions(Scene):
     def test_somebody_else_cannot_start_an_armed_pull_without_having_read_them(self):
         pull = self.arm()
         with self.assertRaisesMessage(Refusal, "read the cautions"):
-            services.start(self.ines, pull)
+            starting.start(self.ines, pull)
         with self.assertRaisesMessage(Refusal, "read the cautions"):
-            services.take_control(self.ines, pull)
+            starting.take_control(self.ines, pull)
 
     def test_whoever_armed_holds_the_control_until_somebody_takes_it(self):
         cautions.acknowledge(self.ines, self.session, self.now)
         pull = self.arm(purpose="shake_down")
         with self.assertRaisesMessage(Refusal, "Operator holds the control"):
-            services.start(self.ines, pull)
+            starting.start(self.ines, pull)
         with self.assertRaises(NotAllowed):
-            services.take_control(scenes.person(Role.VIEWER), pull)
-        services.take_control(self.ines, pull)
-        services.start(self.ines, pull)
+            starting.take_control(scenes.person(Role.VIEWER), pull)
+        starting.take_control(self.ines, pull)
+        starting.start(self.ines, pull)
         with self.assertRaisesMessage(Refusal, "Owner holds the control"):
-            services.start(self.mats, pull)
+            starting.start(self.mats, pull)
 
     def test_who_is_deactivated_while_holding_the_control_loses_it_to_whoever_takes_it(self):
         cautions.acknowledge(self.ines, self.session, self.now)
@@ -86,17 +90,15 @@ class Cautions(Scene):
         self.client.force_login(self.mats)
         people.set_active(self.ines, self.mats, False, self.now)
         self.assertEqual(self.client.post(f"/api/pulls/{pull.pk}/start", "{}", "application/json").status_code, 401)
-        services.start(self.ines, services.take_control(self.ines, pull))
+        starting.start(self.ines, starting.take_control(self.ines, pull))
 
     def test_what_is_in_the_tank_and_the_engine_is_kept_with_the_session(self):
-        services.close_session(self.mats, self.session, self.now)
-        fluids = services.Fluids("98 RON, drum 4", "10W-60", "water, 20 % glycol")
-        again = services.open_session(self.mats, self.programme, self.session.stand, self.now, fluids)
+        opening.close_session(self.mats, self.session, self.now)
+        fluids = opening.Fluids("98 RON, drum 4", "10W-60", "water, 20 % glycol")
+        again = opening.open_session(self.mats, self.programme, self.session.stand, self.now, fluids)
         self.assertEqual((again.fuel, again.oil), ("98 RON, drum 4", "10W-60"))
         with self.assertRaises(Invalid):
-            services.open_session(
-                self.mats, self.programme, self.session.stand, self.now, services.Fluids(oil="x" * 81)
-            )
+            opening.open_session(self.mats, self.programme, self.session.stand, self.now, opening.Fluids(oil="x" * 81))
 
     def test_the_words_are_kept_as_they_were_shown_and_fit_the_engine(self):
         words = self.session.acknowledgements.get().words
@@ -236,7 +238,7 @@ class TheList(Scene):
         self.assertEqual(set(refused.exception.fields), {"moment", "asks"})
 
     def test_a_closed_session_is_ticked_no_more(self):
-        services.close_session(self.mats, self.session, self.now)
+        opening.close_session(self.mats, self.session, self.now)
         with self.assertRaisesMessage(Refusal, "closed"):
             checklist.tick(self.mats, self.session, self.a, ListItem.objects.first(), "", {}, self.now)
 
@@ -325,12 +327,12 @@ class Purposes(Scene):
         second = self.pull()
         self.assertEqual((second.purpose, second.standing), (Purpose.SWEEP, Standing.UNDECIDED))
         self.assertEqual(self.pull(self.b).purpose, Purpose.WARM_UP)
-        services.keep(self.mats, first, self.now)
+        keeping.keep(self.mats, first, self.now)
         self.assertEqual(Pull.objects.get(pk=first.pk).standing, Standing.ACCEPTED)
 
     def test_an_aborted_pull_warms_nothing(self):
         self.finish(self.arm(), PullState.ABORTED)
-        self.assertEqual(services.warm_ups_left(self.session, self.a), 1)
+        self.assertEqual(arming.warm_ups_left(self.session, self.a), 1)
 
     def test_as_many_as_the_plan_reckons_with(self):
         rules = self.programme.day_rules
@@ -342,13 +344,13 @@ class Purposes(Scene):
     def test_shake_down_and_break_in_do_not_count_and_do_not_warm(self):
         for purpose in ("shake_down", "break_in"):
             self.assertEqual(self.pull(purpose=purpose).standing, Standing.EXCLUDED)
-        self.assertEqual(services.warm_ups_left(self.session, self.a), 1)
+        self.assertEqual(arming.warm_ups_left(self.session, self.a), 1)
 
     def test_a_step_test_holds_speeds_and_is_never_compared(self):
         pull = self.pull(purpose="steps", holds=[(3000.0, 4.0), (4000.0, 4.0)])
         self.assertEqual(pull.holds, [[3000.0, 4.0], [4000.0, 4.0]])
         with self.assertRaisesMessage(Refusal, "a step test"):
-            services.keep(self.mats, pull, self.now)
+            keeping.keep(self.mats, pull, self.now)
 
     def test_a_sweep_that_cannot_be_run_names_its_field(self):
         for wanted, field in (
@@ -385,7 +387,7 @@ class Purposes(Scene):
 class Gates(Scene):
     def counted(self, oil: float) -> Pull:
         pull = self.finish(self.arm(purpose="sweep"), began_with={"oil_temperature": oil})
-        services.keep(self.mats, pull, self.now)
+        keeping.keep(self.mats, pull, self.now)
         return pull
 
     def gate(self) -> gates.Gate:
@@ -407,7 +409,7 @@ class Gates(Scene):
     def test_pulls_of_a_session_that_is_over_narrow_half_as_much(self):
         """363.15 K, 12 K either way, inside the plan's 353.15 to 373.15 K."""
         self.counted(363.15)
-        services.close_session(self.mats, self.session, self.now)
+        opening.close_session(self.mats, self.session, self.now)
         self.assertEqual((self.gate().low, self.gate().high, self.gate().like), (353.15, 373.15, (1,)))
         self.programme.windows.update(low=340.0, high=390.0)
         self.assertEqual((self.gate().low, self.gate().high), (351.15, 375.15))
@@ -421,9 +423,9 @@ class Gates(Scene):
         scenes.link(self.session.stand, oil_celsius=83.0)
         armed = self.arm(purpose="sweep")
         with self.assertRaisesMessage(Refusal, "Held by oil"):
-            services.start(self.mats, armed)
-        records.end_pull(armed, PullState.ABORTED, "", self.now)
-        services.start(self.mats, self.arm(purpose="warm_up"))
+            starting.start(self.mats, armed)
+        pull_records.end_pull(armed, PullState.ABORTED, "", self.now)
+        starting.start(self.mats, self.arm(purpose="warm_up"))
 
     def test_a_window_is_set_changed_and_taken_off(self):
         windows.set_window(self.mats, self.programme, "fuel_pressure", "2.9 bar", "3.2 bar")
@@ -443,7 +445,7 @@ class Gates(Scene):
         link.hello["can"] = []
         link.save()
         with self.assertRaisesMessage(Refusal, "start the sweep at its console"):
-            services.start(self.mats, self.arm())
+            starting.start(self.mats, self.arm())
 
 
 class Notes(Scene):
@@ -503,7 +505,7 @@ class Notes(Scene):
             notes.write(scenes.person(Role.VIEWER), self.session, "heard", "x", self.now)
 
     def test_a_sweep_that_nobody_armed_is_noted(self):
-        records.note_unasked_sweep(self.session.stand_id, self.now)
+        pull_records.note_unasked_sweep(self.session.stand_id, self.now)
         self.assertIn("not armed here", Note.objects.get(kind="stand").text)
 
 

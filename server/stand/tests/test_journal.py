@@ -11,12 +11,13 @@ from django.db import OperationalError
 from django.test import SimpleTestCase, TestCase
 
 from shop.models import Role
-from stand import entries, records, services
-from stand.entries import Answered, Began, Ended, Guarded, Recorded, Told, Unasked, Weathered, from_line, to_line
-from stand.journal import Journal
 from stand.models import Command, CommandState, Link, Pull, PullState
-from stand.records import MeanAir, StandFacts
-from stand.samples import read_raw
+from stand.pulls import arming
+from stand.pulls.samples import read_raw
+from stand.worker import entries, pull_records
+from stand.worker.entries import Answered, Began, Ended, Guarded, Recorded, Told, Unasked, Weathered, from_line, to_line
+from stand.worker.journal import Journal
+from stand.worker.pull_records import MeanAir, StandFacts
 
 AT = datetime(2026, 11, 2, 9, 30, 1, 250_000, tzinfo=UTC)
 FACTS = StandFacts(50.0, ["rpm", "torque"], ["rpm", "N·m"], "included", 0.0)
@@ -53,7 +54,7 @@ class Kept(TestCase):
         programme = scenes.programme(cls.operator)
         cls.session = scenes.session(programme, cls.operator)
         scenes.link(cls.session.stand)
-        cls.pull = services.arm(cls.operator, cls.session, programme.setups.first(), scenes.DAY)
+        cls.pull = arming.arm(cls.operator, cls.session, programme.setups.first(), scenes.DAY)
 
     def setUp(self):
         folder = TemporaryDirectory()
@@ -159,7 +160,7 @@ class Kept(TestCase):
 
     def test_a_pull_that_has_ended_is_not_begun_or_filled_again(self):
         begin, chunk, *_ = self.whole_pull()
-        records.end_pull(self.pull, PullState.ABORTED, "Disarmed.", AT)
+        pull_records.end_pull(self.pull, PullState.ABORTED, "Disarmed.", AT)
         begin.write()
         chunk.write()
         self.assertEqual(Pull.objects.get(pk=self.pull.pk).state, PullState.ABORTED)

@@ -13,12 +13,13 @@ from ops.effort import LONG
 from programmes.models import SetupSetting
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed
-from stand import limits, services
-from stand.line import Hello
+from stand.limits import service as limits
 from stand.models import Pull, PullState, StandLimit
-from stand.picture import Picture
-from stand.samples import read_raw
+from stand.pulls import arming, starting, stopping
+from stand.pulls.samples import read_raw
 from stand.tests.test_bench import PATIENT, BenchCase
+from stand.worker.line import Hello
+from stand.worker.live_state import Picture
 
 
 class Owners(TestCase):
@@ -134,11 +135,11 @@ class EachLimit(Faulty):
     def test_each_fault_stops_the_pull_and_says_why(self):
         for key, channel, value, told in FAULTS:
             with self.subTest(key=key):
-                pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+                pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
                 self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
                 self.tell(channel, "reads", value)
                 if key in ("oil_pressure", "lean"):  # these count under load
-                    services.start(self.operator, pull, "To see the limit trip")
+                    starting.start(self.operator, pull, "To see the limit trip")
                 ended = self.until_ended(pull)
                 self.tell(channel, None)
                 self.by.until(lambda: self.bench.state == "idle", "the engine to idle")
@@ -153,10 +154,10 @@ class InTime(Faulty):
 
     def test_it_is_told_to_stop_within_a_tenth_of_a_second_of_the_sample_that_trips(self):
         """At 100 samples a second: lean needs 8 of 10 samples, and the sweep is let go at most ten samples later."""
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
         self.tell("lambda", "reads", 1.08)
-        services.start(self.operator, pull, "To see how fast it trips")
+        starting.start(self.operator, pull, "To see how fast it trips")
         ended = self.until_ended(pull)
         self.assertEqual(ended.tripped, "lean")
         loaded = read_raw(ended)["throttle"][1] >= 80
@@ -164,9 +165,9 @@ class InTime(Faulty):
         self.assertLessEqual(int(loaded.sum()), 8 + 10 + 4)
 
     def test_one_wild_sample_does_not_stop_a_pull(self):
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
-        services.start(self.operator, pull, "To see that it does not trip")
+        starting.start(self.operator, pull, "To see that it does not trip")
         self.by.until(lambda: self.bench.recording is not None, "the sweep")
         seen, wild = self.bench.guard.watch, iter([True])
 
@@ -182,7 +183,7 @@ class InTime(Faulty):
             self.by.until(lambda: self.bench.recording.samples > 20, "samples")
         self.assertIsNone(self.bench.trip)
         self.assertIsNone(next(wild, None))
-        services.abort(self.operator, pull)
+        stopping.abort(self.operator, pull)
         self.assertEqual(self.until_ended(pull).ended_why, "Aborted by the operator.")
 
 

@@ -4,7 +4,17 @@ import socket
 
 from django.test import SimpleTestCase
 
-from stand.line import Hello, HelloRefused, Line, LineLost, NotUnderstood, Reply, Samples, StateChange, WeatherReading
+from stand.worker.line import (
+    Hello,
+    HelloRefused,
+    Line,
+    LineLost,
+    NotUnderstood,
+    Reply,
+    Samples,
+    StateChange,
+    WeatherReading,
+)
 
 HELLO = {
     "type": "hello", "protocol": 1, "stand": "S", "rate_hz": 50,

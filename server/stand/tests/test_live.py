@@ -12,8 +12,10 @@ from django.test import TransactionTestCase
 
 from engines.models import Engine
 from shop.models import Person, Role
-from stand import live, services
-from stand.live import Hub
+from stand.live import notifications
+from stand.live.notifications import Hub
+from stand.pulls import keeping
+from stand.session import opening
 
 
 class Stream(TransactionTestCase):
@@ -29,7 +31,7 @@ class Stream(TransactionTestCase):
         messages: list[dict] = []
         parts = answer.streaming_content
         await anext(parts)
-        while not live.hub.listening.is_set():
+        while not notifications.hub.listening.is_set():
             await asyncio.sleep(0.02)
         await sync_to_async(send)()
         while len(messages) < count:
@@ -54,8 +56,8 @@ class Stream(TransactionTestCase):
         other = {**frame, "stand": session.stand_id + 1, "n": 5}
 
         def send() -> None:
-            live.notify(live.FRAMES, other)
-            live.notify(live.FRAMES, frame)
+            notifications.notify(notifications.FRAMES, other)
+            notifications.notify(notifications.FRAMES, frame)
 
         (got,) = await self.read(1, send)
         self.assertEqual(got["n"], 4)
@@ -67,7 +69,7 @@ class Stream(TransactionTestCase):
         setup = await self.programme.setups.afirst()
         pull = await sync_to_async(scenes.pull)(session, setup, self.operator)
         await self.async_client.aforce_login(self.operator)
-        (got,) = await self.read(1, lambda: services.exclude(self.operator, pull, scenes.DAY, "hose off"))
+        (got,) = await self.read(1, lambda: keeping.exclude(self.operator, pull, scenes.DAY, "hose off"))
         self.assertEqual((got["type"], got["pull"]), ("pull", pull.pk))
 
     async def read_on(self, person, change) -> tuple[list[dict], bool]:
@@ -75,10 +77,10 @@ class Stream(TransactionTestCase):
         await self.async_client.aforce_login(person)
         answer = await self.async_client.get(self.address)
         messages: list[dict] = []
-        with mock.patch.object(live, "HEARTBEAT_S", 0.2):
+        with mock.patch.object(notifications, "HEARTBEAT_S", 0.2):
             parts = answer.streaming_content
             await anext(parts)
-            while not live.hub.listening.is_set():
+            while not notifications.hub.listening.is_set():
                 await asyncio.sleep(0.02)
             await sync_to_async(change)()
             async for part in parts:
@@ -109,10 +111,10 @@ class Stream(TransactionTestCase):
             Engine.objects.update(confidential=True)
 
         def another_test(reader):
-            services.close_session(self.operator, session, scenes.DAY)
+            opening.close_session(self.operator, session, scenes.DAY)
             other = scenes.programme(self.operator, build=self.programme.build, parts="other")
             scenes.session(other, self.operator, stand=session.stand)
-            live.notify(live.FRAMES, self.frame(session))
+            notifications.notify(notifications.FRAMES, self.frame(session))
 
         def as_before(reader):
             Person.objects.filter(pk=reader.pk).update(role=Role.VIEWER, is_active=True)
@@ -129,8 +131,8 @@ class Stream(TransactionTestCase):
         session = await sync_to_async(scenes.session)(self.programme, self.operator)
 
         def nothing_that_matters():
-            live.notify(live.FRAMES, {"type": "session", "stand": session.stand_id})
-            live.notify(live.FRAMES, self.frame(session))
+            notifications.notify(notifications.FRAMES, {"type": "session", "stand": session.stand_id})
+            notifications.notify(notifications.FRAMES, self.frame(session))
 
         messages, ended = await self.read_on(self.operator, nothing_that_matters)
         self.assertEqual(([one["type"] for one in messages], ended), (["session", "frame"], False))
@@ -139,17 +141,17 @@ class Stream(TransactionTestCase):
         session = await sync_to_async(scenes.session)(self.programme, self.operator)
 
         def change():
-            live.notify(live.FRAMES, {"type": "session", "stand": session.stand_id})
-            live.notify(live.FRAMES, self.frame(session))
+            notifications.notify(notifications.FRAMES, {"type": "session", "stand": session.stand_id})
+            notifications.notify(notifications.FRAMES, self.frame(session))
 
-        with mock.patch("stand.stream._reads", side_effect=OperationalError):
+        with mock.patch("stand.live.notifications.stream._reads", side_effect=OperationalError):
             messages, ended = await self.read_on(self.operator, change)
         self.assertIn({"type": "database_lost"}, messages)
         self.assertFalse(ended)
 
     def test_a_message_too_long_for_a_notification_is_an_error_here_not_in_the_database(self):
         with self.assertRaisesMessage(ValueError, "is too long"):
-            live.notify(live.FRAMES, {"stand": 1, "text": "x" * 9000})
+            notifications.notify(notifications.FRAMES, {"stand": 1, "text": "x" * 9000})
 
 
 class SlowBrowser(TransactionTestCase):
@@ -157,9 +159,9 @@ class SlowBrowser(TransactionTestCase):
         hub = Hub()
         with mock.patch.object(hub, "_run", new_callable=mock.AsyncMock):
             queue = hub.join()
-        for number in range(live.MOST_WAITING + 30):
+        for number in range(notifications.MOST_WAITING + 30):
             hub._hand_out(str(number))
-        self.assertEqual(queue.qsize(), live.MOST_WAITING)
+        self.assertEqual(queue.qsize(), notifications.MOST_WAITING)
         self.assertEqual(queue.get_nowait().told, 30)
         hub.leave(queue)
         self.assertIsNone(hub.task)

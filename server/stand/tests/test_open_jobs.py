@@ -8,8 +8,9 @@ from django.test import TestCase
 
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand import open_jobs, services
 from stand.models import OpenJob
+from stand.open_jobs import service as open_jobs
+from stand.pulls import arming
 
 
 class OpenJobs(TestCase):
@@ -22,7 +23,7 @@ class OpenJobs(TestCase):
         cls.now = scenes.DAY + timedelta(hours=2)
 
     def arm(self):
-        return services.arm(self.mats, self.session, self.programme.setups.first(), self.now)
+        return arming.arm(self.mats, self.session, self.programme.setups.first(), self.now)
 
     def begin(self, kind="torque", note="stage 2 of 3"):
         return open_jobs.begin(self.mats, self.session, kind, note, self.now)

@@ -5,10 +5,10 @@ from django.test import SimpleTestCase
 from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
 from torvix_core.pull.trace import Trace
 
-from stand.display import Display
-from stand.gates import Gate
-from stand.line import Hello
-from stand.picture import Picture
+from stand.live.display import Display
+from stand.pulls.gates import Gate
+from stand.worker.line import Hello
+from stand.worker.live_state import Picture
 
 HELLO = Hello(
     stand="S", rate_hz=50, names=("rpm", "torque", "oil_temperature", "odd"), units=("rpm", "lb-ft", "°F", "furlong"),

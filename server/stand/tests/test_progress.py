@@ -9,8 +9,9 @@ from programmes.models import DayRules, PlannedSession
 from programmes.order import orders
 from programmes.plan import saving
 from shop.models import Role
-from stand.progress import progress
-from stand.services import close_session, exclude
+from stand.progress.service import progress
+from stand.pulls.keeping import exclude
+from stand.session.opening import close_session
 
 
 class Day(TestCase):

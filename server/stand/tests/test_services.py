@@ -7,9 +7,11 @@ from django.test import TestCase
 
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand import records, services
 from stand.models import Channel, Chunk, Command, Pull, PullState, Session, Standing
-from stand.samples import append_chunk, read_raw, read_trace
+from stand.pulls import arming, keeping, starting
+from stand.pulls.samples import append_chunk, read_raw, read_trace
+from stand.session import opening
+from stand.worker import pull_records
 
 
 class Scene(TestCase):
@@ -30,21 +32,21 @@ class Sessions(Scene):
         scenes.session(self.programme, self.operator, Stand.objects.create(name="Stand 2"), self.now)
 
     def test_a_closed_session_makes_room_for_the_next(self):
-        services.close_session(self.operator, self.session, self.now)
+        opening.close_session(self.operator, self.session, self.now)
         again = scenes.session(self.programme, self.operator, self.session.stand, self.now)
         self.assertIsNone(again.closed_at)
 
     def test_a_closed_session_is_not_closed_again_at_another_time(self):
-        services.close_session(self.operator, self.session, self.now)
+        opening.close_session(self.operator, self.session, self.now)
         with self.assertRaisesMessage(Refusal, "closed already"):
-            services.close_session(self.operator, self.session, self.now + timedelta(hours=1))
+            opening.close_session(self.operator, self.session, self.now + timedelta(hours=1))
         self.session.refresh_from_db()
         self.assertEqual(self.session.closed_at, self.now)
 
     def test_a_session_with_an_armed_pull_cannot_be_closed(self):
-        services.arm(self.operator, self.session, self.setup_a, self.now)
+        arming.arm(self.operator, self.session, self.setup_a, self.now)
         with self.assertRaisesMessage(Refusal, "Abort it, then close the session"):
-            services.close_session(self.operator, self.session, self.now)
+            opening.close_session(self.operator, self.session, self.now)
 
 
 class Overtaken(Scene):
@@ -52,104 +54,104 @@ class Overtaken(Scene):
 
     def test_nothing_is_armed_in_a_session_that_somebody_closed_in_the_meantime(self):
         mine = Session.objects.get(pk=self.session.pk)
-        services.close_session(self.operator, self.session, self.now)
+        opening.close_session(self.operator, self.session, self.now)
         with self.assertRaisesMessage(Refusal, "closed in the meantime"):
-            services.arm(self.operator, mine, self.setup_a, self.now)
+            arming.arm(self.operator, mine, self.setup_a, self.now)
         self.assertFalse(Pull.objects.exists())
 
     def test_what_is_in_the_way_of_an_arming_is_named(self):
-        services.arm(self.operator, self.session, self.setup_a, self.now)
+        arming.arm(self.operator, self.session, self.setup_a, self.now)
         with self.assertRaisesMessage(Refusal, "Pull 1 of “Which manifold?” is armed, by Operator. Abort or finish it"):
-            services.arm(self.operator, self.session, self.setup_b, self.now)
+            arming.arm(self.operator, self.session, self.setup_b, self.now)
 
 
 class Arming(Scene):
     def test_the_first_pull_of_a_setup_is_the_first_after_a_change(self):
         scenes.pull(self.session, self.setup_a, self.operator)
-        again = services.arm(self.operator, self.session, self.setup_a, self.now)
+        again = arming.arm(self.operator, self.session, self.setup_a, self.now)
         self.assertFalse(again.first_after_change)
-        records.end_pull(again, PullState.ABORTED, "", self.now)
-        other = services.arm(self.operator, self.session, self.setup_b, self.now)
+        pull_records.end_pull(again, PullState.ABORTED, "", self.now)
+        other = arming.arm(self.operator, self.session, self.setup_b, self.now)
         self.assertTrue(other.first_after_change)
 
     def test_the_bench_is_told_what_is_bolted_on_and_the_sweep(self):
-        services.arm(self.operator, self.session, self.setup_b, self.now)
+        arming.arm(self.operator, self.session, self.setup_b, self.now)
         command = Command.objects.get()
         self.assertEqual(command.name, "arm")
         self.assertAlmostEqual(command.arguments["fit"]["parts"][0]["values"]["runner_length"], 0.33)
         self.assertEqual(command.arguments["end_rpm"], 6900)
 
     def test_a_pull_knows_the_version_of_the_plan_that_it_closes(self):
-        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
+        pull = arming.arm(self.operator, self.session, self.setup_a, self.now)
         self.assertEqual((pull.plan_version, self.programme.versions.get().used_at), (1, self.now))
 
     def test_a_setup_that_is_left_out_of_the_plan_is_not_armed(self):
         self.setup_b.candidate, self.setup_b.candidate_reason = "late", "in the post"
         self.setup_b.save()
         with self.assertRaisesMessage(Refusal, "B is left out of the plan: in the post. Take it in first."):
-            services.arm(self.operator, self.session, self.setup_b, self.now)
+            arming.arm(self.operator, self.session, self.setup_b, self.now)
 
     def test_two_pulls_cannot_be_armed_at_once(self):
-        services.arm(self.operator, self.session, self.setup_a, self.now)
+        arming.arm(self.operator, self.session, self.setup_a, self.now)
         with self.assertRaisesMessage(Refusal, "is armed, by Operator. Abort or finish it first."):
-            services.arm(self.operator, self.session, self.setup_b, self.now)
+            arming.arm(self.operator, self.session, self.setup_b, self.now)
 
     def test_a_stand_that_is_not_there_refuses_with_the_reason(self):
         self.link.connected, self.link.why = False, "nothing answers at 127.0.0.1:7420"
         self.link.save()
         with self.assertRaisesMessage(Refusal, "Stand 1 is not linked: nothing answers at 127.0.0.1:7420."):
-            services.arm(self.operator, self.session, self.setup_a, self.now)
+            arming.arm(self.operator, self.session, self.setup_a, self.now)
 
     def test_a_worker_that_no_longer_reports_counts_as_lost(self):
         self.link.beat_at = self.now - timedelta(seconds=11)
         self.link.save()
         with self.assertRaisesMessage(Refusal, "the bench worker does not report; it may have been stopped."):
-            services.arm(self.operator, self.session, self.setup_a, self.now)
+            arming.arm(self.operator, self.session, self.setup_a, self.now)
         self.link.beat_at = self.now - timedelta(seconds=2)
         self.link.save()
-        services.arm(self.operator, self.session, self.setup_a, self.now)
+        arming.arm(self.operator, self.session, self.setup_a, self.now)
 
     def test_a_setup_of_another_programme_is_refused_at_its_field(self):
         foreign = self.programme.setups.get(position=0)
         foreign.programme_id = -1
         with self.assertRaises(Invalid) as refused:
-            services.arm(self.operator, self.session, foreign, self.now)
+            arming.arm(self.operator, self.session, foreign, self.now)
         self.assertIn("setup_id", refused.exception.fields)
 
     def test_a_viewer_may_not_arm(self):
         with self.assertRaisesMessage(NotAllowed, "Ask the owner for the operator role"):
-            services.arm(self.viewer, self.session, self.setup_a, self.now)
+            arming.arm(self.viewer, self.session, self.setup_a, self.now)
 
 
 class Gates(Scene):
     def test_a_cold_engine_holds_the_start_until_a_reason_is_given(self):
         scenes.link(self.session.stand, oil_celsius=64.0)
-        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
+        pull = arming.arm(self.operator, self.session, self.setup_a, self.now)
         with self.assertRaisesMessage(Refusal, "Held by oil. Wait, or give a reason"):
-            services.start(self.operator, pull)
+            starting.start(self.operator, pull)
         with self.assertRaisesMessage(Refusal, "Held by oil"):
-            services.start(self.operator, pull, "   ")
-        services.start(self.operator, pull, "Shake-down")
+            starting.start(self.operator, pull, "   ")
+        starting.start(self.operator, pull, "Shake-down")
         pull.refresh_from_db()
         self.assertEqual(pull.override_reason, "Shake-down")
 
     def test_a_silent_sensor_holds_the_start_too(self):
         self.link.faulty = ["oil_temperature"]
         self.link.save()
-        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
+        pull = arming.arm(self.operator, self.session, self.setup_a, self.now)
         with self.assertRaisesMessage(Refusal, "Held by oil"):
-            services.start(self.operator, pull)
+            starting.start(self.operator, pull)
 
     def test_a_lost_stand_is_told_as_that_and_not_as_a_cold_engine(self):
-        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
+        pull = arming.arm(self.operator, self.session, self.setup_a, self.now)
         self.link.connected, self.link.why = False, "the stand closed the line"
         self.link.save()
         with self.assertRaisesMessage(Refusal, "Stand 1 is not linked: the stand closed the line."):
-            services.start(self.operator, pull, "Shake-down")
+            starting.start(self.operator, pull, "Shake-down")
 
     def test_a_reason_that_was_not_needed_is_not_kept(self):
-        pull = services.arm(self.operator, self.session, self.setup_a, self.now)
-        services.start(self.operator, pull, "just because")
+        pull = arming.arm(self.operator, self.session, self.setup_a, self.now)
+        starting.start(self.operator, pull, "just because")
         pull.refresh_from_db()
         self.assertEqual(pull.override_reason, "")
 
@@ -158,31 +160,31 @@ class Judging(Scene):
     def test_leaving_out_needs_a_reason_and_can_be_undone(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator)
         with self.assertRaisesMessage(Invalid, "Say why the pull is left out."):
-            services.exclude(self.operator, pull, self.now, "  ")
-        services.exclude(self.operator, pull, self.now, "Coolant hose off")
+            keeping.exclude(self.operator, pull, self.now, "  ")
+        keeping.exclude(self.operator, pull, self.now, "Coolant hose off")
         pull.refresh_from_db()
         self.assertEqual((pull.standing, pull.judged_by, pull.judged_at), (Standing.EXCLUDED, self.operator, self.now))
-        services.keep(self.operator, pull, self.now)
+        keeping.keep(self.operator, pull, self.now)
         pull.refresh_from_db()
         self.assertEqual((pull.standing, pull.excluded_reason), (Standing.ACCEPTED, ""))
 
     def test_a_reason_too_long_is_refused_and_not_cut_off(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator)
         with self.assertRaises(Invalid) as refused:
-            services.exclude(self.operator, pull, self.now, "x" * 301)
+            keeping.exclude(self.operator, pull, self.now, "x" * 301)
         self.assertEqual(refused.exception.fields, {"reason": "301 characters, 300 fit: shorten it"})
-        services.exclude(self.operator, pull, self.now, "x" * 300)
+        keeping.exclude(self.operator, pull, self.now, "x" * 300)
 
     def test_an_incomplete_pull_cannot_be_kept(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator, keep=False)
         pull.state = PullState.INCOMPLETE
         with self.assertRaisesMessage(Refusal, "only a complete pull can be kept"):
-            services.keep(self.operator, pull, self.now)
+            keeping.keep(self.operator, pull, self.now)
 
     def test_judging_leaves_the_raw_samples_alone(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator)
         before = {channel.name: bytes(channel.data) for channel in pull.channels.all()}
-        services.exclude(self.operator, pull, self.now, "a reason")
+        keeping.exclude(self.operator, pull, self.now, "a reason")
         self.assertEqual({channel.name: bytes(channel.data) for channel in pull.channels.all()}, before)
 
 
@@ -209,12 +211,12 @@ class Samples(Scene):
 class RunningOrder(Scene):
     def test_what_is_left_counts_kept_and_unjudged_but_not_excluded_pulls(self):
         steps = list(self.programme.steps.all())
-        first = services.arm(self.operator, self.session, self.setup_a, self.now)
+        first = arming.arm(self.operator, self.session, self.setup_a, self.now)
         self.assertEqual(first.step, steps[0])
         first.state = PullState.COMPLETE
-        self.assertEqual([count for _, count in services.steps_left(steps, [first])], [1, 2, 2, 1])
+        self.assertEqual([count for _, count in steps.steps_left(steps, [first])], [1, 2, 2, 1])
         first.standing = Standing.EXCLUDED
-        self.assertEqual([count for _, count in services.steps_left(steps, [first])], [2, 2, 2, 1])
+        self.assertEqual([count for _, count in steps.steps_left(steps, [first])], [2, 2, 2, 1])
 
 
 class KilledWorker(Scene):
@@ -225,7 +227,7 @@ class KilledWorker(Scene):
         append_chunk(pull.pk, 0, rows[:200])
         append_chunk(pull.pk, 1, rows[200:])
         Pull.objects.filter(pk=pull.pk).update(state=PullState.RUNNING)
-        self.assertEqual(records.recover_pulls(self.session.stand, self.now), 1)
+        self.assertEqual(pull_records.recover_pulls(self.session.stand, self.now), 1)
         pull.refresh_from_db()
         self.assertEqual(pull.state, PullState.INCOMPLETE)
         self.assertIn("bench worker stopped during the pull", pull.ended_why)

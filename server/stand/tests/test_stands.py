@@ -16,9 +16,9 @@ from django.test import TestCase
 from ops.lanes import lane_port
 from shop.models import AuditEntry, Role, Shop, Stand
 from shop.refusals import Refusal
-from stand import services
 from stand.models import Pull
-from stand.try_line import try_line
+from stand.session import opening
+from stand.stands.try_line import try_line
 
 FACTS = {"name": "Cell 1", "host": "192.0.2.10", "port": "7420"}
 
@@ -76,7 +76,7 @@ class Arranging(TestCase):
         self.assertEqual(self.send("put", f"/{stand.pk}", {**FACTS, "name": "Cell one"}).status_code, 200)
         retired = self.send("post", f"/{stand.pk}/retire")
         self.assertIn("Close the session first", retired.json()["detail"])
-        services.close_session(self.operator, session, scenes.DAY)
+        opening.close_session(self.operator, session, scenes.DAY)
         self.assertEqual(self.send("post", f"/{stand.pk}/retire").status_code, 200)
 
     def test_the_line_of_one_whose_engine_runs_is_not_tried(self):
@@ -95,7 +95,7 @@ class Arranging(TestCase):
         self.send("post", f"/{stand.pk}/retire")
         stand.refresh_from_db()
         with self.assertRaisesRegex(Refusal, "Cell 1 is not in use"):
-            services.open_session(self.operator, planned, stand, scenes.DAY)
+            opening.open_session(self.operator, planned, stand, scenes.DAY)
         self.assertEqual(self.client.get(f"/api/programmes/{planned.pk}/day").json()["stands"], [])
         self.add(name="Cell 2")  # it takes the address
         self.assertIn("Cell 2 has this address", self.send("post", f"/{stand.pk}/bring-back").json()["detail"])

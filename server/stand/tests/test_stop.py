@@ -15,15 +15,16 @@ from django.test import TestCase
 from demo.loader import say_to_stand
 from shop.models import Role, Stand
 from shop.refusals import NotAllowed
-from stand import bench as bench_module
-from stand import services, stop_socket
-from stand.bench import Bench
-from stand.desk import StandTaken
-from stand.line import Line, LineLost
 from stand.models import Command, Link, Pull, PullState
-from stand.stop import AGAIN_S, LATE_S, LOUD_S, Stop
-from stand.stop_socket import StopSocket
+from stand.pulls import arming, starting, stopping
 from stand.tests.test_bench import PATIENT, BenchCase
+from stand.worker import stand_worker as bench_module
+from stand.worker import stop_socket
+from stand.worker.database_side import StandTaken
+from stand.worker.line import Line, LineLost
+from stand.worker.stand_worker import Bench
+from stand.worker.stop import AGAIN_S, LATE_S, LOUD_S, Stop
+from stand.worker.stop_socket import StopSocket
 
 
 class Followed(PlainTestCase):
@@ -91,9 +92,9 @@ class AsItRuns(BenchCase):
     stand_options = (*PATIENT, "--warm", "--speed", "4")
 
     def sweeping(self) -> Pull:
-        pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+        pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.by.until(lambda: self.bench.state == "armed" and not self.bench.waiting, "arming")
-        services.start(self.operator, pull, "To be stopped")
+        starting.start(self.operator, pull, "To be stopped")
         self.by.until(lambda: self.bench.recording is not None, "the sweep")
         return pull
 
@@ -126,7 +127,7 @@ class AsItRuns(BenchCase):
         with stop_socket.socket.socket(stop_socket.socket.AF_UNIX) as asking:
             asking.connect(str(stop_socket.path_of(self.spool, self.stand.pk)))
             self.stand_idles()
-        services.abort(self.operator, pull)
+        stopping.abort(self.operator, pull)
         self.assertEqual(self.until_ended(pull).state, PullState.ABORTED)
 
     def test_a_worker_that_finds_the_stand_sweeping_stops_it_first(self):
@@ -145,7 +146,7 @@ class AsItRuns(BenchCase):
         self.bench.line.close()
         self.bench.line = None  # as a kill leaves it: nothing is written, nothing is ended
         self.bench.desk._finish()
-        command = services.abort(self.operator, pull)
+        command = stopping.abort(self.operator, pull)
         other = Bench(self.stand, spool=self.spool)
         self.stack.callback(other.close)
         self.by.bench = other
@@ -156,7 +157,7 @@ class AsItRuns(BenchCase):
     def test_an_abort_is_for_the_stand_whatever_the_row_says(self):
         pull = self.sweeping()
         Pull.objects.filter(pk=pull.pk).update(state=PullState.INCOMPLETE)
-        services.abort(self.operator, Pull.objects.get(pk=pull.pk))
+        stopping.abort(self.operator, Pull.objects.get(pk=pull.pk))
         self.stand_idles()
 
     def test_a_refused_abort_is_told_in_capitals_and_tried_again(self):
@@ -168,7 +169,7 @@ class AsItRuns(BenchCase):
             send(line, identity, "dance" if name == "abort" else name, arguments)
 
         with mock.patch.object(Line, "send", refused):
-            services.abort(self.operator, Pull.objects.get(state=PullState.RUNNING))
+            stopping.abort(self.operator, Pull.objects.get(state=PullState.RUNNING))
             self.by.until(lambda: "it refuses" in self.bench.alarm, "the alarm")
             self.by.until(lambda: "DID NOT STOP" in Link.objects.get().alarm, "the alarm on the screen")
             self.by.until(lambda: said.count("abort") >= 3, "more tries")
@@ -177,7 +178,7 @@ class AsItRuns(BenchCase):
 
     def test_an_arming_that_is_answered_too_late_leaves_the_guard_on_and_is_disarmed(self):
         with mock.patch.object(bench_module, "ANSWER_S", -1.0):  # late, whenever it comes
-            pull = services.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
+            pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
             self.by.until(lambda: Pull.objects.get(pk=pull.pk).state == PullState.ABORTED, "the arming to be given up")
         self.assertIsNotNone(self.bench.guard)
         self.assertTrue(self.bench.stop.is_demanded)
@@ -213,14 +214,14 @@ class ByKey(TestCase):
         cls.other = Stand.objects.create(name="Stand 2")
 
     def test_a_key_stops_its_stand_alone_and_is_on_record(self):
-        key = services.stop_key(self.operator, self.stand)
-        self.assertFalse(services.stop(self.stand.pk, key))
+        key = stopping.stop_key(self.operator, self.stand)
+        self.assertFalse(stopping.stop(self.stand.pk, key))
         command = Command.objects.get()
         self.assertEqual((command.name, command.stand, command.asked_by), ("abort", self.stand, self.operator))
         with self.assertRaisesMessage(NotAllowed, "another stand"):
-            services.stop(self.other.pk, key)
+            stopping.stop(self.other.pk, key)
         with self.assertRaisesMessage(NotAllowed, "out of date"):
-            services.stop(self.stand.pk, key[:-2])
+            stopping.stop(self.stand.pk, key[:-2])
 
     def test_only_those_who_operate_are_given_one(self):
         programme = scenes.programme(self.operator)
@@ -232,10 +233,10 @@ class ByKey(TestCase):
             self.assertEqual((found["stand_id"], bool(found["stop_key"])), (session.stand_id, given))
 
     def test_with_the_database_away_the_socket_alone_counts(self):
-        key = services.stop_key(self.operator, self.stand)
-        with mock.patch.object(services, "_ask", side_effect=DatabaseError("gone")):
-            with self.assertRaisesMessage(services.NotStopped, "Use the wired emergency stop now."):
-                services.stop(self.stand.pk, key)
+        key = stopping.stop_key(self.operator, self.stand)
+        with mock.patch.object(stopping, "command_stand", side_effect=DatabaseError("gone")):
+            with self.assertRaisesMessage(stopping.NotStopped, "Use the wired emergency stop now."):
+                stopping.stop(self.stand.pk, key)
             with mock.patch.object(stop_socket, "ask", return_value=True) as ask:
-                self.assertTrue(services.stop(self.stand.pk, key))
+                self.assertTrue(stopping.stop(self.stand.pk, key))
         ask.assert_called_once_with(settings.BENCH_SPOOL, self.stand.pk)

@@ -8,10 +8,11 @@ from torvix_core.air.weather import Moisture
 from shop.models import Role
 from shop.permissions import choose_units, units_of
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand import weather, weather_file
 from stand.models import WeatherReading
-from stand.records import MeanAir
-from stand.weather import Typed, understand
+from stand.weather import file as weather_file
+from stand.weather import service as weather
+from stand.weather.service import Typed, understand
+from stand.worker.pull_records import MeanAir
 
 DAY = scenes.DAY
 

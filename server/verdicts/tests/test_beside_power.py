@@ -8,7 +8,7 @@ from django.test import TestCase
 from engines.models import PartReading
 from engines.parts.service import Change, write_down
 from shop.models import Role
-from stand import notes
+from stand.notes import service as notes
 
 WASH = ((1.0, 1.003, 0.998), (1.001, 0.999, 1.002), (0.999, 1.001, 1.0))
 CLEAR = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (1.02, 1.021, 1.019))

@@ -9,8 +9,8 @@ from torvix_core.pull.comparability import Level
 from curves import comparing, comparing_words, services
 from shop.models import Role, default_units
 from shop.refusals import Invalid
-from stand import records
 from stand.models import Pull
+from stand.worker import pull_records
 from verdicts.comparison import compare
 
 UNITS = default_units()
@@ -128,7 +128,7 @@ class Words(Scene):
 
     def test_pulls_without_weather_are_compared_as_read(self):
         first = scenes.pull(self.session, self.a, self.operator, air=None)
-        second = scenes.pull(self.session, self.b, self.operator, air=records.MeanAir(98_000.0, 295.0, 0.5))
+        second = scenes.pull(self.session, self.b, self.operator, air=pull_records.MeanAir(98_000.0, 295.0, 0.5))
         checks = {one.key: one for one in comparing.between(self.programme, first, second, Standard.ISO_1585_SI)}
         # A factor that is not known differs from none.
         self.assertEqual((checks["correction"].level, checks["correction"].found), (Level.UNKNOWN, None))

@@ -11,8 +11,8 @@ from torvix_core.judging import effects
 from curves import archive
 from programmes.models import Programme
 from shop.models import Role
-from stand import services as stand_services
 from stand.models import Origin, Pull
+from stand.session import opening
 from verdicts import history
 from verdicts.comparison import compare
 from verdicts.models import KnownScatter
@@ -26,7 +26,7 @@ class Scene(TestCase):
         cls.operator = scenes.person(Role.OPERATOR)
         cls.first = scenes.programme(cls.operator)
         cls.session = scenes.day_of_pulls(cls.first, cls.operator, LEVELS)
-        stand_services.close_session(cls.operator, cls.session, scenes.DAY)
+        opening.close_session(cls.operator, cls.session, scenes.DAY)
 
     def again(self) -> Programme:
         """Another programme on the same engine."""
@@ -37,7 +37,7 @@ class Scene(TestCase):
         return scenes.session(programme, self.operator, self.session.stand, scenes.DAY + timedelta(days=day))
 
     def close(self, session) -> None:
-        stand_services.close_session(self.operator, session, session.opened_at + timedelta(hours=2))
+        opening.close_session(self.operator, session, session.opened_at + timedelta(hours=2))
 
 
 class Remembering(Scene):

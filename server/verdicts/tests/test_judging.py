@@ -11,8 +11,9 @@ from torvix_core.judging.representative_pull import School
 
 from programmes.models import Kind
 from shop.models import Role
-from stand import services as stand_services
 from stand.models import Pull, Purpose, Standing
+from stand.pulls import keeping
+from stand.session import opening
 from verdicts import services
 from verdicts.choice import Choice, Measure
 from verdicts.comparison import NothingKept, compare
@@ -205,7 +206,7 @@ class Readings(Scene):
 
 class AcrossDays(Scene):
     def second_day(self, first):
-        stand_services.close_session(self.operator, first, scenes.DAY)
+        opening.close_session(self.operator, first, scenes.DAY)
         return scenes.session(self.programme, self.operator, first.stand, scenes.DAY)
 
     def test_a_setup_run_on_both_days_links_them_and_says_what_that_costs(self):
@@ -286,7 +287,7 @@ class Edges(Scene):
     def test_all_excluded(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         for pull in Pull.objects.all():
-            stand_services.exclude(self.operator, pull, scenes.DAY, "all of them")
+            keeping.exclude(self.operator, pull, scenes.DAY, "all of them")
         self.assertIn("Every pull was left out.", self.read("verdict").json()["detail"])
 
     def test_equal_pulls_without_any_scatter(self):

@@ -9,7 +9,7 @@ from programmes.expectations.service import Sealed
 from programmes.models import Expectation
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
-from stand import services as stand_services
+from stand.pulls import arming
 from verdicts import outcomes
 
 LEVELS = ((1.0, 1.001), (1.02, 1.021), (0.99, 0.991))
@@ -79,7 +79,7 @@ class SealedAtTheFirstArming(Case):
         self.expect(self.second, "2 %")
         opened = scenes.session(self.programme, self.person)
         scenes.link(opened.stand)
-        stand_services.arm(self.person, opened, self.second, scenes.DAY)
+        arming.arm(self.person, opened, self.second, scenes.DAY)
         self.second.refresh_from_db()
         with self.assertRaisesMessage(Sealed, "B has been armed already"):
             self.expect(self.second, "5 %")

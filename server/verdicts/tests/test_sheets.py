@@ -192,10 +192,10 @@ class Shown(Scene):
         return sheets.compose(self.operator, self.programme, Wanted(Choice(Standard.ISO_1585_SI), **kind), NOW)
 
     def test_losers_excluded_pulls_interests_and_the_handover_are_told(self):
-        from stand import services as stand_services
+        from stand.pulls import keeping
 
         out = scenes.pull(self.session, self.programme.setups.first(), self.operator, keep=False)
-        stand_services.exclude(self.operator, out, NOW, "hose off")
+        keeping.exclude(self.operator, out, NOW, "hose off")
         setup = Setup.objects.get(programme=self.programme, position=1)
         decisions.decide(self.operator, self.programme, Choice(Standard.ISO_1585_SI), setup, "Most torque", NOW)
         told = sheet_print.html(self.compose(interests="We sell B", remark="<script>alert(1)</script>"))

@@ -12,9 +12,10 @@ from engines.parts.service import PartFacts, add_part
 from programmes.plan.saving import choose_build
 from shop.models import Role
 from shop.refusals import Invalid
-from stand import records as stand_records
-from stand import services as stand_services
 from stand.models import Origin, Pull
+from stand.pulls import keeping
+from stand.session import opening
+from stand.worker import pull_records as stand_records
 from verdicts import services
 from verdicts.choice import Choice
 from verdicts.comparison import NothingKept, compare
@@ -144,7 +145,7 @@ class Notes(Scene):
         opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         setup = self.programme.setups.first()
         out = scenes.pull(opened, setup, self.operator, keep=False)
-        stand_services.exclude(self.operator, out, scenes.DAY, "hose off")
+        keeping.exclude(self.operator, out, scenes.DAY, "hose off")
         scenes.pull(opened, setup, self.operator, keep=False)
         scenes.pull(opened, setup, self.operator, inertia_in_torque="unknown")
         scenes.pull(opened, setup, self.operator, air=stand_records.MeanAir(83_000.0, 306.15, 0.2))
@@ -162,7 +163,7 @@ class Notes(Scene):
 
     def test_pulls_of_two_sessions_carry_a_warning(self):
         opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
-        stand_services.close_session(self.operator, opened, scenes.DAY)
+        opening.close_session(self.operator, opened, scenes.DAY)
         again = scenes.session(self.programme, self.operator, opened.stand, scenes.DAY)
         scenes.pull(again, self.programme.setups.first(), self.operator)
         notes = " ".join(self.read("verdict").json()["notes"])
@@ -172,7 +173,7 @@ class Notes(Scene):
         opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         self.assertEqual(compare(self.programme, Standard.OBSERVED).layout.counts.tolist(), [3, 3, 3])
         for pull in Pull.objects.filter(session=opened):
-            stand_services.exclude(self.operator, pull, scenes.DAY, "all of them")
+            keeping.exclude(self.operator, pull, scenes.DAY, "all of them")
         with self.assertRaisesMessage(NothingKept, "Every pull was left out. Let one count again in the log"):
             compare(self.programme, Standard.OBSERVED)
 

@@ -14,8 +14,8 @@ from django.db import InterfaceError, OperationalError, connection
 
 from shop.logs import Place
 from shop.models import Stand
-from stand.bench import Bench
-from stand.desk import StandTaken
+from stand.worker.database_side import StandTaken
+from stand.worker.stand_worker import Bench
 
 RETRY_S = 1.0  # while the database is away
 LOOK_S = 0.1  # of a spare worker, whether it has its stand

@@ -18,8 +18,8 @@ from django.core.management.base import BaseCommand, CommandParser
 from django.db import InterfaceError, OperationalError, connection
 
 from shop.models import Stand
-from stand import live
-from stand.stands import CHANGED
+from stand.live import notifications
+from stand.stands.service import CHANGED
 
 LOOK_S = 1.0  # between two looks whether it is to stop
 RETRY_S = 1.0  # while the database is away
@@ -41,7 +41,7 @@ class Command(BaseCommand):
             signal.signal(number, lambda number, frame: stopping.set())
         while not stopping.is_set():
             try:
-                with psycopg.connect(**live.connection_arguments(), autocommit=True) as listening:
+                with psycopg.connect(**notifications.connection_arguments(), autocommit=True) as listening:
                     listening.execute(f"LISTEN {CHANGED}".encode())
                     while not stopping.is_set():
                         write(options["into"])

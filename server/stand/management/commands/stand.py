@@ -11,10 +11,10 @@ from django.utils import timezone
 
 from shop.models import SimulatedEngine, Stand
 from shop.refusals import Refusal
-from stand import stands
 from stand.models import Link
-from stand.stands import StandFacts
-from stand.try_line import try_line
+from stand.stands import service as stands
+from stand.stands.service import StandFacts
+from stand.stands.try_line import try_line
 
 
 class Command(BaseCommand):

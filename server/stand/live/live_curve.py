@@ -1,0 +1,43 @@
+"""The curve of a pull that runs, from what is committed: for a screen that opens, or wakes, in the middle of it."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from torvix_core.pull.trace import SPEED, TORQUE
+from torvix_core.units import quantities
+
+from stand.models import Pull
+from stand.pulls.samples import chunk_columns
+
+POINT_S = 0.1  # of samples in one point
+
+
+def points(pull: Pull) -> list[tuple[float, float]]:
+    """rpm and N·m of the pull so far, as the live frames would have shown them; [] before it has any."""
+    names = [name for name, _ in pull.channel_list]
+    if SPEED not in names or TORQUE not in names:
+        return []
+    table = chunk_columns(pull, 1 + len(names))
+    time = table[0]
+    if len(time) < 2:
+        return []
+    units = dict(pull.channel_list)
+    speed, torque = (_si(table[1 + names.index(name)], units[name]) for name in (SPEED, TORQUE))
+    bins = np.floor((time - time[0]) / POINT_S).astype(int)
+    known = np.isfinite(speed) & np.isfinite(torque)
+    if known.sum() < 2:
+        return []
+    count = np.bincount(bins[known])
+    filled = count > 0
+    means = [np.bincount(bins[known], one[known])[filled] / count[filled] for one in (time, speed, torque)]
+    at, rpm, newton_metres = means
+    if pull.inertia_in_torque == "not_included" and len(at) > 2:
+        newton_metres = newton_metres + pull.inertia * math.pi / 30 * np.gradient(rpm, at)
+    return [(round(one, 1), round(other, 2)) for one, other in zip(rpm.tolist(), newton_metres.tolist(), strict=True)]
+
+
+def _si(samples: np.ndarray, unit: str) -> np.ndarray:
+    rule = quantities.to_si_rule(unit)
+    return samples * rule.scale + rule.offset

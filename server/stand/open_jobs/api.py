@@ -1,0 +1,90 @@
+"""The jobs begun on the engine of a session."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+
+from programmes.models import Programme
+from shop.models import Person
+from shop.permissions import is_person
+from stand.models import JobKind, OpenJob, Session
+from stand.open_jobs import service as open_jobs
+
+router = Router(tags=["open jobs"])
+
+
+class OpenJobOut(Schema):
+    id: int
+    kind: str
+    label: str
+    note: str
+    owner: str
+    mine: bool
+    begun_at: datetime
+    closed_at: datetime | None
+    closed_by: str
+    closing_note: str
+
+
+class OpenJobs(Schema):
+    kinds: dict[str, str]
+    jobs: list[OpenJobOut]
+
+
+class OpenJobIn(Schema):
+    kind: str
+    note: str = ""
+
+
+class ClosingIn(Schema):
+    note: str = ""
+
+
+def _person(request: HttpRequest) -> Person:
+    assert is_person(request.user)  # the router's authentication has seen to it
+    return request.user
+
+
+def _session(person: Person, session_id: int) -> Session:
+    seen = Session.objects.filter(programme__in=Programme.objects.visible_to(person))
+    return get_object_or_404(seen, pk=session_id)
+
+
+def _told(person: Person, session: Session) -> OpenJobs:
+    rows = session.open_jobs.select_related("owner", "closed_by")
+    return OpenJobs(kinds=dict(JobKind.choices), jobs=[
+        OpenJobOut(
+            id=job.pk, kind=job.kind, label=job.get_kind_display(), note=job.note, owner=str(job.owner),
+            mine=job.owner_id == person.pk, begun_at=job.begun_at, closed_at=job.closed_at,
+            closed_by=str(job.closed_by or ""), closing_note=job.closing_note,
+        )
+        for job in rows
+    ])  # fmt: skip
+
+
+@router.get("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="open_jobs")
+def read_open_jobs(request: HttpRequest, session_id: int):
+    person = _person(request)
+    return _told(person, _session(person, session_id))
+
+
+@router.post("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="begin_job")
+def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn):
+    person = _person(request)
+    session = _session(person, session_id)
+    open_jobs.begin(person, session, given.kind, given.note, timezone.now())
+    return _told(person, session)
+
+
+@router.post("/open-jobs/{open_job_id}/close", response=OpenJobs, operation_id="close_job")
+def close_job(request: HttpRequest, open_job_id: int, given: ClosingIn):
+    person = _person(request)
+    seen = OpenJob.objects.filter(session__programme__in=Programme.objects.visible_to(person))
+    job = get_object_or_404(seen.select_related("session", "owner"), pk=open_job_id)
+    open_jobs.close(person, job, given.note, timezone.now())
+    return _told(person, job.session)
