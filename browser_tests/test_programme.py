@@ -14,7 +14,7 @@ from programmes.models import Programme
 from shop.models import Person, Stand
 from stand.models import Pull
 from stand.session import opening
-from verdicts.comparison import Comparison, compare
+from verdicts.comparison.aligned_pulls import Comparison, compare
 
 LATE_TO_SEE = """
   const Observer = window.IntersectionObserver

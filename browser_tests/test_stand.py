@@ -20,9 +20,9 @@ from browser_tests.at_the_stand import (
 from browser_tests.case import StandCase, home, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
-from verdicts import services
-from verdicts.choice import Choice
-from verdicts.comparison import compare
+from verdicts.comparison.aligned_pulls import compare
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice
 
 SLOW = 0.5  # a sweep takes half a minute: time for what has to happen within it
 
@@ -128,7 +128,7 @@ class ShortDay(Case):
 
 class AtTheStand(Case):
     def test_a_pull_made_in_the_browser_and_kept_changes_the_verdict(self):
-        before = services.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
+        before = judging.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
         with self.browser() as page:
             sign_in(page)
             home(page)
@@ -150,7 +150,7 @@ class AtTheStand(Case):
             expect(row.get_by_role("cell").nth(1)).to_have_text("4")
             shown = row.get_by_role("cell").nth(2).inner_text()
             page.get_by_text("come from 2 sessions").wait_for()
-        after = services.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
+        after = judging.judge(compare(self.hill_climb, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
         # A pull more, and a day more to be taken out.
         self.assertEqual([found.fitted.own_degrees for found in (before, after)], [5, 5])
         self.assertEqual(after.fitted.counts.tolist(), [3, 3, 4])

@@ -13,10 +13,10 @@ from browser_tests.at_the_stand import HILL_CLIMB
 from browser_tests.case import BrowserCase, sign_in
 from demo.loader import eight
 from programmes.models import Programme
-from verdicts import answers
-from verdicts.choice import Choice
+from verdicts.customer_report.number_format import figure, plus_minus, signed
+from verdicts.judging import answers
+from verdicts.judging.choice import Choice
 from verdicts.models import Decision, SheetLink
-from verdicts.printing import figure, plus_minus, signed
 
 
 class Case(BrowserCase):

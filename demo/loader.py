@@ -50,8 +50,9 @@ from stand.pulls import arming, keeping, starting
 from stand.pulls.gates import compared_with, gates
 from stand.session import changes, checklist, opening
 from stand.worker.stand_worker import Bench
-from verdicts import decisions, links, sheets
-from verdicts.choice import Choice
+from verdicts.customer_report import links, report
+from verdicts.decisions import service as decisions
+from verdicts.judging.choice import Choice
 
 SCENARIO, BOOSTED, EIGHT = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted", "eight"))
 ROOT = Path(__file__).resolve().parents[1]
@@ -153,8 +154,8 @@ def _conclude(programme: Programme, told: dict[str, Any], people: dict[str, Pers
         decisions.decide(people[decided["by"]], programme, choice, setup, decided["reason"], at)
     if sheet := told.get("sheet"):
         person = people[sheet["by"]]
-        wanted = sheets.Wanted(choice, show_owner=True, show_prices=True, interests=sheet["interests"])
-        made = sheets.issue(person, programme, wanted, "", at + timedelta(hours=1))
+        wanted = report.Wanted(choice, show_owner=True, show_prices=True, interests=sheet["interests"])
+        made = report.issue(person, programme, wanted, "", at + timedelta(hours=1))
         links.give(person, made, 60, sheet["given_to"], at + timedelta(hours=1))
 
 

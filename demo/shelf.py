@@ -10,9 +10,10 @@ import numpy as np
 from numpy.typing import NDArray
 from torvix_core.units import quantities
 
-from curves import imports, typed
 from curves.files.mapping import Mapped
-from curves.filing import Where
+from curves.intake import imports
+from curves.intake.filing import Where
+from curves.manual_entry import service as manual_entry
 from programmes.models import Programme, Setup
 from shop.models import Person
 from stand.pulls.arming import bolted_on
@@ -57,9 +58,9 @@ def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: dat
     # The work is done here and now: nothing is left for a worker.
     job.delete()
     for sheet in told["sheets"]:
-        figures = typed.read(sheet["text"], "lb-ft", "hp")
-        written = typed.Written(figures, source=sheet["source"])
-        typed.write(person, programme, setups[sheet["setup"]], written, Where(
+        figures = manual_entry.read(sheet["text"], "lb-ft", "hp")
+        written = manual_entry.Written(figures, source=sheet["source"])
+        manual_entry.write(person, programme, setups[sheet["setup"]], written, Where(
             day=where.day, stand_name=where.stand_name, fuel=where.fuel, figures_standard="observed",
             barometer=where.barometer, air_temperature=where.air_temperature, relative_humidity=where.relative_humidity,
             keep=True), at)  # fmt: skip

@@ -12,11 +12,11 @@ import pandas as pd
 from torvix_core.pull.reduction import reduce_sweep
 from torvix_core.pull.trace import Trace
 
-from curves import imports
 from curves.files import mapping, write
 from curves.files.mapping import Mapped
 from curves.files.read import read_table
-from curves.filing import Where
+from curves.intake import imports
+from curves.intake.filing import Where
 from perf.pulls import OPTIONS, a_pull
 from perf.ratio import measure
 from perf.report import size, tell

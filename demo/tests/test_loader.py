@@ -14,8 +14,9 @@ from stand.models import Change, Pull, PullState, Purpose, Standing, Tick
 from stand.pulls.arming import bolted_on
 from standin.engine import EIGHT, FOUR
 from standin.stand import Stand as SimulatedStand
-from verdicts import comparison, services
-from verdicts.choice import Choice
+from verdicts.comparison import aligned_pulls
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice
 from verdicts.models import KnownScatter, Sheet
 
 
@@ -45,7 +46,7 @@ class Demonstration(DemonstrationCase):
 
     def test_boosted_leads_are_true(self):
         """Camshafts against each other at one boost, where the verdict says that it is sure."""
-        judged = services.judge(comparison.compare(self.boosted, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
+        judged = judging.judge(aligned_pulls.compare(self.boosted, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
         scores = {placing.setup: placing.score for placing in judged.placings}
         truth = {}
         for place, setup in enumerate(self.boosted.setups.all()):
@@ -58,8 +59,8 @@ class Demonstration(DemonstrationCase):
                 if truth[one] > 1.01 * truth[other]:  # a smaller difference is within the scatter of two pulls
                     self.assertGreater(scores[one], scores[other], (one, other))
 
-    def judged(self, programme: Programme) -> services.Judged:
-        return services.judge(comparison.compare(programme, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
+    def judged(self, programme: Programme) -> judging.Judged:
+        return judging.judge(aligned_pulls.compare(programme, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
 
     def test_steps_are_true(self):
         """Each step that the verdict calls has the direction that the stand-in alone knows; so has the wash."""
@@ -94,7 +95,7 @@ class Demonstration(DemonstrationCase):
         shelf = Programme.objects.get(question=loader.scenario()["programmes"][-1]["question"])
         pulls = Pull.objects.filter(session__programme=shelf)
         self.assertEqual([pull.origin for pull in pulls.order_by("number")], ["file"] * 5 + ["typed"])
-        compared = comparison.compare(shelf, Standard.ISO_1585_SI)
+        compared = aligned_pulls.compare(shelf, Standard.ISO_1585_SI)
         self.assertEqual([found.pull.number for found in compared.kept], [1, 2, 3, 4, 6])
         self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: coolant.", compared.notes)
 
@@ -136,8 +137,8 @@ class Demonstration(DemonstrationCase):
 
     def test_leads_called_are_true(self):
         """The stand-in alone knows what the manifolds are worth; each called lead must be true at its middle."""
-        compared = comparison.compare(self.finished, Standard.ISO_1585_SI)
-        leads, crossovers = comparison.strip(compared, compared.curves())
+        compared = aligned_pulls.compare(self.finished, Standard.ISO_1585_SI)
+        leads, crossovers = aligned_pulls.strip(compared, compared.curves())
         lengths = [
             sheets.values(setup.parts.get(slot="intake_manifold").readings.all())["runner_length"]
             for setup in compared.setups

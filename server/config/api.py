@@ -12,12 +12,12 @@ from ninja.errors import AuthenticationError, HttpError, ValidationError
 from ninja.security import django_auth
 
 from config.door import KeepableText
-from curves.api import router as curves_router
-from curves.comparing_api import router as comparing_router
-from curves.export_api import router as export_router
-from curves.imports_api import router as imports_router
-from curves.inspect_api import router as inspect_router
-from curves.typed_api import router as typed_router
+from curves.archive.api import router as export_router
+from curves.comparability.api import router as comparing_router
+from curves.intake.api import router as imports_router
+from curves.manual_entry.api import router as typed_router
+from curves.pull_log.api import router as curves_router
+from curves.reduction.api import router as inspect_router
 from engines.archive.api import router as engine_archive_router
 from engines.builds.api import router as engines_router
 from engines.parts.api import router as parts_router
@@ -40,13 +40,13 @@ from stand.session.api import router as prestart_router
 from stand.stands.api import router as stands_router
 from stand.weather.api import router as weather_router
 from stand.windows.api import router as windows_router
-from verdicts.api import router as verdicts_router
-from verdicts.curves_api import router as setups_curves_router
-from verdicts.decisions_api import router as decisions_router
-from verdicts.odds_api import router as odds_router
-from verdicts.outcomes_api import router as outcomes_router
-from verdicts.sheets_api import router as sheets_router
-from verdicts.theories_api import router as theories_router
+from verdicts.curves.api import router as setups_curves_router
+from verdicts.customer_report.api import router as sheets_router
+from verdicts.decisions.api import router as decisions_router
+from verdicts.judging.api import router as verdicts_router
+from verdicts.outlook.api.odds import router as odds_router
+from verdicts.outlook.api.outcomes import router as outcomes_router
+from verdicts.outlook.api.theories import router as theories_router
 
 log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())

@@ -79,7 +79,7 @@ AXES_COOLOFF_TIME = "shop.sign_in.attempts.wait"
 AXES_WHITELIST_CALLABLE = "shop.sign_in.attempts.is_known"
 AXES_LOCKOUT_PARAMETERS = ["username"]
 SILENCED_SYSTEM_CHECKS = [
-    "axes.W006",  # an address says nothing (shop/tries.py)
+    "axes.W006",  # an address says nothing (shop/sign_in/attempts.py)
     # A shop speaks for its own machine, not for whatever else has a name in the same domain.
     "security.W005",
     "security.W021",

@@ -7,7 +7,7 @@ from django.views.decorators.csrf import ensure_csrf_cookie
 from config.api import api
 from config.health import alive, ready
 from stand.live.stream import stream
-from verdicts.shared import shared
+from verdicts.customer_report.public_report import shared
 
 
 @ensure_csrf_cookie

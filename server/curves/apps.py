@@ -8,8 +8,8 @@ class CurvesConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from curves import imports  # noqa: F401 - it registers its kind of job
-        from curves.services import reduce_pull
+        from curves.intake import imports  # noqa: F401 - it registers its kind of job
+        from curves.reduction.reduce import reduce_pull
         from stand.signals import pull_ended
 
         def reduce_at_end(pull: Any, **_: Any) -> None:

@@ -9,18 +9,15 @@ class VerdictsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from curves import archive
+        from curves.archive import service as archive
         from engines.signals import engine_kept_back
         from stand.signals import session_opened
-        from verdicts import (
-            history,
-            links,
-            odds,  # noqa: F401 - it registers its kind of job
-        )
+        from verdicts.customer_report import links
         from verdicts.models import Decision, KnownScatter, Sheet
+        from verdicts.prior import scatter_history
 
         def remember(session: Any, at: Any, **_: Any) -> None:
-            history.remember(session, at)
+            scatter_history.remember(session, at)
 
         def close_links(engine: Any, **_: Any) -> None:
             links.close_those_of(engine, timezone.now())

@@ -36,7 +36,7 @@ from stand.models import ENDED, Chunk, Link, Pull, PullState
 from stand.pulls import arming, starting
 from stand.pulls.samples import read_raw
 from stand.tests.taken_away import allow_connections, drop_connections
-from verdicts import odds
+from verdicts.outlook import odds
 from verdicts.tests.test_workers import SMALL_PLAN
 
 SPEED = 6.0  # times faster than real

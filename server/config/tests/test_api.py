@@ -18,8 +18,8 @@ from jobs.models import Job
 from ops.effort import LONG, SHARE
 from shop.models import Role
 from stand.models import ListItem, Note, OpenJob, Pull, WeatherReading
-from verdicts import links, sheets
-from verdicts.choice import Choice
+from verdicts.customer_report import links, report
+from verdicts.judging.choice import Choice
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
@@ -219,7 +219,7 @@ class Permissions(TestCase):
         cls.programme = scenes.programme(cls.operator)
         levels = ((1.0, 1.001), (1.01, 1.011), (0.99, 0.991))
         cls.session = scenes.day_of_pulls(cls.programme, cls.operator, levels)
-        made = sheets.issue(cls.operator, cls.programme, sheets.Wanted(Choice(Standard.ISO_1585_SI)), "", scenes.DAY)
+        made = report.issue(cls.operator, cls.programme, report.Wanted(Choice(Standard.ISO_1585_SI)), "", scenes.DAY)
         given = links.give(cls.operator, made, 5, "", scenes.DAY)
         cls.names = {
             "sheet": made.pk, "link": given.pk,

@@ -29,7 +29,7 @@ from ops.lanes import lane_port
 from ops.machine import CannotGoOn
 from ops.network import Door
 from shop.models import Role
-from verdicts import odds
+from verdicts.outlook import odds
 from verdicts.tests.test_workers import SMALL_PLAN
 
 MANAGE = str(settings.ROOT / "server" / "manage.py")

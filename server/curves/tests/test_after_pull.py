@@ -3,9 +3,9 @@
 import scenes
 from django.test import TestCase
 
-from curves import after_words
-from curves.after_pull import AfterPull, after_pull
 from curves.models import Reduced
+from curves.post_pull import messages as after_words
+from curves.post_pull.post_pull_check import AfterPull, after_pull
 from programmes.settings import service as adjusting
 from shop.models import Role
 from stand.models import Pull, Purpose, Standing

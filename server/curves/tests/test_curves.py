@@ -7,7 +7,8 @@ from torvix_core.air.standards import Standard, iso_1585_si_factor
 from torvix_core.units import quantities
 
 from curves.models import Reduced
-from curves.services import NoAir, corrected, reduce_pull
+from curves.reduction.correct import NoAir, corrected
+from curves.reduction.reduce import reduce_pull
 from shop.models import Role
 from shop.refusals import Refusal
 from stand.worker.pull_records import MeanAir

@@ -7,7 +7,7 @@ import scenes
 from django.db import OperationalError
 from django.test import TestCase
 
-from curves import services as curves_services
+from curves.reduction import reduce
 from shop.models import Role
 from stand.models import Pull, PullState
 from stand.pulls import arming
@@ -36,7 +36,7 @@ class Ending(TestCase):
 
     def test_a_reduction_that_fails_leaves_an_ended_pull_with_its_samples_and_the_reason(self):
         with (
-            mock.patch.object(curves_services, "fields_of_trace", side_effect=ZeroDivisionError("of nothing")),
+            mock.patch.object(reduce, "fields_of_trace", side_effect=ZeroDivisionError("of nothing")),
             self.assertLogs("torvix.curves", "ERROR"),
         ):
             pull = self.ended()
@@ -54,9 +54,7 @@ class Ending(TestCase):
 
     def test_a_database_that_goes_between_record_and_curve_finds_the_curve_made_when_it_is_back(self):
         with (
-            mock.patch.object(
-                curves_services.Reduced.objects, "update_or_create", side_effect=OperationalError("gone")
-            ),
+            mock.patch.object(reduce.Reduced.objects, "update_or_create", side_effect=OperationalError("gone")),
             self.assertRaises(OperationalError),
         ):
             self.ended()

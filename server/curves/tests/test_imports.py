@@ -12,10 +12,11 @@ from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 from torvix_core.air.standards import Standard
 
-from curves import imports, services
 from curves.files.mapping import Mapped
-from curves.filing import Where
+from curves.intake import imports
+from curves.intake.filing import Where
 from curves.models import FileState, KnownLayout, SourceFile
+from curves.reduction import correct
 from jobs.models import Job, JobState
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
@@ -90,7 +91,7 @@ class Reading(Scene):
         self.assertEqual((first.origin, first.standing), (Origin.FILE, Standing.ACCEPTED))
         self.assertEqual((first.setup, second.setup), (self.a, self.b))
         self.assertIsNone(first.started_at)
-        curve = services.corrected(services.pulls_of(self.programme)[0], Standard.ISO_1585_SI)
+        curve = correct.corrected(correct.pulls_of(self.programme)[0], Standard.ISO_1585_SI)
         truth = scenes.torque_curve(curve.speed_rpm) * curve.factor
         self.assertLess(float(np.abs(curve.torque / truth - 1).max()), 0.004)
         self.assertAlmostEqual(curve.factor, 1.0449, places=3)  # domain.md 4, worked example
@@ -117,7 +118,7 @@ class Reading(Scene):
         self.assertFalse(any(bytes(file.content) for file in batch.files.filter(state=FileState.DUPLICATE)))
 
     def test_a_recording_of_the_stand_that_comes_back_as_a_file_is_known(self):
-        from curves import exports
+        from curves.archive import exports
 
         opened = scenes.session(self.programme, self.operator)
         pull = scenes.pull(opened, self.a, self.operator)
@@ -132,14 +133,14 @@ class Reading(Scene):
             self.bring({"a table.csv": table})
         self.assertIn("figures_standard", caught.exception.fields)
         self.bring({"a table.csv": table}, Where(scenes.DAY.date(), figures_standard="sae_j607", keep=True))
-        pull = services.pulls_of(self.programme)[0]
+        pull = correct.pulls_of(self.programme)[0]
         self.assertEqual((pull.origin, pull.inertia_in_torque, pull.torque_step), (Origin.TABLE, "unknown", 1.0))
         self.assertEqual((pull.reduced.torque_scatter, pull.reduced.means), ([], {}))
-        own = services.corrected(pull, Standard.SAE_J607)
+        own = correct.corrected(pull, Standard.SAE_J607)
         self.assertEqual((own.factor, len(own.speed_rpm)), (1.0, 41))
         for standard in (Standard.OBSERVED, Standard.ISO_1585_SI):
-            with self.assertRaisesMessage(services.NoAir, "compare under SAE J607 (STP) alone"):
-                services.corrected(pull, standard)
+            with self.assertRaisesMessage(correct.NoAir, "compare under SAE J607 (STP) alone"):
+                correct.corrected(pull, standard)
 
     def test_bad_files_are_refused_by_name_and_the_good_ones_stay(self):
         files = {"a 1.csv": sweep(), "broken.csv": b"time,rpm,torque\n0,1,2\n1,2,x\n2,3,4\n3,4,5\n", "empty.csv": b""}
@@ -158,7 +159,7 @@ class Reading(Scene):
                 raise ZeroDivisionError
             return real(file, *given)
 
-        with mock.patch.object(imports, "_filed", filed), self.assertLogs("curves.imports", "ERROR"):
+        with mock.patch.object(imports, "_filed", filed), self.assertLogs("curves.intake.imports", "ERROR"):
             result, batch = self.bring(files)
         self.assertEqual((result["read"], result["refused"]), (2, 1))
         self.assertIn("a fault of the application", batch.files.get(name="a 1.csv").told)
@@ -172,7 +173,7 @@ class Reading(Scene):
                 raise DataError("value out of range")
             return real(person, programme, filed, at)
 
-        with mock.patch.object(imports, "keep", keep), self.assertLogs("curves.imports", "ERROR"):
+        with mock.patch.object(imports, "keep", keep), self.assertLogs("curves.intake.imports", "ERROR"):
             result, batch = self.bring(files)
         self.assertEqual((result["read"], result["refused"]), (2, 1))
         self.assertEqual(dict(batch.files.values_list("name", "state"))["a 1.csv"], FileState.REFUSED)
@@ -195,7 +196,7 @@ class Reading(Scene):
     def test_a_file_without_a_sweep_is_kept_and_says_why_it_gives_no_curve(self):
         still = "\n".join(["time,rpm,torque Nm", *(f"{at / 50},3000,{300 + at % 3}" for at in range(200))]).encode()
         self.bring({"a still.csv": still})
-        pull = services.pulls_of(self.programme)[0]
+        pull = correct.pulls_of(self.programme)[0]
         self.assertEqual((pull.standing, pull.reduced.speed_rpm), (Standing.UNDECIDED, []))
         self.assertTrue(SourceFile.objects.get(pull=pull).told.startswith("Pull 1, but without a curve"))
 
@@ -215,7 +216,7 @@ class Reading(Scene):
     def test_a_channel_in_a_unit_that_nobody_knows_costs_no_curve(self):
         content = sweep().replace(b"[%]", b"[furlong]")
         self.bring({"a 1.csv": content}, own={"throttle": ("gadget", "furlong")})
-        pull = services.pulls_of(self.programme)[0]
+        pull = correct.pulls_of(self.programme)[0]
         self.assertGreater(len(pull.reduced.speed_rpm), 30)
         self.assertEqual(read_raw(pull)["gadget"][0], "furlong")
 

@@ -5,9 +5,9 @@ import scenes
 from django.test import TestCase
 from torvix_core.pull.reduction import CutBy
 
-from curves import inspecting
-from curves.inspecting import Wanted
 from curves.models import Wish
+from curves.reduction import inspection
+from curves.reduction.inspection import Wanted
 from shop.models import Role, default_units
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Channel, Pull, PullState, Purpose
@@ -62,12 +62,12 @@ class Cutting(Scene):
 
     def test_who_may_not_run_may_not_cut_and_an_aborted_pull_has_nothing_to_cut(self):
         with self.assertRaises(NotAllowed):
-            inspecting.reduce_as(scenes.person(Role.VIEWER), self.pull, Wanted(1.0, 9.0), scenes.DAY)
+            inspection.reduce_as(scenes.person(Role.VIEWER), self.pull, Wanted(1.0, 9.0), scenes.DAY)
         Pull.objects.filter(pk=self.pull.pk).update(standing="undecided")
         self.pull.refresh_from_db()
         self.pull.state = PullState.ABORTED
         with self.assertRaises(Refusal):
-            inspecting.reduce_as(self.operator, self.pull, Wanted(1.0, 9.0), scenes.DAY)
+            inspection.reduce_as(self.operator, self.pull, Wanted(1.0, 9.0), scenes.DAY)
 
     def test_inertia_is_added_where_somebody_knows_that_it_is_missing(self):
         """0.6 kg·m² at 350 rpm/s are 22 N·m [phys]."""
@@ -103,15 +103,15 @@ class Looking(Scene):
         time = np.arange(60_000) / 1000
         values = np.zeros(60_000)
         values[31_234] = 99.0
-        _, shown = inspecting._thinned(time, values)
-        self.assertLessEqual(len(shown), inspecting.MOST_POINTS)
+        _, shown = inspection._thinned(time, values)
+        self.assertLessEqual(len(shown), inspection.MOST_POINTS)
         self.assertEqual(shown.max(), 99.0)
 
     def test_oddities_are_in_words_with_place_and_evidence(self):
         stumble = {"kind": "stumble", "low_rpm": 2700, "high_rpm": 3000, "size": 0.06, "channel": "",
                    "evidence": {"lambda": 0.94, "lambda_around": 0.87}}  # fmt: skip
         self.assertEqual(
-            inspecting.anomaly_words(stumble, default_units()),
+            inspection.anomaly_words(stumble, default_units()),
             "Torque dips by 6.0 %, mixture lean there: lambda 0.94 against 0.87, from 2700 to 3000 rpm.",
         )
 
@@ -140,4 +140,4 @@ class Looking(Scene):
 
     def test_a_wish_is_no_way_around_a_wrong_pull(self):
         with self.assertRaises(Invalid):
-            inspecting.reduce_as(self.operator, self.pull, Wanted(cut_start_s=float("nan")), scenes.DAY)
+            inspection.reduce_as(self.operator, self.pull, Wanted(cut_start_s=float("nan")), scenes.DAY)

@@ -7,7 +7,7 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.air.weather import Moisture
 
-from curves.services import NoAir, corrected, pulls_of
+from curves.reduction.correct import NoAir, corrected, pulls_of
 from shop.models import Role
 from stand.weather.service import Typed, log_reading
 

@@ -4,8 +4,9 @@ import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
 
-from curves import services, typed
-from curves.filing import Where
+from curves.intake.filing import Where
+from curves.manual_entry import service as manual_entry
+from curves.reduction import correct
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Origin, Pull
@@ -23,14 +24,14 @@ class Understood(TestCase):
             SHEET.replace(".", ",").replace(" ", ";"),
             SHEET.replace(" ", "\t"),
         ):
-            figures = typed.read(text, "lb-ft", "hp")
+            figures = manual_entry.read(text, "lb-ft", "hp")
             self.assertEqual(figures.columns["rpm"].tolist(), [3000, 3100, 3200, 3300, 3400])
             self.assertEqual(figures.columns["power"].tolist()[-1], 261.5)
             self.assertEqual((figures.steps["torque"], figures.steps["power"]), (1.0, 0.1))
-            self.assertEqual(typed.check(figures, typed.Told()), [])
+            self.assertEqual(manual_entry.check(figures, manual_entry.Told()), [])
 
     def test_units_in_the_heads_and_power_alone(self):
-        figures = typed.read("power kW;rpm\n100;3000\n105;3100\n110;3200", "lb-ft", "hp")
+        figures = manual_entry.read("power kW;rpm\n100;3000\n105;3100\n110;3200", "lb-ft", "hp")
         self.assertEqual(figures.units["power"], "kW")
         self.assertNotIn("torque", figures.columns)
 
@@ -38,13 +39,13 @@ class Understood(TestCase):
         wrong = (("3000 39x 224", "line 1, torque: '39x'"), ("", "one row for each"), ("3000\n3100", "add torque"))
         for text, words in wrong:
             with self.assertRaises(Invalid) as caught:
-                typed.read(text, "lb-ft", "hp")
+                manual_entry.read(text, "lb-ft", "hp")
             self.assertIn(words, caught.exception.fields["text"])
 
     def test_what_does_not_fit_is_told_in_words(self):
-        figures = typed.read(SHEET.replace("243.7", "263.7"), "lb-ft", "hp")
-        told = typed.Told(torque=431, torque_rpm=3400, gain=20, gain_before=393, gain_after=404)
-        self.assertEqual(typed.check(figures, told), [
+        figures = manual_entry.read(SHEET.replace("243.7", "263.7"), "lb-ft", "hp")
+        told = manual_entry.Told(torque=431, torque_rpm=3400, gain=20, gain_before=393, gain_after=404)
+        self.assertEqual(manual_entry.check(figures, told), [
             "Line 4: 400.0 lb-ft at 3200 rpm is 243.7 hp; the table says 263.7 hp.",
             "The quoted peak torque of 431.0 lb-ft is not in the table, which has 404.0 lb-ft.",
             "The quoted gain of 20 is not the difference of the quoted figures, 404 less 393, which is 11.",
@@ -59,11 +60,11 @@ class Kept(TestCase):
         cls.setup = cls.programme.setups.first()
 
     def write(self, text: str = SHEET, where: Where = WHERE, **how) -> Pull:
-        written = typed.Written(
-            typed.read(text, "lb-ft", "hp"), source=how.pop("source", "Printed sheet, page 2"), **how
+        written = manual_entry.Written(
+            manual_entry.read(text, "lb-ft", "hp"), source=how.pop("source", "Printed sheet, page 2"), **how
         )
-        typed.write(how.get("person", self.operator), self.programme, self.setup, written, where, scenes.DAY)
-        return services.pulls_of(self.programme)[-1]
+        manual_entry.write(how.get("person", self.operator), self.programme, self.setup, written, where, scenes.DAY)
+        return correct.pulls_of(self.programme)[-1]
 
     def test_a_table_is_a_pull_with_its_origin_resolution_and_the_figures_as_written(self):
         pull = self.write()
@@ -71,7 +72,7 @@ class Kept(TestCase):
         self.assertAlmostEqual(pull.torque_step, 1.35582, places=4)  # one lb-ft
         self.assertEqual(read_raw(pull)["torque"][0], "lb-ft")
         self.assertEqual(read_raw(pull)["torque"][1].tolist(), [393, 395, 400, 402, 404])
-        found = services.corrected(pull, Standard.OBSERVED)
+        found = correct.corrected(pull, Standard.OBSERVED)
         self.assertAlmostEqual(found.torque[0] / 1.3558179, 393.0, places=4)
 
     def test_what_does_not_fit_is_kept_only_when_somebody_says_so_be_it(self):
@@ -90,20 +91,20 @@ class Kept(TestCase):
         with self.assertRaises(Invalid) as caught:
             self.write(where=Where(scenes.DAY.date()), source="")
         self.assertEqual(set(caught.exception.fields), {"source", "figures_standard"})
-        written = typed.Written(typed.read(SHEET, "lb-ft", "hp"), source="x")
+        written = manual_entry.Written(manual_entry.read(SHEET, "lb-ft", "hp"), source="x")
         with self.assertRaises(NotAllowed):
-            typed.write(scenes.person(Role.VIEWER), self.programme, self.setup, written, WHERE, scenes.DAY)
+            manual_entry.write(scenes.person(Role.VIEWER), self.programme, self.setup, written, WHERE, scenes.DAY)
 
     def test_nobody_knows_the_standard_so_no_standard_is_offered(self):
         pull = self.write(where=Where(scenes.DAY.date(), figures_standard="unknown"))
         for standard in (Standard.OBSERVED, Standard.ISO_1585_SI):
-            with self.assertRaisesMessage(services.NoAir, "nobody says whether they are corrected"):
-                services.corrected(pull, standard)
+            with self.assertRaisesMessage(correct.NoAir, "nobody says whether they are corrected"):
+                correct.corrected(pull, standard)
 
     def test_figures_corrected_to_one_standard_go_to_another_by_their_air(self):
         """98.205 kPa, 29.44 °C, 50 %: J607 1.0789 and ISO 1585 1.0449 (domain.md 4, worked from the formulas)."""
         where = Where(scenes.DAY.date(), figures_standard="sae_j607", barometer=98_205.0, air_temperature=302.59,
                       relative_humidity=0.5)  # fmt: skip
         pull = self.write(where=where)
-        self.assertAlmostEqual(services.correction_of(pull, Standard.ISO_1585_SI)[0], 1.0449 / 1.0789, places=4)
-        self.assertAlmostEqual(services.correction_of(pull, Standard.OBSERVED)[0], 1 / 1.0789, places=4)
+        self.assertAlmostEqual(correct.correction_of(pull, Standard.ISO_1585_SI)[0], 1.0449 / 1.0789, places=4)
+        self.assertAlmostEqual(correct.correction_of(pull, Standard.OBSERVED)[0], 1 / 1.0789, places=4)

@@ -112,7 +112,7 @@ def _out(person: Person, asking: Person) -> PersonOut:
 @router.get("/people", response=PeopleOut, operation_id="people")
 def list_people(request: HttpRequest):
     owner = _owner(request)
-    # Those that only a file tells of are no people of the shop (curves/archive.py).
+    # Those that only a file tells of are no people of the shop (curves/archive/service.py).
     found = Person.objects.exclude(username__startswith="file-").order_by(
         "-is_active", "first_name", "last_name", "username"
     )

@@ -80,7 +80,7 @@ def require_own_page(request: HttpRequest) -> None:
 @router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")
 def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn):
     require_own_page(request)
-    request.trying = given.username  # type: ignore[attr-defined]  # whose wait it is (shop/tries.py)
+    request.trying = given.username  # type: ignore[attr-defined]  # whose wait it is (shop/sign_in/attempts.py)
     person = authenticate(request, username=given.username, password=given.password)
     if person is None:
         raise WrongPassword("Name and password do not belong together. Check both and try again.")

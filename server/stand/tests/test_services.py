@@ -10,6 +10,7 @@ from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Channel, Chunk, Command, Pull, PullState, Session, Standing
 from stand.pulls import arming, keeping, starting
 from stand.pulls.samples import append_chunk, read_raw, read_trace
+from stand.pulls.steps import steps_left
 from stand.session import opening
 from stand.worker import pull_records
 
@@ -214,9 +215,9 @@ class RunningOrder(Scene):
         first = arming.arm(self.operator, self.session, self.setup_a, self.now)
         self.assertEqual(first.step, steps[0])
         first.state = PullState.COMPLETE
-        self.assertEqual([count for _, count in steps.steps_left(steps, [first])], [1, 2, 2, 1])
+        self.assertEqual([count for _, count in steps_left(steps, [first])], [1, 2, 2, 1])
         first.standing = Standing.EXCLUDED
-        self.assertEqual([count for _, count in steps.steps_left(steps, [first])], [2, 2, 2, 1])
+        self.assertEqual([count for _, count in steps_left(steps, [first])], [2, 2, 2, 1])
 
 
 class KilledWorker(Scene):

@@ -13,17 +13,18 @@ import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
 
-from curves import archive, comparing
+from curves.archive import service as archive
+from curves.comparability import pull_screening
 from curves.files.table import FileProblem
-from curves.inspecting import Wanted, reduce_as
+from curves.reduction.inspection import Wanted, reduce_as
 from engines.models import Engine, Part, PartReading
 from programmes.models import Programme
 from shop.models import Person, Role
 from shop.refusals import NotAllowed
 from stand.models import Pull
-from verdicts import services
-from verdicts.choice import Choice
-from verdicts.comparison import compare
+from verdicts.comparison.aligned_pulls import compare
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice
 
 LEVELS = ((1.0, 1.002), (1.01, 1.013), (0.99, 0.992))
 
@@ -45,11 +46,11 @@ class ThereAndBack(Scene):
 
     def test_the_verdict_is_the_same_to_the_last_digit(self):
         reduce_as(self.operator, Pull.objects.get(number=3), Wanted(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY)
-        comparing.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
+        pull_screening.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
         made = archive.read(self.operator, self.zip(), scenes.DAY)
         self.assertNotEqual(made.pk, self.programme.pk)
         for standard in (Standard.ISO_1585_SI, Standard.OBSERVED):
-            before, after = (services.judge(compare(one, standard), Choice(standard)) for one in (self.programme, made))
+            before, after = (judging.judge(compare(one, standard), Choice(standard)) for one in (self.programme, made))
             self.assertEqual(before.fitted.repeatability, after.fitted.repeatability)
             self.assertEqual([one.score for one in before.placings], [one.score for one in after.placings])
             self.assertEqual(before.power.tolist(), after.power.tolist())

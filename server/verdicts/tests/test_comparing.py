@@ -6,12 +6,14 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.pull.comparability import Level
 
-from curves import comparing, comparing_words, services
+from curves.comparability import messages as comparing_words
+from curves.comparability import pull_screening
+from curves.reduction import correct
 from shop.models import Role, default_units
 from shop.refusals import Invalid
 from stand.models import Pull
 from stand.worker import pull_records
-from verdicts.comparison import compare
+from verdicts.comparison.aligned_pulls import compare
 
 UNITS = default_units()
 
@@ -34,9 +36,9 @@ class Scene(TestCase):
     def pull(self, setup, celsius: float = 90.0, level: float = 1.0, **how) -> Pull:
         return scenes.pull(self.session, setup, self.operator, rows=cold(celsius, level), **how)
 
-    def judged(self) -> dict[int, comparing.Judged]:
-        kept = services.kept_of(services.pulls_of(self.programme), Standard(self.programme.standard))
-        return {one.pull.number: one for one in comparing.judge(self.programme, kept).values()}
+    def judged(self) -> dict[int, pull_screening.Judged]:
+        kept = correct.kept_of(correct.pulls_of(self.programme), Standard(self.programme.standard))
+        return {one.pull.number: one for one in pull_screening.judge(self.programme, kept).values()}
 
 
 class Judging(Scene):
@@ -50,15 +52,15 @@ class Judging(Scene):
         self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: oil.", notes)
         out = Pull.objects.get(number=5)
         with self.assertRaises(Invalid):
-            comparing.let_in(self.operator, out, " ", scenes.DAY)
-        comparing.let_in(self.operator, out, "the sensor had come off", scenes.DAY)
+            pull_screening.let_in(self.operator, out, " ", scenes.DAY)
+        pull_screening.let_in(self.operator, out, "the sensor had come off", scenes.DAY)
         comparison = compare(self.programme, Standard.OBSERVED)
         self.assertEqual(comparison.layout.counts.tolist(), [2, 3])
         self.assertIn(
             "Let in although not comparable: Pull 5 against pull 2: oil. Reason: the sensor had come off.",
             comparison.notes,
         )
-        comparing.shut_out(self.operator, out)
+        pull_screening.shut_out(self.operator, out)
         self.assertFalse(self.judged()[5].counts)
         self.assertEqual(Pull.objects.get(number=5).standing, "accepted")  # it stays what it was, and visible
 
@@ -70,14 +72,14 @@ class Judging(Scene):
     def test_the_window_of_the_programme_decides(self):
         for setup, celsius in ((self.a, 90), (self.b, 64)):
             self.pull(setup, celsius)
-        wanted = {"oil_temperature": comparing.Window(30.0, 40.0)}
-        comparing.set_windows(self.operator, self.programme, wanted)
+        wanted = {"oil_temperature": pull_screening.Window(30.0, 40.0)}
+        pull_screening.set_windows(self.operator, self.programme, wanted)
         self.assertIsNot(self.judged()[2].level, Level.BLOCK)
         with self.assertRaises(Invalid) as caught:
-            wrong = {"oil_temperature": comparing.Window(5, 2), "x": comparing.Window(1, 2)}
-            comparing.set_windows(self.operator, self.programme, wrong)
+            wrong = {"oil_temperature": pull_screening.Window(5, 2), "x": pull_screening.Window(1, 2)}
+            pull_screening.set_windows(self.operator, self.programme, wrong)
         self.assertEqual(set(caught.exception.fields), {"oil_temperature", "x"})
-        comparing.set_windows(self.operator, self.programme, {})
+        pull_screening.set_windows(self.operator, self.programme, {})
         self.assertIs(self.judged()[2].level, Level.BLOCK)
 
     def test_a_day_without_a_setup_in_common_is_not_comparable(self):
@@ -92,8 +94,8 @@ class Judging(Scene):
     def test_two_setups_are_held_against_each_other_by_their_means(self):
         for setup, celsius in ((self.a, 90), (self.a, 92), (self.b, 80), (self.b, 82)):
             self.pull(setup, celsius)
-        kept = services.kept_of(services.pulls_of(self.programme), Standard.OBSERVED)
-        checks = {one.key: one for one in comparing.between_setups(self.programme, self.a, self.b, kept)}
+        kept = correct.kept_of(correct.pulls_of(self.programme), Standard.OBSERVED)
+        checks = {one.key: one for one in pull_screening.between_setups(self.programme, self.a, self.b, kept)}
         self.assertAlmostEqual(checks["oil_temperature"].found, -10.0, places=1)
         self.assertEqual(checks["slots"].told, ("intake_manifold",))
 
@@ -101,8 +103,8 @@ class Judging(Scene):
 class Words(Scene):
     def test_found_window_and_effect_in_the_units_of_the_reader(self):
         first, second = self.pull(self.a, 90), self.pull(self.b, 64)
-        first, second = services.pulls_of(self.programme)
-        checks = comparing.between(self.programme, first, second, Standard.OBSERVED)
+        first, second = correct.pulls_of(self.programme)
+        checks = pull_screening.between(self.programme, first, second, Standard.OBSERVED)
         oil = next(one for one in checks if one.key == "oil_temperature")
         self.assertEqual(comparing_words.found_words(oil, UNITS), "26.0 °C colder")
         self.assertEqual(comparing_words.found_words(oil, {**UNITS, "temperature": "°F"}), "46.8 °F colder")
@@ -129,6 +131,6 @@ class Words(Scene):
     def test_pulls_without_weather_are_compared_as_read(self):
         first = scenes.pull(self.session, self.a, self.operator, air=None)
         second = scenes.pull(self.session, self.b, self.operator, air=pull_records.MeanAir(98_000.0, 295.0, 0.5))
-        checks = {one.key: one for one in comparing.between(self.programme, first, second, Standard.ISO_1585_SI)}
+        checks = {one.key: one for one in pull_screening.between(self.programme, first, second, Standard.ISO_1585_SI)}
         # A factor that is not known differs from none.
         self.assertEqual((checks["correction"].level, checks["correction"].found), (Level.UNKNOWN, None))

@@ -14,9 +14,9 @@ from shop.models import Role
 from stand.models import Pull, Purpose, Standing
 from stand.pulls import keeping
 from stand.session import opening
-from verdicts import services
-from verdicts.choice import Choice, Measure
-from verdicts.comparison import NothingKept, compare
+from verdicts.comparison.aligned_pulls import NothingKept, compare
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice, Measure
 from verdicts.models import Decision
 
 CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
@@ -152,7 +152,7 @@ class Schools(Scene):
         comparison = compare(self.programme, Standard.ISO_1585_SI)
         for school in School:
             with self.subTest(school=school):
-                wanted = services.judge(comparison, Choice(Standard.ISO_1585_SI, school)).placings[0].score
+                wanted = judging.judge(comparison, Choice(Standard.ISO_1585_SI, school)).placings[0].score
                 answer = self.read("verdict", school=school).json()
                 self.assertAlmostEqual(answer["placings"][0]["score"], wanted / 1.3558179483, places=6)
                 self.assertEqual(answer["school"], school)

@@ -10,7 +10,7 @@ from programmes.models import Measure
 from programmes.plan import saving
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
-from verdicts import odds
+from verdicts.outlook import odds
 
 
 class Watching:

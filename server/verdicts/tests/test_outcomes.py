@@ -10,7 +10,7 @@ from programmes.models import Expectation
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
 from stand.pulls import arming
-from verdicts import outcomes
+from verdicts.outlook import outcomes
 
 LEVELS = ((1.0, 1.001), (1.02, 1.021), (0.99, 0.991))
 

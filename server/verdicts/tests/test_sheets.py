@@ -19,12 +19,14 @@ from programmes.models import Setup
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Origin, Pull
-from verdicts import answers, decisions, links, marks, sheet_print, sheets
-from verdicts.choice import Choice
-from verdicts.links import LinkClosed
+from verdicts.customer_report import links, rendering, report, setup_marks
+from verdicts.customer_report.links import LinkClosed
+from verdicts.customer_report.number_format import figure, plus_minus, signed
+from verdicts.customer_report.report import Wanted
+from verdicts.decisions import service as decisions
+from verdicts.judging import answers
+from verdicts.judging.choice import Choice
 from verdicts.models import Sheet, SheetLink
-from verdicts.printing import figure, plus_minus, signed
-from verdicts.sheets import Wanted
 
 LEVELS = ((1.0, 1.002, 0.999), (1.0301, 1.031, 1.029), (0.9985, 1.0016, 1.0003))
 USUAL = Wanted(Choice(Standard.ISO_1585_SI))
@@ -39,7 +41,7 @@ class Scene(TestCase):
         cls.session = scenes.day_of_pulls(cls.programme, cls.operator, LEVELS)
 
     def issue(self, wanted: Wanted = USUAL, change: str = "") -> Sheet:
-        return sheets.issue(self.operator, self.programme, wanted, change, NOW)
+        return report.issue(self.operator, self.programme, wanted, change, NOW)
 
 
 class Simulated(Scene):
@@ -51,7 +53,7 @@ class Simulated(Scene):
 
     def test_a_measured_day_says_nothing_of_simulation(self):
         self.assertEqual({setup["made_of"] for setup in self.read("curves")["setups"]}, {""})
-        self.assertNotIn("imulated", sheet_print.html(self.issue().document))
+        self.assertNotIn("imulated", rendering.html(self.issue().document))
 
     def test_pulls_of_the_simulated_stand_are_marked_on_curves_verdict_and_sheet(self):
         Pull.objects.update(origin=Origin.SIMULATED)
@@ -59,7 +61,7 @@ class Simulated(Scene):
             self.assertEqual(setup["made_of"], "simulated")
             self.assertEqual({pull["nature"] for pull in setup["pulls"]}, {"simulated"})
         self.assertIn("no engine ran, so this is practice and no evidence", " ".join(self.read("verdict")["notes"]))
-        page = sheet_print.html(self.issue().document)
+        page = rendering.html(self.issue().document)
         self.assertIn("from the simulated stand, no engine ran", page)
         self.assertIn("SIMULATED", page[page.index("<svg") : page.index("</svg>")])
 
@@ -72,7 +74,7 @@ class Simulated(Scene):
 
 class SameNumbers(Scene):
     def words(self, sheet: Sheet) -> str:
-        pages = PdfReader(io.BytesIO(sheet_print.pdf(sheet.document))).pages
+        pages = PdfReader(io.BytesIO(rendering.pdf(sheet.document))).pages
         return re.sub(r"\s+", " ", " ".join(page.extract_text() for page in pages))
 
     def test_the_pdf_has_the_digits_of_the_screen(self):
@@ -92,10 +94,10 @@ class SameNumbers(Scene):
                     self.assertIn(number, words)
             for sentence in shown["headline"]:
                 self.assertIn(sentence, words)
-            page = html.unescape(sheet_print.html(sheet.document))
+            page = html.unescape(rendering.html(sheet.document))
             for sentence in [*shown["notes"], shown["method"], *shown["thresholds"]]:
                 self.assertIn(sentence, page)
-            table = sheet_print.table_file(sheet.document, "csv").decode().splitlines()
+            table = rendering.table_file(sheet.document, "csv").decode().splitlines()
             self.assertEqual(len(table) - 1, len(curves["speed_rpm"]))
             for row, speed in zip(table[1:], range(len(table) - 1), strict=True):
                 cells = [float(cell) for cell in row.split(",")]
@@ -116,16 +118,16 @@ class SameNumbers(Scene):
 
         source = (settings.ROOT / "web/src/setups/marks.ts").read_text()
         daylight = re.search(r"daylight: \[(.*?)\]", source).group(1)
-        self.assertEqual(tuple(re.findall(r"#\w{6}", daylight)), marks.COLOURS)
+        self.assertEqual(tuple(re.findall(r"#\w{6}", daylight)), setup_marks.COLOURS)
         shapes = re.search(r"const SHAPES: Shape\[\] = \[(.*?)\]", source).group(1)
-        self.assertEqual(tuple(re.findall(r"'(\w+)'", shapes)), marks.SHAPES)
+        self.assertEqual(tuple(re.findall(r"'(\w+)'", shapes)), setup_marks.SHAPES)
 
 
 class FromTheApplicationAlone(Scene):
     def test_a_pdf_is_made_without_any_connection_and_with_the_fonts_that_ship(self):
         sheet = self.issue()
         with mock.patch("socket.socket.connect", side_effect=AssertionError("something was fetched")):
-            made = sheet_print.pdf(sheet.document)
+            made = rendering.pdf(sheet.document)
         names = {
             str(font.get_object()["/BaseFont"])
             for page in PdfReader(io.BytesIO(made)).pages
@@ -135,7 +137,7 @@ class FromTheApplicationAlone(Scene):
         self.assertTrue(any("Source-Sans" in name or "SourceSans" in name for name in names), names)
 
     def test_the_page_names_no_address_elsewhere(self):
-        page = sheet_print.html(self.issue().document, page=True)
+        page = rendering.html(self.issue().document, page=True)
         wanted = re.findall(r"url\(([^)]*)\)|\b(?:src|href)=\"([^\"]*)\"", page)
         for address in (one or other for one, other in wanted):
             self.assertRegex(address.strip("\"'"), r"^(/static/|#)")
@@ -144,16 +146,16 @@ class FromTheApplicationAlone(Scene):
 class Frozen(Scene):
     def test_an_issued_sheet_never_changes_and_a_correction_says_what_changed(self):
         first = self.issue()
-        before = sheet_print.html(first.document)
+        before = rendering.html(first.document)
         scenes.pull(self.session, self.programme.setups.first(), self.operator, level=0.95)
         first.refresh_from_db()
-        self.assertEqual(sheet_print.html(first.document), before)
+        self.assertEqual(rendering.html(first.document), before)
         with self.assertRaises(Invalid) as refused:
             self.issue()
         self.assertEqual(list(refused.exception.fields), ["change"])
         second = self.issue(change="One pull more")
         self.assertEqual((first.number, second.number), (1, 2))
-        told = sheet_print.html(second.document, sheets.history_of(second))
+        told = rendering.html(second.document, report.history_of(second))
         self.assertIn("This is version 2", told)
         self.assertIn("One pull more", told)
 
@@ -167,10 +169,10 @@ class Frozen(Scene):
 
     def test_nothing_is_issued_of_nothing_or_by_a_reader(self):
         with self.assertRaises(NotAllowed):
-            sheets.issue(self.viewer, self.programme, USUAL, "", NOW)
+            report.issue(self.viewer, self.programme, USUAL, "", NOW)
         empty = scenes.programme(self.operator, engine="3.2 six", parts="inlet")
         with self.assertRaises(Refusal):
-            sheets.issue(self.operator, empty, USUAL, "", NOW)
+            report.issue(self.operator, empty, USUAL, "", NOW)
         self.assertEqual(Sheet.objects.count(), 0)
 
 
@@ -180,7 +182,7 @@ class Shown(Scene):
         engine.owner = "Ravel"
         engine.save()
         plain, open_ = (
-            sheet_print.html(self.compose(**kind)) for kind in ({}, {"show_owner": True, "show_prices": True})
+            rendering.html(self.compose(**kind)) for kind in ({}, {"show_owner": True, "show_prices": True})
         )
         self.assertNotIn("Ravel", plain)
         self.assertNotIn("Parts cost", plain)
@@ -189,7 +191,7 @@ class Shown(Scene):
 
     def compose(self, **kind: object) -> dict:
         self.programme.refresh_from_db()
-        return sheets.compose(self.operator, self.programme, Wanted(Choice(Standard.ISO_1585_SI), **kind), NOW)
+        return report.compose(self.operator, self.programme, Wanted(Choice(Standard.ISO_1585_SI), **kind), NOW)
 
     def test_losers_excluded_pulls_interests_and_the_handover_are_told(self):
         from stand.pulls import keeping
@@ -198,7 +200,7 @@ class Shown(Scene):
         keeping.exclude(self.operator, out, NOW, "hose off")
         setup = Setup.objects.get(programme=self.programme, position=1)
         decisions.decide(self.operator, self.programme, Choice(Standard.ISO_1585_SI), setup, "Most torque", NOW)
-        told = sheet_print.html(self.compose(interests="We sell B", remark="<script>alert(1)</script>"))
+        told = rendering.html(self.compose(interests="We sell B", remark="<script>alert(1)</script>"))
         for words in ("Pull 10: hose off.", "Interests.", "We sell B", "The engine leaves with", "Decided: B",
                       "emergency stop", "piston-to-valve clearance", "&lt;script&gt;", "behind"):  # fmt: skip
             self.assertIn(words, told)
@@ -210,7 +212,7 @@ class Shown(Scene):
         self.assertEqual(list(refused.exception.fields), ["remark"])
 
     def test_the_chart_is_drawn_with_text_and_without_scripts(self):
-        told = sheet_print.html(self.compose())
+        told = rendering.html(self.compose())
         self.assertIn("<svg", told)
         self.assertNotIn("<script", told)
         self.assertIn("Who leads in torque", told)

@@ -16,9 +16,9 @@ from stand.models import Origin, Pull
 from stand.pulls import keeping
 from stand.session import opening
 from stand.worker import pull_records as stand_records
-from verdicts import services
-from verdicts.choice import Choice
-from verdicts.comparison import NothingKept, compare
+from verdicts.comparison.aligned_pulls import NothingKept, compare
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice
 
 CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
 EQUAL = ((1.000, 1.004, 0.997), (1.001, 0.998, 1.003), (1.000, 1.003, 0.998))
@@ -180,7 +180,7 @@ class Notes(Scene):
     def test_a_range_needs_its_lower_end_below_its_upper(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         with self.assertRaises(Invalid):
-            services.judge(
+            judging.judge(
                 compare(self.programme, Standard.OBSERVED), Choice(Standard.OBSERVED, low_rpm=5000.0, high_rpm=4000.0)
             )
 

@@ -17,7 +17,7 @@ from jobs import service as jobs
 from jobs.models import Job
 from programmes.order import orders
 from shop.models import Role
-from verdicts import odds
+from verdicts.outlook import odds
 
 ROOT = Path(__file__).resolve().parents[3]
 SMALL_PLAN = {

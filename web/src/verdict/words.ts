@@ -1,4 +1,4 @@
-/** A few words of the verdict, the same on the screen as on the sheet (server: verdicts/sheets.py). */
+/** A few words of the verdict, the same on the screen as on the sheet (server: verdicts/customer_report/report.py). */
 import type { Schema } from '../api/client'
 import { figure } from '../figures'
 

@@ -1,0 +1,134 @@
+"""Files to take along: raw samples, reduced curves, a whole programme; and a programme read back in."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import File, Form, Router, Schema
+from ninja.files import UploadedFile
+
+from curves.archive import exports
+from curves.archive import service as archive
+from curves.files.table import FileProblem
+from curves.pull_log.api import standard_asked
+from programmes.models import Programme
+from shop.models import Person
+from shop.permissions import is_person, require_operator, units_of
+from shop.refusals import Invalid
+from stand.models import Pull
+
+router = Router(tags=["files"])
+
+
+LONGEST_QUESTION = 200  # as the column holds
+
+
+class ReadBackOut(Schema):
+    id: int
+    question: str
+
+
+class PartBroughtOut(Schema):
+    """`same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another."""
+
+    name: str
+    here: bool
+    same: bool
+
+
+class BringingOut(Schema):
+    question: str
+    engine: str
+    engine_here: bool
+    setups: int
+    pulls: int
+    parts: list[PartBroughtOut]
+
+
+def _programme(person: Person, programme_id: int) -> Programme:
+    return get_object_or_404(Programme.objects.visible_to(person).select_related("build"), pk=programme_id)
+
+
+def _attachment(content: bytes, kind: str, name: str) -> HttpResponse:
+    answer = HttpResponse(content, content_type=kind)
+    answer["Content-Disposition"] = f'attachment; filename="{name}"'
+    answer["Cache-Control"] = "private, no-store"
+    return answer
+
+
+@router.get("/pulls/{pull_id}/raw.{kind}", operation_id="raw_file", response={200: None})
+def raw_file(request: HttpRequest, pull_id: int, kind: str):
+    """The samples as CSV, MDF4 or Parquet."""
+    assert is_person(request.user)
+    seen = Pull.objects.filter(session__programme__in=Programme.objects.visible_to(request.user))
+    pull = get_object_or_404(seen.select_related("setup", "session__programme"), pk=pull_id)
+    content = exports.raw_file(pull, kind)
+    name = exports.file_name(pull.session.programme.question, "pull", pull.number, pull.setup.letter)
+    return _attachment(content, exports.RAW_TYPES[kind], f"{name}.{kind}")
+
+
+@router.get("/programmes/{programme_id}/curves.{kind}", operation_id="curves_file", response={200: None})
+def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: str = ""):
+    """The reduced curves as CSV or XLSX."""
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    chosen = standard_asked(programme, standard)
+    content = exports.curves_file(programme, chosen, units_of(request.user), kind)
+    name = exports.file_name(programme.question, chosen)
+    return _attachment(content, exports.SHEET_TYPES[kind], f"{name}.{kind}")
+
+
+@router.get("/programmes/{programme_id}/archive", operation_id="programme_archive", response={200: None})
+def take_out(request: HttpRequest, programme_id: int):
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    content = archive.write(request.user, programme, timezone.now())
+    return _attachment(content, "application/zip", f"{exports.file_name(programme.question)}.zip")
+
+
+@router.post("/archives/look", response=BringingOut, operation_id="look_into_archive")
+def look_into(request: HttpRequest, file: File[UploadedFile]):
+    """What a zip would bring; nothing is written."""
+    with _said_of_the_file():
+        found = archive.look(_operator(request), _content(file))
+    return BringingOut(
+        question=found.question, engine=found.engine, engine_here=found.engine_here, setups=found.setups,
+        pulls=found.pulls,
+        parts=[PartBroughtOut(name=one.name, here=one.here, same=one.same_as is not None) for one in found.parts],
+    )  # fmt: skip
+
+
+@router.post("/archives", response=ReadBackOut, operation_id="read_archive")
+def read_back(request: HttpRequest, file: File[UploadedFile], question: Form[str] = "", link_parts: Form[bool] = False):
+    """A programme from its zip; all of it or nothing."""
+    person, plain = _operator(request), " ".join(question.split())
+    if len(plain) > LONGEST_QUESTION:
+        raise Invalid("The question is too long.", fields={"question": f"at most {LONGEST_QUESTION} letters"})
+    with _said_of_the_file():
+        made = archive.read(person, _content(file), timezone.now(), plain, link_parts=link_parts)
+    return ReadBackOut(id=made.pk, question=made.question)
+
+
+def _operator(request: HttpRequest) -> Person:
+    assert is_person(request.user)
+    require_operator(request.user)
+    return request.user
+
+
+def _content(file: UploadedFile) -> bytes:
+    if (file.size or 0) > archive.LARGEST:
+        raise Invalid("The file is too large.", fields={"file": f"at most {archive.LARGEST / 1e6:.0f} MB"})
+    return bytes(file.read())
+
+
+@contextmanager
+def _said_of_the_file() -> Iterator[None]:
+    try:
+        yield
+    except FileProblem as problem:
+        told = str(problem)
+        raise Invalid(f"Nothing was read: {told}.", fields={"file": told}) from problem

@@ -1,0 +1,193 @@
+"""Comparability: of two pulls or setups, of all kept pulls, its windows, and letting a pull in."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+from torvix_core.air.standards import Standard
+from torvix_core.pull import comparability
+from torvix_core.pull.comparability import Check, Window
+
+from curves.comparability import messages as comparing_words
+from curves.comparability import pull_screening
+from curves.reduction import correct
+from programmes.models import Programme
+from shop.models import Person
+from shop.permissions import is_person, units_of
+from shop.refusals import Invalid
+from stand.models import Pull
+
+router = Router(tags=["comparability"])
+WINDOWS = "/programmes/{programme_id}/comparison-windows"
+
+
+class ComparisonCheckOut(Schema):
+    key: str
+    name: str
+    level: str
+    level_label: str
+    found: str
+    window: str
+    effect: str
+    basis: str
+    planned: bool
+
+
+class ComparisonOut(Schema):
+    level: str
+    line: str
+    checks: list[ComparisonCheckOut]
+
+
+class JudgedOut(Schema):
+    """`against` is the number of the pull that it was held against; none where there is none."""
+
+    pull_id: int
+    number: int
+    against: int | None
+    level: str
+    line: str
+    counts: bool
+    let_in_reason: str
+    let_in_by: str
+
+
+class ComparisonWindowOut(Schema):
+    key: str
+    name: str
+    unit: str
+    note: float
+    block: float
+    usual: bool
+
+
+class ComparisonWindowIn(Schema):
+    key: str
+    note: float
+    block: float
+
+
+class WindowsIn(Schema):
+    windows: list[ComparisonWindowIn]
+
+
+class ReasonIn(Schema):
+    reason: str = ""
+
+
+def _programme(person: Person, programme_id: int) -> Programme:
+    return get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
+
+
+def comparison_out(checks: Sequence[Check], units: Mapping[str, str]) -> ComparisonOut:
+    return ComparisonOut(
+        level=comparability.worst(checks),
+        line=comparing_words.line(checks, units),
+        checks=[
+            ComparisonCheckOut(
+                key=check.key, name=comparing_words.NAMES[check.key], level=check.level,
+                level_label=comparing_words.LEVELS[check.level], found=comparing_words.found_words(check, units),
+                window=comparing_words.window_words(check, units), effect=comparing_words.effect_words(check),
+                basis=comparing_words.BASES[check.basis], planned=check.planned,
+            )
+            for check in checks
+        ],
+    )  # fmt: skip
+
+
+@router.get("/programmes/{programme_id}/comparability", response=ComparisonOut, operation_id="comparability")
+def read_comparison(
+    request: HttpRequest, programme_id: int, first: int | None = None, second: int | None = None,
+    first_setup: int | None = None, second_setup: int | None = None,
+):  # fmt: skip
+    """Two pulls by their ids, or the kept pulls of two setups: the second against the first."""
+    assert is_person(request.user)
+    programme = _programme(request.user, programme_id)
+    pulls, units = correct.pulls_of(programme), units_of(request.user)
+    if first_setup is not None and second_setup is not None:
+        one, other = (get_object_or_404(programme.setups, pk=pk) for pk in (first_setup, second_setup))
+        kept = correct.kept_of(pulls, Standard(programme.standard))
+        return comparison_out(pull_screening.between_setups(programme, one, other, kept), units)
+    known = {pull.pk: pull for pull in pulls}
+    if first not in known or second not in known:
+        raise Invalid("Name two pulls of this programme, or two of its setups.", fields={"first": "not a pull of it"})
+    return comparison_out(
+        pull_screening.between(programme, known[first], known[second], Standard(programme.standard)), units
+    )
+
+
+def _judged(programme: Programme, units: Mapping[str, str]) -> list[JudgedOut]:
+    kept = correct.kept_of(correct.pulls_of(programme), Standard(programme.standard))
+    return [
+        JudgedOut(
+            pull_id=one.pull.pk, number=one.pull.number, against=one.against.number if one.against else None,
+            level=one.level, line=comparing_words.line(one.checks, units) if one.against else "", counts=one.counts,
+            let_in_reason=one.let_in.reason if one.let_in else "", let_in_by=str(one.let_in.by) if one.let_in else "",
+        )
+        for one in pull_screening.judge(programme, kept).values()
+    ]  # fmt: skip
+
+
+@router.get("/programmes/{programme_id}/judged", response=list[JudgedOut], operation_id="judged_pulls")
+def read_judged(request: HttpRequest, programme_id: int):
+    """Every kept pull held against the baseline nearest to it."""
+    assert is_person(request.user)
+    return _judged(_programme(request.user, programme_id), units_of(request.user))
+
+
+def _windows(programme: Programme, units: Mapping[str, str]) -> list[ComparisonWindowOut]:
+    return [
+        ComparisonWindowOut(
+            key=key, name=comparing_words.NAMES[key], unit=comparing_words.unit_of(key, units),
+            note=comparing_words.shown(key, window.note, units), block=comparing_words.shown(key, window.block, units),
+            usual=window == comparability.WINDOWS[key],
+        )
+        for key, window in pull_screening.windows_of(programme).items()
+    ]  # fmt: skip
+
+
+@router.get(WINDOWS, response=list[ComparisonWindowOut], operation_id="comparison_windows")
+def read_windows(request: HttpRequest, programme_id: int):
+    assert is_person(request.user)
+    return _windows(_programme(request.user, programme_id), units_of(request.user))
+
+
+@router.put(WINDOWS, response=list[ComparisonWindowOut], operation_id="set_comparison_windows")
+def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn):
+    assert is_person(request.user)
+    programme, units = _programme(request.user, programme_id), units_of(request.user)
+    wanted = {
+        one.key: Window(
+            comparing_words.stored(one.key, one.note, units), comparing_words.stored(one.key, one.block, units)
+        )
+        for one in given.windows
+    }
+    pull_screening.set_windows(request.user, programme, wanted)
+    return _windows(programme, units)
+
+
+def _pull(person: Person, pull_id: int) -> Pull:
+    seen = Programme.objects.visible_to(person)
+    return get_object_or_404(
+        Pull.objects.select_related("session__programme").filter(session__programme__in=seen), pk=pull_id
+    )
+
+
+@router.post("/pulls/{pull_id}/let-in", response=list[JudgedOut], operation_id="let_pull_in")
+def let_in(request: HttpRequest, pull_id: int, given: ReasonIn):
+    assert is_person(request.user)
+    pull = _pull(request.user, pull_id)
+    pull_screening.let_in(request.user, pull, given.reason, timezone.now())
+    return _judged(pull.session.programme, units_of(request.user))
+
+
+@router.delete("/pulls/{pull_id}/let-in", response=list[JudgedOut], operation_id="shut_pull_out")
+def shut_out(request: HttpRequest, pull_id: int):
+    assert is_person(request.user)
+    pull = _pull(request.user, pull_id)
+    pull_screening.shut_out(request.user, pull)
+    return _judged(pull.session.programme, units_of(request.user))

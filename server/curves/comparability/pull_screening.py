@@ -1,0 +1,259 @@
+"""Which pulls of a programme may be held against each other, and which count only because somebody let them in."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime
+
+import numpy as np
+from torvix_core.air.standards import Standard
+from torvix_core.engine.geometry import power
+from torvix_core.pull import comparability
+from torvix_core.pull.comparability import Check, Facts, Level, Window
+from torvix_core.pull.curve import shared_grid
+from torvix_core.pull.reduction import StandInertia
+
+from curves.models import ComparisonWindow, LetIn, Reduced
+from curves.reduction.correct import CorrectedPull, corrected
+from curves.reduction.nature import Nature, nature_of
+from programmes.models import BoostPolicy, MixturePolicy, Programme, Setup
+from programmes.plan.plans import SETTING
+from shop.models import Person
+from shop.permissions import require_operator
+from shop.refusals import Invalid, Refusal
+from shop.texts import optional
+from stand.models import Pull, PullState, Purpose
+
+SETTING_KEYS = {"spark_advance": "spark", "mixture_target": "mixture_target", "boost_target": "boost_target"}
+
+
+@dataclass(frozen=True)
+class Judged:
+    """One pull held against another: the checks, and whether it counts. `against` None: nothing to hold it against."""
+
+    pull: Pull
+    against: Pull | None
+    checks: Sequence[Check]
+    let_in: LetIn | None
+
+    @property
+    def level(self) -> Level:
+        return comparability.worst(self.checks)
+
+    @property
+    def counts(self) -> bool:
+        return self.level is not Level.BLOCK or self.let_in is not None
+
+
+def windows_of(programme: Programme) -> dict[str, Window]:
+    """The usual windows, with those that the programme has of its own."""
+    own = {row.key: Window(row.note, row.block) for row in programme.comparison_windows.all()}
+    return {**comparability.WINDOWS, **own}
+
+
+def configurations(programme: Programme) -> dict[int, dict[str, str]]:
+    """Part in each slot and text of each setting, by setup: as planned."""
+    found = {}
+    for setup in programme.setups.prefetch_related("parts", "settings"):
+        parts = {part.slot: part.name for part in setup.parts.all()}
+        found[setup.pk] = parts | {one.key: one.text for one in setup.settings.all()}
+    return found
+
+
+def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[str, str]) -> Facts:
+    """What a pull brings to a comparison, over the range that is compared; torque as observed."""
+    pull = found.pull
+    reduced: Reduced = pull.reduced
+    told = {**configuration, **pull.set_to}
+    plain = {SETTING_KEYS.get(key.removeprefix(SETTING), key.removeprefix(SETTING)): text for key, text in told.items()}
+    included = {StandInertia.INCLUDED: True, StandInertia.NOT_INCLUDED: False}.get(
+        StandInertia(reduced.options.get("stand_inertia", pull.inertia_in_torque))
+    )
+    speed, torque = np.array(reduced.speed_rpm), np.array(reduced.torque)
+    used = (speed >= programme.low_rpm - 1e-6) & (speed <= programme.high_rpm + 1e-6)
+    return Facts(
+        speed_rpm=speed[used],
+        torque=torque[used],
+        means={name: np.array(values, dtype=np.float64)[used] for name, values in reduced.means.items()},
+        session=pull.session_id,
+        setup=pull.setup_id,
+        at_s=pull.started_at.timestamp() if pull.started_at else None,
+        air_temperature=pull.air.temperature if pull.air else None,
+        ambient=pull.air.barometer if pull.air else None,
+        factor=found.factor,
+        factor_inside=found.inside,
+        sweep_rate_rpm_s=float(reduced.cut.get("sweep_rate_rpm_s") or 0.0),
+        inertia_included=included,
+        inertia=float(reduced.options.get("inertia", pull.inertia)),
+        spark=_number(plain.get("spark", "")),
+        fuel=pull.session.fuel,
+        operator=str(pull.operator),
+        revision=pull.build.revision,
+        first_after_change=pull.first_after_change and pull.purpose == Purpose.WARM_UP,
+        resolution=pull.torque_step / 2 / float(torque.mean()) if pull.torque_step else 0.0,
+        configuration=plain,
+        stepwise=pull.purpose == Purpose.STEPS,
+        simulated=nature_of(pull) is Nature.SIMULATED,
+        boost_as_it_comes=programme.boost_policy == BoostPolicy.EQUAL_DRIVE,
+        mixture_as_delivered=programme.mixture_policy == MixturePolicy.DELIVERED,
+    )
+
+
+def _number(text: str) -> float | None:
+    found = re.match(r"[-+]?\d+(\.\d+)?", text.strip().replace(",", "."))
+    return float(found[0]) if found else None
+
+
+def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool = False) -> dict[int, Judged]:
+    """Every kept pull held against the baseline nearest to it, by its primary key.
+
+    `first_pulls`: all are the first after a change, a class of its own in which that is no difference.
+
+    The first kept pull of the baseline in a session is what the others of the session are held against, and later
+    ones of the baseline that are comparable join it.
+    """
+    windows, configured = windows_of(programme), configurations(programme)
+    let_in = {one.pull_id: one for one in LetIn.objects.filter(pull__session__programme=programme).select_related("by")}
+    baselines = {setup.pk for setup in programme.setups.all() if setup.is_baseline}
+    facts = {found.pull.pk: facts_of(programme, found, configured.get(found.pull.setup_id, {})) for found in kept}
+    if first_pulls:
+        facts = {key: replace(one, first_after_change=True) for key, one in facts.items()}
+    of_session: dict[int, set[int]] = {}
+    for found in kept:
+        of_session.setdefault(found.pull.session_id, set()).add(found.pull.setup_id)
+
+    def held(pull: Pull, against: Pull | None) -> Judged:
+        if against is None:
+            return Judged(pull, None, (), let_in.get(pull.pk))
+        linked = bool(of_session[pull.session_id] & of_session[against.session_id])
+        checks = comparability.compare(facts[against.pk], facts[pull.pk], windows, linked)
+        return Judged(pull, against, checks, let_in.get(pull.pk))
+
+    judged: dict[int, Judged] = {}
+    anchors: list[Pull] = []
+    for pull in sorted((found.pull for found in kept), key=lambda one: one.number):
+        if pull.setup_id in baselines:
+            judged[pull.pk] = held(pull, _nearest(anchors, pull))
+            if judged[pull.pk].counts:
+                anchors.append(pull)
+    for found in kept:
+        if found.pull.pk not in judged:
+            judged[found.pull.pk] = held(found.pull, _nearest(anchors, found.pull))
+    return judged
+
+
+def _nearest(anchors: Sequence[Pull], pull: Pull) -> Pull | None:
+    """Of the same session where there is one, else of another; the nearest by number."""
+    here = [one for one in anchors if one.session_id == pull.session_id] or list(anchors)
+    return min(here, key=lambda one: abs(one.number - pull.number), default=None)
+
+
+def between(programme: Programme, first: Pull, second: Pull, standard: Standard) -> tuple[Check, ...]:
+    """The second pull held against the first. Refusal where one gave no curve."""
+    configured = configurations(programme)
+    facts = []
+    for pull in (first, second):
+        try:
+            found, known = corrected(pull, standard), True
+        except Refusal:
+            found, known = _as_it_is(pull), False
+        one = facts_of(programme, found, configured.get(pull.setup_id, {}))
+        # A pull without air has no factor to be held against the other's.
+        facts.append(one if known else replace(one, factor=None))
+    return comparability.compare(facts[0], facts[1], windows_of(programme), _linked(programme, first, second))
+
+
+def _as_it_is(pull: Pull) -> CorrectedPull:
+    """The figures that there are, whatever they are corrected to. Refusal where there is no curve."""
+    reduced: Reduced | None = getattr(pull, "reduced", None)
+    if reduced is None or not reduced.speed_rpm:
+        raise Refusal(f"{pull} gave no curve, so nothing can be held against it.", code="no_curve")
+    speed, torque = np.array(reduced.speed_rpm), np.array(reduced.torque)
+    return CorrectedPull(pull, speed, torque, power(torque, speed), 1.0, True)
+
+
+def _linked(programme: Programme, first: Pull, second: Pull) -> bool:
+    rows = Pull.objects.filter(session_id__in=(first.session_id, second.session_id), state=PullState.COMPLETE)
+    setups: dict[int, set[int]] = {}
+    for session, setup in rows.values_list("session_id", "setup_id").distinct():
+        setups.setdefault(session, set()).add(setup)
+    return bool(set.intersection(*setups.values())) if setups else False
+
+
+def between_setups(
+    programme: Programme, first: Setup, second: Setup, kept: Sequence[CorrectedPull]
+) -> tuple[Check, ...]:
+    """The mean of the kept pulls of one setup against that of another. Refusal where one has none."""
+    configured = configurations(programme)
+    facts = []
+    for setup in (first, second):
+        own = [
+            facts_of(programme, found, configured.get(setup.pk, {}))
+            for found in kept
+            if found.pull.setup_id == setup.pk
+        ]
+        if not own:
+            raise Refusal(f"{setup} has no kept pull yet.", code="nothing_kept")
+        facts.append(_mean(own))
+    of_session: dict[int, set[int]] = {}
+    for found in kept:
+        of_session.setdefault(found.pull.session_id, set()).add(found.pull.setup_id)
+    mine = [of_session[found.pull.session_id] for found in kept if found.pull.setup_id == second.pk]
+    theirs = [of_session[found.pull.session_id] for found in kept if found.pull.setup_id == first.pk]
+    linked = any(one & other for one in mine for other in theirs)
+    return comparability.compare(facts[0], facts[1], windows_of(programme), linked)
+
+
+def _mean(facts: Sequence[Facts]) -> Facts:
+    """One set of facts for several pulls: channels that all have, on the bins that all have."""
+    speed, torque = shared_grid([one.speed_rpm for one in facts], [one.torque for one in facts])
+    shared = set.intersection(*(set(one.means) for one in facts))
+    speeds = [one.speed_rpm for one in facts]
+    means = {name: shared_grid(speeds, [one.means[name] for one in facts])[1].mean(axis=0) for name in shared}
+
+    def mean(values: Sequence[float | None]) -> float | None:
+        known = [value for value in values if value is not None]
+        return sum(known) / len(known) if len(known) == len(values) else None
+
+    return replace(
+        facts[0], speed_rpm=speed, torque=torque.mean(axis=0), means=means,
+        at_s=mean([one.at_s for one in facts]), air_temperature=mean([one.air_temperature for one in facts]),
+        factor=mean([one.factor for one in facts]), factor_inside=all(one.factor_inside for one in facts),
+        sweep_rate_rpm_s=sum(one.sweep_rate_rpm_s for one in facts) / len(facts),
+    )  # fmt: skip
+
+
+def let_in(person: Person, pull: Pull, reason: str, at: datetime) -> LetIn:
+    """A pull that is not comparable counts all the same."""
+    require_operator(person)
+    plain = optional(reason, "reason", 300)
+    if not plain:
+        raise Invalid("Say why it may count.", fields={"reason": "why the difference does not matter here"})
+    made, _ = LetIn.objects.update_or_create(pull=pull, defaults={"reason": plain, "by": person, "at": at})
+    return made
+
+
+def shut_out(person: Person, pull: Pull) -> None:
+    """What the windows say holds again."""
+    require_operator(person)
+    LetIn.objects.filter(pull=pull).delete()
+
+
+def set_windows(person: Person, programme: Programme, wanted: Mapping[str, Window]) -> None:
+    """Windows of a programme's own, SI; a key that is not named goes back to the usual."""
+    require_operator(person)
+    wrong = {}
+    for key, window in wanted.items():
+        if key not in comparability.WINDOWS:
+            wrong[key] = "there is no such check"
+        elif not (np.isfinite([window.note, window.block]).all() and 0 <= window.note <= window.block):
+            wrong[key] = "the first must not be below zero, nor above the second"
+    if wrong:
+        raise Invalid("The windows cannot be used: see the fields.", fields=wrong)
+    programme.comparison_windows.exclude(key__in=wanted).delete()
+    for key, window in wanted.items():
+        ComparisonWindow.objects.update_or_create(
+            programme=programme, key=key, defaults={"note": window.note, "block": window.block}
+        )

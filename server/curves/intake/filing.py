@@ -1,0 +1,217 @@
+"""Pulls that were not recorded here: where they are filed, and everything that is kept of each."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
+from datetime import date, datetime, time, timedelta
+from typing import Any
+
+import numpy as np
+from django.db import transaction
+from django.db.models import Max
+from django.utils import timezone
+from torvix_core import VERSION
+from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.pull.reduction import NotASweep, Options, StandInertia
+from torvix_core.units import quantities
+
+from curves.models import Reduced
+from curves.reduction.correct import UNKNOWN_STANDARD
+from curves.reduction.reduce import EMPTY, fields_of_figures, fields_of_trace
+from engines.builds.service import mark_used as close_build
+from programmes.expectations.service import seal
+from programmes.models import STANDARDS, Programme, Setup
+from shop.models import Person, Stand
+from shop.refusals import Invalid
+from shop.texts import optional
+from stand.models import Channel, Origin, Pull, PullState, Session, Standing
+from stand.pulls.codec import pack
+from stand.pulls.samples import TIME, figures_of, trace_of
+from stand.signals import session_opened
+
+ELSEWHERE = "Elsewhere"
+NOON = time(12)
+
+
+@dataclass(frozen=True)
+class Where:
+    """What is known of pulls that come together: when and on which stand, in which air, how the stand reads."""
+
+    day: date
+    stand_name: str = ""
+    fuel: str = ""
+    inertia_in_torque: str = StandInertia.UNKNOWN
+    inertia: float = 0.0  # kg·m², to be added where the stand leaves it out
+    figures_standard: str = ""  # of printed figures
+    barometer: float | None = None  # Pa; all three or none
+    air_temperature: float | None = None  # K
+    relative_humidity: float | None = None  # 0 to 1
+    keep: bool = False  # counted at once, without a look at each
+
+
+def checked(where: Where, today: date) -> Where:
+    """The same with its texts in order. Invalid names the field."""
+    wrong = {}
+    if where.day > today:
+        wrong["day"] = "lies in the future"
+    air = (where.barometer, where.air_temperature, where.relative_humidity)
+    if any(value is None for value in air) and any(value is not None for value in air):
+        wrong["barometer"] = "give pressure, temperature and humidity, or none of them"
+    if where.barometer is not None and not 50_000 <= where.barometer <= 110_000:
+        wrong["barometer"] = "between 50 and 110 kPa, as read at the inlet"
+    if where.air_temperature is not None and not 233.15 <= where.air_temperature <= 353.15:
+        wrong["air_temperature"] = "between -40 and 80 °C"
+    if where.relative_humidity is not None and not 0 <= where.relative_humidity <= 1:
+        wrong["relative_humidity"] = "between 0 and 100 %"
+    if where.inertia_in_torque not in list(StandInertia):
+        wrong["inertia_in_torque"] = f"one of {', '.join(StandInertia)}"
+    if not 0 <= where.inertia <= 50:
+        wrong["inertia"] = "between 0 and 50 kg·m²"
+    if where.figures_standard not in ("", UNKNOWN_STANDARD, *STANDARDS):
+        wrong["figures_standard"] = "a standard, observed, or unknown"
+    if wrong:
+        raise Invalid("What is said of these pulls cannot be used: see the fields.", fields=wrong)
+    return replace(
+        where,
+        stand_name=optional(where.stand_name, "stand_name", 80) or ELSEWHERE,
+        fuel=optional(where.fuel, "fuel", 80),
+    )
+
+
+def session_for(person: Person, programme: Programme, where: Where) -> Session:
+    """The session of that day and stand, made where there is none. A stand known by name only is never linked to."""
+    stand, _ = Stand.objects.get_or_create(name=where.stand_name, defaults={"on_line": False})
+    zone = timezone.get_current_timezone()
+    opened = datetime.combine(where.day, time(0), zone)
+    session, made = Session.objects.get_or_create(
+        programme=programme, stand=stand, filed=True, opened_at=opened, fuel=where.fuel,
+        defaults={"closed_at": opened + timedelta(days=1) - timedelta(seconds=1), "opened_by": person},
+    )  # fmt: skip
+    if made:
+        session_opened.send(sender=Session, session=session, at=timezone.now())
+    return session
+
+
+@dataclass
+class Filed:
+    """A pull that is about to be kept: its channels as (unit, values), and its curve or why there is none."""
+
+    setup: Setup
+    origin: Origin
+    source: str
+    channels: Mapping[str, tuple[str, np.ndarray]]
+    where: Where
+    reduced: dict[str, Any] = field(default_factory=dict)
+    torque_step: float = 0.0  # N·m
+    purpose: str = "sweep"
+
+    @property
+    def options(self) -> Options:
+        return Options(stand_inertia=StandInertia(self.where.inertia_in_torque), inertia=self.where.inertia)
+
+    def reduce(self) -> None:
+        """Make its curve; a pull that gives none says why, and is kept."""
+        try:
+            if self.origin is Origin.FILE:
+                self.reduced = fields_of_trace(trace_of(self.channels), self.options, steps=self.purpose == "steps")
+            else:
+                self.reduced = fields_of_figures(*self.figures())
+        except (NotASweep, ValueError) as error:
+            self.reduced = {"refused": str(error)[:300], **{name: kind() for name, kind in EMPTY.items()}}
+
+    def figures(self) -> tuple[np.ndarray, np.ndarray]:
+        return figures_of(self.channels)
+
+    def air(self) -> tuple[float, float, float] | None:
+        """Of its own channels, else as it was said for all; Pa, K, 0 to 1."""
+        own = []
+        for name in ("barometer", "air_temperature", "relative_humidity"):
+            if name in self.channels:
+                unit, values = self.channels[name]
+                with np.errstate(invalid="ignore"):
+                    mean = float(np.nanmean(quantities.to_si(values, unit))) if np.isfinite(values).any() else None
+                own.append(mean)
+        if len(own) == 3 and all(value is not None for value in own):
+            barometer, temperature, humidity = own
+            if 50_000 <= barometer <= 110_000 and 233.15 <= temperature <= 353.15 and 0 <= humidity <= 1:  # type: ignore[operator]
+                return barometer, temperature, humidity  # type: ignore[return-value]
+        where = self.where
+        if where.barometer is None or where.air_temperature is None or where.relative_humidity is None:
+            return None
+        return where.barometer, where.air_temperature, where.relative_humidity
+
+
+@transaction.atomic
+def keep(person: Person, programme: Programme, filed: Sequence[Filed], at: datetime) -> list[Pull]:
+    """Everything of these pulls, or nothing; in their order."""
+    if not filed:
+        return []
+    Programme.objects.select_for_update().get(pk=programme.pk)  # numbers are given one after the other
+    last = Pull.objects.filter(session__programme=programme).aggregate(last=Max("number"))["last"] or 0
+    sessions = {where: session_for(person, programme, where) for where in {one.where for one in filed}}
+    in_session = {session.pk: session.pulls.count() for session in sessions.values()}
+    pulls = []
+    for number, one in enumerate(filed, start=last + 1):
+        session = sessions[one.where]
+        pulls.append(_pull(person, programme, session, number, in_session[session.pk], one, at))
+        in_session[session.pk] += 1
+    made = Pull.objects.bulk_create(pulls)
+    Reduced.objects.bulk_create(
+        Reduced(pull=pull, core_version=VERSION, options=asdict(one.options), **one.reduced)
+        for pull, one in zip(made, filed, strict=True)
+    )
+    Channel.objects.bulk_create(
+        channel for pull, one in zip(made, filed, strict=True) for channel in _channels(pull, one)
+    )
+    for setup in {one.setup.pk: one.setup for one in filed}.values():
+        seal(setup, at)
+    close_build(programme.build, at)
+    return made
+
+
+def _pull(
+    person: Person, programme: Programme, session: Session, number: int, place: int, one: Filed, at: datetime
+) -> Pull:
+    """The row of one pull. The time of day is not known: pulls follow one another from noon, and none is shown."""
+    cut, curve, air = one.reduced["cut"], one.reduced["speed_rpm"], one.air()
+    rate_hz = None
+    if TIME in one.channels and len(one.channels[TIME][1]) > 1:
+        time = one.channels[TIME][1]
+        rate_hz = float((len(time) - 1) / (time[-1] - time[0]))
+    kept = one.where.keep and bool(curve)
+    return Pull(
+        session=session, number=number, setup=one.setup, build=programme.build, purpose=one.purpose,
+        origin=one.origin, source=one.source[:200], state=PullState.COMPLETE,
+        figures_standard="" if one.origin == Origin.FILE else one.where.figures_standard or UNKNOWN_STANDARD,
+        torque_step=one.torque_step,
+        armed_at=datetime.combine(one.where.day, NOON, timezone.get_current_timezone()) + timedelta(minutes=place),
+        operator=person,
+        sweep_start_rpm=curve[0] if curve else programme.sweep_start_rpm,
+        sweep_end_rpm=curve[-1] if curve else programme.sweep_end_rpm,
+        sweep_rate_rpm_s=cut.get("sweep_rate_rpm_s") or programme.sweep_rate_rpm_s,
+        rate_hz=rate_hz, inertia_in_torque=one.where.inertia_in_torque, inertia=one.where.inertia,
+        channel_list=[[name, unit] for name, (unit, _) in one.channels.items() if name != TIME],
+        barometer=air[0] if air else None, air_temperature=air[1] if air else None,
+        relative_humidity=air[2] if air else None,
+        standing=Standing.ACCEPTED if kept else Standing.UNDECIDED,
+        judged_at=at if kept else None, judged_by=person if kept else None,
+    )  # fmt: skip
+
+
+def _channels(pull: Pull, one: Filed) -> list[Channel]:
+    rows = []
+    for position, (name, (unit, samples)) in enumerate(one.channels.items()):
+        codec, data = pack(samples)
+        about = {"name": name, "unit": unit[:16], "codec": codec, "samples": len(samples)}
+        rows.append(Channel(pull=pull, position=position, data=data, **about))
+    return rows
+
+
+def standard_words(figures_standard: str) -> str:
+    """What printed figures are, for people."""
+    if figures_standard == UNKNOWN_STANDARD:
+        return "not known whether corrected"
+    if figures_standard == Standard.OBSERVED:
+        return "as observed"
+    return f"corrected to {DEFINITIONS[Standard(figures_standard)].label}"

@@ -1,0 +1,310 @@
+"""Files that somebody brings: taken as they are, recognised, mapped, and read by a job."""
+
+from __future__ import annotations
+
+import hashlib
+import logging
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass
+from datetime import date, datetime
+from typing import Any
+
+import numpy as np
+from django.db import InterfaceError, OperationalError, transaction
+from django.db.models import Max
+from torvix_core.engine.fuel import FUELS, Fuel
+from torvix_core.pull.recording_overlap import Overlap
+from torvix_core.units import quantities
+
+from curves.files import mapping
+from curves.files.apart import read_table_apart
+from curves.files.mapping import Mapped
+from curves.files.table import LARGEST_FILE, Column, FileProblem, FileTable
+from curves.intake import known_recordings
+from curves.intake.filing import Filed, Where, checked, keep
+from curves.models import FileState, Import, KnownLayout, SourceFile
+from engines.sheet import sheets
+from jobs import kinds
+from jobs import service as jobs
+from jobs.kinds import Queue, Watch
+from jobs.models import Job
+from programmes.models import Programme, Setup
+from shop.models import Person
+from shop.permissions import require_operator
+from shop.refusals import Invalid, Refusal
+from stand.models import Origin, Pull
+
+log = logging.getLogger(__name__)
+KIND = "import_files"
+MOST_FILES = 1000
+AT_ONCE = 20  # files kept in one transaction
+SHOWN_ROWS = 4
+OUR_FAULT = "It could not be read by a fault of the application, which is in the log. The other files are not touched."
+PETROL = 14.7  # kg of air for one of fuel, where the build does not say what it burns
+
+
+def begin(person: Person, programme: Programme, at: datetime) -> Import:
+    require_operator(person)
+    return Import.objects.create(programme=programme, by=person, at=at)
+
+
+def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile:
+    """Keep one file as it came, and look what is in it. A file that cannot be read is told, and not kept."""
+    require_operator(person)
+    if jobs.is_going_on(batch.job):
+        raise Refusal("These files are being read now. Wait for the end, or begin another import.", code="import_begun")
+    if batch.files.count() >= MOST_FILES:
+        raise Refusal(f"{MOST_FILES} files are read at once. Read these first.", code="too_many_files")
+    name = "".join(letter for letter in name if letter.isprintable())[:200] or "file"
+    file = SourceFile(of=batch, name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content))
+    seen = SourceFile.objects.filter(of__programme=batch.programme_id, sha256=file.sha256)
+    twin = seen.filter(state=FileState.READ).select_related("pull").first()
+    try:
+        if len(content) > LARGEST_FILE:
+            raise FileProblem(f"it is {len(content) / 1e6:.0f} MB; at most {LARGEST_FILE / 1e6:.0f} MB are read")
+        if twin and twin.pull:
+            file.state, file.told = FileState.DUPLICATE, f"The very file that pull {twin.pull.number} came from."
+        elif seen.filter(of=batch).exists():
+            file.state, file.told = FileState.DUPLICATE, "The same file was given twice."
+        else:
+            table = read_table_apart(content)
+            file.layout, file.layout_key, file.content = _described(table), mapping.layout_key(table), content
+    except FileProblem as problem:
+        file.state, file.told = FileState.REFUSED, _sentence(str(problem))
+    except Exception:
+        log.exception("%s could not be looked into", file.name)
+        file.state, file.told = FileState.REFUSED, OUR_FAULT
+    file.save()
+    return file
+
+
+def _sentence(told: str) -> str:
+    return (told[:1].upper() + told[1:])[:499].rstrip(".") + "."
+
+
+def _described(table: FileTable) -> dict[str, Any]:
+    """What a person must see of a file to map it."""
+    guess = mapping.guess(table)
+    columns = []
+    for column, mapped in zip(table.columns, guess.mapped, strict=True):
+        given = column.values[np.isfinite(column.values)]
+        columns.append({
+            "name": column.name, "unit": column.unit, "channel": mapped.channel, "mapped_unit": mapped.unit,
+            "first": [_short(value) for value in column.values[:SHOWN_ROWS]],
+            "low": _short(given.min()) if len(given) else "", "high": _short(given.max()) if len(given) else "",
+        })  # fmt: skip
+    return {
+        "kind": table.kind, "rows": table.rows, "columns": columns, "is_table": guess.is_table,
+        "doubts": list(guess.doubts), "notes": list(table.notes),
+    }  # fmt: skip
+
+
+def _short(value: float) -> str:
+    return f"{value:.6g}" if np.isfinite(value) else ""
+
+
+@dataclass(frozen=True)
+class LayoutChoice:
+    """How the files of one layout are to be read."""
+
+    mapped: Sequence[Mapped]
+    is_table: bool
+    rate_hz: float | None = None
+
+
+def remembered(keys: Sequence[str]) -> dict[str, LayoutChoice]:
+    """What was settled before for files of these layouts."""
+    return {known.key: _choice(known.mapping) for known in KnownLayout.objects.filter(key__in=keys)}
+
+
+def _choice(kept: Mapping[str, Any]) -> LayoutChoice:
+    return LayoutChoice([Mapped(**one) for one in kept["mapped"]], kept["is_table"], kept["rate_hz"])
+
+
+def run(
+    person: Person, batch: Import, layouts: Mapping[str, LayoutChoice], setups: Mapping[int, int], where: Where,
+    at: datetime,
+) -> Job:  # fmt: skip
+    """Check what was settled, remember it, and put the reading into the queue."""
+    require_operator(person)
+    if jobs.is_going_on(batch.job):
+        raise Refusal("These files are being read now.", code="import_begun")
+    waiting = list(batch.files.filter(state=FileState.WAITING).defer("content"))
+    if not waiting:
+        raise Refusal("No file is left to be read.", code="nothing_to_read")
+    where = checked(where, at.date())
+    wrong: dict[str, str] = {}
+    known = set(Setup.objects.filter(programme=batch.programme_id).values_list("pk", flat=True))
+    for file in waiting:
+        if setups.get(file.pk) not in known:
+            wrong.setdefault(f"setup_{file.pk}", f"say which setup {file.name} is of")
+    for key in {file.layout_key for file in waiting}:
+        choice = layouts.get(key)
+        if choice is None:
+            wrong[f"layout_{key}"] = "say which column is what"
+            continue
+        if problems := _problems(choice, next(file for file in waiting if file.layout_key == key)):
+            wrong[f"layout_{key}"] = " ".join(problems)
+        if choice.is_table and not where.figures_standard:
+            wrong["figures_standard"] = "say whether the figures are observed or corrected, or that nobody knows"
+    if wrong:
+        raise Invalid("The files cannot be read like that: see the marked places.", fields=wrong)
+    # With the job, too: somebody else may settle files of the same make otherwise before it runs.
+    kept = {key: asdict(layouts[key]) for key in {file.layout_key for file in waiting}}
+    for key, mapping_of in kept.items():
+        KnownLayout.objects.update_or_create(key=key, defaults={"mapping": mapping_of, "by": person, "at": at})
+    told = {**asdict(where), "day": where.day.isoformat()}
+    setup_of = {str(file.pk): setups[file.pk] for file in waiting}
+    job = jobs.ask(
+        person, KIND, f"import {batch.pk}",
+        {"import": batch.pk, "person": person.pk, "setups": setup_of, "layouts": kept, "where": told,
+         "at": at.isoformat()}, at,
+    )  # fmt: skip
+    batch.job = job.pk
+    batch.save(update_fields=["job"])
+    return job
+
+
+def _problems(choice: LayoutChoice, file: SourceFile) -> list[str]:
+    """By the columns that were found when the file was taken."""
+    columns = [Column(one["name"], one["unit"], np.empty(0)) for one in file.layout["columns"]]
+    return mapping.checked(choice.mapped, FileTable(file.layout["kind"], columns), choice.is_table, choice.rate_hz)
+
+
+def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
+    """Read every file that waits, and keep what they hold twenty at a time; what was kept stays when it is stopped."""
+    batch = Import.objects.select_related("programme__build").get(pk=given["import"])
+    person = Person.objects.get(pk=given["person"])
+    where = Where(**{**given["where"], "day": date.fromisoformat(given["where"]["day"])})
+    setups = {setup.pk: setup for setup in batch.programme.setups.all()}
+    waiting = batch.files.filter(state=FileState.WAITING).order_by("name", "pk")
+    choices = {key: _choice(kept) for key, kept in given["layouts"].items()}
+    known, stoichiometric = known_recordings.known_of(batch.programme), _stoichiometric(batch.programme)
+    ids = list(waiting.values_list("pk", flat=True))
+    made = Pull.objects.filter(session__programme=batch.programme)
+    number = made.aggregate(last=Max("number"))["last"] or 0
+    done, read, refused, twice = 0, 0, 0, 0
+    for begin_at in range(0, len(ids), AT_ONCE):
+        if not watch.wanted():
+            break
+        files = list(SourceFile.objects.filter(pk__in=ids[begin_at : begin_at + AT_ONCE]).order_by("name", "pk"))
+        filed: list[tuple[SourceFile, Filed]] = []
+        for file in files:
+            try:
+                found = _filed(
+                    file, choices[file.layout_key], setups[given["setups"][str(file.pk)]], where, stoichiometric
+                )
+                both = _speed_torque(found)
+                if twin := known.find(both):
+                    file.state, file.told = FileState.DUPLICATE, _twin_words(*twin)
+                    twice += 1
+                else:
+                    found.reduce()
+                    number += 1
+                    known.add(number, both)
+                    filed.append((file, found))
+            except FileProblem as problem:
+                file.state, file.told = FileState.REFUSED, _sentence(str(problem))
+                refused += 1
+            except Exception:  # each file stands alone: what is wrong with one costs no other
+                log.exception("%s could not be read", file.name)
+                file.state, file.told = FileState.REFUSED, OUR_FAULT
+                refused += 1
+            done += 1
+            watch.tell(done, len(ids), f"{done} of {len(ids)} files")
+        kept = _keep_each(person, batch.programme, files, filed, datetime.fromisoformat(given["at"]))
+        read += kept
+        refused += len(filed) - kept
+    return {"read": read, "refused": refused, "known": twice, "left": len(ids) - done}
+
+
+def _keep_each(
+    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, Filed]],
+    at: datetime,
+) -> int:  # fmt: skip
+    """How many became pulls: all at once, or where one of them cannot be kept, one after the other."""
+    try:
+        _keep(person, programme, files, filed, at)
+        return len(filed)
+    except (OperationalError, InterfaceError):
+        raise  # the database is away: they wait until they are asked for again
+    except Exception:
+        log.exception("%d files could not be kept together", len(filed))
+    found = dict(filed)
+    count = 0
+    for file in files:
+        own = [(file, found[file])] if file in found else []
+        try:
+            _keep(person, programme, [file], own, at)
+            count += len(own)
+        except (OperationalError, InterfaceError):
+            raise
+        except Exception:
+            log.exception("%s could not be kept", file.name)
+            SourceFile.objects.filter(pk=file.pk).update(state=FileState.REFUSED, told=OUR_FAULT, content=b"")
+    return count
+
+
+def _keep(
+    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, Filed]],
+    at: datetime,
+) -> None:  # fmt: skip
+    with transaction.atomic():
+        pulls = keep(person, programme, [one for _, one in filed], at)
+        for (file, one), pull in zip(filed, pulls, strict=True):
+            file.state, file.pull = FileState.READ, pull
+            refused = one.reduced["refused"]
+            file.told = (
+                f"Pull {pull.number}, but without a curve: {refused}."[:500] if refused else f"Pull {pull.number}."
+            )
+        SourceFile.objects.bulk_update(files, ["state", "pull", "told"])
+        # What became no pull is with whoever brought it; only what was read is kept byte for byte.
+        lost = [file.pk for file in files if file.state != FileState.READ]
+        SourceFile.objects.filter(pk__in=lost).update(content=b"")
+
+
+def _filed(file: SourceFile, choice: LayoutChoice, setup: Setup, where: Where, stoichiometric: float) -> Filed:
+    table = read_table_apart(bytes(file.content))
+    channels = mapping.apply(table, choice.mapped, choice.is_table, choice.rate_hz, stoichiometric)
+    return Filed(
+        setup=setup, origin=Origin.TABLE if choice.is_table else Origin.FILE, source=file.name,
+        channels=channels.values, where=where, torque_step=_step(channels.values) if choice.is_table else 0.0,
+    )  # fmt: skip
+
+
+def _step(channels: Mapping[str, tuple[str, np.ndarray]]) -> float:
+    """The step in which torque or power was written, N·m."""
+    name = "torque" if "torque" in channels else "power"
+    unit, values = channels[name]
+    given = values[np.isfinite(values)]
+    step = next((10.0**-places for places in range(5) if np.allclose(given, np.round(given, places), atol=1e-9)), 0.0)
+    step = float(quantities.to_si_rule(unit).scale * step)
+    if name == "power" and len(given):
+        speed = quantities.to_si(channels["rpm"][1], channels["rpm"][0])
+        step /= float(np.nanmean(speed)) * np.pi / 30
+    return step
+
+
+def _speed_torque(found: Filed) -> np.ndarray:
+    if found.origin is Origin.FILE:
+        rows = [quantities.to_si(found.channels[name][1], found.channels[name][0]) for name in ("rpm", "torque")]
+        return np.stack(rows)
+    return np.stack(found.figures())
+
+
+def _twin_words(number: int, shared: Overlap) -> str:
+    if shared.same:
+        return f"The same samples as pull {number}: not counted twice."
+    if shared.of_second > 0.99:
+        return f"A part of pull {number}, cut out of it: not counted twice."
+    if shared.of_first > 0.99:
+        return f"Pull {number} is a part of it; the rest was not recorded as a pull of its own. Not counted twice."
+    return f"It shares {shared.samples} samples with pull {number}: not counted twice."
+
+
+def _stoichiometric(programme: Programme) -> float:
+    fuel = sheets.word(programme.build, "fuel")
+    return FUELS[Fuel(fuel)].stoichiometric if fuel in list(Fuel) else PETROL
+
+
+kinds.register(KIND, Queue.LONG, work)

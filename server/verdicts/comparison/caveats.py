@@ -1,0 +1,119 @@
+"""What a reader of a comparison must know of the pulls behind it, in sentences."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Sequence
+
+import numpy as np
+from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
+
+from curves.comparability import messages as comparing_words
+from curves.comparability import pull_screening
+from curves.reduction.correct import CorrectedPull
+from curves.reduction.nature import Nature, nature_of
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup
+from stand.models import Pull, PullState, Purpose, Standing
+
+
+def not_comparable(blocked: Sequence[pull_screening.Judged]) -> list[str]:
+    """What was left out because it is not comparable, and what was let in all the same, each with its reason."""
+    told = []
+    for one in sorted(blocked, key=lambda judged: judged.pull.number):
+        why = comparing_words.reasons(one.checks)
+        against = f"{one.pull} against pull {one.against.number}: {why}" if one.against else str(one.pull)
+        told.append(
+            f"Let in although not comparable: {against}. Reason: {one.let_in.reason}."
+            if one.let_in
+            else f"Not comparable, so not counted: {against}."
+        )
+    return told
+
+
+def notes(
+    pulls: Sequence[Pull],
+    kept: Sequence[CorrectedPull],
+    programme: Programme,
+    setups: Sequence[Setup],
+    standard: Standard,
+) -> list[str]:
+    """What a reader of the result must know of the pulls behind it."""
+    told = [*_made_of(kept), *_agreed(programme)]
+    planned = [setup for setup in programme.setups.all() if setup.candidate == Candidate.IN]
+    missing = [setup.letter for setup in planned if setup not in setups]
+    if missing:
+        told.append(f"No kept pull of {', '.join(missing)} yet.")
+    if setups and not any(setup.is_baseline for setup in setups):
+        told.append(f"The baseline has no kept pull: everything is held against {setups[0].letter}.")
+    unjudged = [pull for pull in pulls if pull.state == PullState.COMPLETE and pull.standing == Standing.UNDECIDED
+                and pull.purpose != Purpose.WARM_UP]  # fmt: skip
+    if unjudged:
+        told.append(f"Not judged yet, so not counted: {_numbers(unjudged)}.")
+    counted = {found.pull.pk for found in kept}
+    first = [pull for pull in pulls if pull.purpose == Purpose.WARM_UP and pull.state == PullState.COMPLETE
+             and pull.standing != Standing.ACCEPTED and pull.pk not in counted]  # fmt: skip
+    if first:
+        told.append(f"First pulls after a change are left out, they read high: {_numbers(first)}.")
+    out = [
+        pull for pull in pulls if pull.standing == Standing.EXCLUDED and pull not in first and pull.pk not in counted
+    ]
+    if out:
+        told.append(f"Left out with a reason: {_numbers(out)}.")
+    outside = [found.pull for found in kept if not found.inside]
+    if outside:
+        told.append(
+            f"Weather outside the range of the standard: {_numbers(outside)}. The factor is shown, not vouched for."
+        )
+    factors = np.array([found.factor for found in kept])
+    if not outside and standard is not Standard.OBSERVED and (np.abs(factors - 1) > LARGE_CORRECTION).any():
+        told.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
+    if any(found.pull.inertia_in_torque == "unknown" for found in kept):
+        told.append("The stand does not say whether inertia is in its torque: only equal sweep rates compare.")
+    builds = {found.pull.build.revision for found in kept}
+    if len(builds) > 1:
+        revisions = ", ".join(str(revision) for revision in sorted(builds))
+        told.append(
+            f"The kept pulls were made with revisions {revisions} of the engine: part of a difference may be the "
+            "engine's."
+        )
+    from_log = [found.pull for found in kept if found.pull.air is not None and found.pull.air.from_log]
+    if from_log and standard is not Standard.OBSERVED:
+        told.append(f"Corrected by the weather log, not by their own weather: {_numbers(from_log)}.")
+    lost = [found.pull for found in kept if found.pull.samples_lost]
+    if lost:
+        told.append(f"Samples were lost on the line: {_numbers(lost)}.")
+    overridden = [found.pull for found in kept if found.pull.override_reason]
+    if overridden:
+        told.append(f"Started outside a temperature window: {_numbers(overridden)}.")
+    return told
+
+
+def _made_of(kept: Sequence[CorrectedPull]) -> Iterator[str]:
+    """What is not recorded from an engine, or not here."""
+    programme = kept[0].pull.session.programme
+    if programme.from_file_at is not None:
+        yield (f"Read in from a file on {programme.from_file_at:%Y-%m-%d}: pulls, where they come from and who wrote "
+               "what are according to that file.")  # fmt: skip
+    simulated = [found.pull for found in kept if nature_of(found.pull) is Nature.SIMULATED]
+    if len(simulated) == len(kept):
+        yield "All pulls are of the simulated stand: no engine ran, so this is practice and no evidence."
+    elif simulated:
+        yield f"Of the simulated stand, where no engine ran: {_numbers(simulated)}."
+    figures = [found.pull for found in kept if nature_of(found.pull) is Nature.FIGURES]
+    if figures:
+        yield f"Printed or typed figures, not a recording: {_numbers(figures)}."
+
+
+def _agreed(programme: Programme) -> Iterator[str]:
+    """What the plan agreed on that limits what a difference means."""
+    if programme.stand_in:
+        yield f"A stand-in test: {programme.stand_in}. It holds for the engine as it was tested."
+    if programme.mixture_policy == MixturePolicy.DELIVERED:
+        yield "Every setup ran as delivered: a difference is the part's together with its tune."
+    if programme.boost_policy:
+        school = BOOST_SCHOOLS[BoostSchool(programme.boost_school)].lower()
+        held = BoostPolicy(programme.boost_policy).label
+        yield f"A boosted engine, school: {school}. {held}: never compare with pulls made the other way."
+
+
+def _numbers(pulls: Sequence[Pull]) -> str:
+    return f"pull{'s' if len(pulls) > 1 else ''} {', '.join(str(pull.number) for pull in pulls)}"

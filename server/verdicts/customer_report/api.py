@@ -1,0 +1,156 @@
+"""Sheets: how one would look, issuing it, its files, and the links to it."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from django.http import HttpRequest, HttpResponse
+from django.shortcuts import get_object_or_404
+from django.utils import timezone
+from ninja import Router, Schema
+
+from curves.archive.exports import SHEET_TYPES, file_name
+from programmes.models import Programme
+from shop.models import Person
+from shop.permissions import is_person
+from shop.refusals import Invalid
+from verdicts.access import programme_of
+from verdicts.customer_report import links, rendering, report
+from verdicts.customer_report.report import Wanted
+from verdicts.judging.api import ChoiceIn
+from verdicts.models import Sheet, SheetLink
+
+router = Router(tags=["sheets"])
+
+
+class SheetIn(ChoiceIn):
+    """The verdict that it tells, and what it shows beside it."""
+
+    show_owner: bool = False
+    show_prices: bool = False
+    interests: str = ""
+    remark: str = ""
+    change: str = ""
+
+
+class SheetHtml(Schema):
+    html: str
+
+
+class SheetLinkIn(Schema):
+    days: int = 30
+    told: str = ""
+
+
+class SheetLinkOut(Schema):
+    id: int
+    address: str
+    told: str
+    by: str
+    made_at: datetime
+    expires_at: datetime
+    revoked_at: datetime | None
+    opened: int
+    open: bool
+
+
+class SheetOut(Schema):
+    id: int
+    number: int
+    by: str
+    at: datetime
+    change: str
+    links: list[SheetLinkOut]
+
+
+def _wanted(programme: Programme, given: SheetIn) -> Wanted:
+    return Wanted(given.read(programme), given.show_owner, given.show_prices, given.interests, given.remark)
+
+
+def _link(link: SheetLink, at: datetime, mine: bool) -> SheetLinkOut:
+    """Whoever may only read does not get the address: it opens the sheet for anybody."""
+    return SheetLinkOut(
+        id=link.pk, address=f"/shared/{links.token_of(link)}" if mine else "", told=link.told, by=str(link.by),
+        made_at=link.made_at, expires_at=link.expires_at, revoked_at=link.revoked_at, opened=link.opened,
+        open=link.revoked_at is None and link.expires_at > at,
+    )  # fmt: skip
+
+
+def _sheet(sheet: Sheet, person: Person) -> SheetOut:
+    now, mine = timezone.now(), person.role != "viewer"
+    return SheetOut(id=sheet.pk, number=sheet.number, by=str(sheet.by), at=sheet.at, change=sheet.change,
+                    links=[_link(link, now, mine) for link in sheet.links.all()])  # fmt: skip
+
+
+def _seen_sheet(person: Person, sheet_id: int) -> Sheet:
+    seen = Sheet.objects.filter(programme__in=Programme.objects.visible_to(person)).select_related("programme", "by")
+    return get_object_or_404(seen, pk=sheet_id)
+
+
+@router.post("/programmes/{programme_id}/sheet-preview", response=SheetHtml, operation_id="preview_sheet")
+def preview(request: HttpRequest, programme_id: int, given: SheetIn):
+    """How the sheet would look; nothing is written."""
+    assert is_person(request.user)
+    programme = programme_of(request.user, programme_id)
+    return SheetHtml(
+        html=rendering.html(report.compose(request.user, programme, _wanted(programme, given), timezone.now()))
+    )
+
+
+@router.get("/programmes/{programme_id}/sheets", response=list[SheetOut], operation_id="sheets")
+def read_sheets(request: HttpRequest, programme_id: int):
+    """Every version that was issued, the newest first, with its links."""
+    assert is_person(request.user)
+    programme = programme_of(request.user, programme_id)
+    rows = programme.sheets.defer("document").select_related("by").prefetch_related("links__by")
+    return [_sheet(sheet, request.user) for sheet in rows]
+
+
+@router.post("/programmes/{programme_id}/sheets", response=SheetOut, operation_id="issue_sheet")
+def issue(request: HttpRequest, programme_id: int, given: SheetIn):
+    assert is_person(request.user)
+    programme = programme_of(request.user, programme_id)
+    made = report.issue(request.user, programme, _wanted(programme, given), given.change, timezone.now())
+    return _sheet(made, request.user)
+
+
+@router.get("/sheets/{sheet_id}/html", response=SheetHtml, operation_id="sheet_html")
+def read_html(request: HttpRequest, sheet_id: int):
+    """A sheet as it was issued."""
+    assert is_person(request.user)
+    sheet = _seen_sheet(request.user, sheet_id)
+    return SheetHtml(html=rendering.html(sheet.document, report.history_of(sheet)))
+
+
+@router.get("/sheets/{sheet_id}/sheet.{kind}", operation_id="sheet_file", response={200: None})
+def sheet_file(request: HttpRequest, sheet_id: int, kind: str):
+    """PDF, or the table as CSV or XLSX."""
+    assert is_person(request.user)
+    sheet = _seen_sheet(request.user, sheet_id)
+    if kind == "pdf":
+        content, content_type = rendering.pdf(sheet.document, report.history_of(sheet)), "application/pdf"
+    elif kind in SHEET_TYPES:
+        content, content_type = rendering.table_file(sheet.document, kind), SHEET_TYPES[kind]
+    else:
+        raise Invalid("There is no such kind of file.", fields={"kind": f"one of pdf, {', '.join(SHEET_TYPES)}"})
+    answer = HttpResponse(content, content_type=content_type)
+    name = file_name(sheet.document["question"], "version", sheet.number)
+    answer["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'
+    answer["Cache-Control"] = "private, no-store"
+    return answer
+
+
+@router.post("/sheets/{sheet_id}/links", response=SheetLinkOut, operation_id="give_link")
+def give_link(request: HttpRequest, sheet_id: int, given: SheetLinkIn):
+    assert is_person(request.user)
+    now = timezone.now()
+    return _link(links.give(request.user, _seen_sheet(request.user, sheet_id), given.days, given.told, now), now, True)
+
+
+@router.delete("/links/{link_id}", response=SheetLinkOut, operation_id="revoke_link")
+def revoke_link(request: HttpRequest, link_id: int):
+    """The row stays; the link opens nothing any more."""
+    assert is_person(request.user)
+    seen = SheetLink.objects.filter(sheet__programme__in=Programme.objects.visible_to(request.user))
+    link, now = get_object_or_404(seen.select_related("by"), pk=link_id), timezone.now()
+    return _link(links.revoke(request.user, link, now), now, True)

@@ -1,0 +1,122 @@
+"""The curves of a sheet as SVG: torque, power, and who leads, with the setups' marks at the ends of their lines."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Mapping, Sequence
+from itertools import pairwise
+from typing import Any
+
+from verdicts.customer_report.number_format import figure
+from verdicts.customer_report.setup_marks import DRAWN, mark_of
+
+INK, QUIET, LINE, HATCH = "#17212B", "#5B6670", "#DCD6C8", "#8A8F94"
+WIDTH_IN, HEIGHT_IN = 7.2, 4.25
+HEIGHTS = {"torque": 10, "power": 8}  # of the panels, against each other
+MARK = 1.3  # height of a mark in the same measure
+FONT = "B612"
+LAID_OUT_IN = "DejaVu Sans"  # comes with the library; the sheet's own font is taken where the drawing is shown
+
+
+def svg(curves: Mapping[str, Any], simulated: bool) -> str:
+    """Drawn from a sheet's frozen numbers; text stays text. `simulated` stands across it."""
+    # The figure is made without pyplot: it keeps no state, so that two requests at once do not share one.
+    import matplotlib as mpl
+    from matplotlib.backends.backend_svg import FigureCanvasSVG
+    from matplotlib.figure import Figure
+
+    with mpl.rc_context({
+        "svg.fonttype": "none", "svg.hashsalt": "sheet", "font.family": LAID_OUT_IN, "font.size": 7.5,
+        "axes.edgecolor": LINE, "axes.labelcolor": QUIET, "xtick.color": QUIET, "ytick.color": QUIET,
+        "hatch.linewidth": 0.5,
+    }):  # fmt: skip
+        drawn = Figure(figsize=(WIDTH_IN, HEIGHT_IN))
+        FigureCanvasSVG(drawn)
+        torque, power, strip = drawn.subplots(3, 1, sharex=True, height_ratios=[*HEIGHTS.values(), 1.1])
+        if simulated:
+            drawn.text(
+                0.51, 0.57, "SIMULATED", fontsize=46, color=LINE, rotation=18, ha="center", va="center", zorder=-1
+            )
+        drawn.subplots_adjust(left=0.065, right=0.96, top=0.955, bottom=0.075, hspace=0.24)
+        speeds = curves["speed_rpm"]
+        for axes, key, unit, name in (
+            (torque, "torque", curves["torque_unit"], "Torque"), (power, "power", curves["power_unit"], "Power"),
+        ):  # fmt: skip
+            _panel(axes, speeds, curves["setups"], key)
+            axes.set_title(f"{name}, {unit}", loc="left", fontsize=7.5, color=QUIET, pad=3)
+        _strip(strip, curves)
+        strip.set_xlim(speeds[0], speeds[-1])
+        strip.set_xlabel("rpm", color=QUIET, loc="right", labelpad=1)
+        out = io.StringIO()
+        drawn.savefig(out, format="svg", transparent=True, metadata={"Date": None, "Creator": None})
+    found = out.getvalue().replace(f"'{LAID_OUT_IN}'", f"'{FONT}', sans-serif")
+    return found[found.index("<svg") :]
+
+
+def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any]], key: str) -> None:
+    for side in ("top", "right", "left"):
+        axes.spines[side].set_visible(False)
+    axes.grid(axis="y", color=LINE, linewidth=0.6)
+    axes.tick_params(length=0)
+    ends = _apart([one[key][-1] for one in setups], MARK / HEIGHTS[key] * _reach(setups, key))
+    for one, end in zip(setups, ends, strict=True):
+        mark, values = mark_of(one["position"]), one[key]
+        style = (0, tuple(each * 0.55 for each in mark.dash)) if mark.dash else "-"
+        axes.plot(speeds, values, color=mark.colour, linewidth=1.4, linestyle=style)
+        if key == "torque" and one["half_width"]:
+            low, high = ([value + side * half for value, half in zip(values, one["half_width"], strict=True)]
+                         for side in (-1, 1))  # fmt: skip
+            axes.fill_between(speeds, low, high, color=mark.colour, alpha=0.12, linewidth=0)
+        place = speeds[-1] + 0.012 * (speeds[-1] - speeds[0])
+        edge = INK if mark.ringed else mark.colour
+        axes.plot(
+            [place],
+            [end],
+            marker=DRAWN[mark.shape],
+            markersize=9,
+            color=mark.colour,
+            markeredgecolor=edge,
+            clip_on=False,
+        )
+        axes.text(
+            place, end, mark.letter, color="white", fontsize=5.5, weight="bold", ha="center", va="center", clip_on=False
+        )
+
+
+def _reach(setups: Sequence[Mapping[str, Any]], key: str) -> float:
+    values = [value for one in setups for value in one[key]]
+    return max(values) - min(values) or 1.0
+
+
+def _apart(values: Sequence[float], gap: float) -> list[float]:
+    """Moved apart as little as needed to lie at least a gap from each other; their order stays."""
+    order, moved = sorted(range(len(values)), key=lambda at: values[at]), list(values)
+    for _ in range(20):
+        for lower, upper in pairwise(order):
+            lack = gap - (moved[upper] - moved[lower])
+            if lack > 0:
+                moved[lower] -= lack / 2
+                moved[upper] += lack / 2
+    return moved
+
+
+def _strip(axes: Any, curves: Mapping[str, Any]) -> None:
+    for side in ("top", "right", "left", "bottom"):
+        axes.spines[side].set_visible(False)
+    axes.set_ylim(0, 1)
+    axes.set_yticks([])
+    axes.tick_params(length=0)
+    axes.set_title(f"Who leads in torque, {curves['torque_unit']}", loc="left", fontsize=7.5, color=QUIET, pad=3)
+    for lead in curves["leads"]:
+        left, width = lead["low_rpm"], lead["high_rpm"] - lead["low_rpm"]
+        middle = left + width / 2
+        if lead["position"] is None:
+            axes.bar(middle, 1, width, color="white", edgecolor=HATCH, hatch="/////", linewidth=0)
+            if width > 350:
+                axes.text(middle, 0.5, "wash", color=INK, ha="center", va="center",
+                          bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.2})  # fmt: skip
+            continue
+        mark = mark_of(lead["position"])
+        axes.bar(middle, 1, width, color=mark.colour, linewidth=0)
+        told = f"{mark.letter} +{figure(lead['gain'])} ± {figure(lead['half_width'])}" if width > 800 else mark.letter
+        axes.text(middle, 0.5, told if width > 80 else "", color="white", ha="center", va="center")

@@ -1,0 +1,257 @@
+"""The sheet that a customer takes along: composed once of the verdict's own numbers, and never changed after."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+
+from django.db import transaction
+from torvix_core.units import quantities
+
+from curves.reduction.nature import Nature, nature_of
+from programmes.models import Programme
+from programmes.plan.plans import Plan
+from shop.models import Person
+from shop.money import currency
+from shop.permissions import require_operator, units_of
+from shop.refusals import Invalid
+from shop.texts import optional
+from stand.models import Pull, Standing
+from stand.session import cautions
+from verdicts.comparison.aligned_pulls import Counting
+from verdicts.curves.api import torque_means
+from verdicts.customer_report.number_format import NOTHING, figure, plus_minus, signed, span
+from verdicts.judging import answers, robustness
+from verdicts.judging import choice as choices
+from verdicts.judging.answers import Answer, PlacingOut, Verdict
+from verdicts.judging.choice import Choice
+from verdicts.models import Sheet
+
+FORMAT = 1
+HANDED_ON = (
+    "The figures hold for this engine as it stood on this stand, in the range given. A change of camshaft, head or "
+    "compression wants piston-to-valve clearance measured, a change of fuel or boost its mixture and knock margin "
+    "looked at, before the engine runs. Local codes, makers' instructions and licensed practice come first."
+)
+
+
+@dataclass(frozen=True)
+class Wanted:
+    """What the sheet shows beside the verdict: the owner's name, prices, and who has an interest in the outcome."""
+
+    choice: Choice
+    show_owner: bool = False
+    show_prices: bool = False
+    interests: str = ""
+    remark: str = ""
+
+
+def compose(person: Person, programme: Programme, wanted: Wanted, at: datetime) -> dict[str, Any]:
+    """Everything that is printed, as text where it is text, in the person's units. Refusal where nothing is judged."""
+    found = answers.answer(person, programme, wanted.choice)
+    shown, units = answers.out(person, found), units_of(person)
+    build, curves = programme.build, _curves(found, units)
+    simulated = any(nature_of(one.pull) is Nature.SIMULATED for one in found.comparison.kept)
+    holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
+    return {
+        "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
+        "engine": str(build), "owner": build.engine.owner if wanted.show_owner else "",
+        "answers_change": programme.answers_change, "held_constant": programme.held_constant,
+        "standard": shown.standard_label, "rule": choices.rule(wanted.choice), "duty": shown.duty_label,
+        "range": f"{shown.low_rpm:.0f} to {shown.high_rpm:.0f} rpm", "headline": shown.headline,
+        "thresholds": shown.thresholds, "holds": holds,
+        "heads": _heads(shown, programme, wanted),
+        "ranking": [_row(found, one, shown, wanted) for one in shown.placings],
+        "setups": _setups(found), "curves": curves, "table": _table(found, curves),
+        "conditions": _conditions(programme, found, units), "excluded": _excluded(programme, found),
+        "method": shown.method, "notes": shown.notes, "decision": _decision(programme),
+        "handover": _handover(programme, found.plan),
+        "interests": optional(wanted.interests, "interests", 300), "remark": optional(wanted.remark, "remark", 600),
+        "cautions": [*cautions.of_engine(programme), HANDED_ON],
+    }  # fmt: skip
+
+
+def _heads(shown: Verdict, programme: Programme, wanted: Wanted) -> list[str]:
+    base = next(setup.letter for setup in programme.setups.all() if setup.pk == shown.baseline_id)
+    heads = ["Setup", "Pulls", f"Score, {shown.score_unit}", f"Power, {shown.power_unit}",
+             f"To {base}, {shown.score_unit}, 95 %", f"To {base}, %", "Best, %", "Standing"]  # fmt: skip
+    return [*heads, f"Parts cost, {currency()}", f"per {shown.power_unit}"] if wanted.show_prices else heads
+
+
+def _row(found: Answer, one: PlacingOut, shown: Verdict, wanted: Wanted) -> dict[str, Any]:
+    setup = next(setup for setup in found.comparison.setups if setup.pk == one.setup_id)
+    against, percent = "baseline", NOTHING
+    if one.to_baseline:
+        against = plus_minus(one.to_baseline.value, one.to_baseline.low, one.to_baseline.high)
+        percent = signed(one.to_baseline.percent, 2)
+    elif not one.supported:
+        against = "not supported"
+    best = chance(one.chance_percent) if one.supported and not one.fails else NOTHING
+    cells = [str(one.pulls), figure(one.score), figure(one.power), against, percent, best, standing(one, shown)]
+    if wanted.show_prices:
+        cost = "not known" if one.unknown_prices else figure(one.cost, 0)
+        cells += [cost, figure(one.cost_per_power, 0)]
+    return {"position": setup.position, "letter": setup.letter, "name": setup.name, "cells": cells}
+
+
+def chance(percent: float) -> str:
+    """As the screen tells it: never surer than 99, nor more hopeless than 1."""
+    return "> 99" if percent > 99 else "< 1" if percent < 1 else figure(percent, 0)
+
+
+def standing(one: PlacingOut, shown: Verdict) -> str:
+    """Where a setup stands, in a word."""
+    if not one.supported:
+        return "not compared"
+    if one.fails:
+        return "out"
+    if not one.with_the_best:
+        return "behind"
+    if sum(other.supported for other in shown.placings) == 1:
+        return "alone"  # nothing to be a wash with
+    return "best" if shown.winner_id == one.setup_id else "wash"
+
+
+def _setups(found: Answer) -> list[dict[str, Any]]:
+    """What every setup was, also those that lost or were never pulled; all but the baseline by what differs from it."""
+    plan, kept = found.plan, {setup.pk for setup in found.comparison.setups}
+    base, told = plan.setups[0].levels(), []
+    for place, one in enumerate(plan.setups):
+        why = "" if one.pk in kept else one.reason or "no kept pull"
+        levels = one.levels()
+        shown = {key: levels.get(key, "none") for key in {**base, **levels} if levels.get(key) != base.get(key)}
+        told.append({
+            "position": one.position, "letter": one.letter, "name": one.name, "left": why,
+            "parts": [f"{plan.label(key)}: {text}" for key, text in (shown if place else levels).items()],
+        })  # fmt: skip
+    return told
+
+
+def _curves(found: Answer, units: Mapping[str, str]) -> dict[str, Any]:
+    compared, effects = found.comparison, found.curves
+    torque = torque_means(compared, effects)
+    leads, _ = found.strip
+
+    def half(index: int) -> list[float]:
+        if effects is None:
+            return []
+        values: list[float] = quantities.from_si(
+            effects.own_half_width(index) * torque[index], units["torque"]
+        ).tolist()
+        return values
+
+    return {
+        "speed_rpm": compared.speed_rpm.tolist(), "torque_unit": units["torque"], "power_unit": units["power"],
+        "setups": [
+            {"position": setup.position, "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
+             "power": quantities.from_si(compared.power_of(torque[index]), units["power"]).tolist(),
+             "half_width": half(index)}
+            for index, setup in enumerate(compared.setups)
+        ],
+        "leads": [
+            {"low_rpm": lead.low_rpm, "high_rpm": lead.high_rpm,
+             "position": None if lead.leader < 0 else compared.setups[lead.leader].position,
+             "gain": float(quantities.difference_from_si(lead.gain, units["torque"])),
+             "half_width": float(quantities.difference_from_si(lead.half_width, units["torque"]))}
+            for lead in leads
+        ],
+    }  # fmt: skip
+
+
+def _table(found: Answer, curves: Mapping[str, Any]) -> dict[str, Any]:
+    """Torque and power of each setup for each 100 rpm; numbers, to be printed with one decimal."""
+    heads = ["rpm"]
+    for setup in found.comparison.setups:
+        heads += [f"{setup.letter} {curves['torque_unit']}", f"{setup.letter} {curves['power_unit']}"]
+    columns = [curves["speed_rpm"]]
+    for one in curves["setups"]:
+        columns += [one["torque"], one["power"]]
+    return {"heads": heads, "rows": [list(row) for row in zip(*columns, strict=True)]}
+
+
+def _conditions(programme: Programme, found: Answer, units: Mapping[str, str]) -> list[str]:
+    """The stand, the day, the air and the sweep of the pulls that count."""
+    told = []
+    for session in dict.fromkeys(one.pull.session for one in found.comparison.kept):
+        mine = [one for one in found.comparison.kept if one.pull.session_id == session.pk]
+        airs = [one.pull.air for one in mine if one.pull.air is not None]
+        parts = [f"{session.opened_at:%d %B %Y}, {session.stand}, {len(mine)} pulls that count"]
+        if airs:
+            pressure = [float(quantities.from_si(air.barometer, units["air_pressure"])) for air in airs]
+            warmth = [float(quantities.from_si(air.temperature, units["temperature"])) for air in airs]
+            parts.append(f"{span(pressure)} {units['air_pressure']}, {span(warmth)} {units['temperature']}, "
+                         f"{span([air.relative_humidity * 100 for air in airs], 0)} % humidity")  # fmt: skip
+        parts.append(f"factor {span([one.factor for one in mine], 4)}")
+        if session.fuel:
+            parts.append(f"fuel {session.fuel}")
+        told.append("; ".join(parts) + ".")
+    return [
+        *told,
+        f"Sweep from {programme.sweep_start_rpm:.0f} to {programme.sweep_end_rpm:.0f} rpm at "
+        f"{programme.sweep_rate_rpm_s:.0f} rpm/s; compared from {found.judged.low_rpm:.0f} to "
+        f"{found.judged.high_rpm:.0f} rpm.",
+    ]  # fmt: skip
+
+
+def _excluded(programme: Programme, found: Answer) -> list[str]:
+    """Every pull that was made and does not count, by the reason."""
+    kept = {one.pull.pk for one in found.comparison.kept}
+    pulls = Pull.objects.filter(session__programme=programme).exclude(pk__in=kept).order_by("number")
+    reasons: dict[str, list[int]] = {}
+    for pull in pulls:
+        why = pull.excluded_reason or (
+            "not the first after a change" if found.comparison.counting is Counting.FIRST
+            and not pull.first_after_change else
+            "not comparable" if pull.standing == Standing.ACCEPTED else
+            f"{pull.get_purpose_display().lower()}, {pull.get_standing_display().lower()}"
+        )  # fmt: skip
+        reasons.setdefault(why, []).append(pull.number)
+    return [
+        f"{'Pull' if len(numbers) == 1 else 'Pulls'} {', '.join(map(str, numbers))}: {why}"
+        for why, numbers in reasons.items()
+    ]
+
+
+def _decision(programme: Programme) -> dict[str, str] | None:
+    last = programme.decisions.select_related("by", "setup").first()
+    if last is None:
+        return None
+    what = f"{last.setup.letter} {last.setup.name}" if last.setup else "No change"
+    return {"what": what, "why": last.reason, "by": str(last.by), "at": f"{last.at:%d %B %Y}"}
+
+
+def _handover(programme: Programme, plan: Plan) -> list[str]:
+    """What the engine leaves with: every part and setting of the setup that was decided on."""
+    last = programme.decisions.select_related("setup").first()
+    if last is None or last.setup is None:
+        return []
+    planned = next((one for one in plan.setups if one.pk == last.setup_id), None)
+    levels = {} if planned is None else planned.levels()
+    newest = {one.key: one.text for one in last.setup.adjustments.all()}
+    return [f"{plan.label(key)}: {newest.get(key, text)}" for key, text in {**levels, **newest}.items()]
+
+
+@transaction.atomic
+def issue(person: Person, programme: Programme, wanted: Wanted, change: str, at: datetime) -> Sheet:
+    """Freeze a sheet. The first is version 1; every further one says what changed."""
+    require_operator(person)
+    Programme.objects.select_for_update().get(pk=programme.pk)
+    last = programme.sheets.first()
+    told = optional(change, "change", 300)
+    if last is not None and not told:
+        raise Invalid(
+            "Say what changed against the version before.", fields={"change": "readers of the earlier one see it"}
+        )
+    return Sheet.objects.create(
+        programme=programme, number=last.number + 1 if last else 1, document=compose(person, programme, wanted, at),
+        change=told if last else "", by=person, at=at,
+    )  # fmt: skip
+
+
+def history_of(sheet: Sheet) -> list[dict[str, Any]]:
+    """Every version of a programme's sheet, the newest first, for its reader."""
+    rows = sheet.programme.sheets.select_related("by")
+    return [{"number": one.number, "at": one.at, "by": str(one.by), "change": one.change, "this": one.pk == sheet.pk}
+            for one in rows]  # fmt: skip

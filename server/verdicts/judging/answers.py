@@ -1,0 +1,312 @@
+"""A verdict as it is shown, in a person's units: the one source of what stands on the screen and on the sheet."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import cached_property
+
+from ninja import Schema
+from pydantic import BaseModel
+from torvix_core.air.standards import DEFINITIONS
+from torvix_core.judging import sentences, verdict
+from torvix_core.judging.effects import Difference, Effects
+from torvix_core.judging.lead_strip import Crossover, Lead
+from torvix_core.judging.sentences import Wording, listed
+from torvix_core.judging.verdict import Placing
+from torvix_core.units import quantities
+
+from programmes.models import Programme
+from programmes.plan.plans import Plan
+from programmes.plan.saving import plan_in_force
+from shop.models import Person
+from shop.permissions import units_of
+from verdicts.comparison import aligned_pulls
+from verdicts.comparison.aligned_pulls import Comparison, Counting, compare
+from verdicts.judging import caveats, selection_criteria
+from verdicts.judging import choice as choices
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice
+from verdicts.judging.selection_criteria import Beside
+from verdicts.judging.service import Judged
+
+
+class DifferenceOut(Schema):
+    """In the unit of the score, with its 95 % interval."""
+
+    value: float
+    low: float
+    high: float
+    percent: float
+    low_percent: float
+    high_percent: float
+    wash: bool
+
+
+class GainsOut(Schema):
+    """Against the baseline three ways at once, per cent: peak to peak, at one speed, over the range."""
+
+    peak_torque_percent: float
+    peak_power_percent: float
+    most_percent: float
+    most_rpm: float
+    average_percent: float
+
+
+class PlacingOut(Schema):
+    setup_id: int
+    pulls: int
+    pull_ids: list[int]
+    score: float
+    torque: float
+    power: float
+    to_baseline: DifferenceOut | None
+    to_best: DifferenceOut | None
+    with_the_best: bool
+    supported: bool
+    across_days: bool
+    chance_percent: float
+    groups: list[int]
+    gains: GainsOut | None
+    fails: list[str]
+    cost: float
+    unknown_prices: list[str]
+    manners: list[str]
+    cost_per_torque: float | None
+    cost_per_power: float | None
+
+
+class AheadOut(BaseModel):  # one for every pair: a Schema takes seven times as long to make
+    """The chance that one setup truly makes more than another."""
+
+    one_id: int
+    other_id: int
+    percent: float
+
+
+class UseWinnerOut(Schema):
+    """Who is best for a usual duty; `setup_id` is null where `level_ids` are a wash."""
+
+    preset: str
+    label: str
+    setup_id: int | None
+    level_ids: list[int]
+
+
+class Verdict(Schema):
+    standard: str
+    standard_label: str
+    school: str
+    counting: str
+    measure: str
+    duty: str
+    duty_label: str
+    duty_points: list[list[float]]
+    torque_unit: str
+    power_unit: str
+    score_unit: str
+    baseline_id: int
+    winner_id: int | None
+    low_rpm: float
+    high_rpm: float
+    run_low_rpm: float
+    run_high_rpm: float
+    headline: list[str]
+    stretches: list[str]
+    thresholds: list[str]
+    placings: list[PlacingOut]
+    ahead: list[AheadOut]
+    uses: list[UseWinnerOut]
+    groups: int
+    repeatability_percent: float
+    scatter_percent: float
+    degrees_of_freedom: float
+    drift_percent: float | None
+    smallest_difference_percent: float
+    readings: dict[str, str]
+    method: str
+    notes: list[str]
+
+
+@dataclass(frozen=True)
+class Answer:
+    """A judged comparison with what stands beside its power."""
+
+    judged: Judged
+    plan: Plan
+    beside: Mapping[int, Beside]
+    manners: Mapping[int, Sequence[str]]  # what was heard, seen and felt, by setup
+    out: frozenset[int]
+
+    @property
+    def comparison(self) -> Comparison:
+        return self.judged.comparison
+
+    @cached_property
+    def curves(self) -> Effects | None:
+        """What stands for the setups' torque curves by the rule chosen."""
+        return self.comparison.curves(self.judged.choice.school)
+
+    @cached_property
+    def strip(self) -> tuple[tuple[Lead, ...], tuple[Crossover, ...]]:
+        return aligned_pulls.strip(self.comparison, self.curves)
+
+
+def answer(person: Person, programme: Programme, choice: Choice) -> Answer:
+    """Compare and judge; setups that do not keep what they must are out of the choice."""
+    compared = compare(programme, choice.standard, choice.counting)
+    plan = plan_in_force(programme)
+    beside = selection_criteria.of_setups(plan, programme, person)
+    out = frozenset(
+        place for place, setup in enumerate(compared.setups) if setup.pk in beside and beside[setup.pk].fails
+    )
+    return Answer(judging.judge(compared, choice, out), plan, beside, selection_criteria.manners(programme), out)
+
+
+def wording(compared: Comparison, unit: str) -> Wording:
+    return Wording(tuple(setup.letter for setup in compared.setups), unit, quantities.to_si_rule(unit).scale)
+
+
+def headline(person: Person, found: Answer) -> list[str]:
+    """The verdict in plain sentences: who leads where, what to choose, what speaks beside power."""
+    judged, compared = found.judged, found.comparison
+    units = units_of(person)
+    unit = units["power"] if judged.choice.measure.is_power else units["torque"]
+    leads, _ = found.strip
+    told = [sentences.strip_sentence(leads, wording(compared, units["torque"]))]
+    duty = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm)
+    if judged.choice.measure.is_peak:
+        duty = f"By {choices.MEASURES[judged.choice.measure].lower()}"
+    told.append(sentences.choice_sentence(judged.placings, compared.baseline, duty, wording(compared, unit), found.out))
+    if compared.counting is Counting.FIRST:
+        told.append("By first pulls after a change alone: they read high, and compare only among themselves.")
+    told += _kept_out(found)
+    level = [compared.setups[setup] for setup in judged.level] if judged.winner is None else []
+    told += selection_criteria.tie_break(level, found.beside, person)
+    told += _dominance(found)
+    return [one for one in told if one]
+
+
+def _kept_out(found: Answer) -> list[str]:
+    """Setups that make as much as the best, or more, and may not be chosen."""
+    best = next(placing for placing in found.judged.placings if placing.to_best is None)
+    told, smallest = [], found.comparison.programme.smallest_difference
+    for placing in found.judged.placings:
+        level = placing.to_best is not None and bool(placing.to_best.is_wash(smallest))
+        if placing.setup in found.out and (level or placing.score > best.score):
+            setup = found.comparison.setups[placing.setup]
+            told.append(f"{setup.letter} is out of the choice: {' '.join(found.beside[setup.pk].fails)}")
+    return told
+
+
+def _dominance(found: Answer) -> list[str]:
+    """Whom the winner beats without losing anything anywhere."""
+    curves = found.curves
+    if curves is None or found.judged.winner is None:
+        return []
+    setups, winner = found.comparison.setups, found.judged.winner
+    smallest = found.comparison.programme.smallest_difference
+    beaten = [setups[other].letter for other in verdict.nowhere_worse(curves, winner, smallest)]
+    if not beaten:
+        return []
+    return [f"{setups[winner].letter} is nowhere worse than {listed(beaten)}, at any speed that was run."]
+
+
+def out(person: Person, found: Answer) -> Verdict:
+    """Everything the Verdict screen shows."""
+    judged, compared = found.judged, found.comparison
+    units, programme = units_of(person), compared.programme
+    unit = units["power"] if judged.choice.measure.is_power else units["torque"]
+    leads, crossovers = found.strip
+    in_torque = wording(compared, units["torque"])
+    setup_id = [setup.pk for setup in compared.setups]
+    drift = judged.fitted.drift()
+    return Verdict(
+        standard=compared.standard, standard_label=DEFINITIONS[compared.standard].label, school=judged.choice.school,
+        counting=judged.choice.counting, measure=judged.choice.measure, duty=judged.preset,
+        duty_label=choices.label(judged.preset),
+        duty_points=[list(point) for point in judged.duty.points], torque_unit=units["torque"],
+        power_unit=units["power"], score_unit=unit, baseline_id=setup_id[compared.baseline],
+        winner_id=None if judged.winner is None else setup_id[judged.winner], low_rpm=judged.low_rpm,
+        high_rpm=judged.high_rpm, run_low_rpm=float(compared.speed_rpm[0]), run_high_rpm=float(compared.speed_rpm[-1]),
+        headline=headline(person, found), stretches=list(sentences.stretch_sentences(leads, in_torque)),
+        thresholds=list(sentences.crossover_sentences(crossovers, in_torque)),
+        placings=[_placing(found, placing, unit, units) for placing in judged.placings],
+        ahead=_ahead(found),
+        uses=[
+            UseWinnerOut(preset=use.preset, label=choices.label(use.preset),
+                         setup_id=None if use.winner is None else setup_id[use.winner],
+                         level_ids=[setup_id[one] for one in use.level])
+            for use in judged.uses
+        ],
+        groups=len({group for placing in judged.placings for group in placing.groups}),
+        repeatability_percent=float(judged.fitted.repeatability) * 100,
+        scatter_percent=float(judged.fitted.scatter) * 100,
+        degrees_of_freedom=float(judged.fitted.degrees_of_freedom),
+        drift_percent=float(drift[0]) * 100 if len(drift) else None,
+        smallest_difference_percent=programme.smallest_difference * 100, readings=dict(choices.COVARIATES),
+        method=caveats.method(judged), notes=[*compared.notes, *caveats.notes(judged)],
+    )  # fmt: skip
+
+
+def _ahead(found: Answer) -> list[AheadOut]:
+    """Every pair of the setups that may be chosen and can be compared."""
+    judged, setups = found.judged, found.comparison.setups
+    known = [one.setup for one in judged.placings if one.supported and one.setup not in found.out]
+    return [
+        AheadOut(
+            one_id=setups[one].pk, other_id=setups[other].pk, percent=float(judged.chances.ahead[one, other]) * 100
+        )
+        for one in known
+        for other in known
+        if one != other
+    ]
+
+
+def _placing(found: Answer, placing: Placing, unit: str, units: Mapping[str, str]) -> PlacingOut:
+    judged, compared = found.judged, found.comparison
+    setup, smallest = compared.setups[placing.setup], compared.programme.smallest_difference
+    scores = {one.setup: one.score for one in judged.placings}
+    best = next(one for one in judged.placings if one.to_best is None)
+    beside = found.beside.get(setup.pk)
+    cost = beside.known_cost if beside else None
+    gained = (
+        placing.to_baseline is not None and not placing.to_baseline.is_wash(smallest) and placing.to_baseline.change > 0
+    )
+    base = compared.baseline
+
+    def per(values: Sequence[float], kind: str) -> float | None:
+        more = float(quantities.difference_from_si(values[placing.setup] - values[base], units[kind]))
+        return cost / more if cost and gained and more > 0 else None
+
+    gains = judged.gains.get(placing.setup)
+    return PlacingOut(
+        setup_id=setup.pk, pulls=int(judged.fitted.counts[placing.setup]),
+        pull_ids=[one.pull.pk for row, one in enumerate(compared.kept) if compared.setup_of[row] == placing.setup],
+        score=float(quantities.from_si(placing.score, unit)),
+        torque=float(quantities.from_si(judged.torque[placing.setup], units["torque"])),
+        power=float(quantities.from_si(judged.power[placing.setup], units["power"])),
+        to_baseline=difference_out(placing.to_baseline, scores[base], unit, smallest),
+        to_best=difference_out(placing.to_best, best.score, unit, smallest), with_the_best=placing.with_the_best,
+        supported=placing.supported,
+        across_days=judged.across_days(placing.setup), chance_percent=placing.chance_best * 100,
+        groups=list(placing.groups),
+        gains=None if gains is None else GainsOut(
+            peak_torque_percent=gains.peak_torque * 100, peak_power_percent=gains.peak_power * 100,
+            most_percent=gains.most * 100, most_rpm=gains.most_rpm, average_percent=gains.average * 100,
+        ),
+        fails=list(beside.fails) if beside else [], cost=float(beside.cost) if beside else 0.0,
+        unknown_prices=list(beside.unknown_prices) if beside else [], manners=list(found.manners.get(setup.pk, ())),
+        cost_per_torque=per(judged.torque.tolist(), "torque"), cost_per_power=per(judged.power.tolist(), "power"),
+    )  # fmt: skip
+
+
+def difference_out(found: Difference | None, base: float, unit: str, smallest: float) -> DifferenceOut | None:
+    if found is None:
+        return None
+    value, low, high = (
+        float(quantities.difference_from_si(share * base, unit)) for share in (found.change, found.low, found.high)
+    )
+    percent, low_percent, high_percent = (float(share) * 100 for share in (found.change, found.low, found.high))
+    return DifferenceOut(value=value, low=low, high=high, percent=percent, low_percent=low_percent,
+                         high_percent=high_percent, wash=bool(found.is_wash(smallest)))  # fmt: skip

@@ -1,0 +1,277 @@
+"""Judge a comparison: who is best for a duty, how sure that is, and whether it would be so by other rules."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+from torvix_core.engine import geometry
+from torvix_core.judging import duty, representative_pull, verdict, win_probability
+from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.duty import PRESETS, Duty, Preset
+from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
+from torvix_core.judging.representative_pull import School
+from torvix_core.judging.verdict import Placing
+from torvix_core.judging.win_probability import Chances
+from torvix_core.pull import curve
+from torvix_core.pull.curve import GRID_RPM
+from torvix_core.units.checked import Array
+
+from curves.models import Reduced
+from shop.refusals import Invalid
+from verdicts.comparison.aligned_pulls import Comparison, Counting, NothingKept
+from verdicts.judging import choice as choices
+from verdicts.judging.choice import Choice
+
+SEED = 20_260_701  # the same pulls give the same chances
+FEWEST_COVERED = 0.5  # [-] of a duty's weight that must lie where all were run
+
+
+@dataclass(frozen=True)
+class Gains:
+    """A setup against the baseline, three ways at once; shares, and where the largest at one speed lies."""
+
+    peak_torque: float
+    peak_power: float
+    most: float
+    most_rpm: float
+    average: float
+
+
+@dataclass(frozen=True)
+class Use:
+    """Who is best for one of the usual duties; `level` are those that are a wash with the best."""
+
+    preset: Preset
+    winner: int | None
+    level: tuple[int, ...]
+
+
+@dataclass(frozen=True)
+class Judged:
+    """The ranking for a duty. Scores in N·m or W by the measure; `power` and `torque` (setups,) over the same duty."""
+
+    comparison: Comparison
+    choice: Choice
+    low_rpm: float
+    high_rpm: float
+    duty: Duty
+    preset: Preset
+    covered: float  # share of the duty's weight that lies where all were run
+    fitted: Effects
+    placings: Sequence[Placing]
+    chances: Chances
+    torque: Array
+    power: Array
+    gains: Mapping[int, Gains]
+    uses: Sequence[Use]
+    account: Mapping[str, float]  # share of the score for one kelvin of each reading accounted for
+
+    def duty_mean(self, values: Sequence[float], speed_rpm: Sequence[float]) -> float:
+        """The duty's mean of another curve, such as one that is known from elsewhere."""
+        return float(duty.score(self.duty, np.array(speed_rpm), np.array(values)))
+
+    @property
+    def winner(self) -> int | None:
+        return verdict.winner([placing for placing in self.placings if placing.supported])
+
+    def across_days(self, setup: int) -> bool:
+        """Whether a setup is compared with the baseline by way of another day: they share no session."""
+        layout = self.comparison.layout
+        days = [set(layout.session[layout.setup == one].tolist()) for one in (setup, self.comparison.baseline)]
+        return not days[0] & days[1]
+
+    @property
+    def level(self) -> tuple[int, ...]:
+        return tuple(sorted(placing.setup for placing in self.placings if placing.with_the_best))
+
+
+def bounds(comparison: Comparison, choice: Choice) -> tuple[float, float]:
+    """The range judged: as chosen, else the programme's as far as all ran. Invalid names the ends."""
+    speed, programme = comparison.speed_rpm, comparison.programme
+    low = max(programme.low_rpm, speed[0]) if choice.low_rpm is None else choice.low_rpm
+    high = min(programme.high_rpm, speed[-1]) if choice.high_rpm is None else choice.high_rpm
+    if not low < high:
+        raise Invalid(
+            "The range must rise: its lower end below its upper.", fields={"low": "must be below the upper end"}
+        )
+    if low < speed[0] - GRID_RPM / 2 or high > speed[-1] + GRID_RPM / 2:
+        there = f"{speed[0]:.0f} to {speed[-1]:.0f} rpm"
+        told = f"{low:.0f} to {high:.0f} rpm is not covered throughout; the curves have {there}"
+        raise Invalid(
+            f"All setups were run from {there}. Choose a range inside it.", fields={"low": told, "high": told}
+        )
+    return float(low), float(high)
+
+
+@dataclass(frozen=True)
+class Scored:
+    """A comparison scored for a duty, before anything is said of it: what `judge` and its variations share."""
+
+    low_rpm: float
+    high_rpm: float
+    duty: Duty
+    preset: Preset
+    covered: float
+    inside: NDArray[np.bool_]  # (bins,) of the range judged
+    shares: Array  # (bins,) weight of the duty
+    layout: Layout
+    scores: Array  # (pulls,)
+    plain: Effects  # every pull of a setup
+    fitted: Effects  # what stands for a setup by the school
+
+
+def score(comparison: Comparison, choice: Choice) -> Scored:
+    """Score every pull for the duty and fit what the setups are worth. Invalid and NothingKept say what is missing."""
+    low, high = bounds(comparison, choice)
+    wanted, preset = choices.duty_of(choice, comparison.programme, low, high)
+    speed = comparison.speed_rpm
+    inside = (speed >= low - 1e-6) & (speed <= high + 1e-6)
+    if inside.sum() < 2:
+        told = "must hold at least two of the 100 rpm bins"
+        raise Invalid(f"The range {told}.", fields={"low": told, "high": told})
+    covered = _covered(wanted, speed[inside])
+    if covered < FEWEST_COVERED:
+        told = f"only {covered * 100:.0f} % of its weight lies from {low:.0f} to {high:.0f} rpm, where all were run"
+        raise Invalid(f"The duty cannot be judged: {told}.", fields={"points": told})
+    shares = np.zeros(len(speed))
+    shares[inside] = duty.weights(wanted, speed[inside])
+    layout = _with_readings(comparison, choice, inside)
+    scores = _scores(comparison, choice, shares)
+    try:
+        fitted = fit(scores, layout, comparison.history)
+    except NotEnoughPulls as reason:
+        raise NothingKept(f"No verdict yet: {reason}.", code="not_enough_pulls") from reason
+    stood = representative_pull.stand_for(fitted, choice.school)
+    return Scored(low, high, wanted, preset, covered, inside, shares, layout, scores, fitted, stood)
+
+
+def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> Judged:
+    """Rank the setups for a duty. `out` are those that may not win, by index; their numbers stay what they are."""
+    found = score(comparison, choice)
+    sure = win_probability.chances(found.fitted, comparison.baseline, np.random.default_rng(SEED), out=out)
+    influence = found.fitted.model.influence @ np.log(found.scores)
+    both = representative_pull.stand_for(
+        fit(np.stack([comparison.torque @ found.shares, comparison.power @ found.shares], axis=1), found.layout,
+            comparison.history),
+        choice.school, found.plain,
+    )  # fmt: skip
+    return Judged(
+        comparison, choice, found.low_rpm, found.high_rpm, found.duty, found.preset, found.covered, found.fitted,
+        verdict.rank(found.fitted, comparison.baseline, comparison.programme.smallest_difference, sure, out), sure,
+        both.mean[:, 0], both.mean[:, 1], _gains(comparison, choice, found.inside, both, found.plain),
+        _uses(comparison, choice, found.layout, found.inside, out),
+        dict(zip(choice.account_for, influence.tolist(), strict=False)),
+    )  # fmt: skip
+
+
+def _covered(wanted: Duty, speed_rpm: Array) -> float:
+    """Share of a duty's weight at the speeds given."""
+    first, last = wanted.points[0][0], wanted.points[-1][0]
+    whole = np.arange(np.ceil(first / GRID_RPM) * GRID_RPM, last + 1e-6, GRID_RPM)
+    speeds, given = (np.array(each, dtype=np.float64) for each in zip(*wanted.points, strict=True))
+    total = float(np.interp(whole, speeds, given).sum())
+    inside = float(np.interp(speed_rpm, speeds, given, left=0.0, right=0.0).sum())
+    return min(inside / total, 1.0) if total > 0 else 0.0
+
+
+def _scores(comparison: Comparison, choice: Choice, shares: Array) -> Array:
+    """One score a pull. Peaks are read from all that a pull covers, also where others were not run."""
+    measure = choice.measure
+    if not measure.is_peak:
+        return (comparison.power if measure.is_power else comparison.torque) @ shares
+    tops = [one.power if measure.is_power else one.torque for one in comparison.kept]
+    return np.array([values.max() for values in tops])
+
+
+def _with_readings(comparison: Comparison, choice: Choice, inside: NDArray[np.bool_]) -> Layout:
+    """The layout with the readings that are to be accounted for; a reading that a pull lacks is refused."""
+    if not choice.account_for:
+        return comparison.layout
+    columns = []
+    for name in choice.account_for:
+        found = []
+        for one in comparison.kept:
+            reduced: Reduced = one.pull.reduced
+            values = reduced.means.get(name)
+            if name not in choices.COVARIATES or values is None:
+                raise Invalid(
+                    "This reading cannot be accounted for.",
+                    fields={"account_for": f"{one.pull} has no {name.replace('_', ' ')}"},
+                )
+            shared = np.isin(np.array(reduced.speed_rpm), comparison.speed_rpm)
+            found.append(float(np.array(values, dtype=np.float64)[shared][inside].mean()))
+        columns.append(found)
+    return replace(comparison.layout, covariates=np.array(columns).T)
+
+
+def _gains(
+    comparison: Comparison, choice: Choice, inside: NDArray[np.bool_], both: Effects, plain: Effects
+) -> dict[int, Gains]:  # fmt: skip
+    """By setup, against the baseline; ratios of what stands for them."""
+    curves, base, speed = comparison.curves(choice.school), comparison.baseline, comparison.speed_rpm
+    if curves is None:
+        return {}
+    # Peaks are fitted as every score is: their day and their drift are out of them.
+    tops = np.array([[one.torque.max(), one.power.max()] for one in comparison.kept])
+    peak = representative_pull.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain).mean
+    found, over_duty = {}, both.mean[:, 0] / both.mean[base, 0] - 1
+    for index in range(len(comparison.setups)):
+        if index == base or not curves.linked(index, base):
+            continue
+        change = np.expm1(curves.log_mean[index] - curves.log_mean[base])[inside]
+        at = int(np.abs(change).argmax())
+        found[index] = Gains(
+            float(peak[index, 0] / peak[base, 0]) - 1, float(peak[index, 1] / peak[base, 1]) - 1,
+            float(change[at]), float(speed[inside][at]), float(over_duty[index]),
+        )  # fmt: skip
+    return found
+
+
+def _uses(
+    comparison: Comparison, choice: Choice, layout: Layout, inside: NDArray[np.bool_], out: Collection[int]
+) -> list[Use]:  # fmt: skip
+    """The winner of every usual duty, fitted in one go."""
+    speed = comparison.speed_rpm[inside]
+    drawn = {which: duty.preset(which, float(speed[0]), float(speed[-1])) for which in PRESETS}
+    weights = np.stack([duty.weights(one, speed) for one in drawn.values()], axis=1)
+    curves = comparison.power if choice.measure.is_power else comparison.torque
+    fitted = fit(curves[:, inside] @ weights, layout, comparison.history)
+    found = []
+    for at, which in enumerate(drawn):
+        one = representative_pull.stand_for(fitted.column(at), choice.school)
+        placings = verdict.rank(one, comparison.baseline, comparison.programme.smallest_difference, out=out)
+        level = tuple(sorted(placing.setup for placing in placings if placing.with_the_best))
+        found.append(Use(which, verdict.winner([each for each in placings if each.supported]), level))
+    return found
+
+
+def peaks(comparison: Comparison, setup: int, torque: Array) -> tuple[curve.Peak, curve.Peak, bool]:
+    """Peak torque and power of a setup's curve, N·m and W, and whether one lies beyond what all were run.
+
+    `torque` (bins,) is the curve that stands for the setup; where its own pulls reach further, they carry it on.
+    """
+    own = [one for one in comparison.kept if one.pull.setup_id == comparison.setups[setup].pk]
+    speed, curves = curve.shared_grid([one.speed_rpm for one in own], [one.torque for one in own])
+    plain, common = curves.mean(axis=0), comparison.speed_rpm
+    scale = torque / plain[np.isin(speed, common)]
+    whole = plain * np.interp(speed, common, scale)
+    top, strongest = curve.peak(speed, whole), curve.peak(speed, geometry.power(whole, speed))
+    outside = [not common[0] <= one.speed_rpm <= common[-1] for one in (top, strongest)]
+    return top, strongest, any(outside)
+
+
+def school_of(text: str) -> School:
+    try:
+        return School(text or School.MEAN)
+    except ValueError as error:
+        raise Invalid("There is no such rule.", fields={"school": f"one of {', '.join(School)}"}) from error
+
+
+def counting_of(text: str) -> Counting:
+    try:
+        return Counting(text or Counting.KEPT)
+    except ValueError as error:
+        raise Invalid("There is no such class.", fields={"counting": f"one of {', '.join(Counting)}"}) from error

@@ -1,0 +1,171 @@
+"""Looking ahead and back: how many pulls a question needs, what was expected and what came, where a part was used."""
+
+from __future__ import annotations
+
+import numpy as np
+from django.http import HttpRequest
+from django.shortcuts import get_object_or_404
+from ninja import Router, Schema
+from torvix_core.judging import repeats
+from torvix_core.units import quantities
+
+from engines.models import Part
+from programmes.models import Measure
+from shop.permissions import is_person, units_of
+from shop.refusals import Invalid
+from verdicts.access import programme_of
+from verdicts.outlook import outcomes, part_history
+from verdicts.prior import scatter_history
+
+router = Router(tags=["outcomes"])
+
+
+class UseOut(Schema):
+    """A setup that held a part, and how it did against the baseline of its programme."""
+
+    programme_id: int
+    question: str
+    engine: str
+    setup_id: int
+    letter: str
+    position: int
+    is_baseline: bool
+    pulls: int
+    low_rpm: float
+    high_rpm: float
+    torque: float | None
+    torque_unit: str
+    percent: float | None
+    low_percent: float | None
+    high_percent: float | None
+    wash: bool
+    other_changes: int
+    made_of: str
+    why_not: str
+
+
+class ExpectationOut(Schema):
+    """What somebody expected of a setup against the baseline, per cent, and what came."""
+
+    setup_id: int
+    measure: str
+    measure_label: str
+    low_percent: float
+    high_percent: float
+    sentence: str
+    by: str
+    mine: bool
+    sealed: bool
+    actual_percent: float | None
+    outcome: str
+
+
+class TendencyOut(Schema):
+    """How a person's expectations tended to be off over all programmes, in percentage points."""
+
+    person: str
+    count: int
+    hits: int
+    bias: float
+    spread: float | None
+
+
+class Expectations(Schema):
+    measures: dict[str, str]
+    rows: list[ExpectationOut]
+    people: list[TendencyOut]
+
+
+class PowerPoint(Schema):
+    pulls: int
+    percent: float
+
+
+class PullsNeededOut(Schema):
+    """Pulls a side that find a difference, from the engine's scatter; the chance of finding it with other numbers."""
+
+    difference_percent: float
+    scatter_percent: float
+    degrees_of_freedom: int
+    programmes: int
+    pulls: int | None
+    chance_percent: float
+    curve: list[PowerPoint]
+
+
+@router.get("/programmes/{programme_id}/pulls-needed", response=PullsNeededOut, operation_id="pulls_needed")
+def read_pulls_needed(
+    request: HttpRequest, programme_id: int, difference_percent: float | None = None, confidence_percent: float = 95
+):
+    """How many pulls a side find a difference; without one, the smallest that matters in the programme."""
+    assert is_person(request.user)
+    programme = programme_of(request.user, programme_id)
+    wanted = programme.smallest_difference * 100 if difference_percent is None else difference_percent
+    if not 0.01 <= wanted <= 50:
+        raise Invalid(
+            "The difference is not usable.", fields={"difference_percent": "it lies between 0.01 and 50 per cent"}
+        )
+    if not 50 <= confidence_percent < 100:
+        raise Invalid(
+            "The confidence is not usable.", fields={"confidence_percent": "it lies from 50 to below 100 per cent"}
+        )
+    scatter, sure = scatter_history.scatter_of(programme), confidence_percent / 100
+    found = repeats.pulls_needed(wanted / 100, scatter.share, sure, more_degrees=scatter.degrees_of_freedom)
+    counts = np.arange(2, 13)
+    chances = repeats.power(counts, wanted / 100, scatter.share, sure, more_degrees=scatter.degrees_of_freedom)
+    return PullsNeededOut(
+        difference_percent=wanted, scatter_percent=scatter.share * 100,
+        degrees_of_freedom=scatter.degrees_of_freedom, programmes=scatter.programmes, pulls=found.pulls,
+        chance_percent=found.power * 100,
+        curve=[
+            PowerPoint(pulls=int(count), percent=float(chance) * 100)
+            for count, chance in zip(counts, chances, strict=True)
+        ],
+    )  # fmt: skip
+
+
+@router.get("/programmes/{programme_id}/outcomes", response=Expectations, operation_id="outcomes")
+def read_outcomes(request: HttpRequest, programme_id: int):
+    """What was expected and what came; and how each person tends to be off."""
+    assert is_person(request.user)
+    programme = programme_of(request.user, programme_id)
+    rows = [
+        ExpectationOut(
+            setup_id=one.expectation.setup_id, measure=one.expectation.measure,
+            measure_label=one.expectation.get_measure_display(), low_percent=one.expectation.low * 100,
+            high_percent=one.expectation.high * 100, sentence=one.expectation.sentence,
+            by=str(one.expectation.written_by), mine=one.expectation.written_by_id == request.user.pk,
+            sealed=one.expectation.sealed_at is not None,
+            actual_percent=None if one.actual is None else one.actual * 100, outcome=one.outcome or "",
+        )
+        for one in outcomes.of_programme(programme)
+    ]  # fmt: skip
+    people = [
+        TendencyOut(person=name, count=found.count, hits=found.hits, bias=found.bias * 100,
+                    spread=None if found.spread is None else found.spread * 100)
+        for name, found in outcomes.tendencies(request.user)
+    ]  # fmt: skip
+    return Expectations(measures=dict(Measure.choices), rows=rows, people=people)
+
+
+@router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")
+def read_uses(request: HttpRequest, part_id: int):
+    """Where a part was used before, and how it did."""
+    assert is_person(request.user)
+    part = get_object_or_404(Part.objects.visible_to(request.user), pk=part_id)
+    unit = units_of(request.user)["torque"]
+
+    def percent(share: float | None) -> float | None:
+        return None if share is None else share * 100
+
+    return [
+        UseOut(
+            programme_id=use.programme.pk, question=use.programme.question, engine=str(use.programme.build),
+            setup_id=use.setup.pk, letter=use.setup.letter, position=use.setup.position,
+            is_baseline=use.setup.is_baseline, pulls=use.pulls, low_rpm=use.low_rpm, high_rpm=use.high_rpm,
+            torque=None if use.torque is None else float(quantities.from_si(use.torque, unit)), torque_unit=unit,
+            percent=percent(use.change), low_percent=percent(use.low), high_percent=percent(use.high), wash=use.wash,
+            other_changes=use.other_changes, made_of=use.made_of, why_not=use.why_not,
+        )
+        for use in part_history.uses(request.user, part)
+    ]  # fmt: skip

@@ -1,0 +1,84 @@
+"""How a part did wherever it was used: its setups, and what they made over the range of their programme."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from torvix_core.air.standards import Standard
+from torvix_core.judging.duty import Preset
+
+from engines.models import Part
+from programmes.models import Programme, Setup
+from shop.models import Person
+from shop.refusals import Refusal
+from verdicts.comparison.aligned_pulls import Comparison, compare
+from verdicts.judging import service as judging
+from verdicts.judging.choice import Choice
+from verdicts.judging.service import Judged
+
+MOST_PROGRAMMES = 25
+
+
+@dataclass(frozen=True)
+class Use:
+    """One setup that held the part. Torque in N·m; the change to the baseline is a share, None where there is none."""
+
+    programme: Programme
+    setup: Setup
+    pulls: int
+    low_rpm: float
+    high_rpm: float
+    torque: float | None
+    change: float | None
+    low: float | None
+    high: float | None
+    wash: bool
+    other_changes: int  # parts beside this one in which the setup differs from the baseline
+    why_not: str
+    made_of: str = ""  # in words, what of its pulls is not recorded from an engine
+
+
+def uses(person: Person, part: Part) -> list[Use]:
+    """Every setup that held the part, the newest programme first, with the outcome where there is one."""
+    seen = Programme.objects.visible_to(person).filter(setups__parts=part).distinct()
+    programmes = seen.select_related("build__engine").prefetch_related("setups__parts")[:MOST_PROGRAMMES]
+    return [use for programme in programmes for use in _in_programme(programme, part)]
+
+
+def _in_programme(programme: Programme, part: Part) -> list[Use]:
+    holding = [setup for setup in programme.setups.all() if part in setup.parts.all()]
+    baseline = next((setup for setup in programme.setups.all() if setup.is_baseline), None)
+    found: tuple[Comparison, Judged] | None = None
+    why = ""
+    try:
+        comparison = compare(programme, Standard(programme.standard))
+        # Plain averages: programmes differ in their duties, and here they stand beside each other.
+        found = comparison, judging.judge(comparison, Choice(comparison.standard, duty=Preset.EVEN))
+    except Refusal as refusal:
+        why = str(refusal)
+    return [_use(programme, setup, part, baseline, found, why) for setup in holding]
+
+
+def _use(
+    programme: Programme, setup: Setup, part: Part, baseline: Setup | None,
+    found: tuple[Comparison, Judged] | None, why: str,
+) -> Use:  # fmt: skip
+    others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in baseline.parts.all()} if baseline else set()
+    replaced = {one.pk for one in baseline.parts.all() if one.slot == part.slot} if baseline else set()
+    beside = len(others - {part.pk} - replaced)
+    blank = Use(programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, False, beside, why)
+    if found is None:
+        return blank
+    comparison, verdict = found
+    place = next((one for one in verdict.placings if comparison.setups[one.setup].pk == setup.pk), None)
+    if place is None:
+        return blank
+    change = place.to_baseline
+    return Use(
+        programme, setup, int(verdict.fitted.counts[place.setup]), verdict.low_rpm, verdict.high_rpm,
+        float(verdict.torque[place.setup]),
+        None if change is None else float(change.change), None if change is None else float(change.low),
+        None if change is None else float(change.high),
+        change is not None and bool(change.is_wash(programme.smallest_difference)), beside, "",
+        comparison.made_of(place.setup),
+    )  # fmt: skip
