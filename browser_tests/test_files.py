@@ -11,7 +11,7 @@ from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS
 from browser_tests.case import BrowserCase, sign_in
 from curves.models import Wish
 from programmes.models import Programme
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 
 SHELF = "What did the spring say of the trumpets?"
 
@@ -59,7 +59,9 @@ class BringingFiles(Case):
             expect(page.get_by_test_id("files")).to_contain_text("The very file that pull 1 came from.")
             page.get_by_role("link", name="Pull 1.").or_(page.get_by_role("link", name="To the pulls")).first.click()
         made = Pull.objects.filter(session__programme=self.trumpets).order_by("number")
-        self.assertEqual([(one.origin, one.setup.letter) for one in made], [(Origin.FILE, "A"), (Origin.FILE, "B")])
+        self.assertEqual(
+            [(one.origin, one.setup.letter) for one in made], [(PullOrigin.FILE, "A"), (PullOrigin.FILE, "B")]
+        )
         self.assertEqual(self.problems, [])
         self.assertEqual({address.split(":")[0] for address in self.asked}, {"127.0.0.1"})
 

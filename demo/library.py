@@ -24,10 +24,10 @@ from engines.builds.service import (
 )
 from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part, add_photo, describe_part, modify_part, name_alias
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Person, Stand
 from stand.models import Session
-from stand.weather.service import Typed, log_reading, place_stand, strike_reading
+from stand.weather.service import TypedWeather, log_reading, place_stand, strike_reading
 
 
 def describe(told: dict[str, Any], person: Person, at: datetime, stand: Stand) -> Build:
@@ -37,7 +37,7 @@ def describe(told: dict[str, Any], person: Person, at: datetime, stand: Stand) -
     note(person, build, told["notes"])
     for origin in (Origin.TOLD, Origin.ASSUMED, Origin.MEASURED):
         for key, text in told[origin].items():
-            write_down(person, build, key, Change(text, origin), at)
+            write_down(person, build, key, ReadingChange(text, origin), at)
     flow = told["flow"]
     rows = [(lift, f"{each} CFM") for lift, each in flow["rows"]]
     write_flow_table(person, build, flow["side"], flow["depression"], rows, at, how=flow["how"])
@@ -52,7 +52,7 @@ def describe(told: dict[str, Any], person: Person, at: datetime, stand: Stand) -
 def succeed(told: dict[str, Any], person: Person, build: Build, at: datetime) -> Build:
     """What was found when the engine was opened, as the next revision."""
     build.refresh_from_db()
-    changes = {key: Change(text, Origin.MEASURED, told["how"]) for key, text in told["measured"].items()}
+    changes = {key: ReadingChange(text, Origin.MEASURED, told["how"]) for key, text in told["measured"].items()}
     return succeed_build(person, build, changes, told["reason"], at)
 
 
@@ -102,7 +102,9 @@ def log_weather(told: Sequence[dict[str, Any]], person: Person, session: Session
     """What somebody read off his own instruments while the session ran."""
     for one in told:
         at = session.opened_at + timedelta(minutes=one["after"])
-        typed = Typed(one["barometer"], False, "", one["temperature"], Moisture(one["moisture"]), one["moisture_value"])
+        typed = TypedWeather(
+            one["barometer"], False, "", one["temperature"], Moisture(one["moisture"]), one["moisture_value"]
+        )
         reading = log_reading(person, session, typed, at)
         if reason := one.get("strike"):
             strike_reading(person, reading, reason, at + timedelta(minutes=6))

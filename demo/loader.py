@@ -29,7 +29,7 @@ from demo import library, shelf
 from engines.models import Build, Part
 from programmes.archive import service as archiving
 from programmes.expectations.service import expect
-from programmes.models import Kind, Programme, Setup
+from programmes.models import Programme, ProgrammeKind, Setup
 from programmes.plan.plans import (
     Objective,
     Plan,
@@ -154,7 +154,7 @@ def _conclude(programme: Programme, told: dict[str, Any], people: dict[str, Pers
         decisions.decide(people[decided["by"]], programme, choice, setup, decided["reason"], at)
     if sheet := told.get("sheet"):
         person = people[sheet["by"]]
-        wanted = report.Wanted(choice, show_owner=True, show_prices=True, interests=sheet["interests"])
+        wanted = report.ReportOptions(choice, show_owner=True, show_prices=True, interests=sheet["interests"])
         made = report.issue(person, programme, wanted, "", at + timedelta(hours=1))
         links.give(person, made, 60, sheet["given_to"], at + timedelta(hours=1))
 
@@ -201,7 +201,7 @@ def _programme(
         windows=windows,
         held_constant=told["held_constant"],
         boost_policy=told.get("boost_policy", ""),
-        kind=told.get("kind", Kind.COMPARISON),
+        kind=told.get("kind", ProgrammeKind.COMPARISON),
     )
     return plan_programme(person, at, build, plan)
 

@@ -12,7 +12,7 @@ from torvix_core.units import quantities
 
 from curves.files.mapping import Mapped
 from curves.intake import imports
-from curves.intake.filing import Where
+from curves.intake.filing import FilingPlace
 from curves.manual_entry import service as manual_entry
 from programmes.models import Programme, Setup
 from shop.models import Person
@@ -38,7 +38,7 @@ class Silent:
 def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: datetime) -> None:
     """Every file and sheet of a programme that was never run here."""
     setups, dice = list(programme.setups.all()), np.random.default_rng(told["seed"])
-    where = Where(
+    where = FilingPlace(
         day=date.fromisoformat(told["day"]), stand_name=told["stand"], fuel=told["fuel"], inertia_in_torque="included",
         barometer=float(quantities.to_si(told["barometer_kpa"], "kPa")),
         air_temperature=float(quantities.to_si(told["air_c"], "°C")), relative_humidity=told["humidity"], keep=True,
@@ -60,7 +60,7 @@ def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: dat
     for sheet in told["sheets"]:
         figures = manual_entry.read(sheet["text"], "lb-ft", "hp")
         written = manual_entry.Written(figures, source=sheet["source"])
-        manual_entry.write(person, programme, setups[sheet["setup"]], written, Where(
+        manual_entry.write(person, programme, setups[sheet["setup"]], written, FilingPlace(
             day=where.day, stand_name=where.stand_name, fuel=where.fuel, figures_standard="observed",
             barometer=where.barometer, air_temperature=where.air_temperature, relative_humidity=where.relative_humidity,
             keep=True), at)  # fmt: skip

@@ -11,7 +11,7 @@ from torvix_core.air.standards import Standard, correction
 from torvix_core.engine import figures, findings
 from torvix_core.engine.dimensions import SHEET
 from torvix_core.engine.evidence import Evidence, Origin, settle
-from torvix_core.engine.sheet import Sheet
+from torvix_core.engine.sheet import BuildSheet
 
 from perf.ratio import measure
 from perf.report import size, tell
@@ -46,7 +46,7 @@ def sheet() -> None:
     """How long every figure and finding of a full sheet takes: asked at each stroke of a key."""
     words = {key: found.choices[0][0] if found.choices else "words" for key, found in SHEET.items()}
     full = {key: (found.low + found.high) / 2 if found.has_value else words[key] for key, found in SHEET.items()}
-    told = Sheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
+    told = BuildSheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
     times = []
     for _ in range(size(30, 2)):
         started = time.perf_counter()

@@ -17,7 +17,7 @@ from torvix_core.air.air import air_from_relative_humidity
 from torvix_core.air.standards import Standard, correction
 from torvix_core.judging.effects import USUAL, History, fit
 from torvix_core.planning import simulated_days
-from torvix_core.planning.simulated_days import Habits, Plan, lay_out
+from torvix_core.planning.simulated_days import Habits, SimulatedPlan, lay_out
 from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
 from torvix_core.pull.trace import Trace
 from torvix_core.units.checked import Array
@@ -106,9 +106,11 @@ def pull(level: float, dice: np.random.Generator) -> tuple[float, float]:
     return float(corrected[inside].mean()), float(corrected.max())
 
 
-def _levels(plan: Plan, worth: Sequence[float], habits: Habits, days: int, dice: np.random.Generator) -> Array:
+def _levels(plan: SimulatedPlan, worth: Sequence[float], habits: Habits, days: int, dice: np.random.Generator) -> Array:
     """What every pull of every day is worth, the cold ones too (pulls, days)."""
-    every = Plan(plan.setup, plan.visit, plan.session, plan.since_change_s, np.ones(len(plan.setup), dtype=bool))
+    every = SimulatedPlan(
+        plan.setup, plan.visit, plan.session, plan.since_change_s, np.ones(len(plan.setup), dtype=bool)
+    )
     return simulated_days.scores(every, np.array(worth), habits, days, dice)
 
 

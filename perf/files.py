@@ -16,7 +16,7 @@ from curves.files import mapping, write
 from curves.files.mapping import Mapped
 from curves.files.read import read_table
 from curves.intake import imports
-from curves.intake.filing import Where
+from curves.intake.filing import FilingPlace
 from perf.pulls import OPTIONS, a_pull
 from perf.ratio import measure
 from perf.report import size, tell
@@ -94,7 +94,10 @@ def many() -> None:
 
     operator = scenes.person(Role.OPERATOR)
     programme = scenes.programme(operator)
-    at, where = datetime(2026, 11, 2, tzinfo=UTC), Where(date(2026, 11, 2), "A stand", inertia_in_torque="included")
+    at, where = (
+        datetime(2026, 11, 2, tzinfo=UTC),
+        FilingPlace(date(2026, 11, 2), "A stand", inertia_in_torque="included"),
+    )
     contents = [write.csv_bytes(_raw(100, seed)) for seed in range(FILES)]
     batch = imports.begin(operator, programme, at)
     taken = [imports.take(operator, batch, f"{number:04}.csv", content) for number, content in enumerate(contents)]

@@ -6,7 +6,7 @@ import time
 
 import numpy as np
 from torvix_core.planning import changeover, running_order, simulated_days
-from torvix_core.planning.day_plan import Paid, Problem, Task
+from torvix_core.planning.day_plan import OrderProblem, Paid, Task
 from torvix_core.planning.simulated_days import Habits
 
 from perf.ratio import measure
@@ -33,7 +33,7 @@ def orders() -> None:
         for seed in range(size(6, 1)):
             change = changeover.matrix(setups(count, seed), changeover.usual_works())
             tasks = tuple(Task(16.0, worth=index) for index in range(count))
-            problem = Problem(change, tasks, opening_min=16, return_min=12, warm_up_min=20, sessions=(Paid(),))
+            problem = OrderProblem(change, tasks, opening_min=16, return_min=12, warm_up_min=20, sessions=(Paid(),))
             started = time.perf_counter()
             proven += running_order.solve(problem).proven
             taken.append(time.perf_counter() - started)

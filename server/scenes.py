@@ -123,7 +123,7 @@ def pull(
     )  # fmt: skip
     mark_used(of.programme.build, at)
     names, units = zip(*CHANNELS, strict=True)
-    pull_records.begin_pull(made, pull_records.StandFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
+    pull_records.begin_pull(made, pull_records.HelloFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
     append_chunk(made.pk, 0, samples(level, tilt) if rows is None else rows)
     pull_records.end_pull(made, PullState.COMPLETE, "", at, air=air)
     if keep:

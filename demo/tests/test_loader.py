@@ -59,7 +59,7 @@ class Demonstration(DemonstrationCase):
                 if truth[one] > 1.01 * truth[other]:  # a smaller difference is within the scatter of two pulls
                     self.assertGreater(scores[one], scores[other], (one, other))
 
-    def judged(self, programme: Programme) -> judging.Judged:
+    def judged(self, programme: Programme) -> judging.Judgment:
         return judging.judge(aligned_pulls.compare(programme, Standard.ISO_1585_SI), Choice(Standard.ISO_1585_SI))
 
     def test_steps_are_true(self):

@@ -35,7 +35,7 @@ def fixed_waits(source: str) -> list[int]:
 
 class NoFixedWait(TestCase):
     def test_no_test_sleeps_a_fixed_time(self):
-        files = [*ROOT.glob("browser_tests/*.py"), *ROOT.glob("*/tests/*.py"), *ROOT.glob("server/*/tests/*.py")]
+        files = [*ROOT.glob("browser_tests/*.py"), *ROOT.glob("*/tests/**/*.py"), *ROOT.glob("server/*/tests/**/*.py")]
         self.assertGreater(len(files), 100)
         found = {}
         for file in files:

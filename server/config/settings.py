@@ -128,7 +128,7 @@ WHITENOISE_IMMUTABLE_FILE_TEST = r"-[A-Za-z0-9_-]{8}\.\w+$"
 LOGGING = {
     "version": 1,
     "disable_existing_loggers": False,
-    "filters": {"place": {"()": "shop.logs.Place"}},
+    "filters": {"place": {"()": "shop.logs.LogContext"}},
     "formatters": {"line": {"format": "%(asctime)s %(levelname)s %(name)s stand=%(stand)s pull=%(pull)s %(message)s"}},
     "handlers": {"console": {"class": "logging.StreamHandler", "formatter": "line", "filters": ["place"]}},
     "root": {"handlers": ["console"], "level": os.environ.get("TORVIX_LOG_LEVEL", "WARNING")},

@@ -25,14 +25,14 @@ Work = Callable[[dict[str, Any], Watch], dict[str, Any]]
 
 
 @dataclass(frozen=True)
-class Kind:
+class WorkKind:
     name: str
     queue: Queue
     work: Work
 
 
-KINDS: dict[str, Kind] = {}
+KINDS: dict[str, WorkKind] = {}
 
 
 def register(name: str, queue: Queue, work: Work) -> None:
-    KINDS[name] = Kind(name, queue, work)
+    KINDS[name] = WorkKind(name, queue, work)

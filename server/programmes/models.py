@@ -18,7 +18,7 @@ STANDARDS = [standard for standard in Standard if standard is not Standard.ISO_1
 MOST_SETUPS = 52  # A to Z, AA to AZ
 
 
-class Kind(models.TextChoices):
+class ProgrammeKind(models.TextChoices):
     COMPARISON = "comparison", "Comparison"
     STEPWISE = "stepwise", "Stepwise build"
 
@@ -53,7 +53,7 @@ class Programme(models.Model):
     sweep_end_rpm = models.FloatField()
     sweep_rate_rpm_s = models.FloatField()
     held_constant = models.TextField(blank=True)
-    kind = models.CharField(max_length=10, choices=Kind.choices, default=Kind.COMPARISON)
+    kind = models.CharField(max_length=10, choices=ProgrammeKind.choices, default=ProgrammeKind.COMPARISON)
     answers_change = models.TextField(blank=True, help_text="what each answer would change")
     boost_school = models.CharField(max_length=16, default=BoostSchool.UNBLOWN)
     mixture_policy = models.CharField(max_length=10, choices=MixturePolicy.choices, default=MixturePolicy.MATCHED)
@@ -95,7 +95,7 @@ class Programme(models.Model):
                 condition=Q(boost_school__in=[str(school) for school in BoostSchool]),
                 name="programme_boost_school_is_known",
             ),
-            models.CheckConstraint(condition=Q(kind__in=Kind.values), name="programme_kind_is_known"),
+            models.CheckConstraint(condition=Q(kind__in=ProgrammeKind.values), name="programme_kind_is_known"),
             models.CheckConstraint(condition=Q(extension_rpm__gte=0), name="programme_extension_is_not_negative"),
         ]
 
@@ -309,7 +309,7 @@ class Step(models.Model):
         ]
 
 
-class Measure(models.TextChoices):
+class ExpectedMeasure(models.TextChoices):
     """What an expectation is about; all against the baseline."""
 
     AVERAGE_TORQUE = "average_torque", "Average torque over the range"
@@ -322,7 +322,7 @@ class Expectation(models.Model):
     """What somebody expects of a setup before it is pulled: a share of the baseline's figure, and a sentence."""
 
     setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="expectations")
-    measure = models.CharField(max_length=16, choices=Measure.choices)
+    measure = models.CharField(max_length=16, choices=ExpectedMeasure.choices)
     low = models.FloatField(help_text="share of the baseline's figure gained; below zero is lost")
     high = models.FloatField()
     sentence = models.CharField(max_length=300, blank=True)

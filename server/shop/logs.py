@@ -5,12 +5,12 @@ from __future__ import annotations
 import logging
 
 
-class Place(logging.Filter):
+class LogContext(logging.Filter):
     """Adds `stand` and `pull` to every line; a bench worker sets them (it has one stand, and one pull at a time)."""
 
     stand = "-"
     pull = "-"
 
     def filter(self, record: logging.LogRecord) -> bool:
-        record.stand, record.pull = Place.stand, Place.pull
+        record.stand, record.pull = LogContext.stand, LogContext.pull
         return True

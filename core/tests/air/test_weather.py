@@ -12,12 +12,12 @@ from numpy.testing import assert_allclose
 from torvix_core.air import air, standards, weather
 from torvix_core.air.air import ZERO_CELSIUS
 from torvix_core.air.standards import Standard
-from torvix_core.air.weather import Moisture, Reading, Tolerance
+from torvix_core.air.weather import AirReading, Moisture, Tolerance
 
 from ops.effort import effort
 
 psychrolib.SetUnitSystem(psychrolib.SI)
-DAY = Reading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.5)
+DAY = AirReading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.5)
 ZERO_TO_FIFTY = st.floats(1, 45)
 
 
@@ -69,10 +69,10 @@ class MoistAir(SimpleTestCase):
         dew = psychrolib.GetTDewPointFromRelHum(celsius, humidity) + ZERO_CELSIUS
         wet = psychrolib.GetTWetBulbFromRelHum(celsius, humidity, pressure) + ZERO_CELSIUS
         kelvin = celsius + ZERO_CELSIUS
-        readings = [Reading(pressure, kelvin, Moisture.RELATIVE_HUMIDITY, humidity),
-                    Reading(pressure, kelvin, Moisture.DEW_POINT, min(dew, kelvin))]  # fmt: skip
+        readings = [AirReading(pressure, kelvin, Moisture.RELATIVE_HUMIDITY, humidity),
+                    AirReading(pressure, kelvin, Moisture.DEW_POINT, min(dew, kelvin))]  # fmt: skip
         if wet > air.FREEZING:
-            readings.append(Reading(pressure, kelvin, Moisture.WET_BULB, min(wet, kelvin)))
+            readings.append(AirReading(pressure, kelvin, Moisture.WET_BULB, min(wet, kelvin)))
         factors = [float(standards.correction(reading.air(), Standard.SAE_J1349).factor) for reading in readings]
         assert_allclose(factors, factors[0], rtol=2e-5)
 
@@ -108,9 +108,9 @@ class Errors(SimpleTestCase):
 
     def test_an_end_that_cannot_be_air_is_left_out(self):
         """At 99 % a hygrometer of ± 3 % cannot mean 102 %: the step downwards alone is told."""
-        wet = Reading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.99)
+        wet = AirReading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.99)
         one = weather.factor_error(wet, Tolerance(0.0, 0.0, 0.03), Standard.SAE_J607).moisture
-        dry = Reading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.90)
+        dry = AirReading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.90)
         assert_allclose(
             one, weather.factor_error(dry, Tolerance(0.0, 0.0, 0.03), Standard.SAE_J607).moisture, rtol=0.02
         )

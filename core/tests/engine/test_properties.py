@@ -9,7 +9,7 @@ from torvix_core.engine import figures, variations
 from torvix_core.engine.dimensions import SHEET, Dimension, Measure, Slot, part_dimensions
 from torvix_core.engine.evidence import Evidence, Origin, agree, settle
 from torvix_core.engine.findings import find
-from torvix_core.engine.sheet import Missing, Sheet
+from torvix_core.engine.sheet import BuildSheet, Missing
 from torvix_core.engine.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import read_quantity
@@ -43,8 +43,8 @@ PARTS = st.sampled_from(list(Slot)).flatmap(
 STACKS = st.lists(PARTS, max_size=6)
 
 
-def sheet(lines: dict) -> Sheet:
-    return Sheet({key: settle([Evidence(origin, value)]) for key, (value, origin) in lines.items()})
+def sheet(lines: dict) -> BuildSheet:
+    return BuildSheet({key: settle([Evidence(origin, value)]) for key, (value, origin) in lines.items()})
 
 
 def show(dimension: Dimension, value: float | str) -> str:

@@ -7,7 +7,7 @@ from torvix_core.engine import breathing, dimensions, figures, variations
 from torvix_core.engine.dimensions import GROUPS, PART_DIMENSIONS, SHEET, Slot, part_dimensions
 from torvix_core.engine.evidence import Evidence, Origin, Settled, settle
 from torvix_core.engine.findings import find
-from torvix_core.engine.sheet import Figure, Finding, Sheet
+from torvix_core.engine.sheet import BuildSheet, Figure, SheetFinding
 
 INCH, CFM, HP = 0.0254, 4.7194745e-4, 745.69987
 # A made-up eight whose figures are worked by hand in the tests.
@@ -19,17 +19,17 @@ EIGHT: dict[str, float | str] = {
 }  # fmt: skip
 
 
-def sheet(*, assumed: tuple[str, ...] = (), flow: dict | None = None, **more: float | str) -> Sheet:
+def sheet(*, assumed: tuple[str, ...] = (), flow: dict | None = None, **more: float | str) -> BuildSheet:
     told = {**EIGHT, **more}
     origin = {key: Origin.ASSUMED if key in assumed else Origin.MEASURED for key in told}
-    return Sheet({key: settle([Evidence(origin[key], value)]) for key, value in told.items()}, flow or {})
+    return BuildSheet({key: settle([Evidence(origin[key], value)]) for key, value in told.items()}, flow or {})
 
 
-def worked(of: Sheet) -> dict[str, Figure]:
+def worked(of: BuildSheet) -> dict[str, Figure]:
     return {figure.rule.key: figure for figure in figures.work_out(of)}
 
 
-def texts(of: Sheet) -> list[str]:
+def texts(of: BuildSheet) -> list[str]:
     return [finding.text for finding in find(of, figures.work_out(of))]
 
 
@@ -83,14 +83,14 @@ class Figures(SimpleTestCase):
         self.assertIn("bore", found["static_ratio"].rests_on)
 
     def test_a_figure_names_all_that_it_lacks_and_is_not_made_up(self):
-        found = worked(Sheet({}))
+        found = worked(BuildSheet({}))
         self.assertEqual(found["displacement"].missing, ("bore", "stroke", "cylinders"))
         self.assertEqual([figure.rule.key for figure in found.values() if figure.amount], [])
 
     def test_a_contradicted_dimension_withholds_what_hangs_on_it(self):
         of = sheet()
         blocked = settle([Evidence(Origin.CATALOGUE, 0.001), Evidence(Origin.TOLD, 0.002)])
-        found = worked(Sheet({**of.dimensions, "gasket_thickness": blocked}))
+        found = worked(BuildSheet({**of.dimensions, "gasket_thickness": blocked}))
         self.assertIsNone(found["static_ratio"].amount)
         self.assertEqual(found["static_ratio"].missing, ("gasket_thickness",))
         self.assertIsNotNone(found["displacement"].amount)
@@ -111,7 +111,7 @@ class Figures(SimpleTestCase):
                 of = sheet(**more, intake_centreline_bank_2=112)
                 self.assertIsNotNone(worked(of)[figure].amount)
                 blocked = settle([Evidence(Origin.CATALOGUE, 0.5), Evidence(Origin.TOLD, 0.9)])
-                withheld = worked(Sheet({**of.dimensions, key: blocked}))[figure]
+                withheld = worked(BuildSheet({**of.dimensions, key: blocked}))[figure]
                 self.assertEqual((withheld.amount, withheld.missing), (None, (key,)))
 
     def test_impossible_geometry_is_told_where_it_shows(self):
@@ -177,7 +177,7 @@ class Variations(SimpleTestCase):
 
 
 class FindingsOfASheet(SimpleTestCase):
-    def cautions(self, of: Sheet) -> list[Finding]:
+    def cautions(self, of: BuildSheet) -> list[SheetFinding]:
         return [finding for finding in find(of, figures.work_out(of)) if finding.caution]
 
     def test_an_intake_closing_told_as_64_is_flagged_against_63(self):
@@ -221,10 +221,10 @@ class FindingsOfASheet(SimpleTestCase):
         of = sheet()
         told = settle([Evidence(Origin.CATALOGUE, 0.001), Evidence(Origin.TOLD, 0.002)])
         self.assertIn("Head gasket, compressed: catalogue and told contradict each other. Choose which to use.",
-                      texts(Sheet({**of.dimensions, "gasket_thickness": told})))  # fmt: skip
+                      texts(BuildSheet({**of.dimensions, "gasket_thickness": told})))  # fmt: skip
         measured = settle([Evidence(Origin.CATALOGUE, 0.001), Evidence(Origin.MEASURED, 0.00165)])
         self.assertIn("Head gasket, compressed: measured differs from catalogue; the measured value is used.",
-                      texts(Sheet({**of.dimensions, "gasket_thickness": measured})))  # fmt: skip
+                      texts(BuildSheet({**of.dimensions, "gasket_thickness": measured})))  # fmt: skip
 
 
 class Registry(SimpleTestCase):
@@ -245,5 +245,5 @@ class Registry(SimpleTestCase):
         """A slip in a rule raises KeyError at once, whatever the sheet holds."""
         full = {key: 1.0 if dimension.has_value else (dimension.choices[0][0] if dimension.choices else "words")
                 for key, dimension in SHEET.items()}  # fmt: skip
-        of = Sheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
+        of = BuildSheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
         self.assertGreater(len(find(of, figures.work_out(of))), 0)

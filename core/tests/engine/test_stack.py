@@ -1,6 +1,6 @@
 from django.test import SimpleTestCase
 from torvix_core.engine.dimensions import Dimension, Slot
-from torvix_core.engine.stack import Level, Limits, StackPart, changes, check_fairness, check_fit, difference
+from torvix_core.engine.stack import Limits, StackLevel, StackPart, changes, check_fairness, check_fit, difference
 
 HEAD = StackPart(Slot.CYLINDER_HEAD, "Head", {"port_width": 0.030, "port_height": 0.050, "finish": "as_cast"})
 LONG = StackPart(Slot.INTAKE_MANIFOLD, "Long", {
@@ -16,7 +16,7 @@ def millimetres(dimension: Dimension, value: float | str) -> str:
     return value if isinstance(value, str) else f"{value * 1000:.0f} mm"
 
 
-def told(checks) -> list[tuple[Level, str]]:
+def told(checks) -> list[tuple[StackLevel, str]]:
     return [(check.level, check.text) for check in checks]
 
 
@@ -44,37 +44,45 @@ class InWords(SimpleTestCase):
 class Fit(SimpleTestCase):
     def test_a_stack_that_goes_together_has_nothing_to_say_but_the_step_at_the_throttle(self):
         found = told(check_fit([THROTTLE, HEAD, LONG], Limits(0.3), millimetres))
-        self.assertEqual(found, [(Level.NOTE, "Long is 22 % smaller than Throttle above it: 68 mm on 60 mm.")])
+        self.assertEqual(found, [(StackLevel.NOTE, "Long is 22 % smaller than Throttle above it: 68 mm on 60 mm.")])
 
     def test_too_high_by_how_much(self):
         found = told(check_fit([LONG, THROTTLE], Limits(0.2), millimetres))
-        self.assertIn((Level.MISFIT, "230 mm high, 30 mm over the limit of 200 mm."), found)
+        self.assertIn((StackLevel.MISFIT, "230 mm high, 30 mm over the limit of 200 mm."), found)
 
     def test_a_height_that_is_not_known_is_not_taken_for_nothing(self):
         plain = StackPart(Slot.AIR_CLEANER, "Cleaner")
         self.assertIn(
-            (Level.UNKNOWN, "Height not known of Cleaner."), told(check_fit([LONG, plain], Limits(0.2), millimetres))
+            (StackLevel.UNKNOWN, "Height not known of Cleaner."),
+            told(check_fit([LONG, plain], Limits(0.2), millimetres)),
         )
 
     def test_what_must_look_stock_and_does_not_is_no_fit(self):
         odd = StackPart(Slot.INTAKE_MANIFOLD, "Odd", {"looks_stock": "no"})
         self.assertEqual(told(check_fit([odd], Limits(must_look_stock=True), millimetres)),
-                         [(Level.MISFIT, "Must look stock, and does not: Odd.")])  # fmt: skip
+                         [(StackLevel.MISFIT, "Must look stock, and does not: Odd.")])  # fmt: skip
         self.assertEqual(told(check_fit([odd], Limits(), millimetres)), [])
 
     def test_ports_and_gasket_are_compared_as_areas(self):
         gasket = StackPart(Slot.GASKET, "Gasket", {"port_width": 0.032, "port_height": 0.054})
         found = told(check_fit([HEAD, gasket, LONG], Limits(), millimetres))
-        self.assertIn((Level.NOTE, "The opening of Gasket is 15 % larger than that of Head: 32 mm × 54 mm on 30 mm × "
-                                   "50 mm."), found)  # fmt: skip
+        self.assertIn(
+            (
+                StackLevel.NOTE,
+                "The opening of Gasket is 15 % larger than that of Head: 32 mm × 54 mm on 30 mm × 50 mm.",
+            ),
+            found,
+        )
         blank = StackPart(Slot.GASKET, "Gasket")
-        self.assertIn((Level.UNKNOWN, "Port outline not known of Gasket."),
+        self.assertIn((StackLevel.UNKNOWN, "Port outline not known of Gasket."),
                       told(check_fit([HEAD, blank], Limits(), millimetres)))  # fmt: skip
 
     def test_flanges_that_differ_want_an_adapter_and_an_adapter_settles_it(self):
         other = StackPart(Slot.THROTTLE_BODY, "Slide", {"lower_flange": "square 75"})
         found = told(check_fit([LONG, other], Limits(), millimetres))
-        self.assertEqual(found, [(Level.MISFIT, "Long offers oval 80, Slide wants square 75: an adapter is needed.")])
+        self.assertEqual(
+            found, [(StackLevel.MISFIT, "Long offers oval 80, Slide wants square 75: an adapter is needed.")]
+        )
         adapter = StackPart(Slot.ADAPTER, "Plate", {"lower_flange": "Oval 80", "upper_flange": "square 75"})
         self.assertEqual(told(check_fit([LONG, adapter, other], Limits(), millimetres)), [])
 

@@ -2,7 +2,7 @@ from django.test import SimpleTestCase
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from torvix_core.judging import design
-from torvix_core.judging.design import Question, Standing
+from torvix_core.judging.design import AnswerQuality, Question
 
 from ops.effort import effort
 
@@ -14,7 +14,7 @@ def stack(manifold: str, spacer: str = "", cam: str = "mild") -> dict[str, str]:
 MANIFOLD, SPACER, CAM = Question("manifold", "A", "B"), Question("spacer", "", "open"), Question("cam", "mild", "hot")
 
 
-def standing(setups, question) -> Standing:
+def standing(setups, question) -> AnswerQuality:
     return design.answer(setups, question).standing
 
 
@@ -28,22 +28,22 @@ class HandWorked(SimpleTestCase):
 
     def test_two_things_changed_at_once_are_answered_together_only(self):
         found = design.answer([stack("A"), stack("B", "open")], MANIFOLD)
-        self.assertEqual((found.standing, found.together), (Standing.TOGETHER, ("spacer",)))
+        self.assertEqual((found.standing, found.together), (AnswerQuality.TOGETHER, ("spacer",)))
 
     def test_a_half_fraction_of_three_slots_answers_each_by_adding_up(self):
         """The 2^(3-1) fraction with I = ABC: main effects are estimable, no two setups differ in one slot alone."""
         setups = [stack("A", "", "hot"), stack("B", "", "mild"), stack("A", "open", "mild"), stack("B", "open", "hot")]
         for question in (MANIFOLD, SPACER, CAM):
             with self.subTest(question=question):
-                self.assertEqual(standing(setups, question), Standing.ADDING_UP)
+                self.assertEqual(standing(setups, question), AnswerQuality.ADDING_UP)
 
     def test_a_stepwise_build_answers_each_step_and_not_what_it_would_be_worth_alone_elsewhere(self):
         setups = [stack("A"), stack("B"), stack("B", "open"), stack("B", "open", "hot")]
-        self.assertEqual([standing(setups, each) for each in (MANIFOLD, SPACER, CAM)], [Standing.DIRECT] * 3)
+        self.assertEqual([standing(setups, each) for each in (MANIFOLD, SPACER, CAM)], [AnswerQuality.DIRECT] * 3)
         self.assertEqual(design.answer(setups, SPACER).pairs, ((1, 2),))
 
     def test_a_part_that_no_setup_has_is_not_answered(self):
-        self.assertEqual(standing([stack("A"), stack("B")], Question("manifold", "A", "C")), Standing.NO)
+        self.assertEqual(standing([stack("A"), stack("B")], Question("manifold", "A", "C")), AnswerQuality.NO)
 
     def test_three_slots_that_move_together_are_named(self):
         found = design.answer([stack("A"), stack("B", "open", "hot")], CAM)
@@ -75,7 +75,7 @@ class AnyDesign(SimpleTestCase):
     @settings(max_examples=effort(80), deadline=None)
     @given(SETUPS, SETUPS)
     def test_more_setups_never_take_an_answer_away(self, setups, more):
-        order = [Standing.NO, Standing.TOGETHER, Standing.ADDING_UP, Standing.DIRECT]
+        order = [AnswerQuality.NO, AnswerQuality.TOGETHER, AnswerQuality.ADDING_UP, AnswerQuality.DIRECT]
         for question in design.questions(setups):
             before, after = standing(setups, question), standing([*setups, *more], question)
             self.assertGreaterEqual(order.index(after), order.index(before))
@@ -86,4 +86,6 @@ class AnyDesign(SimpleTestCase):
         found = design.best_addition(setups)
         if found:
             for question in found.answers:
-                self.assertIn(standing([*setups, found.setup], question), (Standing.DIRECT, Standing.ADDING_UP))
+                self.assertIn(
+                    standing([*setups, found.setup], question), (AnswerQuality.DIRECT, AnswerQuality.ADDING_UP)
+                )

@@ -4,7 +4,7 @@ import numpy as np
 import statsmodels.api as sm
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
-from torvix_core.judging.design import Standing
+from torvix_core.judging.design import AnswerQuality
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import History, fit
 from torvix_core.judging.slot_effects import slot_effects
@@ -37,7 +37,7 @@ class MainEffects(SimpleTestCase):
     def test_slots_that_changed_together_are_not_told_apart(self):
         setups = [{"manifold": "long", "header": "old"}, {"manifold": "short", "header": "new"}]
         for one in slot_effects(worth([0.0, 0.05]), setups):
-            self.assertEqual((one.answer.standing, one.change), (Standing.TOGETHER, None))
+            self.assertEqual((one.answer.standing, one.change), (AnswerQuality.TOGETHER, None))
             self.assertEqual(len(one.answer.together), 1)
 
     def test_intervals_hold_for_all_questions_together(self):

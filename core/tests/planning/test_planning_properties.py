@@ -10,7 +10,7 @@ from torvix_core.judging import design
 from torvix_core.planning import changeover, day, running_order
 from torvix_core.planning.changeover import Work
 from torvix_core.planning.day import Doing
-from torvix_core.planning.day_plan import NoRoom, Paid, Problem, Task
+from torvix_core.planning.day_plan import NoRoom, OrderProblem, Paid, Task
 
 from ops.effort import effort
 
@@ -48,7 +48,7 @@ class AnyPlan(SimpleTestCase):
             Task(float(dice.integers(4, 20)), worth=worth.index(index), available_min=float(dice.choice([0, 0, 60])))
             for index in range(1, len(setups))
         ]
-        problem = Problem(
+        problem = OrderProblem(
             changeover.matrix(setups, works), tuple(tasks), return_every=every, opening_min=10, return_min=8,
             warm_up_min=15, sessions=(Paid(0, math.inf if paid is None else float(paid)),),
         )  # fmt: skip

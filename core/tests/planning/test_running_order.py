@@ -9,7 +9,7 @@ from torvix_core.judging import design
 from torvix_core.planning import changeover, day, running_order
 from torvix_core.planning.changeover import DependencyCycle, Work
 from torvix_core.planning.day import Doing
-from torvix_core.planning.day_plan import NoRoom, Paid, Place, Problem, Task, Visit
+from torvix_core.planning.day_plan import NoRoom, OrderPlace, OrderProblem, Paid, Task, Visit
 
 from ops.effort import LONG
 
@@ -27,10 +27,10 @@ def change_of(count: int, seed: int) -> np.ndarray:
     return changeover.matrix(setups, works)
 
 
-def every_order(problem: Problem):
+def every_order(problem: OrderProblem):
     """All orders of one session that keep the rules, with what they take: laid out by hand, not by the planner."""
     others = [index for index in range(1, len(problem.tasks)) for _ in range(problem.tasks[index].visits)]
-    last = [index for index in others if problem.tasks[index].place is Place.LAST]
+    last = [index for index in others if problem.tasks[index].place is OrderPlace.LAST]
     middle = [index for index in others if index not in last]
     for order in set(permutations(middle)):
         for cuts in range(2 ** max(len(middle) - 1, 0)):
@@ -54,7 +54,7 @@ class AgainstEveryOrder(SimpleTestCase):
             tasks = [Task(0), *(Task(11.0) for _ in range(count - 1))]
             for index, task in more.get("tasks", {}).items():
                 tasks[index] = task
-            problem = Problem(change_of(count, seed), tuple(tasks), opening_min=12, return_min=8, warm_up_min=20,
+            problem = OrderProblem(change_of(count, seed), tuple(tasks), opening_min=12, return_min=8, warm_up_min=20,
                               return_every=more.get("return_every", 2))  # fmt: skip
             with self.subTest(count=count, seed=seed):
                 found = running_order.solve(problem)
@@ -73,10 +73,10 @@ class AgainstEveryOrder(SimpleTestCase):
         self.check(return_every=1)
 
     def test_with_the_customers_setup_last(self):
-        self.check(tasks={1: Task(11.0, place=Place.LAST)})
+        self.check(tasks={1: Task(11.0, place=OrderPlace.LAST)})
 
     def test_with_one_fixed_first_and_a_part_that_arrives_late(self):
-        self.check(tasks={1: Task(11.0, available_min=95.0), 2: Task(11.0, place=Place.FIRST)})
+        self.check(tasks={1: Task(11.0, available_min=95.0), 2: Task(11.0, place=OrderPlace.FIRST)})
 
     def test_with_a_setup_that_builds_on_another(self):
         self.check(tasks={1: Task(11.0, after=2)}, return_every=3)
@@ -86,19 +86,19 @@ class AgainstEveryOrder(SimpleTestCase):
 
     def test_of_equally_short_orders_the_one_that_spreads_the_returns(self):
         """All changes alike: four setups with at most three in a row are best cut in the middle."""
-        problem = Problem(np.full((5, 5), 10.0) - 10 * np.eye(5), tuple(Task(11.0) for _ in range(5)),
+        problem = OrderProblem(np.full((5, 5), 10.0) - 10 * np.eye(5), tuple(Task(11.0) for _ in range(5)),
                           opening_min=12, return_min=8, return_every=3)  # fmt: skip
         visits = [visit.setup for visit in running_order.solve(problem).visits]
         self.assertEqual([place for place, setup in enumerate(visits) if setup == 0], [0, 3, 6])
 
 
 class Limits(SimpleTestCase):
-    def problem(self, **more) -> Problem:
+    def problem(self, **more) -> OrderProblem:
         worth = {1: 3, 2: 1, 3: 2}
         base = {"change_min": np.full((4, 4), 10.0) - 10 * np.eye(4), "return_every": 3, "opening_min": 12,
                 "tasks": (Task(0), *(Task(11.0, worth=worth[index], fuel=2.0) for index in worth)),
                 "return_min": 8, "warm_up_min": 20, "fuel_warm_up": 3, "fuel_opening": 2, "fuel_return": 1}  # fmt: skip
-        return Problem(**{**base, **more})
+        return OrderProblem(**{**base, **more})
 
     def test_what_does_not_fit_falls_off_the_least_informative_first(self):
         # All of it takes 20 + 12 + 3 * 21 + 18 = 113 minutes, without one setup 92, without two 71.
@@ -142,21 +142,21 @@ class Limits(SimpleTestCase):
             running_order.solve(self.problem(fuel=4))
 
     def test_one_setup_alone(self):
-        found = running_order.solve(Problem(np.zeros((1, 1)), (Task(0),), opening_min=12))
+        found = running_order.solve(OrderProblem(np.zeros((1, 1)), (Task(0),), opening_min=12))
         self.assertEqual(([visit.setup for visit in found.visits], found.total_min), ([0], 12))
 
     def test_all_equal(self):
-        problem = Problem(np.zeros((6, 6)), tuple(Task(11.0) for _ in range(6)), opening_min=12, return_min=8)
+        problem = OrderProblem(np.zeros((6, 6)), tuple(Task(11.0) for _ in range(6)), opening_min=12, return_min=8)
         found = running_order.solve(problem)
         self.assertEqual((found.total_min, found.proven), (12 + 5 * 11 + 2 * 8, True))
 
     def test_two_cannot_both_be_last(self):
-        tasks = (Task(0), Task(1, place=Place.LAST), Task(1, place=Place.LAST))
+        tasks = (Task(0), Task(1, place=OrderPlace.LAST), Task(1, place=OrderPlace.LAST))
         with self.assertRaisesMessage(ValueError, "only one setup can be last"):
-            running_order.solve(Problem(np.zeros((3, 3)), tasks))
+            running_order.solve(OrderProblem(np.zeros((3, 3)), tasks))
 
     def test_thirty_setups_bring_an_order_with_its_bound(self):
-        problem = Problem(change_of(30, 5), tuple(Task(11.0) for _ in range(30)), opening_min=12, return_min=8)
+        problem = OrderProblem(change_of(30, 5), tuple(Task(11.0) for _ in range(30)), opening_min=12, return_min=8)
         told = []
         found = running_order.solve(problem, 4.0, lambda total, bound: told.append((total, bound)) is None)
         self.assertEqual(sorted({visit.setup for visit in found.visits}), list(range(30)))
@@ -165,7 +165,7 @@ class Limits(SimpleTestCase):
         self.assertTrue(told)
 
     def test_a_search_that_nobody_wants_any_more_stops(self):
-        problem = Problem(change_of(30, 5), tuple(Task(11.0) for _ in range(30)), opening_min=12, return_min=8)
+        problem = OrderProblem(change_of(30, 5), tuple(Task(11.0) for _ in range(30)), opening_min=12, return_min=8)
         asked = []
         running_order.solve(problem, 60.0, lambda total, bound: asked.append(total) is not None)
         self.assertLess(len(asked), 20)
@@ -176,7 +176,7 @@ class ByHand(SimpleTestCase):
 
     def setUp(self):
         change = np.full((3, 3), 10.0) - 10 * np.eye(3)
-        self.problem = Problem(change, (Task(0), Task(11, available_min=100), Task(11)), return_every=1,
+        self.problem = OrderProblem(change, (Task(0), Task(11, available_min=100), Task(11)), return_every=1,
                                opening_min=12, return_min=8, warm_up_min=20, sessions=(Paid(0, 120),))  # fmt: skip
 
     def broken(self, *setups: int) -> tuple[str, ...]:
@@ -241,7 +241,7 @@ class ChangeOver(SimpleTestCase):
     def test_nine_runs_in_four_paid_hours(self):
         """Common practice, no source: at least nine runs, one manifold swap and two carburettor swaps in four hours."""
         setups = [self.BASE, {**self.BASE, "carburettor": "750"}, {**self.BASE, "intake_manifold": "single"}]
-        problem = Problem(changeover.matrix(setups, self.WORKS), (Task(0), Task(16), Task(16)), return_every=2,
+        problem = OrderProblem(changeover.matrix(setups, self.WORKS), (Task(0), Task(16), Task(16)), return_every=2,
                           opening_min=16, return_min=12, warm_up_min=20, sessions=(Paid(0, 240),))  # fmt: skip
         found = running_order.solve(problem)
         self.assertEqual(found.dropped, ())

@@ -1,6 +1,6 @@
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.pull.anomalies import Kind, anomalies
+from torvix_core.pull.anomalies import AnomalyKind, anomalies
 from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
 from torvix_core.pull.trace import Trace
 
@@ -31,7 +31,7 @@ def recording(
     return Trace(time, tuple(rows), np.stack(list(rows.values())))
 
 
-def kinds(trace: Trace) -> dict[Kind, object]:
+def kinds(trace: Trace) -> dict[AnomalyKind, object]:
     return {odd.kind: odd for odd in anomalies(trace, reduce_sweep(trace, PLAIN))}
 
 
@@ -41,7 +41,7 @@ class Found(SimpleTestCase):
 
     def test_a_stumble_at_the_low_end_with_the_mixture_as_evidence(self):
         """A dip at the low end only is a sick mixture, not the part (needs.md VM10, common practice)."""
-        odd = kinds(recording(dip=0.06, off=0.07))[Kind.STUMBLE]
+        odd = kinds(recording(dip=0.06, off=0.07))[AnomalyKind.STUMBLE]
         self.assertTrue(2600 <= odd.low_rpm <= 2900 <= odd.high_rpm <= 3200)
         self.assertGreater(odd.evidence["lambda"], odd.evidence["lambda_around"] + 0.02)
         self.assertAlmostEqual(odd.size, 0.05, delta=0.025)
@@ -51,33 +51,35 @@ class Found(SimpleTestCase):
         self.assertLessEqual(reduced.speed_rpm[0], 2500)
 
     def test_a_shallow_dip_without_a_sick_mixture_may_be_the_inlets_own(self):
-        self.assertNotIn(Kind.STUMBLE, kinds(recording(dip=0.04)))
+        self.assertNotIn(AnomalyKind.STUMBLE, kinds(recording(dip=0.04)))
 
     def test_a_misfire_scatters(self):
-        odd = kinds(recording(rough=True))[Kind.MISFIRE]
+        odd = kinds(recording(rough=True))[AnomalyKind.MISFIRE]
         self.assertTrue(odd.low_rpm >= 4700 and odd.high_rpm <= 5300)
 
     def test_the_load_in_that_would_be_quoted_as_a_peak(self):
         """539 printed, 527 real: about 2 % (needs.md VA12, common practice)."""
-        odd = kinds(recording(spike=0.022))[Kind.LOAD_IN_PEAK]
+        odd = kinds(recording(spike=0.022))[AnomalyKind.LOAD_IN_PEAK]
         self.assertAlmostEqual(odd.size, 0.022, delta=0.006)
 
     def test_boost_that_goes_at_once_and_a_blower_that_droops(self):
         """6.8 psi that droops to 4.5 over the sweep is a small blower, not a slipping belt (VT2, common practice)."""
         drooping = 47_000 - 16_000 * (SPEED - 2000) / 4700
-        self.assertNotIn(Kind.BOOST_LOST, kinds(recording(boost=drooping)))
+        self.assertNotIn(AnomalyKind.BOOST_LOST, kinds(recording(boost=drooping)))
         slipping = np.where(SPEED > 5000, 0.8, 1.0) * 47_000
-        odd = kinds(recording(boost=slipping + np.random.default_rng(1).normal(0, 50, len(SPEED))))[Kind.BOOST_LOST]
+        odd = kinds(recording(boost=slipping + np.random.default_rng(1).normal(0, 50, len(SPEED))))[
+            AnomalyKind.BOOST_LOST
+        ]
         self.assertTrue(4600 <= odd.low_rpm <= 5000 <= odd.high_rpm <= 5400)
 
     def test_a_stuck_a_stepped_and_a_knocking_channel(self):
-        stuck = kinds(recording(air_flow=np.full(len(SPEED), 0.1)))[Kind.STUCK]
+        stuck = kinds(recording(air_flow=np.full(len(SPEED), 0.1)))[AnomalyKind.STUCK]
         self.assertEqual(stuck.channel, "air_flow")
-        stepped = kinds(recording(oil_temperature=np.where(SPEED > 4000, 375.0, 360.0)))[Kind.STEPPED]
+        stepped = kinds(recording(oil_temperature=np.where(SPEED > 4000, 375.0, 360.0)))[AnomalyKind.STEPPED]
         self.assertEqual(stepped.size, 15.0)
-        self.assertIn(Kind.KNOCK, kinds(recording(knock=np.where((SPEED > 4000) & (SPEED < 4400), 1.0, 0.0))))
+        self.assertIn(AnomalyKind.KNOCK, kinds(recording(knock=np.where((SPEED > 4000) & (SPEED < 4400), 1.0, 0.0))))
 
     def test_power_that_still_climbs_is_told(self):
         short = recording()
         used = short.time < 9.0
-        self.assertIn(Kind.CLIMBING, kinds(Trace(short.time[used], short.names, short.values[:, used])))
+        self.assertIn(AnomalyKind.CLIMBING, kinds(Trace(short.time[used], short.names, short.values[:, used])))

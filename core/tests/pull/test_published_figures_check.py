@@ -2,7 +2,7 @@
 
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.pull.published_figures_check import Quoted, Steps, Wrong, check, gain_fits, to_grid
+from torvix_core.pull.published_figures_check import FigureSteps, Quoted, Wrong, check, gain_fits, to_grid
 from torvix_core.units import quantities
 
 NONE = np.full(1, np.nan)
@@ -18,7 +18,7 @@ class Power(SimpleTestCase):
         pairs = [(5300, 393.3, 396.9), (5800, 387.6, 428), (5400, 389.0, 400), (4200, 417, 333.5), (6300, 389.3, 467),
                  (5000, 431, 410.3), (6100, 507, 588.8), (6800, 481.2, 623), (5300, 529.8, 534.6)]  # fmt: skip
         for rpm, torque, power in pairs:
-            steps = Steps(0.0, float(si([0.1], "lb-ft")[0]), float(si([0.1], "hp")[0]))
+            steps = FigureSteps(0.0, float(si([0.1], "lb-ft")[0]), float(si([0.1], "hp")[0]))
             with self.subTest(rpm=rpm, power=power):
                 self.assertEqual(check(np.array([rpm]), si([torque], "lb-ft"), si([power], "hp"), steps), ())
 
@@ -26,7 +26,7 @@ class Power(SimpleTestCase):
         rpm = np.array([3000.0, 3100, 3200, 3300])
         torque = si([393, 395, 400, 402], "lb-ft")
         power = si([224.5, 233.1, 263.7, 252.6], "hp")
-        found = check(rpm, torque, power, Steps(0, 1.36, 75.0))
+        found = check(rpm, torque, power, FigureSteps(0, 1.36, 75.0))
         self.assertEqual([(one.wrong, one.row) for one in found], [(Wrong.POWER, 2)])
         self.assertAlmostEqual(float(quantities.from_si(found[0].expected, "hp")), 243.7, places=1)
 

@@ -3,7 +3,7 @@ from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from scipy.signal import savgol_coeffs, savgol_filter
 from torvix_core.pull.reduction import NotASweep, Options, StandInertia, reduce_sweep, smoothing_matrix
-from torvix_core.pull.trace import Problem, Trace
+from torvix_core.pull.trace import Trace, TraceProblem
 from torvix_core.units import quantities
 
 RATE = 400.0  # rpm/s
@@ -122,7 +122,7 @@ class Gaps(SimpleTestCase):
         keep = ~((speed > 3950) & (speed < 4250) & (trace.time < 12))
         reduced = reduce_sweep(Trace(trace.time[keep], trace.names, trace.values[:, keep]), PLAIN)
         self.assertFalse({4000.0, 4100.0, 4200.0} & set(reduced.speed_rpm.tolist()))
-        self.assertIn(Problem.GAP, [finding.problem for finding in reduced.findings])
+        self.assertIn(TraceProblem.GAP, [finding.problem for finding in reduced.findings])
         assert_allclose(reduced.torque, true_torque(reduced.speed_rpm), rtol=1e-3)
 
     def test_a_silent_channel_does_not_spoil_the_others(self):
@@ -148,7 +148,7 @@ class Gaps(SimpleTestCase):
         values[1, 500] = 9999.0
         reduced = reduce_sweep(Trace(trace.time, trace.names, values), PLAIN)
         assert_allclose(reduced.torque, true_torque(reduced.speed_rpm), rtol=4e-4)
-        self.assertEqual([finding.problem for finding in reduced.findings], [Problem.IMPLAUSIBLE])
+        self.assertEqual([finding.problem for finding in reduced.findings], [TraceProblem.IMPLAUSIBLE])
 
     def test_missing_torque_samples_are_passed_over(self):
         trace = pull()

@@ -1,6 +1,6 @@
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.pull.trace import Problem, Trace, check
+from torvix_core.pull.trace import Trace, TraceProblem, check
 
 
 def sweep(samples: int = 500) -> dict[str, np.ndarray]:
@@ -19,7 +19,7 @@ def traced(columns: dict[str, np.ndarray]) -> Trace:
 
 
 class Checks(SimpleTestCase):
-    def found(self, columns: dict[str, np.ndarray]) -> list[tuple[Problem, str, int]]:
+    def found(self, columns: dict[str, np.ndarray]) -> list[tuple[TraceProblem, str, int]]:
         return [(finding.problem, finding.channel, finding.samples) for finding in check(traced(columns))]
 
     def test_a_sound_trace_has_no_finding(self):
@@ -28,42 +28,44 @@ class Checks(SimpleTestCase):
     def test_time_that_runs_backwards(self):
         columns = sweep()
         columns["time"][100] = columns["time"][98]
-        self.assertIn((Problem.TIME_BACKWARDS, "", 1), self.found(columns))
+        self.assertIn((TraceProblem.TIME_BACKWARDS, "", 1), self.found(columns))
 
     def test_a_gap_is_told_with_its_place(self):
         columns = {name: np.delete(values, slice(200, 215)) for name, values in sweep().items()}
         (finding,) = check(traced(columns))
-        self.assertEqual((finding.problem, finding.samples), (Problem.GAP, 1))
+        self.assertEqual((finding.problem, finding.samples), (TraceProblem.GAP, 1))
         self.assertAlmostEqual(finding.first_s, 199 * 0.02)
 
     def test_a_jump_in_speed(self):
         columns = sweep()
         columns["rpm"][300] += 900
-        self.assertIn((Problem.RPM_JUMP, "rpm", 2), self.found(columns))
+        self.assertIn((TraceProblem.RPM_JUMP, "rpm", 2), self.found(columns))
 
     def test_a_stuck_torque_sensor(self):
         columns = sweep()
         columns["torque"][:400] = 250.0
-        self.assertIn((Problem.STUCK, "torque", 399), self.found(columns))
+        self.assertIn((TraceProblem.STUCK, "torque", 399), self.found(columns))
 
     def test_a_silent_channel(self):
         columns = sweep()
         columns["lambda"][:] = np.nan
-        self.assertEqual(self.found(columns), [(Problem.MISSING, "lambda", 500)])
+        self.assertEqual(self.found(columns), [(TraceProblem.MISSING, "lambda", 500)])
 
     def test_a_single_impossible_sample(self):
         columns = sweep()
         columns["lambda"][17] = 9999.0
-        self.assertEqual(self.found(columns), [(Problem.IMPLAUSIBLE, "lambda", 1)])
+        self.assertEqual(self.found(columns), [(TraceProblem.IMPLAUSIBLE, "lambda", 1)])
 
     def test_missing_and_impossible_are_told_apart_in_one_channel(self):
         columns = sweep()
         columns["lambda"][17], columns["lambda"][30:33] = 9999.0, np.nan
-        self.assertEqual(self.found(columns), [(Problem.MISSING, "lambda", 3), (Problem.IMPLAUSIBLE, "lambda", 1)])
+        self.assertEqual(
+            self.found(columns), [(TraceProblem.MISSING, "lambda", 3), (TraceProblem.IMPLAUSIBLE, "lambda", 1)]
+        )
 
     def test_an_empty_trace_is_a_finding_not_an_error(self):
         (finding,) = check(Trace(np.empty(0), ("rpm",), np.empty((1, 0))))
-        self.assertEqual(finding.problem, Problem.MISSING)
+        self.assertEqual(finding.problem, TraceProblem.MISSING)
 
     def test_columns_that_do_not_fit_are_refused(self):
         with self.assertRaisesMessage(ValueError, "a row for each of 2 channels"):

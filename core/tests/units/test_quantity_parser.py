@@ -3,7 +3,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from numpy.testing import assert_allclose
 from torvix_core.units import quantities
-from torvix_core.units.quantity_parser import NotUnderstood, Typed, read_count, read_quantity
+from torvix_core.units.quantity_parser import NotUnderstood, TypedQuantity, read_count, read_quantity
 
 from ops.effort import effort
 
@@ -13,7 +13,7 @@ BAROMETER = ("pressure", "kPa", 50_000.0, 110_000.0)
 
 class Understood(SimpleTestCase):
     def test_a_number_alone_is_in_the_persons_unit(self):
-        self.assertEqual(read_quantity("86.6", *BORE), Typed(0.0866, "86.6", "mm"))
+        self.assertEqual(read_quantity("86.6", *BORE), TypedQuantity(0.0866, "86.6", "mm"))
 
     def test_a_unit_may_be_written_in_the_ways_of_the_trade(self):
         """Exact by definition: 1 in = 25.4 mm; inHg by NIST SP 811 [std, mem]."""

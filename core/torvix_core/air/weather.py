@@ -34,7 +34,7 @@ class Moisture(StrEnum):
 
 
 @dataclass(frozen=True)
-class Reading:
+class AirReading:
     """Pa at the station, K, and the moisture as it was read: fraction or K."""
 
     pressure: float
@@ -146,7 +146,7 @@ def _altimeter_step(elevation: ArrayLike) -> Array:
 
 
 def factor_error(
-    reading: Reading, tolerance: Tolerance, standard: Standard, delivery: DieselDelivery | None = None
+    reading: AirReading, tolerance: Tolerance, standard: Standard, delivery: DieselDelivery | None = None
 ) -> FactorError:
     """How far the instruments' tolerances move the factor under one standard.
 
@@ -162,7 +162,7 @@ def factor_error(
     if min(tolerance.pressure, tolerance.temperature, tolerance.moisture) < 0:
         raise ValueError("tolerance must not be below zero")
 
-    def factor(moved: Reading) -> float | None:
+    def factor(moved: AirReading) -> float | None:
         try:
             return float(correction(moved.air(), standard, delivery).factor)
         except ValueError:

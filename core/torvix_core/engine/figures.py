@@ -8,7 +8,7 @@ import numpy as np
 from torvix_core.engine import boost, breathing, fuel, geometry, short_block
 from torvix_core.engine.evidence import Origin
 from torvix_core.engine.fuel import FUELS, Fuel
-from torvix_core.engine.sheet import Amount, Figure, FlowTable, Rule, Sheet
+from torvix_core.engine.sheet import Amount, BuildSheet, Figure, FlowTable, Rule
 from torvix_core.engine.short_block import AMBIENT, displacement, static_ratio, swept
 from torvix_core.units.quantities import percent
 
@@ -18,21 +18,21 @@ RUNNER_TEMPERATURES = (290.0, 310.0, 330.0)  # K, charge in a runner: cool, usua
 # Heads and intake
 
 
-def _port_flow(sheet: Sheet) -> tuple[float, str]:
+def _port_flow(sheet: BuildSheet) -> tuple[float, str]:
     return sheet.table("intake").at(sheet.given("intake_lift"))
 
 
-def _head_ceiling(sheet: Sheet) -> Amount:
+def _head_ceiling(sheet: BuildSheet) -> Amount:
     flow, note = _port_flow(sheet)
     return Amount(float(breathing.head_flow_power(flow, sheet.number("cylinders"))), note=f"rule of thumb; {note}")
 
 
-def _filling(sheet: Sheet) -> tuple[float, str]:
+def _filling(sheet: BuildSheet) -> tuple[float, str]:
     given = sheet.given("volumetric_efficiency")
     return (1.0, "at 100 % filling") if given is None else (given, f"at {percent(given)} filling")
 
 
-def _demand(sheet: Sheet) -> Amount:
+def _demand(sheet: BuildSheet) -> Amount:
     filling, note = _filling(sheet)
     speed = sheet.number("redline")
     return Amount(float(breathing.airflow_demand(displacement(sheet), speed, filling, sheet.cycle)), note=note)
@@ -43,7 +43,7 @@ def _value(amount: Amount) -> float:
     return amount.value
 
 
-def rated_depression(sheet: Sheet) -> float:
+def rated_depression(sheet: BuildSheet) -> float:
     """The depression at which the carburettor of a sheet is rated.
 
     Shapes: one sheet.
@@ -58,13 +58,13 @@ def rated_depression(sheet: Sheet) -> float:
     return breathing.TWO_BARREL_DEPRESSION if is_two else breathing.FOUR_BARREL_DEPRESSION
 
 
-def _rating_wanted(sheet: Sheet) -> Amount:
+def _rating_wanted(sheet: BuildSheet) -> Amount:
     demand = _value(_demand(sheet))
     # Half the rated depression at the top is generous; below that power hardly moves and manners suffer [prac].
     return Amount(None, demand, demand * 2**0.5, "from the whole to half the rated depression at redline")
 
 
-def _depression(sheet: Sheet) -> Amount:
+def _depression(sheet: BuildSheet) -> Amount:
     rating, rated = sheet.number("carburettor_rating"), rated_depression(sheet)
     found = float(breathing.depression_at_flow(_value(_demand(sheet)), rating, rated))
     if found > rated:
@@ -72,24 +72,24 @@ def _depression(sheet: Sheet) -> Amount:
     return Amount(found, note="near nothing: more than enough" if found < 0.25 * rated else "within the rating")
 
 
-def _rating_at_depression(sheet: Sheet) -> Amount:
+def _rating_at_depression(sheet: BuildSheet) -> Amount:
     rating, measured = sheet.numbers("carburettor_rating", "wide_open_depression")
     return Amount(float(breathing.flow_at_depression(rating, rated_depression(sheet), measured)), note="by the rule")
 
 
-def _throttles(sheet: Sheet) -> Amount:
+def _throttles(sheet: BuildSheet) -> Amount:
     demand, count = _value(_demand(sheet)), sheet.number("throttles")
     slow, fast = (float(breathing.throttle_bore(demand, count, v)) for v in breathing.THROTTLE_VELOCITY)
     return Amount(None, fast, slow, "75 to 100 m/s through it at redline")
 
 
-def _throttle_velocity(sheet: Sheet) -> float:
+def _throttle_velocity(sheet: BuildSheet) -> float:
     count, bore = sheet.numbers("throttles", "throttle_bore")
     return _value(_demand(sheet)) / (count * float(breathing.circle_area(bore)))
 
 
-def _quarter_wave(order: int) -> Callable[[Sheet], Amount]:
-    def work_out(sheet: Sheet) -> Amount:
+def _quarter_wave(order: int) -> Callable[[BuildSheet], Amount]:
+    def work_out(sheet: BuildSheet) -> Amount:
         length, cycle = sheet.number("runner_length"), sheet.cycle
         low, middle, high = (
             float(breathing.quarter_wave_speed(length, order, breathing.speed_of_sound(kelvin), cycle))
@@ -100,7 +100,7 @@ def _quarter_wave(order: int) -> Callable[[Sheet], Amount]:
     return work_out
 
 
-def _helmholtz(sheet: Sheet) -> Amount:
+def _helmholtz(sheet: BuildSheet) -> Amount:
     length, area = sheet.numbers("runner_length", "runner_area")
     cylinder, ratio = swept(sheet), static_ratio(sheet)
     sound = breathing.speed_of_sound(RUNNER_TEMPERATURES[1])
@@ -115,7 +115,7 @@ def _helmholtz(sheet: Sheet) -> Amount:
 # Fuel, target and boost
 
 
-def _consumption(sheet: Sheet) -> tuple[float, float]:
+def _consumption(sheet: BuildSheet) -> tuple[float, float]:
     if (given := sheet.given("specific_consumption")) is not None:
         return given, given
     scale = FUELS[Fuel(sheet.word("fuel"))].scale
@@ -123,7 +123,7 @@ def _consumption(sheet: Sheet) -> tuple[float, float]:
     return low * scale, high * scale
 
 
-def _fuel_flow(sheet: Sheet) -> Amount:
+def _fuel_flow(sheet: BuildSheet) -> Amount:
     power = sheet.number("target_power")
     low, high = (float(fuel.fuel_flow(power, consumption)) for consumption in _consumption(sheet))
     return _band(low, high, "for the power hoped for")
@@ -141,45 +141,45 @@ def _ends(amount: Amount) -> tuple[float, float]:
     return amount.low, amount.high
 
 
-def _injector_wanted(sheet: Sheet) -> Amount:
+def _injector_wanted(sheet: BuildSheet) -> Amount:
     count, limit = sheet.number("injectors"), sheet.given("duty_limit") or fuel.DUTY_LIMIT
     low, high = (float(fuel.injector_size(flow, count, limit)) for flow in _ends(_fuel_flow(sheet)))
     return _band(low, high, f"at {percent(limit)} duty")
 
 
-def _injector_duty(sheet: Sheet) -> Amount:
+def _injector_duty(sheet: BuildSheet) -> Amount:
     count, size = sheet.numbers("injectors", "injector_size")
     low, high = (float(fuel.injector_duty(flow, count, size)) for flow in _ends(_fuel_flow(sheet)))
     return _band(low, high)
 
 
-def _target_pressure(sheet: Sheet) -> float:
+def _target_pressure(sheet: BuildSheet) -> float:
     torque = sheet.number("target_torque")
     return float(geometry.brake_mean_effective_pressure(torque, displacement(sheet), sheet.cycle))
 
 
-def _specific_output(sheet: Sheet) -> float:
+def _specific_output(sheet: BuildSheet) -> float:
     return sheet.number("target_power") / displacement(sheet)
 
 
-def _power_at_torque_peak(sheet: Sheet) -> float:
+def _power_at_torque_peak(sheet: BuildSheet) -> float:
     return float(geometry.power(*sheet.numbers("target_torque", "target_torque_speed")))
 
 
-def _torque_at_power_peak(sheet: Sheet) -> float:
+def _torque_at_power_peak(sheet: BuildSheet) -> float:
     return float(geometry.torque_from_power(*sheet.numbers("target_power", "target_power_speed")))
 
 
-def _pressure_ratio(sheet: Sheet) -> float:
+def _pressure_ratio(sheet: BuildSheet) -> float:
     return float(boost.pressure_ratio(AMBIENT, sheet.number("boost_target")))
 
 
-def _blower_speed(sheet: Sheet) -> float:
+def _blower_speed(sheet: BuildSheet) -> float:
     return float(boost.blower_speed(*sheet.numbers("redline", "crank_pulley", "blower_pulley")))
 
 
-def _road_speed(gear: int) -> Callable[[Sheet], float]:
-    def work_out(sheet: Sheet) -> float:
+def _road_speed(gear: int) -> Callable[[BuildSheet], float]:
+    def work_out(sheet: BuildSheet) -> float:
         ratio, final, radius, redline = sheet.numbers(f"gear_{gear}", "final_drive", "tyre_radius", "redline")
         return float(geometry.angular_speed(redline)) / (ratio * final) * radius
 
@@ -224,7 +224,7 @@ RULES: tuple[Rule, ...] = (
 )  # fmt: skip
 
 
-def work_out(sheet: Sheet) -> list[Figure]:
+def work_out(sheet: BuildSheet) -> list[Figure]:
     """Every figure of a sheet; those of a second bank only where the sheet has one.
 
     Shapes: one sheet.

@@ -8,7 +8,7 @@ from torvix_core.engine import breathing, camshaft, fuel
 from torvix_core.engine.dimensions import GROUPS, SHEET
 from torvix_core.engine.evidence import Origin
 from torvix_core.engine.fuel import FUELS, Fuel
-from torvix_core.engine.sheet import Figure, Finding, Missing, Sheet
+from torvix_core.engine.sheet import BuildSheet, Figure, Missing, SheetFinding
 from torvix_core.engine.short_block import PISTON_SPEED_LIMIT, SEAT, timing
 from torvix_core.units.quantities import percent
 
@@ -21,7 +21,7 @@ Amounts = Mapping[str, Figure]
 _GROUP_OF = {dimension.key: group.key for group in GROUPS for dimension in group.dimensions}
 
 
-def find(sheet: Sheet, figures: list[Figure]) -> list[Finding]:
+def find(sheet: BuildSheet, figures: list[Figure]) -> list[SheetFinding]:
     """All that the sheet and its figures give away.
 
     Shapes: one sheet with its figures.
@@ -47,27 +47,29 @@ def _high(figures: Amounts, key: str) -> float | None:
     return figure.amount.value if figure.amount.value is not None else figure.amount.high
 
 
-def _contradictions(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _contradictions(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     for key, settled in sheet.dimensions.items():
         if key in SHEET and settled.is_blocked:
             told = " and ".join(origin.value for origin in settled.contradicts)
-            yield Finding(_GROUP_OF[key], f"{SHEET[key].label}: {told} contradict each other. Choose which to use.")
+            yield SheetFinding(
+                _GROUP_OF[key], f"{SHEET[key].label}: {told} contradict each other. Choose which to use."
+            )
         elif key in SHEET and settled.origin is Origin.MEASURED and settled.contradicts:
             told = " and ".join(origin.value for origin in settled.contradicts)
-            yield Finding(
+            yield SheetFinding(
                 _GROUP_OF[key], f"{SHEET[key].label}: measured differs from {told}; the measured value is used."
             )
 
 
-def _ratio_as_told(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _ratio_as_told(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     told, found = sheet.maybe("told_ratio"), _value(figures, "static_ratio")
     if told is not None and found is not None and abs(told - found) > RATIO_AGREEMENT:
-        yield Finding(
+        yield SheetFinding(
             "compression", f"Told {told:.4g}:1, but the volumes give {found:.2f}:1. One of them is not right."
         )
 
 
-def _cam_card(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _cam_card(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     banks = (1, 2) if sheet.has_second_bank() else (1,)
     for bank in banks:
         told = sheet.maybe(sheet.banked("intake_closing", bank))
@@ -76,7 +78,7 @@ def _cam_card(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
         except Missing:
             found = None
         if told is not None and found is not None and abs(told - found) > ANGLE_AGREEMENT:
-            yield Finding("camshaft", f"Intake closing told as {told:.4g}°, but duration and centreline give "
+            yield SheetFinding("camshaft", f"Intake closing told as {told:.4g}°, but duration and centreline give "
                                       f"{found:.4g}°. The worked-out one is used.")  # fmt: skip
         given = [sheet.maybe(sheet.banked(key, bank)) for key in ("lobe_separation", "cam_advance",
                                                                  "intake_centreline")]  # fmt: skip
@@ -84,68 +86,85 @@ def _cam_card(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
             separation, advance, centreline = (float(value or 0.0) for value in given)
             follows = float(camshaft.centrelines(separation, advance)[0])
             if abs(follows - centreline) > ANGLE_AGREEMENT:
-                yield Finding("camshaft", f"Separation less advance is {follows:.4g}°, but the intake centreline is "
-                                          f"given as {centreline:.4g}°. The centreline is used.")  # fmt: skip
+                yield SheetFinding(
+                    "camshaft",
+                    f"Separation less advance is {follows:.4g}°, but the intake centreline is "
+                    f"given as {centreline:.4g}°. The centreline is used.",
+                )
 
 
-def _banks(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _banks(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     one, two = _value(figures, "intake_closing_seat"), _value(figures, "intake_closing_seat_bank_2")
     if one is not None and two is not None and abs(one - two) > camshaft.BANK_TOLERANCE:
-        yield Finding("camshaft", f"The banks close their intakes {abs(one - two):.4g}° apart. Check the phase of both "
-                                  "before the cams are trusted.", caution=True)  # fmt: skip
+        yield SheetFinding(
+            "camshaft",
+            f"The banks close their intakes {abs(one - two):.4g}° apart. Check the phase of both "
+            "before the cams are trusted.",
+            caution=True,
+        )
 
 
-def _clearance(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _clearance(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     if sheet.maybe("intake_lift") is None:
         return
     for side in ("intake", "exhaust"):
         measured, least = sheet.maybe(f"{side}_clearance"), sheet.maybe(f"least_{side}_clearance")
         if measured is None:
-            yield Finding("camshaft", f"Piston to {side} valve is not written down. Measure it before the engine is "
-                          "turned over with another cam, head or thinner gasket.", caution=True)  # fmt: skip
+            yield SheetFinding(
+                "camshaft",
+                f"Piston to {side} valve is not written down. Measure it before the engine is "
+                "turned over with another cam, head or thinner gasket.",
+                caution=True,
+            )
         elif least is not None and measured < least:
-            yield Finding("camshaft", f"Piston to {side} valve is closer than the least allowed. Do not turn it over.",
-                          caution=True)  # fmt: skip
+            yield SheetFinding(
+                "camshaft",
+                f"Piston to {side} valve is closer than the least allowed. Do not turn it over.",
+                caution=True,
+            )
 
 
-def _piston_speed(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _piston_speed(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     speed, limit = _value(figures, "piston_speed"), sheet.maybe("piston_speed_limit") or PISTON_SPEED_LIMIT
     if speed is not None and speed > limit:
-        yield Finding("bottom_end", f"The mean piston speed at redline is {percent(speed / limit)} of the limit.",
+        yield SheetFinding("bottom_end", f"The mean piston speed at redline is {percent(speed / limit)} of the limit.",
                       caution=True)  # fmt: skip
 
 
-def _carburettor(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _carburettor(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     rating, demand = sheet.maybe("carburettor_rating"), _value(figures, "airflow_demand")
     if rating is not None and demand is not None and rating > OVERSIZED * demand:
-        yield Finding(
+        yield SheetFinding(
             "intake", f"The carburettor is rated for {rating / demand:.1f} times what the engine can swallow."
         )
     measured, by_rule = sheet.maybe("measured_airflow"), _value(figures, "rating_at_depression")
     if measured is not None and by_rule is not None and abs(measured / by_rule - 1) > AIRFLOW_AGREEMENT:
-        yield Finding("intake", f"The air meter reads {percent(measured / by_rule)} of what the rating gives at the "
-                      "measured depression: rating method, hat loss or a sensor. It is not settled which.")  # fmt: skip
+        yield SheetFinding(
+            "intake",
+            f"The air meter reads {percent(measured / by_rule)} of what the rating gives at the "
+            "measured depression: rating method, hat loss or a sensor. It is not settled which.",
+        )
 
 
-def _airflow_and_power(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _airflow_and_power(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     power, airflow = sheet.maybe("target_power"), sheet.maybe("measured_airflow")
     if power is None or airflow is None:
         return
     each = (power / 745.69987) / (airflow / 4.7194745e-4)
     low, high = breathing.POWER_PER_AIR
     if not low <= each <= high:
-        yield Finding("target", f"{each:.2f} hp for each CFM of air; petrol engines make {low:.2f} to {high:.2f}.")
+        yield SheetFinding("target", f"{each:.2f} hp for each CFM of air; petrol engines make {low:.2f} to {high:.2f}.")
 
 
-def _injectors(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _injectors(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     duty, limit = _high(figures, "injector_duty"), sheet.maybe("duty_limit") or fuel.DUTY_LIMIT
     if duty is not None and duty > limit:
         told = "cannot deliver it at all" if duty > 1 else f"would stand open {percent(duty)} of the time"
-        yield Finding("fuel", f"The injectors {told} at the power hoped for; the limit is {percent(limit)}. "
+        yield SheetFinding("fuel", f"The injectors {told} at the power hoped for; the limit is {percent(limit)}. "
                               "Lean under load destroys engines.", caution=True)  # fmt: skip
 
 
-def _fuel_and_ratio(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _fuel_and_ratio(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     ratio = _value(figures, "static_ratio")
     if ratio is None:
         ratio = sheet.maybe("told_ratio")
@@ -154,33 +173,45 @@ def _fuel_and_ratio(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
         return
     facts = FUELS[Fuel(named)]
     if facts.ordinary_ratio is not None and ratio > facts.ordinary_ratio:
-        yield Finding("fuel", f"{ratio:.1f}:1 is above the {facts.ordinary_ratio:.1f}:1 that is ordinary on "
+        yield SheetFinding("fuel", f"{ratio:.1f}:1 is above the {facts.ordinary_ratio:.1f}:1 that is ordinary on "
                               f"{facts.label.lower()} without boost. Knock decides: safe spark first, a knock sensor, "
                               "and the fuel maker's word.", caution=True)  # fmt: skip
     elif facts.ordinary_ratio is not None and (sheet.maybe("boost_target") or 0.0) > 0:
-        yield Finding("fuel", f"Boosted at {ratio:.1f}:1 on {facts.label.lower()}: what is ordinary without boost does "
-                              "not apply. Start with safe spark and watch for knock.", caution=True)  # fmt: skip
+        yield SheetFinding(
+            "fuel",
+            f"Boosted at {ratio:.1f}:1 on {facts.label.lower()}: what is ordinary without boost does "
+            "not apply. Start with safe spark and watch for knock.",
+            caution=True,
+        )
 
 
-def _target(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _target(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     at_torque, power = _value(figures, "power_at_torque_peak"), sheet.maybe("target_power")
     if at_torque is not None and power is not None and at_torque > power:
-        yield Finding("target", "The torque hoped for makes more power at its own speed than the power hoped for: one "
-                                "of the two is not right.")  # fmt: skip
+        yield SheetFinding(
+            "target",
+            "The torque hoped for makes more power at its own speed than the power hoped for: one "
+            "of the two is not right.",
+        )
     ceiling = _value(figures, "head_ceiling")
     if ceiling is not None and power is not None and power > ceiling and not sheet.maybe("boost_target"):
-        yield Finding("heads", "The power hoped for is above what this head flow usually allows: a better intake alone "
-                               "can show little.")  # fmt: skip
+        yield SheetFinding(
+            "heads",
+            "The power hoped for is above what this head flow usually allows: a better intake alone can show little.",
+        )
 
 
-def _blower(sheet: Sheet, figures: Amounts) -> Iterator[Finding]:
+def _blower(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     speed, limit = _value(figures, "blower_speed"), sheet.maybe("blower_limit")
     if speed is not None and limit is not None and speed > limit:
-        yield Finding("boost", "The blower turns faster than its limit at redline. Change the pulleys or the redline.",
-                      caution=True)  # fmt: skip
+        yield SheetFinding(
+            "boost",
+            "The blower turns faster than its limit at redline. Change the pulleys or the redline.",
+            caution=True,
+        )
 
 
-_LOOKS: tuple[Callable[[Sheet, Amounts], Iterator[Finding]], ...] = (
+_LOOKS: tuple[Callable[[BuildSheet, Amounts], Iterator[SheetFinding]], ...] = (
     _contradictions, _ratio_as_told, _cam_card, _banks, _clearance, _piston_speed, _carburettor, _airflow_and_power,
     _injectors, _fuel_and_ratio, _target, _blower,
 )  # fmt: skip

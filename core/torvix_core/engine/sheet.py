@@ -64,7 +64,7 @@ class Rule:
     label: str
     group: str
     measure: str
-    work_out: Callable[[Sheet], Amount | float]
+    work_out: Callable[[BuildSheet], Amount | float]
     figure: str = ""
     unit: str = ""
     source: str = ""
@@ -83,7 +83,7 @@ class Figure:
 
 
 @dataclass(frozen=True)
-class Finding:
+class SheetFinding:
     """Something about the sheet that a person should know. `caution` where it can hurt somebody or an engine."""
 
     group: str
@@ -92,7 +92,7 @@ class Finding:
 
 
 @dataclass
-class Sheet:
+class BuildSheet:
     """Settled dimensions of one build, read by rules; it notes who read what."""
 
     dimensions: Mapping[str, Settled]

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from torvix_core.engine import camshaft, compression, geometry
 from torvix_core.engine.camshaft import ValveTiming
-from torvix_core.engine.sheet import Amount, Missing, Rule, Sheet
+from torvix_core.engine.sheet import Amount, BuildSheet, Missing, Rule
 from torvix_core.units.quantities import percent
 
 AMBIENT = 101_325.0  # Pa, taken for estimates that need the air; a standard day
@@ -17,7 +17,7 @@ SEAT, AT_050 = "", "_050"
 # Bottom end
 
 
-def displacement(sheet: Sheet) -> float:
+def displacement(sheet: BuildSheet) -> float:
     """Swept volume of the engine.
 
     Shapes: one sheet.
@@ -34,7 +34,7 @@ def displacement(sheet: Sheet) -> float:
     return float(geometry.displacement(bore, stroke, cylinders))
 
 
-def swept(sheet: Sheet) -> float:
+def swept(sheet: BuildSheet) -> float:
     """Volume swept by one cylinder.
 
     Shapes: one sheet.
@@ -49,7 +49,7 @@ def swept(sheet: Sheet) -> float:
     return float(geometry.displacement(bore, stroke, 1))
 
 
-def _piston_speed(sheet: Sheet) -> Amount:
+def _piston_speed(sheet: BuildSheet) -> Amount:
     speed = float(geometry.mean_piston_speed(*sheet.numbers("stroke", "redline")))
     limit = sheet.given("piston_speed_limit") or PISTON_SPEED_LIMIT
     return Amount(speed, note=f"{percent(speed / limit)} of the limit")
@@ -58,7 +58,7 @@ def _piston_speed(sheet: Sheet) -> Amount:
 # Compression
 
 
-def _clearance(sheet: Sheet) -> compression.ClearanceVolumes:
+def _clearance(sheet: BuildSheet) -> compression.ClearanceVolumes:
     bore, chamber, gasket_bore, gasket, deck = sheet.numbers(
         "bore", "chamber_volume", "gasket_bore", "gasket_thickness", "deck_clearance"
     )
@@ -72,8 +72,8 @@ def _clearance(sheet: Sheet) -> compression.ClearanceVolumes:
     return volumes
 
 
-def _share(part: str) -> Callable[[Sheet], Amount]:
-    def work_out(sheet: Sheet) -> Amount:
+def _share(part: str) -> Callable[[BuildSheet], Amount]:
+    def work_out(sheet: BuildSheet) -> Amount:
         volumes = _clearance(sheet)
         volume = float(getattr(volumes, part))
         return Amount(volume, note=f"{percent(volume / float(volumes.total))} of the clearance")
@@ -81,11 +81,11 @@ def _share(part: str) -> Callable[[Sheet], Amount]:
     return work_out
 
 
-def _clearance_total(sheet: Sheet) -> float:
+def _clearance_total(sheet: BuildSheet) -> float:
     return float(_clearance(sheet).total)
 
 
-def static_ratio(sheet: Sheet) -> float:
+def static_ratio(sheet: BuildSheet) -> float:
     """Static compression ratio from the volumes written down.
 
     Shapes: one sheet.
@@ -99,7 +99,7 @@ def static_ratio(sheet: Sheet) -> float:
     return float(compression.static_ratio(swept(sheet), _clearance_total(sheet)))
 
 
-def intake_closing(sheet: Sheet, bank: int = 1) -> float:
+def intake_closing(sheet: BuildSheet, bank: int = 1) -> float:
     """Intake closing at the seat: worked out where the cam is described, else as told.
 
     Shapes: one sheet.
@@ -118,12 +118,12 @@ def intake_closing(sheet: Sheet, bank: int = 1) -> float:
         raise Missing(*lacking.keys, "intake_closing") from None
 
 
-def _trapped_ratio(sheet: Sheet) -> float:
+def _trapped_ratio(sheet: BuildSheet) -> float:
     static, (stroke, rod) = static_ratio(sheet), sheet.numbers("stroke", "rod_length")
     return float(compression.trapped_ratio(static, stroke, rod, intake_closing(sheet)))
 
 
-def _cranking(sheet: Sheet) -> Amount:
+def _cranking(sheet: BuildSheet) -> Amount:
     trapped = _trapped_ratio(sheet)
     low, high = (float(compression.cranking_pressure(trapped, AMBIENT, n)) for n in compression.CRANKING_EXPONENTS)
     note = "an estimate at sea level"
@@ -136,7 +136,7 @@ def _cranking(sheet: Sheet) -> Amount:
 # Camshaft
 
 
-def timing(sheet: Sheet, height: str, bank: int) -> ValveTiming:
+def timing(sheet: BuildSheet, height: str, bank: int) -> ValveTiming:
     """Valve events of one bank, at the seat or at 0.050 in of lift.
 
     Shapes: one sheet.
@@ -154,7 +154,7 @@ def timing(sheet: Sheet, height: str, bank: int) -> ValveTiming:
     return camshaft.valve_timing(intake_duration, exhaust_duration, intake, exhaust)
 
 
-def _centrelines(sheet: Sheet, bank: int) -> tuple[float, float]:
+def _centrelines(sheet: BuildSheet, bank: int) -> tuple[float, float]:
     def given(key: str) -> float | None:
         return sheet.given(sheet.banked(key, bank))
 
@@ -170,7 +170,7 @@ def _centrelines(sheet: Sheet, bank: int) -> tuple[float, float]:
     return intake, exhaust
 
 
-def _event(name: str, height: str, bank: int) -> Callable[[Sheet], float]:
+def _event(name: str, height: str, bank: int) -> Callable[[BuildSheet], float]:
     return lambda sheet: float(getattr(timing(sheet, height, bank), name))
 
 

@@ -40,17 +40,17 @@ class StackPart:
         return value if isinstance(value, str) else ""
 
 
-class Level(StrEnum):
+class StackLevel(StrEnum):
     MISFIT = "misfit"
     NOTE = "note"
     UNKNOWN = "unknown"
 
 
 @dataclass(frozen=True)
-class Check:
+class StackCheck:
     """One thing that was looked at: what it is about, and what was found."""
 
-    level: Level
+    level: StackLevel
     about: str
     text: str
 
@@ -123,7 +123,7 @@ class Limits:
     must_look_stock: bool = False
 
 
-def check_fit(stack: Sequence[StackPart], limits: Limits, show: Show) -> list[Check]:
+def check_fit(stack: Sequence[StackPart], limits: Limits, show: Show) -> list[StackCheck]:
     """Whether a stack goes together and is allowed: height, looks, ports and gaskets, flanges, throttle openings.
 
     Shapes: one stack.
@@ -157,7 +157,7 @@ def total(stack: Sequence[StackPart], key: str) -> float | None:
     return None if not having or None in having else float(sum(value for value in having if value is not None))
 
 
-def _height(stack: Sequence[StackPart], limit: float | None, show: Show) -> Iterator[Check]:
+def _height(stack: Sequence[StackPart], limit: float | None, show: Show) -> Iterator[StackCheck]:
     standing = [part for part in stack if "height" in part_dimensions(part.slot)]
     if limit is None or not standing:
         return
@@ -165,17 +165,21 @@ def _height(stack: Sequence[StackPart], limit: float | None, show: Show) -> Iter
     unknown = [part.name for part in standing if part.number("height") is None]
     total = sum(part.number("height") or 0.0 for part in standing)
     if total > limit:
-        yield Check(Level.MISFIT, "Height", f"{show(dimension, total)} high, {show(dimension, total - limit)} over the "
-                                            f"limit of {show(dimension, limit)}.")  # fmt: skip
+        yield StackCheck(
+            StackLevel.MISFIT,
+            "Height",
+            f"{show(dimension, total)} high, {show(dimension, total - limit)} over the "
+            f"limit of {show(dimension, limit)}.",
+        )
     elif unknown:
-        yield Check(Level.UNKNOWN, "Height", f"Height not known of {', '.join(unknown)}.")
+        yield StackCheck(StackLevel.UNKNOWN, "Height", f"Height not known of {', '.join(unknown)}.")
 
 
-def _looks(stack: Sequence[StackPart], limits: Limits) -> Iterator[Check]:
+def _looks(stack: Sequence[StackPart], limits: Limits) -> Iterator[StackCheck]:
     """Only what is known to differ is told; of a part that nobody looked at nothing is said."""
     odd = [part.name for part in stack if part.words("looks_stock") == "no"]
     if limits.must_look_stock and odd:
-        yield Check(Level.MISFIT, "Looks", f"Must look stock, and does not: {', '.join(odd)}.")
+        yield StackCheck(StackLevel.MISFIT, "Looks", f"Must look stock, and does not: {', '.join(odd)}.")
 
 
 def _port_area(part: StackPart) -> float | None:
@@ -183,7 +187,7 @@ def _port_area(part: StackPart) -> float | None:
     return None if width is None or height is None else width * height
 
 
-def _ports(stack: Sequence[StackPart], show: Show) -> Iterator[Check]:
+def _ports(stack: Sequence[StackPart], show: Show) -> Iterator[StackCheck]:
     """Head, gasket and manifold in the order of the stack: each opening against the next."""
     ported = [part for part in stack if "port_width" in part_dimensions(part.slot)]
     for inner, outer in pairwise(ported):
@@ -191,7 +195,7 @@ def _ports(stack: Sequence[StackPart], show: Show) -> Iterator[Check]:
         about = f"{inner.slot.label} to {outer.slot.label.lower()}"
         if inside is None or outside is None:
             unknown = ", ".join(part.name for part, area in ((inner, inside), (outer, outside)) if area is None)
-            yield Check(Level.UNKNOWN, about, f"Port outline not known of {unknown}.")
+            yield StackCheck(StackLevel.UNKNOWN, about, f"Port outline not known of {unknown}.")
         elif abs(outside / inside - 1) > AREA_MISMATCH:
             width, height = (part_dimensions(outer.slot)[key] for key in ("port_width", "port_height"))
             outline = [
@@ -200,17 +204,17 @@ def _ports(stack: Sequence[StackPart], show: Show) -> Iterator[Check]:
             ]
             size = "larger" if outside > inside else "smaller"
             share = abs(outside / inside - 1)
-            yield Check(Level.NOTE, about, f"The opening of {outer.name} is {percent(share)} {size} than "
+            yield StackCheck(StackLevel.NOTE, about, f"The opening of {outer.name} is {percent(share)} {size} than "
                                            f"that of {inner.name}: {outline[0]} on {outline[1]}.")  # fmt: skip
 
 
-def _flanges(stack: Sequence[StackPart]) -> Iterator[Check]:
+def _flanges(stack: Sequence[StackPart]) -> Iterator[StackCheck]:
     """Every flange that looks up against the next that looks down. An adapter is only a part that has both."""
     open_above: StackPart | None = None
     for part in stack:
         below = part.words("lower_flange")
         if open_above is not None and below and not agree(open_above.words("upper_flange"), below):
-            yield Check(Level.MISFIT, f"{open_above.slot.label} to {part.slot.label.lower()}",
+            yield StackCheck(StackLevel.MISFIT, f"{open_above.slot.label} to {part.slot.label.lower()}",
                         f"{open_above.name} offers {open_above.words('upper_flange')}, {part.name} wants {below}: "
                         "an adapter is needed.")  # fmt: skip
         if part.words("upper_flange"):
@@ -222,14 +226,17 @@ def _opening(part: StackPart) -> float | None:
     return None if bore is None else float(circle_area(bore)) * (count or 1.0)
 
 
-def _openings(stack: Sequence[StackPart], show: Show) -> Iterator[Check]:
+def _openings(stack: Sequence[StackPart], show: Show) -> Iterator[StackCheck]:
     opened = [(part, area) for part in stack if (area := _opening(part)) is not None]
     for (inner, inside), (outer, outside) in pairwise(opened):
         if outside > inside * (1 + AREA_MISMATCH):
             bore = part_dimensions(inner.slot)["throttle_bore"]
             sizes = " on ".join(_opening_words(part, bore, show) for part in (outer, inner))
-            yield Check(Level.NOTE, "Throttle opening", f"{inner.name} is {percent(1 - inside / outside)} smaller than "
-                                                        f"{outer.name} above it: {sizes}.")  # fmt: skip
+            yield StackCheck(
+                StackLevel.NOTE,
+                "Throttle opening",
+                f"{inner.name} is {percent(1 - inside / outside)} smaller than {outer.name} above it: {sizes}.",
+            )
 
 
 def _opening_words(part: StackPart, bore: Dimension, show: Show) -> str:
@@ -237,7 +244,7 @@ def _opening_words(part: StackPart, bore: Dimension, show: Show) -> str:
     return size if count == 1 else f"{count:.0f} × {size}"
 
 
-def check_fairness(one: Sequence[StackPart], other: Sequence[StackPart], show: Show) -> list[Check]:
+def check_fairness(one: Sequence[StackPart], other: Sequence[StackPart], show: Show) -> list[StackCheck]:
     """What would make a comparison of two stacks unfair to one of them.
 
     Shapes: two stacks.
@@ -248,7 +255,7 @@ def check_fairness(one: Sequence[StackPart], other: Sequence[StackPart], show: S
     >>> check_fairness([cast], [cast], lambda dimension, value: str(value))
     []
     """
-    found: list[Check] = []
+    found: list[StackCheck] = []
     for slot in STACK_ORDER:
         ours, theirs = ([part for part in stack if part.slot == slot] for stack in (one, other))
         for mine, yours in zip(ours, theirs, strict=False):
@@ -259,30 +266,46 @@ def check_fairness(one: Sequence[StackPart], other: Sequence[StackPart], show: S
     if None not in smallest and not agree(*(float(area or 0.0) for area in smallest)):
         first, second = (float(area or 0.0) for area in smallest)
         smaller, share = ("first", 1 - first / second) if first < second else ("second", 1 - second / first)
-        found.append(Check(Level.NOTE, "Throttle opening", f"The {smaller} setup breathes through an opening that is "
-                                                           f"{percent(share)} smaller."))  # fmt: skip
+        found.append(
+            StackCheck(
+                StackLevel.NOTE,
+                "Throttle opening",
+                f"The {smaller} setup breathes through an opening that is {percent(share)} smaller.",
+            )
+        )
     return found
 
 
-def _unfair_pair(slot: Slot, mine: StackPart, yours: StackPart) -> Iterator[Check]:
+def _unfair_pair(slot: Slot, mine: StackPart, yours: StackPart) -> Iterator[StackCheck]:
     finish = part_dimensions(slot).get("finish")
     if finish and mine.words("finish") and yours.words("finish") and mine.words("finish") != yours.words("finish"):
         names = dict(finish.choices)
-        yield Check(Level.NOTE, slot.label, f"{mine.name} is {names[mine.words('finish')].lower()}, {yours.name} is "
-                                            f"{names[yours.words('finish')].lower()}: the work is compared with the "
-                                            "part.")  # fmt: skip
+        yield StackCheck(
+            StackLevel.NOTE,
+            slot.label,
+            f"{mine.name} is {names[mine.words('finish')].lower()}, {yours.name} is "
+            f"{names[yours.words('finish')].lower()}: the work is compared with the "
+            "part.",
+        )
     fuel = (mine.words("fuel_hardware"), yours.words("fuel_hardware"))
     if all(fuel) and not agree(*fuel):
-        yield Check(Level.NOTE, slot.label, f"Different fuel hardware: {mine.name} has {fuel[0]}, {yours.name} has "
-                                            f"{fuel[1]}.")  # fmt: skip
+        yield StackCheck(
+            StackLevel.NOTE,
+            slot.label,
+            f"Different fuel hardware: {mine.name} has {fuel[0]}, {yours.name} has {fuel[1]}.",
+        )
 
 
-def _unfair_matching(one: Sequence[StackPart], other: Sequence[StackPart]) -> Iterator[Check]:
+def _unfair_matching(one: Sequence[StackPart], other: Sequence[StackPart]) -> Iterator[StackCheck]:
     seen = set()
     for stack in (one, other):
         heads = {part.name for part in stack if part.slot is Slot.CYLINDER_HEAD}
         for part in stack:
             if part.matched_to and part.name not in seen and heads and part.matched_to not in heads:
                 seen.add(part.name)
-                yield Check(Level.NOTE, part.slot.label, f"{part.name} was matched to {part.matched_to}, not to the "
-                                                         f"{', '.join(sorted(heads))} it is tested on.")  # fmt: skip
+                yield StackCheck(
+                    StackLevel.NOTE,
+                    part.slot.label,
+                    f"{part.name} was matched to {part.matched_to}, not to the "
+                    f"{', '.join(sorted(heads))} it is tested on.",
+                )

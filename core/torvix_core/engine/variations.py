@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from torvix_core.engine import breathing, camshaft, compression
 from torvix_core.engine.figures import rated_depression
-from torvix_core.engine.sheet import Missing, Sheet
+from torvix_core.engine.sheet import BuildSheet, Missing
 from torvix_core.engine.short_block import AMBIENT, SEAT, displacement, intake_closing, static_ratio, timing
 from torvix_core.units.checked import Array, finite
 
@@ -40,7 +40,7 @@ class AdvanceSteps:
     cranking_high: Array | None
 
 
-def airflow_by_speed(sheet: Sheet) -> AirflowBySpeed:
+def airflow_by_speed(sheet: BuildSheet) -> AirflowBySpeed:
     """Air wanted, and the carburettor and throttle that suit, from 1000 rpm to redline.
 
     Shapes: one sheet; rows (n,) every 500 rpm and the redline.
@@ -64,7 +64,7 @@ def airflow_by_speed(sheet: Sheet) -> AirflowBySpeed:
     return AirflowBySpeed(speed, demand, demand, demand * np.sqrt(2.0), depression, narrow, wide)
 
 
-def advance_steps(sheet: Sheet, degrees: ArrayLike) -> AdvanceSteps:
+def advance_steps(sheet: BuildSheet, degrees: ArrayLike) -> AdvanceSteps:
     """What advancing the cam moves, first bank.
 
     Shapes: one sheet, degrees (n,).

@@ -21,7 +21,7 @@ TINY = 1e-9  # [-], what counts as nought in a matrix of noughts and ones
 Setup = Mapping[str, str]
 
 
-class Standing(StrEnum):
+class AnswerQuality(StrEnum):
     """How well a question is answered."""
 
     DIRECT = "direct"  # two setups differ in this and in nothing else
@@ -40,11 +40,11 @@ class Question:
 
 
 @dataclass(frozen=True)
-class Answer:
+class QuestionAnswer:
     """How a question stands: the pairs that answer it directly, and the slots it cannot be told apart from."""
 
     question: Question
-    standing: Standing
+    standing: AnswerQuality
     pairs: tuple[tuple[int, int], ...] = ()
     together: tuple[str, ...] = ()
 
@@ -72,7 +72,7 @@ def questions(setups: Sequence[Setup]) -> list[Question]:
     ]
 
 
-def answer(setups: Sequence[Setup], question: Question) -> Answer:
+def answer(setups: Sequence[Setup], question: Question) -> QuestionAnswer:
     """How a question stands with these setups.
 
     Shapes: setups (n,).
@@ -85,23 +85,23 @@ def answer(setups: Sequence[Setup], question: Question) -> Answer:
     """
     pairs = tuple(_direct_pairs(setups, question))
     if pairs:
-        return Answer(question, Standing.DIRECT, pairs)
+        return QuestionAnswer(question, AnswerQuality.DIRECT, pairs)
     levels = _levels(setups, every_slot=True)
     if not {question.one, question.other} <= set(levels.get(question.slot, ())):
-        return Answer(question, Standing.NO)
+        return QuestionAnswer(question, AnswerQuality.NO)
     columns, matrix = _matrix(setups, levels)
     contrast = _contrast(columns, question)
     loose = _null_space(matrix)
     moved = loose[np.abs(loose @ contrast) > TINY]
     if not moved.size:
-        return Answer(question, Standing.ADDING_UP)
+        return QuestionAnswer(question, AnswerQuality.ADDING_UP)
     entangled = {
         slot
         for (slot, _), share in zip(columns, np.abs(moved).max(axis=0), strict=True)
         if share > TINY and slot not in (question.slot, NOTHING)
     }
     ordered = tuple(slot for slot in levels if slot in entangled)
-    return Answer(question, Standing.TOGETHER, together=ordered)
+    return QuestionAnswer(question, AnswerQuality.TOGETHER, together=ordered)
 
 
 def level_shares(setups: Sequence[Setup], question: Question) -> Array:
@@ -118,7 +118,7 @@ def level_shares(setups: Sequence[Setup], question: Question) -> Array:
     return np.asarray(_contrast(columns, question) @ np.linalg.pinv(matrix))
 
 
-def answers(setups: Sequence[Setup]) -> list[Answer]:
+def answers(setups: Sequence[Setup]) -> list[QuestionAnswer]:
     """Every question that the setups raise, with how it stands.
 
     Shapes: setups (n,).
@@ -142,7 +142,9 @@ def best_addition(setups: Sequence[Setup]) -> Addition | None:
     >>> best_addition(setups).setup
     {'manifold': 'a', 'spacer': 'open'}
     """
-    open_questions = [found.question for found in answers(setups) if found.standing in (Standing.TOGETHER, Standing.NO)]
+    open_questions = [
+        found.question for found in answers(setups) if found.standing in (AnswerQuality.TOGETHER, AnswerQuality.NO)
+    ]
     if not open_questions:
         return None
     levels = _levels(setups, every_slot=True)
@@ -192,7 +194,7 @@ def _count_answered(matrix: Array, contrasts: Array) -> int:
 
 
 def _is_answered(setups: Sequence[Setup], question: Question) -> bool:
-    return answer(setups, question).standing in (Standing.DIRECT, Standing.ADDING_UP)
+    return answer(setups, question).standing in (AnswerQuality.DIRECT, AnswerQuality.ADDING_UP)
 
 
 def _levels(setups: Sequence[Setup], *, every_slot: bool = False) -> dict[str, list[str]]:

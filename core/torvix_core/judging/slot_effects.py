@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core.judging.design import Answer, Standing, answers, level_shares
+from torvix_core.judging.design import AnswerQuality, QuestionAnswer, answers, level_shares
 from torvix_core.judging.effects import Difference, Effects
 from torvix_core.units.checked import Array
 
@@ -20,7 +20,7 @@ class SlotEffect:
     partner beyond doubt, so that the effect on average means little.
     """
 
-    answer: Answer
+    answer: QuestionAnswer
     change: float | None
     low: float | None
     high: float | None
@@ -49,9 +49,9 @@ def slot_effects(effects: Effects, setups: Sequence[Mapping[str, str]]) -> tuple
     return tuple(_one(effects, setups, each, max(len(found), 1)) for each in found)
 
 
-def _one(effects: Effects, setups: Sequence[Mapping[str, str]], found: Answer, questions: int) -> SlotEffect:
+def _one(effects: Effects, setups: Sequence[Mapping[str, str]], found: QuestionAnswer, questions: int) -> SlotEffect:
     pairs = tuple((one, other, effects.difference(other, one)) for one, other in found.pairs)
-    if found.standing in (Standing.TOGETHER, Standing.NO):
+    if found.standing in (AnswerQuality.TOGETHER, AnswerQuality.NO):
         return SlotEffect(found, None, None, None, pairs, False)
     value, half = effects.contrast(level_shares(setups, found.question), questions)
     low, change, high = (float(np.expm1(one)) for one in (value - half, value, value + half))

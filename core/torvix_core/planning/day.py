@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from enum import StrEnum
 
-from torvix_core.planning.day_plan import Order, Place, Problem, Visit
+from torvix_core.planning.day_plan import Order, OrderPlace, OrderProblem, Visit
 
 
 class Doing(StrEnum):
@@ -32,7 +32,7 @@ class Block:
 
 
 @dataclass(frozen=True)
-class Day:
+class DaySchedule:
     """An order on the clock. `broken` says in words what it does not keep; empty for an order of the planner."""
 
     blocks: tuple[Block, ...]
@@ -43,7 +43,7 @@ class Day:
     broken: tuple[str, ...]
 
 
-def schedule(problem: Problem, visits: Sequence[Visit], names: Sequence[str]) -> Day:
+def schedule(problem: OrderProblem, visits: Sequence[Visit], names: Sequence[str]) -> DaySchedule:
     """Lay an order out on the clock, whatever order it is.
 
     Shapes: visits (k,), names of the setups (n,).
@@ -100,10 +100,10 @@ def schedule(problem: Problem, visits: Sequence[Visit], names: Sequence[str]) ->
     ]  # fmt: skip
     burnt = sum(block.fuel for block in blocks)
     broken = (*_broken(problem, visits, names), *_overrun(problem, blocks, burnt))
-    return Day(tuple(blocks), round(total, 6), round(clock, 6), round(waited, 6), burnt, broken)
+    return DaySchedule(tuple(blocks), round(total, 6), round(clock, 6), round(waited, 6), burnt, broken)
 
 
-def of_order(problem: Problem, order: Order, names: Sequence[str]) -> Day:
+def of_order(problem: OrderProblem, order: Order, names: Sequence[str]) -> DaySchedule:
     """The day of an order that the planner found.
 
     Shapes: as `schedule`.
@@ -120,7 +120,7 @@ def of_order(problem: Problem, order: Order, names: Sequence[str]) -> Day:
     return schedule(problem, order.visits, names)
 
 
-def _broken(problem: Problem, visits: Sequence[Visit], names: Sequence[str]) -> list[str]:
+def _broken(problem: OrderProblem, visits: Sequence[Visit], names: Sequence[str]) -> list[str]:
     """Rules of the plan that an order does not keep."""
     found: list[str] = []
     for session in sorted({visit.session for visit in visits}):
@@ -129,7 +129,7 @@ def _broken(problem: Problem, visits: Sequence[Visit], names: Sequence[str]) -> 
         if inside[0] != 0:
             found.append(f"The day{told} does not begin with the baseline, {names[0]}.")
         last = inside[-1]
-        ends_fixed = problem.tasks[last].place is Place.LAST
+        ends_fixed = problem.tasks[last].place is OrderPlace.LAST
         if last != 0 and len(inside) > 1 and not (ends_fixed and inside[-2] == 0):
             found.append(f"The day{told} does not come back to {names[0]} at its end: drift cannot be seen.")
         if (longest := _longest_away(problem, inside)) > problem.return_every:
@@ -140,9 +140,9 @@ def _broken(problem: Problem, visits: Sequence[Visit], names: Sequence[str]) -> 
     for setup, task in enumerate(problem.tasks):
         if setup == 0 or setup not in order:
             continue
-        if task.place is Place.LAST and order[-1] != setup:
+        if task.place is OrderPlace.LAST and order[-1] != setup:
             found.append(f"{names[setup]} should end the day.")
-        if task.place is Place.FIRST and next((one for one in order if one), setup) != setup:
+        if task.place is OrderPlace.FIRST and next((one for one in order if one), setup) != setup:
             found.append(f"{names[setup]} should come first after {names[0]}.")
         if task.after and (task.after not in order or order.index(task.after) > order.index(setup)):
             found.append(f"{names[setup]} builds on {names[task.after]} and comes before it.")
@@ -151,15 +151,15 @@ def _broken(problem: Problem, visits: Sequence[Visit], names: Sequence[str]) -> 
     return found
 
 
-def _longest_away(problem: Problem, inside: Sequence[int]) -> int:
+def _longest_away(problem: OrderProblem, inside: Sequence[int]) -> int:
     longest = away = 0
     for setup in inside:
-        away = 0 if setup == 0 or problem.tasks[setup].place is Place.LAST else away + 1
+        away = 0 if setup == 0 or problem.tasks[setup].place is OrderPlace.LAST else away + 1
         longest = max(longest, away)
     return longest
 
 
-def _overrun(problem: Problem, blocks: Sequence[Block], fuel: float) -> list[str]:
+def _overrun(problem: OrderProblem, blocks: Sequence[Block], fuel: float) -> list[str]:
     found = []
     for session, paid in enumerate(problem.sessions):
         end = max((block.end_min for block in blocks if block.session == session), default=0.0)

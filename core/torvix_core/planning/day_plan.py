@@ -10,7 +10,7 @@ from enum import StrEnum
 from torvix_core.units.checked import Array
 
 
-class Place(StrEnum):
+class OrderPlace(StrEnum):
     """Where a setup must stand in the order."""
 
     FREE = ""
@@ -30,7 +30,7 @@ class Task:
     visits: int = 1
     fuel: float = 0.0  # of one visit
     worth: int = 0  # the setup that is worth least falls off first
-    place: Place = Place.FREE
+    place: OrderPlace = OrderPlace.FREE
     available_min: float = 0.0
     after: int | None = None  # a setup that must have been pulled before
 
@@ -44,7 +44,7 @@ class Paid:
 
 
 @dataclass(frozen=True)
-class Problem:
+class OrderProblem:
     """All that the order depends on. `tasks[0]` is the baseline, of which only `available_min` is not looked at."""
 
     change_min: Array  # (n, n), from row to column

@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from itertools import pairwise
 from typing import TYPE_CHECKING, Any
 
-from torvix_core.planning.day_plan import Place, Problem, Visit
+from torvix_core.planning.day_plan import OrderPlace, OrderProblem, Visit
 
 if TYPE_CHECKING:
     from ortools.sat.python import cp_model
@@ -20,7 +20,7 @@ Report = Callable[[float, float], bool]  # total and bound in minutes; False sto
 
 
 @dataclass(frozen=True)
-class Found:
+class SearchResult:
     """What a search brought: values of the variables by node, and how good they are."""
 
     follows: dict[int, int]
@@ -34,7 +34,7 @@ class Found:
 class Circuit:
     """The circuit. Node 0 is the world outside; then the baseline's visits of each session, then all others."""
 
-    def __init__(self, problem: Problem, kept: frozenset[int]) -> None:
+    def __init__(self, problem: OrderProblem, kept: frozenset[int]) -> None:
         from ortools.sat.python import cp_model
 
         self.problem = problem
@@ -44,7 +44,9 @@ class Circuit:
         self.length: list[int] = [0]
         self.visits_of: dict[int, list[int]] = {}
         tasks = sorted(kept)
-        visits = sum(problem.tasks[index].visits for index in tasks if problem.tasks[index].place is not Place.LAST)
+        visits = sum(
+            problem.tasks[index].visits for index in tasks if problem.tasks[index].place is not OrderPlace.LAST
+        )
         returns = max(1, math.ceil(visits / problem.return_every))
         # With one session and nothing to wait for, the visits follow each other without a gap.
         late = sum(problem.tasks[index].available_min > 0 for index in tasks)
@@ -102,9 +104,9 @@ class Circuit:
     def _circuit(self) -> None:
         self.arcs: list[tuple[int, int, cp_model.LiteralT]] = []
         last = {node for index, nodes in self.visits_of.items() for node in nodes
-                if self.problem.tasks[index].place is Place.LAST}  # fmt: skip
+                if self.problem.tasks[index].place is OrderPlace.LAST}  # fmt: skip
         first = {node for index, nodes in self.visits_of.items() for node in nodes[:1]
-                 if self.problem.tasks[index].place is Place.FIRST}  # fmt: skip
+                 if self.problem.tasks[index].place is OrderPlace.FIRST}  # fmt: skip
         opening = self.baseline[0][0]
         self._arc(0, opening)
         for session, group in enumerate(self.baseline):
@@ -203,7 +205,7 @@ class Circuit:
             self.model.add(length >= end - in_seconds(session.start_min)).only_enforce_if(self.there[group[0]])
             taken.append(length)
         for index, nodes in self.visits_of.items():
-            if problem.tasks[index].place is Place.LAST:
+            if problem.tasks[index].place is OrderPlace.LAST:
                 self._last_ends(nodes[-1])
         spent = self.model.new_int_var(0, self.horizon * len(self.baseline), "spent")
         self.model.add(spent == sum(taken))
@@ -222,11 +224,11 @@ class Circuit:
                         limit = in_seconds(session.start_min + session.paid_min)
                         self.model.add(done <= limit).only_enforce_if(into[one])
 
-    def any_order(self, seconds: float, report: Report | None) -> Found | None:
+    def any_order(self, seconds: float, report: Report | None) -> SearchResult | None:
         """An order that keeps all limits, or None; then `refuted` says whether there surely is none."""
         return self._search(seconds, None, report)
 
-    def least_time(self, seconds: float, report: Report | None) -> Found | None:
+    def least_time(self, seconds: float, report: Report | None) -> SearchResult | None:
         self.model.minimize(self.spent)
         return self._search(seconds, report, report)
 
@@ -243,7 +245,7 @@ class Circuit:
         follows = dict(zip([0, *nodes], [*nodes, 0], strict=True))
         self.hinted = follows, {node: in_seconds(start) for node, start in zip(nodes, starts_min, strict=True)}
 
-    def spread(self, best: Found, seconds: float) -> Found | None:
+    def spread(self, best: SearchResult, seconds: float) -> SearchResult | None:
         """Of the orders that take the least time, the one whose visits of each setup stand furthest apart."""
         self.model.add(self.spent <= int(best.objective))
         gaps = []
@@ -258,7 +260,7 @@ class Circuit:
         self.hinted = best.follows, best.starts
         return self._search(seconds, None, None)
 
-    def _search(self, seconds: float, report: Report | None, stop: Report | None) -> Found | None:
+    def _search(self, seconds: float, report: Report | None, stop: Report | None) -> SearchResult | None:
         from ortools.sat.python import cp_model
 
         solver = cp_model.CpSolver()
@@ -286,12 +288,12 @@ class Circuit:
         if status not in (cp_model.OPTIMAL, cp_model.FEASIBLE):
             return None
         follows = {one: other for one, other, taken in self.arcs if one != other and solver.boolean_value(taken)}
-        return Found(
+        return SearchResult(
             follows, {node: solver.value(start) for node, start in enumerate(self.start)}, solver.objective_value,
             solver.best_objective_bound, status == cp_model.OPTIMAL, solver.wall_time,
         )  # fmt: skip
 
-    def visits(self, found: Found) -> tuple[Visit, ...]:
+    def visits(self, found: SearchResult) -> tuple[Visit, ...]:
         ordered, node, session = [], found.follows[0], -1
         while node:
             session += node in self.is_opening

@@ -13,13 +13,13 @@ from dataclasses import dataclass
 import numpy as np
 from torvix_core.planning import day
 from torvix_core.planning.day import Doing
-from torvix_core.planning.day_plan import NoRoom, Order, Place, Problem, Visit
-from torvix_core.planning.order_search import SECONDS, Circuit, Found, Report
+from torvix_core.planning.day_plan import NoRoom, Order, OrderPlace, OrderProblem, Visit
+from torvix_core.planning.order_search import SECONDS, Circuit, Report, SearchResult
 
 PATIENCE_S = 8.0
 
 
-def solve(problem: Problem, patience_s: float = PATIENCE_S, report: Report | None = None) -> Order:
+def solve(problem: OrderProblem, patience_s: float = PATIENCE_S, report: Report | None = None) -> Order:
     """The best order, or the best that was found in time with the bound that is left.
 
         Shapes: n tasks, change_min (n, n).
@@ -56,7 +56,7 @@ def solve(problem: Problem, patience_s: float = PATIENCE_S, report: Report | Non
     return Order(model.visits(found), dropped, round(total, 6), round(bound, 6), sure and bound >= total - 1e-6)
 
 
-def check(problem: Problem) -> None:
+def check(problem: OrderProblem) -> None:
     """Refuse what no order can satisfy, before anything is searched.
 
         Shapes: n tasks, change_min (n, n).
@@ -73,13 +73,13 @@ def check(problem: Problem) -> None:
         raise ValueError("change_min must be finite and not below zero")
     if problem.return_every < 1:
         raise ValueError("return_every must be one or more")
-    for place in (Place.FIRST, Place.LAST):
+    for place in (OrderPlace.FIRST, OrderPlace.LAST):
         if sum(task.place is place for task in problem.tasks) > 1:
             raise ValueError(f"only one setup can be {place}")
     _baseline_total(problem)
 
 
-def _baseline_total(problem: Problem) -> tuple[float, float]:
+def _baseline_total(problem: OrderProblem) -> tuple[float, float]:
     total = problem.warm_up_min + problem.opening_min
     if total > problem.sessions[0].paid_min:
         raise NoRoom(
@@ -90,7 +90,7 @@ def _baseline_total(problem: Problem) -> tuple[float, float]:
     return total, total
 
 
-def _is_limited(problem: Problem) -> bool:
+def _is_limited(problem: OrderProblem) -> bool:
     return math.isfinite(problem.fuel) or any(math.isfinite(session.paid_min) for session in problem.sessions)
 
 
@@ -101,11 +101,11 @@ class _Choice:
     seconds: float
 
 
-def _choose(problem: Problem, everything: frozenset[int], seconds: float, report: Report | None) -> _Choice:
+def _choose(problem: OrderProblem, everything: frozenset[int], seconds: float, report: Report | None) -> _Choice:
     """Which setups fit. All of them if they do; else they are let in one by one, the most worth first."""
     spent, sure = 0.0, True
 
-    def fits(setups: frozenset[int], share: float) -> Found | None:
+    def fits(setups: frozenset[int], share: float) -> SearchResult | None:
         nonlocal spent, sure
         if _surely_too_long(problem, setups):
             return None
@@ -127,7 +127,7 @@ def _choose(problem: Problem, everything: frozenset[int], seconds: float, report
     return _Choice(kept, sure, spent)
 
 
-def _begun(problem: Problem, kept: frozenset[int]) -> Circuit:
+def _begun(problem: OrderProblem, kept: frozenset[int]) -> Circuit:
     """The search, with an order to begin from: always the nearest setup next."""
     model, visits = Circuit(problem, kept), _nearest_next(problem, kept)
     laid = day.schedule(problem, visits, [""] * len(problem.tasks))
@@ -135,10 +135,10 @@ def _begun(problem: Problem, kept: frozenset[int]) -> Circuit:
     return model
 
 
-def _nearest_next(problem: Problem, kept: frozenset[int]) -> list[Visit]:
+def _nearest_next(problem: OrderProblem, kept: frozenset[int]) -> list[Visit]:
     """An order found by always going to the setup that is bolted on fastest. It may break rules; it is a beginning."""
     left = [index for index in kept for _ in range(problem.tasks[index].visits)]
-    last = [index for index in left if problem.tasks[index].place is Place.LAST]
+    last = [index for index in left if problem.tasks[index].place is OrderPlace.LAST]
     left = [index for index in left if index not in last]
     visits, on, away, session = [Visit(0)], 0, 0, 0
 
@@ -153,7 +153,7 @@ def _nearest_next(problem: Problem, kept: frozenset[int]) -> list[Visit]:
         now = clock()
         able = [index for index in left if ready(index)] or left
         chosen = min(able, key=lambda index: (
-            problem.tasks[index].place is not Place.FIRST,
+            problem.tasks[index].place is not OrderPlace.FIRST,
             max(problem.tasks[index].available_min - now, 0.0) + float(problem.change_min[on, index]), index,
         ))  # fmt: skip
         paid = problem.sessions[session]
@@ -177,10 +177,10 @@ def _nearest_next(problem: Problem, kept: frozenset[int]) -> list[Visit]:
     return [*visits, *(Visit(index, session) for index in last)]
 
 
-def _surely_too_long(problem: Problem, setups: frozenset[int]) -> bool:
+def _surely_too_long(problem: OrderProblem, setups: frozenset[int]) -> bool:
     """True where even changes as short as can be leave no room."""
     tasks = {index: problem.tasks[index] for index in setups}
-    visits = sum(task.visits for task in tasks.values() if task.place is not Place.LAST)
+    visits = sum(task.visits for task in tasks.values() if task.place is not OrderPlace.LAST)
     returns = math.ceil(visits / problem.return_every)
     fuel = problem.fuel_warm_up + problem.fuel_opening + returns * problem.fuel_return
     fuel += sum(task.fuel * task.visits for task in tasks.values())

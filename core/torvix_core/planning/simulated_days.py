@@ -32,7 +32,7 @@ class Habits:
 
 
 @dataclass(frozen=True)
-class Plan:
+class SimulatedPlan:
     """Pulls in their order, each with its setup, visit and session, and seconds since the last change of parts."""
 
     setup: NDArray[np.int_]
@@ -85,7 +85,9 @@ class Odds:
     best: int
 
 
-def lay_out(visits: Sequence[tuple[int, int, int]], pull_s: float, conditioning: int, *, returns: bool = True) -> Plan:
+def lay_out(
+    visits: Sequence[tuple[int, int, int]], pull_s: float, conditioning: int, *, returns: bool = True
+) -> SimulatedPlan:
     """The pulls of a running order.
 
     Shapes: visits (k,) of (setup, session, counted pulls).
@@ -108,11 +110,11 @@ def lay_out(visits: Sequence[tuple[int, int, int]], pull_s: float, conditioning:
     if not rows:
         raise ValueError("there is no pull in the plan")
     setup_of, visit, session_of, since, counted = zip(*rows, strict=True)
-    return Plan(np.array(setup_of), np.array(visit), np.array(session_of), np.array(since, dtype=np.float64),
+    return SimulatedPlan(np.array(setup_of), np.array(visit), np.array(session_of), np.array(since, dtype=np.float64),
                 np.array(counted))  # fmt: skip
 
 
-def scores(plan: Plan, effects: Array, habits: Habits, days: int, dice: np.random.Generator) -> Array:
+def scores(plan: SimulatedPlan, effects: Array, habits: Habits, days: int, dice: np.random.Generator) -> Array:
     """What the counted pulls of so many days read.
 
     Shapes: effects (setups,); result (counted pulls, days).
@@ -137,7 +139,7 @@ def scores(plan: Plan, effects: Array, habits: Habits, days: int, dice: np.rando
     return np.asarray(read[plan.counted])
 
 
-def judge(plan: Plan, read: Array, smallest: float = SMALLEST_DIFFERENCE, history: History = USUAL) -> Tally:
+def judge(plan: SimulatedPlan, read: Array, smallest: float = SMALLEST_DIFFERENCE, history: History = USUAL) -> Tally:
     """Each day's verdict: the setup that no other is a wash with, or nobody.
 
     Shapes: read (counted pulls, days).

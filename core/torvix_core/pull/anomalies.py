@@ -9,7 +9,7 @@ import numpy as np
 from torvix_core.engine import geometry
 from torvix_core.pull.overlay import climb
 from torvix_core.pull.reduction import NEXT_BINS, Reduction, usable
-from torvix_core.pull.trace import SPEED, TORQUE, Problem, Trace
+from torvix_core.pull.trace import SPEED, TORQUE, Trace, TraceProblem
 from torvix_core.units.checked import Array
 
 DIP = 0.025  # of the torque around it, where the mixture speaks for a stumble [prac]
@@ -28,7 +28,7 @@ SPIKE_SHOWS = 0.005  # of the peak: a highest reading in the load-in by so much 
 LIVELY = ("lambda", "manifold_pressure", "air_flow", "fuel_flow", "boost", "exhaust_pressure", "turbine_speed")
 
 
-class Kind(StrEnum):
+class AnomalyKind(StrEnum):
     STUMBLE = "stumble"
     MISFIRE = "misfire"
     BOOST_LOST = "boost_lost"
@@ -44,7 +44,7 @@ class Kind(StrEnum):
 class Anomaly:
     """One oddity between two speeds. `size` is a share of the torque unless the kind says otherwise."""
 
-    kind: Kind
+    kind: AnomalyKind
     low_rpm: float
     high_rpm: float
     size: float = 0.0
@@ -78,7 +78,7 @@ def anomalies(trace: Trace, reduction: Reduction) -> tuple[Anomaly, ...]:
     last = climb(reduction.speed_rpm, geometry.power(reduction.torque, reduction.speed_rpm)) if sweeps else None
     if last is not None and last.climbs:
         top = float(reduction.speed_rpm[-1])
-        found.append(Anomaly(Kind.CLIMBING, top - 300, top, last.per_100_rpm))
+        found.append(Anomaly(AnomalyKind.CLIMBING, top - 300, top, last.per_100_rpm))
     return tuple(found)
 
 
@@ -108,7 +108,9 @@ def _stumbles(reduction: Reduction, mixture: Array | None) -> list[Anomaly]:
                 }  # fmt: skip
         off = abs(evidence["lambda"] - evidence["lambda_around"]) if evidence else 0.0
         if deepest >= (DIP if off >= MIXTURE_OFF else DEEP_DIP):
-            found.append(Anomaly(Kind.STUMBLE, float(speed[begin]), float(speed[end - 1]), deepest, "", evidence))
+            found.append(
+                Anomaly(AnomalyKind.STUMBLE, float(speed[begin]), float(speed[end - 1]), deepest, "", evidence)
+            )
     return found
 
 
@@ -131,7 +133,7 @@ def _rough(reduction: Reduction) -> list[Anomaly]:
     where = (scatter > ROUGH * usual) & (scatter > ROUGH_SHARE * torque)
     return [
         Anomaly(
-            Kind.MISFIRE, float(reduction.speed_rpm[begin]), float(reduction.speed_rpm[end - 1]),
+            AnomalyKind.MISFIRE, float(reduction.speed_rpm[begin]), float(reduction.speed_rpm[end - 1]),
             float((scatter / torque)[begin:end].max()), "", {"usual_scatter": usual},
         )
         for begin, end in _runs(where, 2)
@@ -153,7 +155,7 @@ def _load_in_peak(trace: Trace, reduction: Reduction) -> list[Anomaly]:
     if over <= SPIKE_SHOWS:
         return []
     at = float(speed[place])
-    return [Anomaly(Kind.LOAD_IN_PEAK, at, at, over, "", {"torque": float(smooth[place - 1])})]
+    return [Anomaly(AnomalyKind.LOAD_IN_PEAK, at, at, over, "", {"torque": float(smooth[place - 1])})]
 
 
 def _boost(reduction: Reduction, boost: Array | None) -> list[Anomaly]:
@@ -168,10 +170,14 @@ def _boost(reduction: Reduction, boost: Array | None) -> list[Anomaly]:
         lost = -float(change[begin:end].min())
         found.append(
             Anomaly(
-                Kind.BOOST_LOST, float(reduction.speed_rpm[begin]), float(reduction.speed_rpm[end - 1 + bins]), lost,
-                "boost", {"boost_before": float(boost[begin]), "boost_after": float(boost[end - 1 + bins])},
+                AnomalyKind.BOOST_LOST,
+                float(reduction.speed_rpm[begin]),
+                float(reduction.speed_rpm[end - 1 + bins]),
+                lost,
+                "boost",
+                {"boost_before": float(boost[begin]), "boost_after": float(boost[end - 1 + bins])},
             )
-        )  # fmt: skip
+        )
     return found
 
 
@@ -190,7 +196,7 @@ def _knock(reduction: Reduction, knock: Array | None) -> list[Anomaly]:
             evidence = {"torque_lost": float((1 - torque[begin:end] / there).max())}
         found.append(
             Anomaly(
-                Kind.KNOCK, float(reduction.speed_rpm[begin]), float(reduction.speed_rpm[end - 1]),
+                AnomalyKind.KNOCK, float(reduction.speed_rpm[begin]), float(reduction.speed_rpm[end - 1]),
                 float(knock[begin:end].max()), "knock", evidence,
             )
         )  # fmt: skip
@@ -215,16 +221,18 @@ def _sensors(trace: Trace, reduction: Reduction) -> list[Anomaly]:
         if name in LIVELY:
             for begin, end in _runs(steps == 0, int(STUCK_SHARE * len(samples))):
                 found.append(
-                    Anomaly(Kind.STUCK, *where(begin, end), size=(end - begin) / len(samples), channel=name,
+                    Anomaly(AnomalyKind.STUCK, *where(begin, end), size=(end - begin) / len(samples), channel=name,
                             evidence={"value": float(samples[begin])})
                 )  # fmt: skip
         elif name.endswith("_temperature"):
             for jump in np.flatnonzero(np.abs(steps) > STEP_K)[:3]:
                 found.append(
-                    Anomaly(Kind.STEPPED, *where(int(jump), int(jump) + 1), size=float(steps[jump]), channel=name)
+                    Anomaly(
+                        AnomalyKind.STEPPED, *where(int(jump), int(jump) + 1), size=float(steps[jump]), channel=name
+                    )
                 )
     for finding in reduction.findings:
-        if finding.problem is Problem.RPM_JUMP:
+        if finding.problem is TraceProblem.RPM_JUMP:
             at = float(np.interp(finding.first_s, trace.time, trace.channel(SPEED)))
-            found.append(Anomaly(Kind.RPM_JUMP, at, at, float(finding.samples), SPEED))
+            found.append(Anomaly(AnomalyKind.RPM_JUMP, at, at, float(finding.samples), SPEED))
     return found

@@ -26,7 +26,7 @@ USUAL_INERTIA = 0.4  # kg·m², of an engine with its brake where nobody knows: 
 MINIMUM_SHARED_BINS = 5
 
 
-class Level(StrEnum):
+class ComparabilityLevel(StrEnum):
     OK = "ok"
     NOTE = "note"
     BLOCK = "block"
@@ -43,26 +43,26 @@ class Basis(StrEnum):
 
 
 @dataclass(frozen=True)
-class Window:
+class ComparabilityWindow:
     """Differences up to `note` pass, up to `block` are noted. In the unit of the check."""
 
     note: float
     block: float
 
 
-WINDOWS: dict[str, Window] = {
-    "oil_temperature": Window(8.0, 20.0),  # K, this and the rest [prac]
-    "coolant_temperature": Window(5.0, 15.0),  # K
-    "inlet_temperature": Window(4.0, 12.0),  # K beyond what the correction takes out
-    "manifold_temperature": Window(8.0, 25.0),  # K
-    "mixture": Window(0.02, 0.05),  # lambda, in nine bins of ten
-    "spark": Window(0.5, 3.0),  # degrees
-    "boost": Window(1_379.0, 6_895.0),  # Pa, 0.2 and 1 psi, in nine bins of ten
-    "sweep_rate": Window(0.05, 0.25),  # of the slower
-    "correction": Window(0.02, 0.5),  # of the factor; a large one is noted, and no more [prac]
-    "time_apart": Window(3 * 3600.0, 24 * 3600.0),  # s, within a session
-    "slots": Window(1.0, 99.0),  # slots and settings that differ
-    "resolution": Window(0.002, 0.01),  # of the torque, what rounding may hide
+WINDOWS: dict[str, ComparabilityWindow] = {
+    "oil_temperature": ComparabilityWindow(8.0, 20.0),  # K, this and the rest [prac]
+    "coolant_temperature": ComparabilityWindow(5.0, 15.0),  # K
+    "inlet_temperature": ComparabilityWindow(4.0, 12.0),  # K beyond what the correction takes out
+    "manifold_temperature": ComparabilityWindow(8.0, 25.0),  # K
+    "mixture": ComparabilityWindow(0.02, 0.05),  # lambda, in nine bins of ten
+    "spark": ComparabilityWindow(0.5, 3.0),  # degrees
+    "boost": ComparabilityWindow(1_379.0, 6_895.0),  # Pa, 0.2 and 1 psi, in nine bins of ten
+    "sweep_rate": ComparabilityWindow(0.05, 0.25),  # of the slower
+    "correction": ComparabilityWindow(0.02, 0.5),  # of the factor; a large one is noted, and no more [prac]
+    "time_apart": ComparabilityWindow(3 * 3600.0, 24 * 3600.0),  # s, within a session
+    "slots": ComparabilityWindow(1.0, 99.0),  # slots and settings that differ
+    "resolution": ComparabilityWindow(0.002, 0.01),  # of the torque, what rounding may hide
 }
 UNITS = {
     "oil_temperature": "K", "coolant_temperature": "K", "inlet_temperature": "K", "manifold_temperature": "K",
@@ -102,13 +102,13 @@ class Facts:
 
 
 @dataclass(frozen=True)
-class Check:
+class ComparabilityCheck:
     """One thing held against the other pull. `found` is the second less the first, in the unit of UNITS."""
 
     key: str
-    level: Level
+    level: ComparabilityLevel
     found: float | None = None
-    window: Window | None = None
+    window: ComparabilityWindow | None = None
     effect: float | None = None  # likely share of torque of the second against the first
     basis: Basis = Basis.NONE
     told: tuple[str, ...] = ()  # names, where there are some: slots, fuels, operators
@@ -116,8 +116,8 @@ class Check:
 
 
 def compare(
-    first: Facts, second: Facts, windows: Mapping[str, Window] | None = None, linked: bool = True
-) -> tuple[Check, ...]:
+    first: Facts, second: Facts, windows: Mapping[str, ComparabilityWindow] | None = None, linked: bool = True
+) -> tuple[ComparabilityCheck, ...]:
     """Hold the second pull against the first.
 
     Shapes: two pulls; a check for each thing that was measured, or ought to have been.
@@ -132,9 +132,9 @@ def compare(
     """
     windows = {**WINDOWS, **(windows or {})}
     shared, ours, theirs = np.intersect1d(np.round(first.speed_rpm), np.round(second.speed_rpm), return_indices=True)
-    checks: list[Check] = []
+    checks: list[ComparabilityCheck] = []
     if len(shared) < MINIMUM_SHARED_BINS:
-        checks.append(Check("range", Level.BLOCK, float(len(shared))))
+        checks.append(ComparabilityCheck("range", ComparabilityLevel.BLOCK, float(len(shared))))
     differing = tuple(
         key
         for key in dict.fromkeys([*first.configuration, *second.configuration])
@@ -150,12 +150,14 @@ def compare(
     checks.append(_sweep_rate(first, second, windows))
     checks += _circumstances(first, second, windows, linked)
     if differing:
-        level = Level.NOTE if len(differing) > windows["slots"].note else Level.OK
-        checks.append(Check("slots", level, float(len(differing)), windows["slots"], told=differing, planned=True))
+        level = ComparabilityLevel.NOTE if len(differing) > windows["slots"].note else ComparabilityLevel.OK
+        checks.append(
+            ComparabilityCheck("slots", level, float(len(differing)), windows["slots"], told=differing, planned=True)
+        )
     return tuple(checks)
 
 
-def worst(checks: Sequence[Check]) -> Level:
+def worst(checks: Sequence[ComparabilityCheck]) -> ComparabilityLevel:
     """The gravest level of a list of checks; what is not known counts as a note.
 
     Shapes: any number.
@@ -166,12 +168,16 @@ def worst(checks: Sequence[Check]) -> Level:
     'note'
     """
     levels = {check.level for check in checks}
-    if Level.BLOCK in levels:
-        return Level.BLOCK
-    return Level.NOTE if levels & {Level.NOTE, Level.UNKNOWN} else Level.OK
+    if ComparabilityLevel.BLOCK in levels:
+        return ComparabilityLevel.BLOCK
+    return (
+        ComparabilityLevel.NOTE
+        if levels & {ComparabilityLevel.NOTE, ComparabilityLevel.UNKNOWN}
+        else ComparabilityLevel.OK
+    )
 
 
-def total_effect(checks: Sequence[Check]) -> float:
+def total_effect(checks: Sequence[ComparabilityCheck]) -> float:
     """What the circumstances together are likely worth: the sum of the signed effects that are not planned.
 
     Shapes: any number.
@@ -184,16 +190,21 @@ def total_effect(checks: Sequence[Check]) -> float:
     return float(sum(check.effect for check in checks if check.effect is not None and not check.planned))
 
 
-def _level(found: float, window: Window) -> Level:
+def _level(found: float, window: ComparabilityWindow) -> ComparabilityLevel:
     size = abs(found) - 1e-12
     if size > window.block:
-        return Level.BLOCK
-    return Level.NOTE if size > window.note else Level.OK
+        return ComparabilityLevel.BLOCK
+    return ComparabilityLevel.NOTE if size > window.note else ComparabilityLevel.OK
 
 
 def _temperatures(
-    first: Facts, second: Facts, ours: np.ndarray, theirs: np.ndarray, windows: Mapping[str, Window], boosted: bool
-) -> list[Check]:
+    first: Facts,
+    second: Facts,
+    ours: np.ndarray,
+    theirs: np.ndarray,
+    windows: Mapping[str, ComparabilityWindow],
+    boosted: bool,
+) -> list[ComparabilityCheck]:
     """`boosted`: the boost differs on purpose, and with it the heat of the charge."""
     checks = []
     for key, per_k in (
@@ -204,7 +215,7 @@ def _temperatures(
     ):
         if key not in first.means or key not in second.means or not len(ours):
             if key in first.means or key in second.means:
-                checks.append(Check(key, Level.UNKNOWN, window=windows[key]))
+                checks.append(ComparabilityCheck(key, ComparabilityLevel.UNKNOWN, window=windows[key]))
             continue
         before, after = float(first.means[key][ours].mean()), float(second.means[key][theirs].mean())
         found, basis = after - before, Basis.PRACTICE
@@ -214,27 +225,38 @@ def _temperatures(
             effect, basis = -0.5 * found / before, Basis.STANDARD  # the square root of the common standards
         else:
             effect = (per_k or 0.0) * found
-        check = Check(key, _level(found, windows[key]), found, windows[key], effect, basis)
+        check = ComparabilityCheck(key, _level(found, windows[key]), found, windows[key], effect, basis)
         checks.append(_planned(check, boosted and key in ("inlet_temperature", "manifold_temperature")))
     return checks
 
 
 def _mixture(
-    first: Facts, second: Facts, ours: np.ndarray, theirs: np.ndarray, windows: Mapping[str, Window], planned: bool
-) -> list[Check]:
+    first: Facts,
+    second: Facts,
+    ours: np.ndarray,
+    theirs: np.ndarray,
+    windows: Mapping[str, ComparabilityWindow],
+    planned: bool,
+) -> list[ComparabilityCheck]:
     if "lambda" not in first.means or "lambda" not in second.means or not len(ours):
-        return [Check("mixture", Level.UNKNOWN, window=windows["mixture"])]
+        return [ComparabilityCheck("mixture", ComparabilityLevel.UNKNOWN, window=windows["mixture"])]
     before, after = first.means["lambda"][ours], second.means["lambda"][theirs]
     away = after - before
     found = _nine_of_ten(away)
     loss = MIXTURE_CURVATURE * ((after - BEST_LAMBDA) ** 2 - (before - BEST_LAMBDA) ** 2)
     return [
         _planned(
-            Check("mixture", _level(found, windows["mixture"]), found, windows["mixture"], -float(loss.mean()),
-                  Basis.PRACTICE),
+            ComparabilityCheck(
+                "mixture",
+                _level(found, windows["mixture"]),
+                found,
+                windows["mixture"],
+                -float(loss.mean()),
+                Basis.PRACTICE,
+            ),
             planned,
         )
-    ]  # fmt: skip
+    ]
 
 
 def _nine_of_ten(away: Array) -> float:
@@ -243,52 +265,67 @@ def _nine_of_ten(away: Array) -> float:
     return size if float(away.mean()) >= 0 else -size
 
 
-def _spark(first: Facts, second: Facts, windows: Mapping[str, Window], planned: bool) -> list[Check]:
+def _spark(
+    first: Facts, second: Facts, windows: Mapping[str, ComparabilityWindow], planned: bool
+) -> list[ComparabilityCheck]:
     if first.spark is None or second.spark is None:
         return []
     found = second.spark - first.spark
     effect = SPARK_PER_DEGREE * found if found else 0.0
     return [
         _planned(
-            Check("spark", _level(found, windows["spark"]), found, windows["spark"], effect, Basis.PRACTICE), planned
+            ComparabilityCheck(
+                "spark", _level(found, windows["spark"]), found, windows["spark"], effect, Basis.PRACTICE
+            ),
+            planned,
         )
     ]
 
 
 def _boost(
-    first: Facts, second: Facts, ours: np.ndarray, theirs: np.ndarray, windows: Mapping[str, Window], planned: bool
-) -> list[Check]:
+    first: Facts,
+    second: Facts,
+    ours: np.ndarray,
+    theirs: np.ndarray,
+    windows: Mapping[str, ComparabilityWindow],
+    planned: bool,
+) -> list[ComparabilityCheck]:
     if "boost" not in first.means and "boost" not in second.means:
         return []
     if "boost" not in first.means or "boost" not in second.means or not len(ours):
-        return [Check("boost", Level.UNKNOWN, window=windows["boost"])]
+        return [ComparabilityCheck("boost", ComparabilityLevel.UNKNOWN, window=windows["boost"])]
     before, after = first.means["boost"][ours], second.means["boost"][theirs]
     found = _nine_of_ten(after - before)
     ambient = first.ambient or 100_000.0
     effect = float(((after - before) / (ambient + before)).mean())  # torque goes with the pressure of the charge
     return [
         _planned(
-            Check("boost", _level(found, windows["boost"]), found, windows["boost"], effect, Basis.PHYSICS), planned
+            ComparabilityCheck(
+                "boost", _level(found, windows["boost"]), found, windows["boost"], effect, Basis.PHYSICS
+            ),
+            planned,
         )
     ]
 
 
-def _planned(check: Check, planned: bool) -> Check:
+def _planned(check: ComparabilityCheck, planned: bool) -> ComparabilityCheck:
     """What the setups differ in on purpose does not stand against them; it is noted."""
-    if not planned or check.level is Level.OK:
+    if not planned or check.level is ComparabilityLevel.OK:
         return check
-    return replace(check, level=Level.NOTE, planned=True)
+    return replace(check, level=ComparabilityLevel.NOTE, planned=True)
 
 
-def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, Window]) -> Check:
+def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, ComparabilityWindow]) -> ComparabilityCheck:
     window = windows["sweep_rate"]
     if first.stepwise != second.stepwise:
-        return Check("sweep_rate", Level.BLOCK, None, window, told=("a step test against a sweep",))
+        return ComparabilityCheck(
+            "sweep_rate", ComparabilityLevel.BLOCK, None, window, told=("a step test against a sweep",)
+        )
     if first.stepwise:
-        return Check("sweep_rate", Level.OK, 0.0, window)
+        return ComparabilityCheck("sweep_rate", ComparabilityLevel.OK, 0.0, window)
     slower = min(first.sweep_rate_rpm_s, second.sweep_rate_rpm_s)
     if slower <= 0:
-        return Check("sweep_rate", Level.UNKNOWN, window=window)
+        return ComparabilityCheck("sweep_rate", ComparabilityLevel.UNKNOWN, window=window)
     gap = second.sweep_rate_rpm_s - first.sweep_rate_rpm_s
     found = gap / slower
     level, effect, basis = _level(found, window), 0.0, Basis.PHYSICS
@@ -298,43 +335,55 @@ def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, Window]) -> C
         and ((first.inertia_included or first.inertia > 0) and (second.inertia_included or second.inertia > 0))
     )
     if taken_out:
-        level = min(level, Level.NOTE, key=[Level.OK, Level.NOTE, Level.BLOCK].index)
+        level = min(
+            level,
+            ComparabilityLevel.NOTE,
+            key=[ComparabilityLevel.OK, ComparabilityLevel.NOTE, ComparabilityLevel.BLOCK].index,
+        )
     elif len(first.torque):
         effect = -USUAL_INERTIA * gap * pi / 30 / float(np.mean(first.torque))
-    return Check("sweep_rate", level, found, window, effect, basis)
+    return ComparabilityCheck("sweep_rate", level, found, window, effect, basis)
 
 
-def _circumstances(first: Facts, second: Facts, windows: Mapping[str, Window], linked: bool) -> list[Check]:
+def _circumstances(
+    first: Facts, second: Facts, windows: Mapping[str, ComparabilityWindow], linked: bool
+) -> list[ComparabilityCheck]:
     checks = []
     if first.factor is not None and second.factor is not None:
         found, window = second.factor / first.factor - 1, windows["correction"]
         level = _level(found, window)
-        if level is Level.OK and not (first.factor_inside and second.factor_inside):
-            level = Level.NOTE
+        if level is ComparabilityLevel.OK and not (first.factor_inside and second.factor_inside):
+            level = ComparabilityLevel.NOTE
         outside = tuple(
             name for name, inside in (("first", first.factor_inside), ("second", second.factor_inside)) if not inside
         )
-        checks.append(Check("correction", level, found, window, told=outside))
+        checks.append(ComparabilityCheck("correction", level, found, window, told=outside))
     else:
-        checks.append(Check("correction", Level.UNKNOWN, window=windows["correction"]))
+        checks.append(ComparabilityCheck("correction", ComparabilityLevel.UNKNOWN, window=windows["correction"]))
     if first.session != second.session:
-        checks.append(Check("session", Level.NOTE if linked else Level.BLOCK))
+        checks.append(ComparabilityCheck("session", ComparabilityLevel.NOTE if linked else ComparabilityLevel.BLOCK))
     elif first.at_s is not None and second.at_s is not None:
         found, window = second.at_s - first.at_s, windows["time_apart"]
-        checks.append(Check("time_apart", _level(found, window), found, window))
+        checks.append(ComparabilityCheck("time_apart", _level(found, window), found, window))
     if first.simulated != second.simulated:
-        checks.append(Check("simulated", Level.BLOCK))
+        checks.append(ComparabilityCheck("simulated", ComparabilityLevel.BLOCK))
     if first.first_after_change != second.first_after_change:
         effect = FIRST_PULL if second.first_after_change else -FIRST_PULL
-        checks.append(Check("first_pull", Level.BLOCK, effect=effect, basis=Basis.PRACTICE))
+        checks.append(ComparabilityCheck("first_pull", ComparabilityLevel.BLOCK, effect=effect, basis=Basis.PRACTICE))
     if first.fuel != second.fuel:
-        level = Level.NOTE if first.fuel and second.fuel else Level.UNKNOWN
-        checks.append(Check("fuel", level, told=(first.fuel, second.fuel)))
+        level = ComparabilityLevel.NOTE if first.fuel and second.fuel else ComparabilityLevel.UNKNOWN
+        checks.append(ComparabilityCheck("fuel", level, told=(first.fuel, second.fuel)))
     if first.operator != second.operator:
-        checks.append(Check("operator", Level.NOTE, told=(first.operator, second.operator)))
+        checks.append(ComparabilityCheck("operator", ComparabilityLevel.NOTE, told=(first.operator, second.operator)))
     if first.revision != second.revision:
-        checks.append(Check("revision", Level.NOTE, told=(str(first.revision), str(second.revision))))
+        checks.append(
+            ComparabilityCheck("revision", ComparabilityLevel.NOTE, told=(str(first.revision), str(second.revision)))
+        )
     resolution = max(first.resolution, second.resolution)
     if resolution:
-        checks.append(Check("resolution", _level(resolution, windows["resolution"]), resolution, windows["resolution"]))
+        checks.append(
+            ComparabilityCheck(
+                "resolution", _level(resolution, windows["resolution"]), resolution, windows["resolution"]
+            )
+        )
     return checks

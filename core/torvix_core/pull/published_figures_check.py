@@ -25,7 +25,7 @@ class Wrong(StrEnum):
 
 
 @dataclass(frozen=True)
-class Problem:
+class FigureProblem:
     """What is wrong, in which row (0 is the first; None: of the table), what is there and what would fit, SI."""
 
     wrong: Wrong
@@ -45,7 +45,7 @@ class Quoted:
 
 
 @dataclass(frozen=True)
-class Steps:
+class FigureSteps:
     """The smallest step in which the figures were written, in the same unit as the figures."""
 
     speed_rpm: float = 0.0
@@ -70,8 +70,8 @@ def torque_of(speed_rpm: Array, torque: Array, power: Array) -> Array:
 
 
 def check(
-    speed_rpm: Array, torque: Array, power: Array, steps: Steps | None = None, quoted: Quoted | None = None
-) -> tuple[Problem, ...]:
+    speed_rpm: Array, torque: Array, power: Array, steps: FigureSteps | None = None, quoted: Quoted | None = None
+) -> tuple[FigureProblem, ...]:
     """What does not fit in a table of printed figures, within what rounding allows.
 
     Shapes: (rows,) each; NaN where nothing was written.
@@ -82,12 +82,12 @@ def check(
     >>> [(problem.wrong.value, problem.row, round(problem.expected)) for problem in found]
     [('power', 1, 301404)]
     """
-    steps, quoted = steps or Steps(), quoted or Quoted()
+    steps, quoted = steps or FigureSteps(), quoted or Quoted()
     speed = finite("speed_rpm", speed_rpm)
     if not len(speed) == len(torque) == len(power):
         raise ValueError("speed, torque and power must have a value for each row")
     found = [
-        Problem(Wrong.NOT_RISING, int(row) + 1, float(speed[row + 1]), float(speed[row]))
+        FigureProblem(Wrong.NOT_RISING, int(row) + 1, float(speed[row + 1]), float(speed[row]))
         for row in np.flatnonzero(np.diff(speed) <= 0)
     ]
     turning = geometry.angular_speed(speed)
@@ -97,7 +97,9 @@ def check(
     ) * 1.02 + 1e-3 * np.abs(worked)  # a per mille for factors of conversion that were rounded: 5252 and 7023
     with np.errstate(invalid="ignore"):
         wrong = np.abs(power - worked) > allowed
-    found += [Problem(Wrong.POWER, int(row), float(power[row]), float(worked[row])) for row in np.flatnonzero(wrong)]
+    found += [
+        FigureProblem(Wrong.POWER, int(row), float(power[row]), float(worked[row])) for row in np.flatnonzero(wrong)
+    ]
     if any(problem.wrong is Wrong.NOT_RISING for problem in found):
         return tuple(found)
     whole = torque_of(speed, torque, power)
@@ -107,7 +109,7 @@ def check(
     return tuple(found)
 
 
-def _outliers(rows: NDArray[np.int_], speed: Array, torque: Array) -> list[Problem]:
+def _outliers(rows: NDArray[np.int_], speed: Array, torque: Array) -> list[FigureProblem]:
     if len(torque) < 4:
         return []
     share = (speed[1:-1] - speed[:-2]) / (speed[2:] - speed[:-2])
@@ -119,11 +121,11 @@ def _outliers(rows: NDArray[np.int_], speed: Array, torque: Array) -> list[Probl
     for row in inner:
         near = [away[other] for other in (row - 1, row + 1) if 0 <= other < len(away)]
         if near and all(np.sign(other) == -np.sign(away[row]) and abs(other) > OUTLIER_SHARE / 4 for other in near):
-            found.append(Problem(Wrong.OUTLIER, int(rows[row + 1]), float(torque[row + 1]), float(between[row])))
+            found.append(FigureProblem(Wrong.OUTLIER, int(rows[row + 1]), float(torque[row + 1]), float(between[row])))
     return found
 
 
-def _peaks(speed: Array, torque: Array, steps: Steps, quoted: Quoted) -> list[Problem]:
+def _peaks(speed: Array, torque: Array, steps: FigureSteps, quoted: Quoted) -> list[FigureProblem]:
     if not len(torque):
         return []
     power = geometry.power(torque, speed)
@@ -139,11 +141,11 @@ def _peaks(speed: Array, torque: Array, steps: Steps, quoted: Quoted) -> list[Pr
         there = top if at is None else float(np.interp(at, speed, curve))
         outside = at is not None and not speed[0] - 100 <= at <= speed[-1] + 100
         if outside or abs(value - there) > step + 0.005 * top or value < top - step:
-            found.append(Problem(wrong, None, value, there if value >= top - step else top))
+            found.append(FigureProblem(wrong, None, value, there if value >= top - step else top))
     if quoted.torque is not None and quoted.torque_rpm is not None and quoted.power is not None:
         there = float(geometry.power(quoted.torque, quoted.torque_rpm))
         if there > quoted.power * 1.002:
-            found.append(Problem(Wrong.PEAKS_CROSSED, None, there, quoted.power))
+            found.append(FigureProblem(Wrong.PEAKS_CROSSED, None, there, quoted.power))
     return found
 
 

@@ -12,7 +12,7 @@ from functools import lru_cache
 from math import ceil, floor, pi
 
 import numpy as np
-from torvix_core.pull.trace import SPEED, THROTTLE, TORQUE, Finding, Problem, Trace, check, impossible
+from torvix_core.pull.trace import SPEED, THROTTLE, TORQUE, Trace, TraceFinding, TraceProblem, check, impossible
 from torvix_core.units.checked import Array
 
 MINIMUM_BINS = 3  # fewer do not make a curve
@@ -84,7 +84,7 @@ class Reduction:
     names: tuple[str, ...]
     means: Array
     cut: Cut
-    findings: tuple[Finding, ...]
+    findings: tuple[TraceFinding, ...]
 
 
 class NotASweep(ValueError):
@@ -160,7 +160,7 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     )
 
 
-def usable(trace: Trace, findings: tuple[Finding, ...]) -> tuple[Array, Array]:
+def usable(trace: Trace, findings: tuple[TraceFinding, ...]) -> tuple[Array, Array]:
     """Samples at which speed and torque were both read; what a channel did not send, or cannot have read, is NaN.
 
     Shapes: time (m,) and values (channels, m), m at most the samples of the trace.
@@ -175,7 +175,7 @@ def usable(trace: Trace, findings: tuple[Finding, ...]) -> tuple[Array, Array]:
     if len(trace.time) < 2:
         raise NotASweep("the recording is empty")
     problems = {finding.problem for finding in findings}
-    if not problems & {Problem.MISSING, Problem.IMPLAUSIBLE}:
+    if not problems & {TraceProblem.MISSING, TraceProblem.IMPLAUSIBLE}:
         return trace.time, trace.values
     values = np.where(impossible(trace), np.nan, trace.values)
     read = ~np.isnan(values[[trace.rows[SPEED], trace.rows[TORQUE]]]).any(axis=0)

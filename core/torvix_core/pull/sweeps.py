@@ -27,7 +27,7 @@ class Event(StrEnum):
 
 
 @dataclass(frozen=True)
-class Found:
+class SweepEdge:
     """A sweep began or ended at a time of the stand's clock. `high_rpm` is the highest speed so far."""
 
     event: Event
@@ -55,7 +55,7 @@ class SweepFinder:
         self._closed_since: float | None = None
         self._most_torque = 0.0
 
-    def follow(self, times: ArrayLike, block: Mapping[str, Array]) -> Found | None:
+    def follow(self, times: ArrayLike, block: Mapping[str, Array]) -> SweepEdge | None:
         """What the samples tell: the beginning or the end of the sweep, if one is in them.
 
         Shapes: times (n,); channels of the block (n,), NaN where nothing came.
@@ -87,7 +87,7 @@ class SweepFinder:
         self._most_torque = max(self._most_torque, torque)
         return torque > LOADED_TORQUE * self._most_torque and torque > 0
 
-    def _look_for_start(self, at: float, speed: float, loaded: bool) -> Found | None:
+    def _look_for_start(self, at: float, speed: float, loaded: bool) -> SweepEdge | None:
         if not loaded:
             self._loaded_since = None
             self._times.clear()
@@ -106,9 +106,9 @@ class SweepFinder:
         if rate < RISE_SHARE * self.rate:
             return None
         self.running, self.high_rpm = True, speed
-        return Found(Event.BEGAN, max(self._loaded_since, at - SETTLE_S), speed)
+        return SweepEdge(Event.BEGAN, max(self._loaded_since, at - SETTLE_S), speed)
 
-    def _look_for_end(self, at: float, speed: float, loaded: bool) -> Found | None:
+    def _look_for_end(self, at: float, speed: float, loaded: bool) -> SweepEdge | None:
         self.high_rpm = max(self.high_rpm, speed)
         if loaded:
             self._closed_since = None
@@ -117,5 +117,5 @@ class SweepFinder:
         closed = self._closed_since is not None and at - self._closed_since >= CLOSED_S
         if closed or speed < (1 - FALL_SHARE) * self.high_rpm:
             self.running = False
-            return Found(Event.ENDED, at, self.high_rpm)
+            return SweepEdge(Event.ENDED, at, self.high_rpm)
         return None

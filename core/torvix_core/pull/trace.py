@@ -39,7 +39,7 @@ PLAUSIBLE = {
 }
 
 
-class Problem(StrEnum):
+class TraceProblem(StrEnum):
     TIME_BACKWARDS = "time_backwards"
     GAP = "gap"
     RPM_JUMP = "rpm_jump"
@@ -49,10 +49,10 @@ class Problem(StrEnum):
 
 
 @dataclass(frozen=True)
-class Finding:
+class TraceFinding:
     """One thing wrong with a trace: what, in which channel ("" for the time base), how many samples, first when."""
 
-    problem: Problem
+    problem: TraceProblem
     channel: str
     samples: int
     first_s: float
@@ -96,7 +96,7 @@ class Trace:
         return samples
 
 
-def check(trace: Trace) -> tuple[Finding, ...]:
+def check(trace: Trace) -> tuple[TraceFinding, ...]:
     """What is wrong with a trace: time running backwards, gaps, jumps, stuck, silent or impossible sensors.
 
     Shapes: any trace; one finding for each problem and channel.
@@ -108,8 +108,8 @@ def check(trace: Trace) -> tuple[Finding, ...]:
     [('implausible', 'lambda')]
     """
     if len(trace.time) < 2:
-        return (Finding(Problem.MISSING, "", len(trace.time), 0.0),)
-    found: list[Finding] = []
+        return (TraceFinding(TraceProblem.MISSING, "", len(trace.time), 0.0),)
+    found: list[TraceFinding] = []
     _check_time(trace, found)
     floors, ceilings = _limits(trace.names)
     lows, highs = trace.extremes
@@ -117,8 +117,8 @@ def check(trace: Trace) -> tuple[Finding, ...]:
     if not within.all():
         for row in np.flatnonzero(~within):
             samples, name = trace.values[row], trace.names[row]
-            _mark(found, trace, Problem.MISSING, name, np.isnan(samples))
-            _mark(found, trace, Problem.IMPLAUSIBLE, name, (samples < floors[row]) | (samples > ceilings[row]))
+            _mark(found, trace, TraceProblem.MISSING, name, np.isnan(samples))
+            _mark(found, trace, TraceProblem.IMPLAUSIBLE, name, (samples < floors[row]) | (samples > ceilings[row]))
     for name in (SPEED, TORQUE):
         if name in trace.rows:
             _check_motion(trace, name, found)
@@ -146,29 +146,29 @@ def _limits(names: tuple[str, ...]) -> tuple[Array, Array]:
     return pairs[:, 0].copy(), pairs[:, 1].copy()
 
 
-def _check_time(trace: Trace, found: list[Finding]) -> None:
+def _check_time(trace: Trace, found: list[TraceFinding]) -> None:
     steps = trace.time[1:] - trace.time[:-1]
     usual = (trace.time[-1] - trace.time[0]) / len(steps)
     # Equal steps have the least sum of squares for their length, so one product clears an even time base.
     if steps @ steps < usual * usual * (len(steps) + 0.5):
         return
     if steps.min() <= 0:
-        _mark(found, trace, Problem.TIME_BACKWARDS, "", steps <= 0)
+        _mark(found, trace, TraceProblem.TIME_BACKWARDS, "", steps <= 0)
     if steps.max() > GAP_STEPS * usual:
-        _mark(found, trace, Problem.GAP, "", steps > GAP_STEPS * np.median(steps))
+        _mark(found, trace, TraceProblem.GAP, "", steps > GAP_STEPS * np.median(steps))
 
 
-def _check_motion(trace: Trace, name: str, found: list[Finding]) -> None:
+def _check_motion(trace: Trace, name: str, found: list[TraceFinding]) -> None:
     samples = trace.channel(name)
     steps = samples[1:] - samples[:-1]
     # No step can be longer than all of them together.
     if name == SPEED and steps @ steps > RPM_JUMP**2 and np.abs(steps).max() > RPM_JUMP:
-        _mark(found, trace, Problem.RPM_JUMP, name, np.abs(steps) > RPM_JUMP)
+        _mark(found, trace, TraceProblem.RPM_JUMP, name, np.abs(steps) > RPM_JUMP)
     if np.count_nonzero(steps) < (1 - STUCK_SHARE) * len(steps):
-        _mark(found, trace, Problem.STUCK, name, steps == 0)
+        _mark(found, trace, TraceProblem.STUCK, name, steps == 0)
 
 
-def _mark(found: list[Finding], trace: Trace, problem: Problem, channel: str, where: np.ndarray) -> None:
+def _mark(found: list[TraceFinding], trace: Trace, problem: TraceProblem, channel: str, where: np.ndarray) -> None:
     count = int(np.count_nonzero(where))
     if count:
-        found.append(Finding(problem, channel, count, float(trace.time[int(np.argmax(where))])))
+        found.append(TraceFinding(problem, channel, count, float(trace.time[int(np.argmax(where))])))

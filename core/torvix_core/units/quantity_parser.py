@@ -20,7 +20,7 @@ class NotUnderstood(ValueError):
 
 
 @dataclass(frozen=True)
-class Typed:
+class TypedQuantity:
     """`value` in SI; `unit` is the unit that was meant, `text` the number before it as it was typed."""
 
     value: float
@@ -32,7 +32,7 @@ class Typed:
         return f"{self.text} {self.unit}".strip()
 
 
-def read_quantity(text: str, measure: str, unit: str, low: float = -math.inf, high: float = math.inf) -> Typed:
+def read_quantity(text: str, measure: str, unit: str, low: float = -math.inf, high: float = math.inf) -> TypedQuantity:
     """The value somebody typed, in SI.
 
     Shapes: one text.
@@ -62,7 +62,7 @@ def read_quantity(text: str, measure: str, unit: str, low: float = -math.inf, hi
         raise NotUnderstood("That number is too large to be meant.")
     if not low <= value <= high:
         raise NotUnderstood(_outside(number, meant, measure, low, high, guess=not named))
-    return Typed(value, written, meant)
+    return TypedQuantity(value, written, meant)
 
 
 def read_count(text: str, low: int, high: int) -> int:

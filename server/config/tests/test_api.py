@@ -219,7 +219,9 @@ class Permissions(TestCase):
         cls.programme = scenes.programme(cls.operator)
         levels = ((1.0, 1.001), (1.01, 1.011), (0.99, 0.991))
         cls.session = scenes.day_of_pulls(cls.programme, cls.operator, levels)
-        made = report.issue(cls.operator, cls.programme, report.Wanted(Choice(Standard.ISO_1585_SI)), "", scenes.DAY)
+        made = report.issue(
+            cls.operator, cls.programme, report.ReportOptions(Choice(Standard.ISO_1585_SI)), "", scenes.DAY
+        )
         given = links.give(cls.operator, made, 5, "", scenes.DAY)
         cls.names = {
             "sheet": made.pk, "link": given.pk,

@@ -9,7 +9,7 @@ import numpy as np
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.units import quantities
 
-from curves.files.write import Sheet, csv_bytes, mdf_bytes, parquet_bytes, sheet_csv, sheet_xlsx
+from curves.files.write import TableSheet, csv_bytes, mdf_bytes, parquet_bytes, sheet_csv, sheet_xlsx
 from curves.reduction.correct import corrected, pulls_of
 from programmes.models import Programme
 from shop.refusals import Invalid, Refusal
@@ -48,7 +48,7 @@ def curves_file(programme: Programme, standard: Standard, units: Mapping[str, st
     return sheet_csv(sheet) if kind == "csv" else sheet_xlsx(sheet)
 
 
-def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, str]) -> Sheet:
+def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, str]) -> TableSheet:
     """The table, and the lines that say what it is."""
     found, about = [], [
         programme.question,
@@ -74,7 +74,7 @@ def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, s
             shown = dict(zip(one.speed_rpm, quantities.from_si(values, units[quantity]), strict=True))
             columns.append([shown.get(speed) for speed in grid])
     rows = [[None if cell is None else float(cell) for cell in row] for row in zip(*columns, strict=True)]
-    return Sheet("Curves", about, heads, rows)
+    return TableSheet("Curves", about, heads, rows)
 
 
 def file_name(*parts: object) -> str:

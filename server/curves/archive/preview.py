@@ -12,7 +12,7 @@ DIGITS = 9  # to which two values of a part have to agree
 
 
 @dataclass(frozen=True)
-class PartBrought:
+class PreviewedPart:
     """`same_as` is the part of this shop that has the name, the slot and every value; `here` one of the name alone."""
 
     name: str
@@ -21,28 +21,28 @@ class PartBrought:
 
 
 @dataclass(frozen=True)
-class Bringing:
+class ImportPreview:
     question: str
     engine: str
     engine_here: bool  # one of this name; the file's gets another name
     setups: int
     pulls: int
-    parts: tuple[PartBrought, ...]
+    parts: tuple[PreviewedPart, ...]
 
 
-def look(tables: Mapping[str, Any]) -> Bringing:
+def look(tables: Mapping[str, Any]) -> ImportPreview:
     """By the tables of a record (curves/archive/service.py). What is broken in them is found when it is read."""
     same = same_parts(tables)
     engine = str(next((row.get("name", "") for row in _rows(tables, "engines")), ""))
     names = set(Part.objects.values_list("name", flat=True))
-    return Bringing(
+    return ImportPreview(
         question=str(next((row.get("question", "") for row in _rows(tables, "programmes")), "")),
         engine=engine,
         engine_here=Engine.objects.filter(name=engine).exists(),
         setups=sum(1 for _ in _rows(tables, "setups")),
         pulls=sum(1 for _ in _rows(tables, "pulls")),
         parts=tuple(
-            PartBrought(str(row.get("name", "")), row.get("name") in names, same.get(row.get("id")))
+            PreviewedPart(str(row.get("name", "")), row.get("name") in names, same.get(row.get("id")))
             for row in _rows(tables, "parts")
         ),
     )

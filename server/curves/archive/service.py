@@ -23,7 +23,7 @@ from django.db.models import QuerySet
 from torvix_core import VERSION
 
 from curves.archive import preview
-from curves.archive.preview import Bringing
+from curves.archive.preview import ImportPreview
 from curves.files.binary import read_parquet
 from curves.files.table import FileProblem
 from curves.files.write import parquet_bytes
@@ -202,7 +202,7 @@ def _plain(value: Any) -> Any:
     return str(value) if isinstance(value, Decimal) else value
 
 
-def look(person: Person, content: bytes) -> Bringing:
+def look(person: Person, content: bytes) -> ImportPreview:
     """What it would bring; nothing is written. FileProblem says what is wrong."""
     require_operator(person)
     record, _ = _unpacked(content)

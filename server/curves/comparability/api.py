@@ -10,7 +10,7 @@ from django.utils import timezone
 from ninja import Router, Schema
 from torvix_core.air.standards import Standard
 from torvix_core.pull import comparability
-from torvix_core.pull.comparability import Check, Window
+from torvix_core.pull.comparability import ComparabilityCheck, ComparabilityWindow
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
@@ -83,7 +83,7 @@ def _programme(person: Person, programme_id: int) -> Programme:
     return get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
 
 
-def comparison_out(checks: Sequence[Check], units: Mapping[str, str]) -> ComparisonOut:
+def comparison_out(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> ComparisonOut:
     return ComparisonOut(
         level=comparability.worst(checks),
         line=comparing_words.line(checks, units),
@@ -161,7 +161,7 @@ def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn):
     assert is_person(request.user)
     programme, units = _programme(request.user, programme_id), units_of(request.user)
     wanted = {
-        one.key: Window(
+        one.key: ComparabilityWindow(
             comparing_words.stored(one.key, one.note, units), comparing_words.stored(one.key, one.block, units)
         )
         for one in given.windows

@@ -6,7 +6,7 @@ from collections.abc import Mapping, Sequence
 
 from torvix_core.engine.dimensions import Slot
 from torvix_core.pull import comparability
-from torvix_core.pull.comparability import Basis, Check, Level
+from torvix_core.pull.comparability import Basis, ComparabilityCheck, ComparabilityLevel
 from torvix_core.units import quantities
 
 from programmes.plan.plans import OWN, SETTING, row_label
@@ -19,7 +19,12 @@ NAMES = {
     "fuel": "Fuel", "operator": "Operator", "revision": "Engine revision", "simulated": "Engine or simulated stand",
 }  # fmt: skip
 BASES = {Basis.PHYSICS: "physics", Basis.PRACTICE: "common practice", Basis.STANDARD: "the standards", Basis.NONE: ""}
-LEVELS = {Level.OK: "ok", Level.NOTE: "note", Level.BLOCK: "not comparable", Level.UNKNOWN: "not known"}
+LEVELS = {
+    ComparabilityLevel.OK: "ok",
+    ComparabilityLevel.NOTE: "note",
+    ComparabilityLevel.BLOCK: "not comparable",
+    ComparabilityLevel.UNKNOWN: "not known",
+}
 WARMER = {"oil_temperature", "coolant_temperature", "inlet_temperature", "manifold_temperature"}
 
 
@@ -41,15 +46,15 @@ def stored(key: str, value: float, units: Mapping[str, str]) -> float:
     return value * quantities.to_si_rule(unit).scale if own and own != unit else value
 
 
-def found_words(check: Check, units: Mapping[str, str]) -> str:
+def found_words(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     """What the second pull is against the first."""
     key, unit = check.key, unit_of(check.key, units)
-    if check.level is Level.UNKNOWN:
+    if check.level is ComparabilityLevel.UNKNOWN:
         return "not measured in both" if key != "fuel" else "not written down for both"
     if key == "range":
         return f"only {check.found:.0f} bins of speed in common"
     if key == "session":
-        linked = check.level is not Level.BLOCK
+        linked = check.level is not ComparabilityLevel.BLOCK
         return (
             "another session, linked by a setup pulled in both"
             if linked
@@ -95,7 +100,7 @@ def _row(key: str) -> str:
     return key.removeprefix(OWN) if label.startswith(SETTING) else label
 
 
-def _told(check: Check, units: Mapping[str, str]) -> str:
+def _told(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     """With its name in front, where what was found does not say it already."""
     found = found_words(check, units)
     return (
@@ -103,29 +108,29 @@ def _told(check: Check, units: Mapping[str, str]) -> str:
     )
 
 
-def window_words(check: Check, units: Mapping[str, str]) -> str:
+def window_words(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     if check.window is None or check.key in ("slots",):
         return ""
     note, block = (shown(check.key, value, units) for value in (check.window.note, check.window.block))
     return f"ok to {note:.3g}, note to {block:.3g} {unit_of(check.key, units)}".rstrip()
 
 
-def effect_words(check: Check) -> str:
+def effect_words(check: ComparabilityCheck) -> str:
     if check.effect is None:
         return ""
     return f"{check.effect * 100:+.2f} %" if abs(check.effect) >= 5e-5 else "nothing"
 
 
-def reasons(checks: Sequence[Check]) -> str:
+def reasons(checks: Sequence[ComparabilityCheck]) -> str:
     """Which checks two pulls fail, by name."""
-    return ", ".join(NAMES[check.key].lower() for check in checks if check.level is Level.BLOCK)
+    return ", ".join(NAMES[check.key].lower() for check in checks if check.level is ComparabilityLevel.BLOCK)
 
 
-def line(checks: Sequence[Check], units: Mapping[str, str]) -> str:
+def line(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> str:
     """One line that sums the checks up."""
-    blocks = [check for check in checks if check.level is Level.BLOCK]
-    notes = [check for check in checks if check.level is Level.NOTE]
-    unknown = [check for check in checks if check.level is Level.UNKNOWN]
+    blocks = [check for check in checks if check.level is ComparabilityLevel.BLOCK]
+    notes = [check for check in checks if check.level is ComparabilityLevel.NOTE]
+    unknown = [check for check in checks if check.level is ComparabilityLevel.UNKNOWN]
     effect = comparability.total_effect(checks)
     likely = f" Together likely worth {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
     if blocks:

@@ -11,7 +11,7 @@ import numpy as np
 from torvix_core.air.standards import Standard
 from torvix_core.engine.geometry import power
 from torvix_core.pull import comparability
-from torvix_core.pull.comparability import Check, Facts, Level, Window
+from torvix_core.pull.comparability import ComparabilityCheck, ComparabilityLevel, ComparabilityWindow, Facts
 from torvix_core.pull.curve import shared_grid
 from torvix_core.pull.reduction import StandInertia
 
@@ -30,26 +30,26 @@ SETTING_KEYS = {"spark_advance": "spark", "mixture_target": "mixture_target", "b
 
 
 @dataclass(frozen=True)
-class Judged:
+class ScreenedPull:
     """One pull held against another: the checks, and whether it counts. `against` None: nothing to hold it against."""
 
     pull: Pull
     against: Pull | None
-    checks: Sequence[Check]
+    checks: Sequence[ComparabilityCheck]
     let_in: LetIn | None
 
     @property
-    def level(self) -> Level:
+    def level(self) -> ComparabilityLevel:
         return comparability.worst(self.checks)
 
     @property
     def counts(self) -> bool:
-        return self.level is not Level.BLOCK or self.let_in is not None
+        return self.level is not ComparabilityLevel.BLOCK or self.let_in is not None
 
 
-def windows_of(programme: Programme) -> dict[str, Window]:
+def windows_of(programme: Programme) -> dict[str, ComparabilityWindow]:
     """The usual windows, with those that the programme has of its own."""
-    own = {row.key: Window(row.note, row.block) for row in programme.comparison_windows.all()}
+    own = {row.key: ComparabilityWindow(row.note, row.block) for row in programme.comparison_windows.all()}
     return {**comparability.WINDOWS, **own}
 
 
@@ -106,7 +106,7 @@ def _number(text: str) -> float | None:
     return float(found[0]) if found else None
 
 
-def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool = False) -> dict[int, Judged]:
+def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool = False) -> dict[int, ScreenedPull]:
     """Every kept pull held against the baseline nearest to it, by its primary key.
 
     `first_pulls`: all are the first after a change, a class of its own in which that is no difference.
@@ -124,14 +124,14 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
     for found in kept:
         of_session.setdefault(found.pull.session_id, set()).add(found.pull.setup_id)
 
-    def held(pull: Pull, against: Pull | None) -> Judged:
+    def held(pull: Pull, against: Pull | None) -> ScreenedPull:
         if against is None:
-            return Judged(pull, None, (), let_in.get(pull.pk))
+            return ScreenedPull(pull, None, (), let_in.get(pull.pk))
         linked = bool(of_session[pull.session_id] & of_session[against.session_id])
         checks = comparability.compare(facts[against.pk], facts[pull.pk], windows, linked)
-        return Judged(pull, against, checks, let_in.get(pull.pk))
+        return ScreenedPull(pull, against, checks, let_in.get(pull.pk))
 
-    judged: dict[int, Judged] = {}
+    judged: dict[int, ScreenedPull] = {}
     anchors: list[Pull] = []
     for pull in sorted((found.pull for found in kept), key=lambda one: one.number):
         if pull.setup_id in baselines:
@@ -150,7 +150,7 @@ def _nearest(anchors: Sequence[Pull], pull: Pull) -> Pull | None:
     return min(here, key=lambda one: abs(one.number - pull.number), default=None)
 
 
-def between(programme: Programme, first: Pull, second: Pull, standard: Standard) -> tuple[Check, ...]:
+def between(programme: Programme, first: Pull, second: Pull, standard: Standard) -> tuple[ComparabilityCheck, ...]:
     """The second pull held against the first. Refusal where one gave no curve."""
     configured = configurations(programme)
     facts = []
@@ -184,7 +184,7 @@ def _linked(programme: Programme, first: Pull, second: Pull) -> bool:
 
 def between_setups(
     programme: Programme, first: Setup, second: Setup, kept: Sequence[CorrectedPull]
-) -> tuple[Check, ...]:
+) -> tuple[ComparabilityCheck, ...]:
     """The mean of the kept pulls of one setup against that of another. Refusal where one has none."""
     configured = configurations(programme)
     facts = []
@@ -241,7 +241,7 @@ def shut_out(person: Person, pull: Pull) -> None:
     LetIn.objects.filter(pull=pull).delete()
 
 
-def set_windows(person: Person, programme: Programme, wanted: Mapping[str, Window]) -> None:
+def set_windows(person: Person, programme: Programme, wanted: Mapping[str, ComparabilityWindow]) -> None:
     """Windows of a programme's own, SI; a key that is not named goes back to the usual."""
     require_operator(person)
     wrong = {}

@@ -15,7 +15,7 @@ from curves.files.table import (
     LONGEST_S,
     MOST_CELLS,
     MOST_CELLS_OF_A_SHEET,
-    Column,
+    FileColumn,
     FileProblem,
     FileTable,
     require_size,
@@ -66,13 +66,13 @@ def _channels(mdf: Any) -> FileTable:
         raise FileProblem("it holds no channel of numbers")
     base_group = max({group for _, group in usable}, key=lambda group: rows[group])
     base = next(signal.timestamps for signal, group in usable if group == base_group)
-    columns, moved = [Column("time", "s", np.asarray(base, dtype=np.float64))], []
+    columns, moved = [FileColumn("time", "s", np.asarray(base, dtype=np.float64))], []
     for signal, _ in usable:
         values = np.asarray(signal.samples, dtype=np.float64)
         if signal.timestamps is not base and not np.array_equal(signal.timestamps, base):
             values = np.interp(base, signal.timestamps, values, left=np.nan, right=np.nan)
             moved.append(signal.name)
-        columns.append(Column(signal.name, signal.unit or "", values))
+        columns.append(FileColumn(signal.name, signal.unit or "", values))
     notes = (
         [f"Brought to the time base of the fastest channels by straight lines: {', '.join(moved)}."] if moved else []
     )
@@ -101,7 +101,7 @@ def read_parquet(content: bytes, most_cells: int = MOST_CELLS) -> FileTable:
             continue
         unit = (field.metadata or {}).get(b"unit", b"").decode("utf-8", "replace")
         name, in_name = (field.name, unit) if unit else split_head(field.name)
-        columns.append(Column(name, unit or in_name, np.asarray(values.to_numpy(), dtype=np.float64)))
+        columns.append(FileColumn(name, unit or in_name, np.asarray(values.to_numpy(), dtype=np.float64)))
     if len(columns) < 2 or not table.num_rows:
         raise FileProblem("fewer than two columns of numbers were found")
     return FileTable("parquet", columns, 0, [f"Left out, as they hold no numbers: {', '.join(left)}."] if left else [])
@@ -191,7 +191,7 @@ def _sheet(sheet: Any) -> FileTable:
     kept = np.isfinite(values).any(axis=1) & ~np.array(text)
     filled = np.isfinite(values[kept]).any(axis=0)
     columns = [
-        Column(name, unit, row[filled])
+        FileColumn(name, unit, row[filled])
         for name, unit, row, keep in zip(found.names, found.units, values, kept, strict=True)
         if keep
     ]

@@ -21,7 +21,7 @@ LOOKED_AT = 400  # lines from the top
 
 
 @dataclass(frozen=True)
-class Found:
+class TableLayout:
     """Row indices from 0. Without heads, `names` are "column 1" and so on."""
 
     names: Sequence[str]
@@ -40,7 +40,7 @@ def kind_of(cell: str) -> str:
     return "clock" if CLOCK.match(cell) else "text"
 
 
-def find(rows: Sequence[Sequence[str]]) -> Found:
+def find(rows: Sequence[Sequence[str]]) -> TableLayout:
     """The table in the first rows of a file. FileProblem where there is none."""
     kinds: list[list[str]] = []
     widths: list[int] = []
@@ -73,7 +73,7 @@ def _width(kinds: Sequence[str]) -> int:
 
 def _with_heads(
     rows: Sequence[Sequence[str]], kinds: Sequence[Sequence[str]], widths: Sequence[int], first: int
-) -> Found:
+) -> TableLayout:
     width = max(len(row) for row in rows[first : first + 20])
     above = [at for at in range(first - 1, max(-1, first - 5), -1) if widths[at]][:2]
     for at in above:
@@ -91,13 +91,13 @@ def _with_heads(
     elif heads and heads[0] == above[0]:
         names_at = heads[0]
     else:
-        return Found([f"column {at + 1}" for at in range(width)], units, first, False)
+        return TableLayout([f"column {at + 1}" for at in range(width)], units, first, False)
     names = []
     for at, head in enumerate(_padded(rows[names_at], width)):
         name, unit = split_head(head)
         names.append(name or f"column {at + 1}")
         units[at] = units[at] or unit
-    return Found(_told_apart(names), units, first, True)
+    return TableLayout(_told_apart(names), units, first, True)
 
 
 def _padded(row: Sequence[str], width: int) -> list[str]:

@@ -12,7 +12,7 @@ from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE
 from torvix_core.units import quantities
 
 from curves.files.layout import OTHER_UNITS
-from curves.files.table import Column, FileProblem, FileTable
+from curves.files.table import FileColumn, FileProblem, FileTable
 
 TIME, POWER = "time", "power"
 # What each channel measures. A column may be mapped to any of these, or to a name of somebody's own.
@@ -102,7 +102,7 @@ def guess(table: FileTable) -> Guess:
     return Guess(mapped, TIME not in taken and _looks_like_table(table, mapped), doubts)
 
 
-def _channel_of(column: Column) -> str:
+def _channel_of(column: FileColumn) -> str:
     plain = re.sub(r"[_.]+", " ", column.name).lower().strip()
     plain = re.sub(r"([a-z])([0-9])", r"\1 \2", plain)
     if plain.replace(" ", "_") in MEASURES:
@@ -132,7 +132,7 @@ def _measures(unit: str) -> str:
     return quantities.measures(unit)
 
 
-def _unit_by_value(channel: str, column: Column) -> str:
+def _unit_by_value(channel: str, column: FileColumn) -> str:
     values = column.values[np.isfinite(column.values)]
     if channel == "lambda" and len(values):
         return "afr" if float(np.median(values)) > 3 else "lambda"

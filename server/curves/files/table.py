@@ -27,7 +27,7 @@ class FileProblem(Exception):
 
 
 @dataclass(frozen=True)
-class Column:
+class FileColumn:
     """A column of numbers as it stood in the file; `unit` as it was written there, "" where nothing was."""
 
     name: str
@@ -40,7 +40,7 @@ class FileTable:
     """All numeric columns of a file, of one length. NaN where a cell was empty."""
 
     kind: str
-    columns: Sequence[Column]
+    columns: Sequence[FileColumn]
     first_line: int = 0  # of the file, where the rows begin; 0 where it has no lines
     notes: Sequence[str] = field(default_factory=list)  # what was left out or brought to another time base
 

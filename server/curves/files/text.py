@@ -10,8 +10,8 @@ from dataclasses import dataclass
 import numpy as np
 from torvix_core.units.checked import Array
 
-from curves.files.layout import EMPTY, LOOKED_AT, THOUSANDS, Found, find, kind_of
-from curves.files.table import Column, FileProblem, FileTable, require_size
+from curves.files.layout import EMPTY, LOOKED_AT, THOUSANDS, TableLayout, find, kind_of
+from curves.files.table import FileColumn, FileProblem, FileTable, require_size
 
 SEPARATORS = ";", "\t", ",", "|"
 BLOCK = 1 << 20  # bytes parsed at a time, by as many threads as there are cores
@@ -47,7 +47,7 @@ def read_text(content: bytes) -> FileTable:
         raise FileProblem("fewer than two columns of numbers were found")
     parsed = _parse(content, dialect, found, kinds)
     columns = [
-        Column(name, unit or ("s" if kind == "clock" else ""), values)
+        FileColumn(name, unit or ("s" if kind == "clock" else ""), values)
         for name, unit, kind, values in zip(found.names, found.units, kinds, parsed, strict=True)
         if values is not None
     ]
@@ -141,7 +141,7 @@ def _column_kind(cells: Sequence[str]) -> str:
     return "text"
 
 
-def _parse(content: bytes, dialect: Dialect, found: Found, kinds: Sequence[str]) -> list[Array | None]:
+def _parse(content: bytes, dialect: Dialect, found: TableLayout, kinds: Sequence[str]) -> list[Array | None]:
     """Every column that holds numbers or clock times; None for the others."""
     import pyarrow as pa
     from pyarrow import csv as arrow
@@ -218,7 +218,7 @@ def _clock(cells: Sequence[str | None], name: str, first_row: int) -> Array:
     return np.where(seconds < -43_200, seconds + 86_400, seconds)
 
 
-def _where(content: bytes, dialect: Dialect, found: Found, kinds: Sequence[str], told: str) -> FileProblem:
+def _where(content: bytes, dialect: Dialect, found: TableLayout, kinds: Sequence[str], told: str) -> FileProblem:
     """The first cell that is no number, or the first row of another width, for a parse that has failed."""
     body = content[_offset(content, found.first_row) :].decode("utf-8", errors="replace")
     rows = (

@@ -61,7 +61,7 @@ def mdf_bytes(raw: Raw, comment: str) -> bytes:
 
 
 @dataclass(frozen=True)
-class Sheet:
+class TableSheet:
     """Heads, rows of numbers (None where there is none), and lines that say what they are."""
 
     title: str
@@ -70,7 +70,7 @@ class Sheet:
     rows: Sequence[Sequence[float | str | None]]
 
 
-def sheet_csv(sheet: Sheet) -> bytes:
+def sheet_csv(sheet: TableSheet) -> bytes:
     """The table alone: what it is stands in its heads, so that any program reads it."""
     import csv
 
@@ -90,7 +90,7 @@ def _cell(cell: float | str | None) -> str:
     return "" if cell is None else repr(cell)
 
 
-def sheet_xlsx(sheet: Sheet) -> bytes:
+def sheet_xlsx(sheet: TableSheet) -> bytes:
     """One sheet with the table, another that says what it is."""
     import openpyxl
 

@@ -19,7 +19,7 @@ from curves.files.layout import OTHER_UNITS
 from curves.files.mapping import MEASURES, Mapped
 from curves.files.table import LARGEST_FILE
 from curves.intake import imports
-from curves.intake.filing import Where
+from curves.intake.filing import FilingPlace
 from curves.models import FileState, Import, SourceFile
 from curves.reduction.correct import UNKNOWN_STANDARD
 from jobs.api import JobOut, job_out
@@ -132,13 +132,13 @@ class RunIn(Schema):
     where: WhereIn
 
 
-def where_of(given: WhereIn, person: Person) -> Where:
+def where_of(given: WhereIn, person: Person) -> FilingPlace:
     units = units_of(person)
 
     def si(value: float | None, unit: str) -> float | None:
         return None if value is None else float(quantities.to_si(value, unit))
 
-    return Where(
+    return FilingPlace(
         day=given.day, stand_name=given.stand_name, fuel=given.fuel, inertia_in_torque=given.inertia_in_torque,
         inertia=si(given.inertia, units["inertia"]) or 0.0, figures_standard=given.figures_standard,
         barometer=si(given.barometer, units["air_pressure"]),

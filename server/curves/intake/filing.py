@@ -25,7 +25,7 @@ from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.texts import optional
-from stand.models import Channel, Origin, Pull, PullState, Session, Standing
+from stand.models import Channel, Pull, PullOrigin, PullState, Session, Standing
 from stand.pulls.codec import pack
 from stand.pulls.samples import TIME, figures_of, trace_of
 from stand.signals import session_opened
@@ -35,7 +35,7 @@ NOON = time(12)
 
 
 @dataclass(frozen=True)
-class Where:
+class FilingPlace:
     """What is known of pulls that come together: when and on which stand, in which air, how the stand reads."""
 
     day: date
@@ -50,7 +50,7 @@ class Where:
     keep: bool = False  # counted at once, without a look at each
 
 
-def checked(where: Where, today: date) -> Where:
+def checked(where: FilingPlace, today: date) -> FilingPlace:
     """The same with its texts in order. Invalid names the field."""
     wrong = {}
     if where.day > today:
@@ -79,7 +79,7 @@ def checked(where: Where, today: date) -> Where:
     )
 
 
-def session_for(person: Person, programme: Programme, where: Where) -> Session:
+def session_for(person: Person, programme: Programme, where: FilingPlace) -> Session:
     """The session of that day and stand, made where there is none. A stand known by name only is never linked to."""
     stand, _ = Stand.objects.get_or_create(name=where.stand_name, defaults={"on_line": False})
     zone = timezone.get_current_timezone()
@@ -94,14 +94,14 @@ def session_for(person: Person, programme: Programme, where: Where) -> Session:
 
 
 @dataclass
-class Filed:
+class FiledPull:
     """A pull that is about to be kept: its channels as (unit, values), and its curve or why there is none."""
 
     setup: Setup
-    origin: Origin
+    origin: PullOrigin
     source: str
     channels: Mapping[str, tuple[str, np.ndarray]]
-    where: Where
+    where: FilingPlace
     reduced: dict[str, Any] = field(default_factory=dict)
     torque_step: float = 0.0  # N·m
     purpose: str = "sweep"
@@ -113,7 +113,7 @@ class Filed:
     def reduce(self) -> None:
         """Make its curve; a pull that gives none says why, and is kept."""
         try:
-            if self.origin is Origin.FILE:
+            if self.origin is PullOrigin.FILE:
                 self.reduced = fields_of_trace(trace_of(self.channels), self.options, steps=self.purpose == "steps")
             else:
                 self.reduced = fields_of_figures(*self.figures())
@@ -143,7 +143,7 @@ class Filed:
 
 
 @transaction.atomic
-def keep(person: Person, programme: Programme, filed: Sequence[Filed], at: datetime) -> list[Pull]:
+def keep(person: Person, programme: Programme, filed: Sequence[FiledPull], at: datetime) -> list[Pull]:
     """Everything of these pulls, or nothing; in their order."""
     if not filed:
         return []
@@ -171,7 +171,7 @@ def keep(person: Person, programme: Programme, filed: Sequence[Filed], at: datet
 
 
 def _pull(
-    person: Person, programme: Programme, session: Session, number: int, place: int, one: Filed, at: datetime
+    person: Person, programme: Programme, session: Session, number: int, place: int, one: FiledPull, at: datetime
 ) -> Pull:
     """The row of one pull. The time of day is not known: pulls follow one another from noon, and none is shown."""
     cut, curve, air = one.reduced["cut"], one.reduced["speed_rpm"], one.air()
@@ -183,7 +183,7 @@ def _pull(
     return Pull(
         session=session, number=number, setup=one.setup, build=programme.build, purpose=one.purpose,
         origin=one.origin, source=one.source[:200], state=PullState.COMPLETE,
-        figures_standard="" if one.origin == Origin.FILE else one.where.figures_standard or UNKNOWN_STANDARD,
+        figures_standard="" if one.origin == PullOrigin.FILE else one.where.figures_standard or UNKNOWN_STANDARD,
         torque_step=one.torque_step,
         armed_at=datetime.combine(one.where.day, NOON, timezone.get_current_timezone()) + timedelta(minutes=place),
         operator=person,
@@ -199,7 +199,7 @@ def _pull(
     )  # fmt: skip
 
 
-def _channels(pull: Pull, one: Filed) -> list[Channel]:
+def _channels(pull: Pull, one: FiledPull) -> list[Channel]:
     rows = []
     for position, (name, (unit, samples)) in enumerate(one.channels.items()):
         codec, data = pack(samples)

@@ -19,9 +19,9 @@ from torvix_core.units import quantities
 from curves.files import mapping
 from curves.files.apart import read_table_apart
 from curves.files.mapping import Mapped
-from curves.files.table import LARGEST_FILE, Column, FileProblem, FileTable
+from curves.files.table import LARGEST_FILE, FileColumn, FileProblem, FileTable
 from curves.intake import known_recordings
-from curves.intake.filing import Filed, Where, checked, keep
+from curves.intake.filing import FiledPull, FilingPlace, checked, keep
 from curves.models import FileState, Import, KnownLayout, SourceFile
 from engines.sheet import sheets
 from jobs import kinds
@@ -32,7 +32,7 @@ from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 
 log = logging.getLogger(__name__)
 KIND = "import_files"
@@ -122,7 +122,7 @@ def _choice(kept: Mapping[str, Any]) -> LayoutChoice:
 
 
 def run(
-    person: Person, batch: Import, layouts: Mapping[str, LayoutChoice], setups: Mapping[int, int], where: Where,
+    person: Person, batch: Import, layouts: Mapping[str, LayoutChoice], setups: Mapping[int, int], where: FilingPlace,
     at: datetime,
 ) -> Job:  # fmt: skip
     """Check what was settled, remember it, and put the reading into the queue."""
@@ -167,7 +167,7 @@ def run(
 
 def _problems(choice: LayoutChoice, file: SourceFile) -> list[str]:
     """By the columns that were found when the file was taken."""
-    columns = [Column(one["name"], one["unit"], np.empty(0)) for one in file.layout["columns"]]
+    columns = [FileColumn(one["name"], one["unit"], np.empty(0)) for one in file.layout["columns"]]
     return mapping.checked(choice.mapped, FileTable(file.layout["kind"], columns), choice.is_table, choice.rate_hz)
 
 
@@ -175,7 +175,7 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     """Read every file that waits, and keep what they hold twenty at a time; what was kept stays when it is stopped."""
     batch = Import.objects.select_related("programme__build").get(pk=given["import"])
     person = Person.objects.get(pk=given["person"])
-    where = Where(**{**given["where"], "day": date.fromisoformat(given["where"]["day"])})
+    where = FilingPlace(**{**given["where"], "day": date.fromisoformat(given["where"]["day"])})
     setups = {setup.pk: setup for setup in batch.programme.setups.all()}
     waiting = batch.files.filter(state=FileState.WAITING).order_by("name", "pk")
     choices = {key: _choice(kept) for key, kept in given["layouts"].items()}
@@ -188,7 +188,7 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
         if not watch.wanted():
             break
         files = list(SourceFile.objects.filter(pk__in=ids[begin_at : begin_at + AT_ONCE]).order_by("name", "pk"))
-        filed: list[tuple[SourceFile, Filed]] = []
+        filed: list[tuple[SourceFile, FiledPull]] = []
         for file in files:
             try:
                 found = _filed(
@@ -219,7 +219,7 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
 
 
 def _keep_each(
-    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, Filed]],
+    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, FiledPull]],
     at: datetime,
 ) -> int:  # fmt: skip
     """How many became pulls: all at once, or where one of them cannot be kept, one after the other."""
@@ -246,7 +246,7 @@ def _keep_each(
 
 
 def _keep(
-    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, Filed]],
+    person: Person, programme: Programme, files: Sequence[SourceFile], filed: Sequence[tuple[SourceFile, FiledPull]],
     at: datetime,
 ) -> None:  # fmt: skip
     with transaction.atomic():
@@ -263,11 +263,13 @@ def _keep(
         SourceFile.objects.filter(pk__in=lost).update(content=b"")
 
 
-def _filed(file: SourceFile, choice: LayoutChoice, setup: Setup, where: Where, stoichiometric: float) -> Filed:
+def _filed(
+    file: SourceFile, choice: LayoutChoice, setup: Setup, where: FilingPlace, stoichiometric: float
+) -> FiledPull:
     table = read_table_apart(bytes(file.content))
     channels = mapping.apply(table, choice.mapped, choice.is_table, choice.rate_hz, stoichiometric)
-    return Filed(
-        setup=setup, origin=Origin.TABLE if choice.is_table else Origin.FILE, source=file.name,
+    return FiledPull(
+        setup=setup, origin=PullOrigin.TABLE if choice.is_table else PullOrigin.FILE, source=file.name,
         channels=channels.values, where=where, torque_step=_step(channels.values) if choice.is_table else 0.0,
     )  # fmt: skip
 
@@ -285,8 +287,8 @@ def _step(channels: Mapping[str, tuple[str, np.ndarray]]) -> float:
     return step
 
 
-def _speed_torque(found: Filed) -> np.ndarray:
-    if found.origin is Origin.FILE:
+def _speed_torque(found: FiledPull) -> np.ndarray:
+    if found.origin is PullOrigin.FILE:
         rows = [quantities.to_si(found.channels[name][1], found.channels[name][0]) for name in ("rpm", "torque")]
         return np.stack(rows)
     return np.stack(found.figures())

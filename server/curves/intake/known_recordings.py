@@ -15,7 +15,7 @@ from stand.pulls.codec import unpack
 FINE = np.array([[50.0], [200.0]])  # steps in one rpm and one N·m by which samples are told apart when sought
 
 
-class Known:
+class KnownRecording:
     """Speed and torque of recordings, found again by single samples and then compared in full."""
 
     def __init__(self) -> None:
@@ -53,9 +53,9 @@ def _keys(speed_torque: Array) -> np.ndarray:
     return np.asarray(whole[0] * 10_000_019 + whole[1])
 
 
-def known_of(programme: Programme) -> Known:
+def known_of(programme: Programme) -> KnownRecording:
     """Every recording that the programme holds, in two columns each."""
-    known = Known()
+    known = KnownRecording()
     rows = Channel.objects.filter(pull__session__programme=programme, name__in=(SPEED, TORQUE))
     pairs: dict[int, dict[str, Array]] = {}
     for channel in rows.values("pull__number", "name", "unit", "codec", "samples", "data").iterator(chunk_size=200):

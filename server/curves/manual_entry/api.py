@@ -83,7 +83,7 @@ def check(request: HttpRequest, programme_id: int, given: FiguresIn):
             FigureRow(line=line, rpm=rpm, torque=_given(torque), power=_given(power))
             for line, rpm, torque, power in zip(figures.lines, *columns, strict=True)
         ],
-        problems=manual_entry.check(figures, manual_entry.Told(**given.told.dict())),
+        problems=manual_entry.check(figures, manual_entry.QuotedFigures(**given.told.dict())),
         resolution_percent=50 * figures.torque_step / mean if mean else 0.0,
     )  # fmt: skip
 
@@ -98,7 +98,9 @@ def write(request: HttpRequest, programme_id: int, given: WriteFiguresIn):
     programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     setup = get_object_or_404(programme.setups, pk=given.setup_id)
     figures = _figures(given, units_of(request.user))
-    written = manual_entry.Written(figures, manual_entry.Told(**given.told.dict()), given.source, given.confirmed)
+    written = manual_entry.Written(
+        figures, manual_entry.QuotedFigures(**given.told.dict()), given.source, given.confirmed
+    )
     pull = manual_entry.write(
         request.user, programme, setup, written, where_of(given.where, request.user), timezone.now()
     )

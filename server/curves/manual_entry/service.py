@@ -9,20 +9,20 @@ from datetime import datetime
 import numpy as np
 from torvix_core.engine import geometry
 from torvix_core.pull import published_figures_check
-from torvix_core.pull.published_figures_check import Problem, Quoted, Steps, Wrong
+from torvix_core.pull.published_figures_check import FigureProblem, FigureSteps, Quoted, Wrong
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
 from curves.files import mapping
 from curves.files.layout import EMPTY, NUMBER
 from curves.intake import known_recordings
-from curves.intake.filing import Filed, Where, checked, keep
+from curves.intake.filing import FiledPull, FilingPlace, checked, keep
 from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
 from shop.texts import optional
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 
 MOST_ROWS = 500
 ORDER = ("rpm", "torque", "power")  # of columns without heads
@@ -52,7 +52,7 @@ class Figures:
 
 
 @dataclass(frozen=True)
-class Told:
+class QuotedFigures:
     """What is said beside the table: peaks as quoted, in the table's units, and a gain over another pull's figures."""
 
     torque: float | None = None
@@ -120,9 +120,11 @@ def _heads(cells: Sequence[str], torque_unit: str, power_unit: str) -> tuple[lis
         return [], units
     empty = np.empty(0)
     from curves.files.layout import split_head
-    from curves.files.table import Column, FileTable
+    from curves.files.table import FileColumn, FileTable
 
-    columns = [Column(name or f"column {at}", unit, empty) for at, (name, unit) in enumerate(map(split_head, cells))]
+    columns = [
+        FileColumn(name or f"column {at}", unit, empty) for at, (name, unit) in enumerate(map(split_head, cells))
+    ]
     order = []
     for one in mapping.guess(FileTable("text", columns)).mapped:
         order.append(one.channel if one.channel in ORDER else "")
@@ -146,10 +148,10 @@ def _step(cells: Sequence[str]) -> float:
     return float(10.0 ** -max(places, default=0))
 
 
-def check(figures: Figures, told: Told) -> list[str]:
+def check(figures: Figures, told: QuotedFigures) -> list[str]:
     """What does not fit, in words, with the line where it stands; [] if all does."""
     rule = {name: quantities.to_si_rule(figures.units[name]).scale for name in ("torque", "power")}
-    steps = Steps(
+    steps = FigureSteps(
         figures.steps["rpm"], figures.steps.get("torque", 0.0) * rule["torque"],
         figures.steps.get("power", 0.0) * rule["power"],
     )  # fmt: skip
@@ -172,7 +174,7 @@ def check(figures: Figures, told: Told) -> list[str]:
     return words
 
 
-def _words(problem: Problem, figures: Figures) -> str:
+def _words(problem: FigureProblem, figures: Figures) -> str:
     torque, power = figures.units["torque"], figures.units["power"]
     line = f"Line {figures.lines[problem.row]}" if problem.row is not None else ""
 
@@ -208,12 +210,14 @@ class Written:
     """A table that is about to be kept."""
 
     figures: Figures
-    told: Told = field(default_factory=Told)
+    told: QuotedFigures = field(default_factory=QuotedFigures)
     source: str = ""
     confirmed: bool = False  # although something does not fit
 
 
-def write(person: Person, programme: Programme, setup: Setup, written: Written, where: Where, at: datetime) -> Pull:
+def write(
+    person: Person, programme: Programme, setup: Setup, written: Written, where: FilingPlace, at: datetime
+) -> Pull:
     """Keep a table as a pull of printed figures. Refused while something does not fit and nobody has said so be it."""
     require_operator(person)
     if setup.programme_id != programme.pk:
@@ -233,8 +237,8 @@ def write(person: Person, programme: Programme, setup: Setup, written: Written, 
             "Something does not fit. Mend it, or say that it stands so: " + " ".join(doubts), code="does_not_fit"
         )
     channels = {name: (written.figures.units[name], values) for name, values in written.figures.columns.items()}
-    filed = Filed(
-        setup=setup, origin=Origin.TYPED, source=source, channels=channels, where=where,
+    filed = FiledPull(
+        setup=setup, origin=PullOrigin.TYPED, source=source, channels=channels, where=where,
         torque_step=written.figures.torque_step,
     )  # fmt: skip
     try:

@@ -103,7 +103,9 @@ def standard_asked(programme: Programme, asked: str) -> Standard:
     return standard
 
 
-def _row(pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_screening.Judged | None) -> PullRow:
+def _row(
+    pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_screening.ScreenedPull | None
+) -> PullRow:
     torque_unit, power_unit = units["torque"], units["power"]
     peaks: list[PeakOut | None] = [None, None]
     factor, inside, why = None, True, ""
@@ -150,7 +152,7 @@ def _row(pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_
     )
 
 
-def _comparable(judged: pull_screening.Judged, units: Mapping[str, str]) -> PullComparable:
+def _comparable(judged: pull_screening.ScreenedPull, units: Mapping[str, str]) -> PullComparable:
     return PullComparable(
         against=judged.against.number if judged.against else None,
         level=judged.level,

@@ -311,7 +311,7 @@ def reduce_as(request: HttpRequest, pull_id: int, given: ReduceIn, standard: str
     told = given.dict()
     if told["inertia"] is not None:
         told["inertia"] = float(quantities.to_si(told["inertia"], units["inertia"]))
-    inspection.reduce_as(request.user, pull, inspection.Wanted(**told), timezone.now())
+    inspection.reduce_as(request.user, pull, inspection.ReductionSettings(**told), timezone.now())
     pull = _pull(request.user, pull_id)
     return _inspection(pull, standard_asked(pull.session.programme, standard), units)
 

@@ -13,7 +13,7 @@ from torvix_core.air.air import air_from_relative_humidity
 from torvix_core.engine import derived
 from torvix_core.engine.derived import Surroundings
 from torvix_core.engine.geometry import Cycle, displacement
-from torvix_core.pull.anomalies import Kind
+from torvix_core.pull.anomalies import AnomalyKind
 from torvix_core.pull.reduction import CutBy, StandInertia
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
@@ -125,7 +125,7 @@ def _thinned(time: Array, samples: Array) -> tuple[Array, Array]:
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ReductionSettings:
     """How a pull is to be reduced; None leaves it to the defaults."""
 
     cut_start_s: float | None = None
@@ -135,7 +135,7 @@ class Wanted:
     smooth_bins: int | None = None
 
 
-def reduce_as(person: Person, pull: Pull, wanted: Wanted, at: datetime) -> Reduced:
+def reduce_as(person: Person, pull: Pull, wanted: ReductionSettings, at: datetime) -> Reduced:
     """Reduce a pull in another way than usual. Invalid where that gives no curve; what holds then stays."""
     require_operator(person)
     if pull.state != PullState.COMPLETE:
@@ -169,30 +169,33 @@ def reduce_as(person: Person, pull: Pull, wanted: Wanted, at: datetime) -> Reduc
 
 
 ODD = {
-    Kind.STUMBLE: "Torque dips by {size:.1f} %", Kind.MISFIRE: "Torque is rough, scattering by {size:.1f} %: misfire?",
-    Kind.BOOST_LOST: "Boost drops by {size:.0f} % at once: belt slip, or a valve that opens?",
-    Kind.STUCK: "{channel} does not move through {size:.0f} % of the sweep",
-    Kind.STEPPED: "{channel} jumps between two samples", Kind.RPM_JUMP: "Speed jumps",
-    Kind.KNOCK: "Knock is signalled", Kind.CLIMBING: "Power still climbs where the sweep ends",
-    Kind.LOAD_IN_PEAK: "The highest reading, {size:.1f} % above the curve's peak, is the load-in: not a peak",
-}  # fmt: skip
+    AnomalyKind.STUMBLE: "Torque dips by {size:.1f} %",
+    AnomalyKind.MISFIRE: "Torque is rough, scattering by {size:.1f} %: misfire?",
+    AnomalyKind.BOOST_LOST: "Boost drops by {size:.0f} % at once: belt slip, or a valve that opens?",
+    AnomalyKind.STUCK: "{channel} does not move through {size:.0f} % of the sweep",
+    AnomalyKind.STEPPED: "{channel} jumps between two samples",
+    AnomalyKind.RPM_JUMP: "Speed jumps",
+    AnomalyKind.KNOCK: "Knock is signalled",
+    AnomalyKind.CLIMBING: "Power still climbs where the sweep ends",
+    AnomalyKind.LOAD_IN_PEAK: "The highest reading, {size:.1f} % above the curve's peak, is the load-in: not a peak",
+}
 
 
 def anomaly_words(odd: Mapping[str, Any], units: Mapping[str, str]) -> str:
     """One oddity, where it is and what speaks for it."""
-    kind, evidence = Kind(odd["kind"]), odd["evidence"]
+    kind, evidence = AnomalyKind(odd["kind"]), odd["evidence"]
     channel = odd["channel"].replace("_", " ").capitalize()
     told = ODD[kind].format(size=100 * abs(odd["size"]), channel=channel)
     low, high = odd["low_rpm"], odd["high_rpm"]
     where = f"at {low:.0f} rpm" if high - low < 1 else f"from {low:.0f} to {high:.0f} rpm"
-    if kind is Kind.STUMBLE and "lambda" in evidence:
+    if kind is AnomalyKind.STUMBLE and "lambda" in evidence:
         there, around = evidence["lambda"], evidence["lambda_around"]
         off = there - around
         side = "lean" if off > 0.01 else "rich" if off < -0.01 else "as around it"
         told += f", mixture {side} there: lambda {there:.2f} against {around:.2f}"
-    if kind is Kind.KNOCK and evidence.get("torque_lost", 0.0) > 0.01:
+    if kind is AnomalyKind.KNOCK and evidence.get("torque_lost", 0.0) > 0.01:
         told += f", and torque falls by {100 * evidence['torque_lost']:.1f} %: something took the spark back"
-    if kind is Kind.STEPPED:
+    if kind is AnomalyKind.STEPPED:
         scale = quantities.to_si_rule(units["temperature"]).scale
         told += f" by {odd['size'] / scale:+.0f} {units['temperature']}"
     return f"{told}, {where}."

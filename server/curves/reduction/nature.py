@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from enum import StrEnum
 
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 
-OF_FIGURES = (Origin.TABLE, Origin.TYPED)
+OF_FIGURES = (PullOrigin.TABLE, PullOrigin.TYPED)
 
 
 class Nature(StrEnum):
@@ -20,4 +20,4 @@ class Nature(StrEnum):
 def nature_of(pull: Pull) -> Nature:
     if pull.origin in OF_FIGURES:
         return Nature.FIGURES
-    return Nature.SIMULATED if pull.origin == Origin.SIMULATED else Nature.MEASURED
+    return Nature.SIMULATED if pull.origin == PullOrigin.SIMULATED else Nature.MEASURED

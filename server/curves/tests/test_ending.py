@@ -13,7 +13,7 @@ from stand.models import Pull, PullState
 from stand.pulls import arming
 from stand.pulls.samples import append_chunk, read_raw
 from stand.worker import pull_records
-from stand.worker.entries import Ended
+from stand.worker.entries import PullEnded
 
 
 class Ending(TestCase):
@@ -28,10 +28,10 @@ class Ending(TestCase):
         pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         names, units = zip(*scenes.CHANNELS, strict=True)
         pull_records.begin_pull(
-            pull, pull_records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45), scenes.DAY
+            pull, pull_records.HelloFacts(scenes.RATE_HZ, names, units, "included", 0.45), scenes.DAY
         )
         append_chunk(pull.pk, 0, scenes.samples(1.0) if rows is None else rows)
-        Ended(pull.pk, "complete", "", scenes.DAY).write()
+        PullEnded(pull.pk, "complete", "", scenes.DAY).write()
         return Pull.objects.get(pk=pull.pk)
 
     def test_a_reduction_that_fails_leaves_an_ended_pull_with_its_samples_and_the_reason(self):
@@ -61,5 +61,5 @@ class Ending(TestCase):
         pull = Pull.objects.get()
         self.assertEqual(pull.state, PullState.COMPLETE)
         self.assertTrue(pull.channels.exists())
-        Ended(pull.pk, "complete", "", scenes.DAY).write()
+        PullEnded(pull.pk, "complete", "", scenes.DAY).write()
         self.assertGreater(len(Pull.objects.get().reduced.speed_rpm), 40)

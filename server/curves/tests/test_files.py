@@ -152,7 +152,7 @@ class Written(SimpleTestCase):
             self.assertEqual(mdf.get("torque").unit, "lb-ft")
 
     def test_no_text_becomes_a_formula_in_a_spreadsheet(self):
-        sheet = write.Sheet("Curves", ["=HYPERLINK(1)"], ["rpm", "@cmd"], [[3000.0, "=1+1"], [3100.0, None]])
+        sheet = write.TableSheet("Curves", ["=HYPERLINK(1)"], ["rpm", "@cmd"], [[3000.0, "=1+1"], [3100.0, None]])
         self.assertIn(b"'@cmd", write.sheet_csv(sheet))
         book = openpyxl.load_workbook(io.BytesIO(write.sheet_xlsx(sheet)))
         self.assertEqual([cell.value for cell in book.active[2]], [3000.0, "'=1+1"])

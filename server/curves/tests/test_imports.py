@@ -14,17 +14,24 @@ from torvix_core.air.standards import Standard
 
 from curves.files.mapping import Mapped
 from curves.intake import imports
-from curves.intake.filing import Where
+from curves.intake.filing import FilingPlace
 from curves.models import FileState, KnownLayout, SourceFile
 from curves.reduction import correct
 from jobs.models import Job, JobState
 from shop.models import Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import Origin, Pull, Standing
+from stand.models import Pull, PullOrigin, Standing
 from stand.pulls.samples import read_raw
 
-WHERE = Where(scenes.DAY.date(), "Stand at the lake", barometer=98_205.0, air_temperature=302.59, relative_humidity=0.5,
-              inertia_in_torque="included", keep=True)  # fmt: skip
+WHERE = FilingPlace(
+    scenes.DAY.date(),
+    "Stand at the lake",
+    barometer=98_205.0,
+    air_temperature=302.59,
+    relative_humidity=0.5,
+    inertia_in_torque="included",
+    keep=True,
+)
 
 
 Own = dict[str, tuple[str, str]] | None  # columns that are mapped otherwise than guessed
@@ -57,11 +64,11 @@ class Scene(TestCase):
         cls.programme = scenes.programme(cls.operator)
         cls.a, cls.b, _ = cls.programme.setups.all()
 
-    def bring(self, files: dict[str, bytes], where: Where = WHERE, watch: Watch | None = None, own: Own = None):
+    def bring(self, files: dict[str, bytes], where: FilingPlace = WHERE, watch: Watch | None = None, own: Own = None):
         job, batch = self.ask(files, where, own or {})
         return imports.work(job.arguments, watch or Watch()), batch
 
-    def ask(self, files: dict[str, bytes], where: Where = WHERE, own: Own = None):
+    def ask(self, files: dict[str, bytes], where: FilingPlace = WHERE, own: Own = None):
         batch = imports.begin(self.operator, self.programme, scenes.DAY)
         for name, content in files.items():
             imports.take(self.operator, batch, name, content)
@@ -88,7 +95,7 @@ class Reading(Scene):
         result, batch = self.bring({"a 1.csv": content, "b 1.csv": sweep(1.01, 2)})
         self.assertEqual(result, {"read": 2, "refused": 0, "known": 0, "left": 0})
         first, second = Pull.objects.order_by("number")
-        self.assertEqual((first.origin, first.standing), (Origin.FILE, Standing.ACCEPTED))
+        self.assertEqual((first.origin, first.standing), (PullOrigin.FILE, Standing.ACCEPTED))
         self.assertEqual((first.setup, second.setup), (self.a, self.b))
         self.assertIsNone(first.started_at)
         curve = correct.corrected(correct.pulls_of(self.programme)[0], Standard.ISO_1585_SI)
@@ -132,9 +139,9 @@ class Reading(Scene):
         with self.assertRaises(Invalid) as caught:
             self.bring({"a table.csv": table})
         self.assertIn("figures_standard", caught.exception.fields)
-        self.bring({"a table.csv": table}, Where(scenes.DAY.date(), figures_standard="sae_j607", keep=True))
+        self.bring({"a table.csv": table}, FilingPlace(scenes.DAY.date(), figures_standard="sae_j607", keep=True))
         pull = correct.pulls_of(self.programme)[0]
-        self.assertEqual((pull.origin, pull.inertia_in_torque, pull.torque_step), (Origin.TABLE, "unknown", 1.0))
+        self.assertEqual((pull.origin, pull.inertia_in_torque, pull.torque_step), (PullOrigin.TABLE, "unknown", 1.0))
         self.assertEqual((pull.reduced.torque_scatter, pull.reduced.means), ([], {}))
         own = correct.corrected(pull, Standard.SAE_J607)
         self.assertEqual((own.factor, len(own.speed_rpm)), (1.0, 41))
@@ -211,7 +218,7 @@ class Reading(Scene):
         job, _ = self.ask({"a 1.csv": sweep()})
         KnownLayout.objects.update(mapping={"mapped": [], "is_table": True, "rate_hz": None})
         self.assertEqual(imports.work(job.arguments, Watch())["read"], 1)
-        self.assertEqual(Pull.objects.get().origin, Origin.FILE)
+        self.assertEqual(Pull.objects.get().origin, PullOrigin.FILE)
 
     def test_a_channel_in_a_unit_that_nobody_knows_costs_no_curve(self):
         content = sweep().replace(b"[%]", b"[furlong]")
@@ -246,7 +253,7 @@ class Refused(Scene):
         self.assertTrue(any(key.startswith("layout_") for key in caught.exception.fields))
         self.assertTrue(any(key.startswith("setup_") for key in caught.exception.fields))
         with self.assertRaises(Invalid) as caught:
-            imports.run(self.operator, batch, {}, {}, Where(scenes.DAY.date(), barometer=101_000.0), scenes.DAY)
+            imports.run(self.operator, batch, {}, {}, FilingPlace(scenes.DAY.date(), barometer=101_000.0), scenes.DAY)
         self.assertIn("barometer", caught.exception.fields)
         with self.assertRaises(NotAllowed):
             imports.begin(scenes.person(Role.VIEWER), self.programme, scenes.DAY)

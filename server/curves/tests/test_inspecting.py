@@ -7,7 +7,7 @@ from torvix_core.pull.reduction import CutBy
 
 from curves.models import Wish
 from curves.reduction import inspection
-from curves.reduction.inspection import Wanted
+from curves.reduction.inspection import ReductionSettings
 from shop.models import Role, default_units
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Channel, Pull, PullState, Purpose
@@ -62,12 +62,12 @@ class Cutting(Scene):
 
     def test_who_may_not_run_may_not_cut_and_an_aborted_pull_has_nothing_to_cut(self):
         with self.assertRaises(NotAllowed):
-            inspection.reduce_as(scenes.person(Role.VIEWER), self.pull, Wanted(1.0, 9.0), scenes.DAY)
+            inspection.reduce_as(scenes.person(Role.VIEWER), self.pull, ReductionSettings(1.0, 9.0), scenes.DAY)
         Pull.objects.filter(pk=self.pull.pk).update(standing="undecided")
         self.pull.refresh_from_db()
         self.pull.state = PullState.ABORTED
         with self.assertRaises(Refusal):
-            inspection.reduce_as(self.operator, self.pull, Wanted(1.0, 9.0), scenes.DAY)
+            inspection.reduce_as(self.operator, self.pull, ReductionSettings(1.0, 9.0), scenes.DAY)
 
     def test_inertia_is_added_where_somebody_knows_that_it_is_missing(self):
         """0.6 kg·m² at 350 rpm/s are 22 N·m [phys]."""
@@ -140,4 +140,4 @@ class Looking(Scene):
 
     def test_a_wish_is_no_way_around_a_wrong_pull(self):
         with self.assertRaises(Invalid):
-            inspection.reduce_as(self.operator, self.pull, Wanted(cut_start_s=float("nan")), scenes.DAY)
+            inspection.reduce_as(self.operator, self.pull, ReductionSettings(cut_start_s=float("nan")), scenes.DAY)

@@ -9,7 +9,7 @@ from torvix_core.air.weather import Moisture
 
 from curves.reduction.correct import NoAir, corrected, pulls_of
 from shop.models import Role
-from stand.weather.service import Typed, log_reading
+from stand.weather.service import TypedWeather, log_reading
 
 
 class CorrectedByTheLog(TestCase):
@@ -23,7 +23,7 @@ class CorrectedByTheLog(TestCase):
         return scenes.pull(self.session, self.programme.setups.first(), self.person, air=None)
 
     def log(self, minutes: float, barometer: str) -> None:
-        typed = Typed(barometer, False, "", "29.44", Moisture.RELATIVE_HUMIDITY, "50")
+        typed = TypedWeather(barometer, False, "", "29.44", Moisture.RELATIVE_HUMIDITY, "50")
         log_reading(self.person, self.session, typed, scenes.DAY + timedelta(minutes=minutes))
 
     def test_a_pull_without_weather_is_corrected_once_the_log_reaches_it(self):

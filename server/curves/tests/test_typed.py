@@ -4,16 +4,16 @@ import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
 
-from curves.intake.filing import Where
+from curves.intake.filing import FilingPlace
 from curves.manual_entry import service as manual_entry
 from curves.reduction import correct
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 from stand.pulls.samples import read_raw
 
 SHEET = "rpm torque power\n3000 393 224.5\n3100 395 233.1\n3200 400 243.7\n3300 402 252.6\n3400 404 261.5\n"
-WHERE = Where(scenes.DAY.date(), figures_standard="observed", keep=True)
+WHERE = FilingPlace(scenes.DAY.date(), figures_standard="observed", keep=True)
 
 
 class Understood(TestCase):
@@ -28,7 +28,7 @@ class Understood(TestCase):
             self.assertEqual(figures.columns["rpm"].tolist(), [3000, 3100, 3200, 3300, 3400])
             self.assertEqual(figures.columns["power"].tolist()[-1], 261.5)
             self.assertEqual((figures.steps["torque"], figures.steps["power"]), (1.0, 0.1))
-            self.assertEqual(manual_entry.check(figures, manual_entry.Told()), [])
+            self.assertEqual(manual_entry.check(figures, manual_entry.QuotedFigures()), [])
 
     def test_units_in_the_heads_and_power_alone(self):
         figures = manual_entry.read("power kW;rpm\n100;3000\n105;3100\n110;3200", "lb-ft", "hp")
@@ -44,7 +44,7 @@ class Understood(TestCase):
 
     def test_what_does_not_fit_is_told_in_words(self):
         figures = manual_entry.read(SHEET.replace("243.7", "263.7"), "lb-ft", "hp")
-        told = manual_entry.Told(torque=431, torque_rpm=3400, gain=20, gain_before=393, gain_after=404)
+        told = manual_entry.QuotedFigures(torque=431, torque_rpm=3400, gain=20, gain_before=393, gain_after=404)
         self.assertEqual(manual_entry.check(figures, told), [
             "Line 4: 400.0 lb-ft at 3200 rpm is 243.7 hp; the table says 263.7 hp.",
             "The quoted peak torque of 431.0 lb-ft is not in the table, which has 404.0 lb-ft.",
@@ -59,7 +59,7 @@ class Kept(TestCase):
         cls.programme = scenes.programme(cls.operator)
         cls.setup = cls.programme.setups.first()
 
-    def write(self, text: str = SHEET, where: Where = WHERE, **how) -> Pull:
+    def write(self, text: str = SHEET, where: FilingPlace = WHERE, **how) -> Pull:
         written = manual_entry.Written(
             manual_entry.read(text, "lb-ft", "hp"), source=how.pop("source", "Printed sheet, page 2"), **how
         )
@@ -68,7 +68,9 @@ class Kept(TestCase):
 
     def test_a_table_is_a_pull_with_its_origin_resolution_and_the_figures_as_written(self):
         pull = self.write()
-        self.assertEqual((pull.origin, pull.source, pull.standing), (Origin.TYPED, "Printed sheet, page 2", "accepted"))
+        self.assertEqual(
+            (pull.origin, pull.source, pull.standing), (PullOrigin.TYPED, "Printed sheet, page 2", "accepted")
+        )
         self.assertAlmostEqual(pull.torque_step, 1.35582, places=4)  # one lb-ft
         self.assertEqual(read_raw(pull)["torque"][0], "lb-ft")
         self.assertEqual(read_raw(pull)["torque"][1].tolist(), [393, 395, 400, 402, 404])
@@ -89,21 +91,21 @@ class Kept(TestCase):
 
     def test_origin_and_standard_must_be_said_and_a_viewer_writes_nothing(self):
         with self.assertRaises(Invalid) as caught:
-            self.write(where=Where(scenes.DAY.date()), source="")
+            self.write(where=FilingPlace(scenes.DAY.date()), source="")
         self.assertEqual(set(caught.exception.fields), {"source", "figures_standard"})
         written = manual_entry.Written(manual_entry.read(SHEET, "lb-ft", "hp"), source="x")
         with self.assertRaises(NotAllowed):
             manual_entry.write(scenes.person(Role.VIEWER), self.programme, self.setup, written, WHERE, scenes.DAY)
 
     def test_nobody_knows_the_standard_so_no_standard_is_offered(self):
-        pull = self.write(where=Where(scenes.DAY.date(), figures_standard="unknown"))
+        pull = self.write(where=FilingPlace(scenes.DAY.date(), figures_standard="unknown"))
         for standard in (Standard.OBSERVED, Standard.ISO_1585_SI):
             with self.assertRaisesMessage(correct.NoAir, "nobody says whether they are corrected"):
                 correct.corrected(pull, standard)
 
     def test_figures_corrected_to_one_standard_go_to_another_by_their_air(self):
         """98.205 kPa, 29.44 °C, 50 %: J607 1.0789 and ISO 1585 1.0449 (domain.md 4, worked from the formulas)."""
-        where = Where(scenes.DAY.date(), figures_standard="sae_j607", barometer=98_205.0, air_temperature=302.59,
+        where = FilingPlace(scenes.DAY.date(), figures_standard="sae_j607", barometer=98_205.0, air_temperature=302.59,
                       relative_humidity=0.5)  # fmt: skip
         pull = self.write(where=where)
         self.assertAlmostEqual(correct.correction_of(pull, Standard.ISO_1585_SI)[0], 1.0449 / 1.0789, places=4)

@@ -19,7 +19,7 @@ from engines.builds import service as builds
 from engines.models import Build, BuildReading, Engine, FlowTable, Item
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet import sheets
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Person
 from shop.permissions import is_person, units_of
 
@@ -254,7 +254,7 @@ def read_build(request: HttpRequest, build_id: int):
 @router.put("/builds/{build_id}/readings/{dimension}/{origin}", response=BuildOut, operation_id="write_reading")
 def write_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin, given: ReadingIn):
     person = person_of(request)
-    change = Change(given.text, origin, given.how)
+    change = ReadingChange(given.text, origin, given.how)
     return afresh(person, builds.write_down(person, one_build(person, build_id), dimension, change, timezone.now()))
 
 

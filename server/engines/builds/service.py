@@ -15,8 +15,8 @@ from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines.models import Build, Engine, FlowTable, Installation, Item
 from engines.sheet import readings, sheets
-from engines.sheet.entries import Entry, read_entries, read_entry, refuse_wrong
-from engines.sheet.readings import Change
+from engines.sheet.entries import DimensionValue, read_entries, read_entry, refuse_wrong
+from engines.sheet.readings import ReadingChange
 from engines.signals import engine_kept_back
 from shop.models import Person
 from shop.permissions import require_operator, units_of
@@ -69,7 +69,7 @@ def describe_owner(person: Person, engine: Engine, *, owner: str, confidential: 
 
 
 @transaction.atomic
-def write_down(person: Person, build: Build, key: str, change: Change, at: datetime) -> Build:
+def write_down(person: Person, build: Build, key: str, change: ReadingChange, at: datetime) -> Build:
     """Put one value of one origin on the sheet, or take it out."""
     require_operator(person)
     open_build(build)
@@ -97,7 +97,7 @@ def choose(person: Person, build: Build, key: str, origin: Origin) -> Build:
 
 
 @transaction.atomic
-def succeed(person: Person, build: Build, changes: Mapping[str, Change], reason: str, at: datetime) -> Build:
+def succeed(person: Person, build: Build, changes: Mapping[str, ReadingChange], reason: str, at: datetime) -> Build:
     """A new revision: everything of this one, with the changes. This one stays as it is."""
     require_operator(person)
     if not reason.strip():
@@ -242,7 +242,7 @@ def line(key: str) -> Dimension:
     return SHEET[key]
 
 
-def entry_or_refuse(dimension: Dimension, text: str, person: Person) -> Entry:
+def entry_or_refuse(dimension: Dimension, text: str, person: Person) -> DimensionValue:
     try:
         return read_entry(dimension, text, units_of(person))
     except NotUnderstood as reason:

@@ -24,7 +24,7 @@ from engines.parts.service import LARGEST_UPLOAD, PartFacts
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet import sheets
 from engines.sheet.entries import show
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Person
 from shop.permissions import units_of
 from shop.refusals import Invalid
@@ -247,7 +247,7 @@ def describe_part(request: HttpRequest, part_id: int, given: FactsIn):
 @router.put("/parts/{part_id}/readings/{dimension}/{origin}", response=PartOut, operation_id="write_part_reading")
 def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin, given: PartReadingIn):
     person = person_of(request)
-    change = Change(given.text, origin, given.how)
+    change = ReadingChange(given.text, origin, given.how)
     return _afresh(person, parts.write_down(person, _part(person, part_id), dimension, change, timezone.now()))
 
 

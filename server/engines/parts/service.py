@@ -21,7 +21,7 @@ from engines.builds.service import entry_or_refuse
 from engines.models import Alias, Part, Photo
 from engines.sheet import readings, sheets
 from engines.sheet.entries import read_entries, refuse_wrong
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Person
 from shop.permissions import may_operate, require_operator, units_of
 from shop.refusals import Invalid, Refusal
@@ -79,7 +79,7 @@ def describe_part(person: Person, part: Part, facts: PartFacts) -> Part:
 
 
 @transaction.atomic
-def write_down(person: Person, part: Part, key: str, change: Change, at: datetime) -> Part:
+def write_down(person: Person, part: Part, key: str, change: ReadingChange, at: datetime) -> Part:
     """Put one value of one origin on the part, or take it out."""
     require_operator(person)
     entry = entry_or_refuse(_line(part, key), change.text, person) if change.text.strip() else None

@@ -17,9 +17,9 @@ from engines.builds.api import BuildOut, ChangeIn, RevisionOut, afresh, one_buil
 from engines.models import Build, Engine, FlowTable, Reading
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet import sheets
-from engines.sheet.entries import Entry, read_entries, show
-from engines.sheet.readings import Change
-from engines.sheet.sheets import Worked
+from engines.sheet.entries import DimensionValue, read_entries, show
+from engines.sheet.readings import ReadingChange
+from engines.sheet.sheets import WorkedSheet
 from shop.models import Person
 from shop.permissions import units_of
 
@@ -73,16 +73,18 @@ class AgainstOut(Schema):
     moved: list[StepOut]
 
 
-def _worked(build: Build, texts: Mapping[str, str], person: Person) -> tuple[Worked, dict[str, Entry], dict[str, str]]:
+def _worked(
+    build: Build, texts: Mapping[str, str], person: Person
+) -> tuple[WorkedSheet, dict[str, DimensionValue], dict[str, str]]:
     """The sheet with changes tried on it; an empty text takes a line out."""
     emptied = [key for key, text in texts.items() if not text.strip() and key in SHEET]
     filled = {key: text for key, text in texts.items() if text.strip()}
     entries, wrong = read_entries(SHEET, filled, units_of(person))
-    changes: dict[str, Entry | None] = {**entries, **dict.fromkeys(emptied)}
+    changes: dict[str, DimensionValue | None] = {**entries, **dict.fromkeys(emptied)}
     return sheets.work_out(sheets.sheet_of(build, changes)), entries, wrong
 
 
-def _steps(before: Worked, after: Worked, units: Mapping[str, str]) -> list[StepOut]:
+def _steps(before: WorkedSheet, after: WorkedSheet, units: Mapping[str, str]) -> list[StepOut]:
     """Every figure that moved, old and new."""
     known = {figure.rule.key: figure for figure in before.figures}
     pairs = [(known.get(new.rule.key), new) for new in after.figures]
@@ -119,7 +121,7 @@ def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
 @router.post("/builds/{build_id}/successor", response=BuildOut, operation_id="succeed_build")
 def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn):
     person = person_of(request)
-    changes = {key: Change(one.text, one.origin, one.how) for key, one in given.changes.items()}
+    changes = {key: ReadingChange(one.text, one.origin, one.how) for key, one in given.changes.items()}
     made = builds.succeed(person, one_build(person, build_id), changes, given.reason, timezone.now())
     return afresh(person, made)
 

@@ -17,7 +17,7 @@ LONGEST_WORDS = 200
 
 
 @dataclass(frozen=True)
-class Entry:
+class DimensionValue:
     """One value as the database keeps it: a number in SI with the text it came from, or words."""
 
     value: float | None
@@ -30,13 +30,13 @@ class Entry:
         return self.words if self.value is None else self.value
 
 
-def read_entry(dimension: Dimension, text: str, units: Mapping[str, str]) -> Entry:
+def read_entry(dimension: Dimension, text: str, units: Mapping[str, str]) -> DimensionValue:
     """What was typed for a dimension. NotUnderstood says what is wrong with it."""
     plain = text.strip()
     if dimension.measure == Measure.CHOICE:
         if plain not in dict(dimension.choices):
             raise NotUnderstood(f"Choose one of {', '.join(label for _, label in dimension.choices)}.")
-        return Entry(None, plain, "", "")
+        return DimensionValue(None, plain, "", "")
     if dimension.measure == Measure.WORDS:
         if not plain:
             raise NotUnderstood("Write a few words.")
@@ -44,18 +44,18 @@ def read_entry(dimension: Dimension, text: str, units: Mapping[str, str]) -> Ent
             raise NotUnderstood("The text holds a character that cannot be kept.")
         if len(plain) > LONGEST_WORDS:
             raise NotUnderstood(f"{len(plain)} characters, {LONGEST_WORDS} fit: shorten it.")
-        return Entry(None, plain, "", "")
+        return DimensionValue(None, plain, "", "")
     if dimension.measure == Measure.COUNT:
         count = read_count(plain, int(dimension.low), int(dimension.high))
-        return Entry(float(count), "", str(count), "")
+        return DimensionValue(float(count), "", str(count), "")
     unit = unit_for(dimension.figure, dimension.unit, units)
     typed = read_quantity(plain, dimension.measure, unit, dimension.low, dimension.high)
-    return Entry(typed.value, "", typed.text, typed.unit)
+    return DimensionValue(typed.value, "", typed.text, typed.unit)
 
 
 def read_entries(
     dimensions: Mapping[str, Dimension], texts: Mapping[str, str], units: Mapping[str, str]
-) -> tuple[dict[str, Entry], dict[str, str]]:
+) -> tuple[dict[str, DimensionValue], dict[str, str]]:
     """Everything typed: what was understood, and by dimension what was not. Unknown dimensions are not understood."""
     entries, wrong = {}, {}
     for key, text in texts.items():
@@ -75,7 +75,7 @@ def refuse_wrong(wrong: Mapping[str, str]) -> None:
         raise Invalid("Some of what was typed is not understood: see the fields.", fields=dict(wrong))
 
 
-def text_of(reading: Reading | Entry, dimension: Dimension, units: Mapping[str, str]) -> str:
+def text_of(reading: Reading | DimensionValue, dimension: Dimension, units: Mapping[str, str]) -> str:
     """A kept value as it stands in its field: as typed where the unit is the same, else converted."""
     if reading.value is None:
         return reading.words

@@ -9,7 +9,7 @@ from typing import TYPE_CHECKING, Any
 
 from torvix_core.engine.evidence import Origin
 
-from engines.sheet.entries import Entry
+from engines.sheet.entries import DimensionValue
 from shop.models import Person
 from shop.refusals import Invalid
 from shop.texts import optional
@@ -23,7 +23,7 @@ if TYPE_CHECKING:
 
 
 @dataclass(frozen=True)
-class Change:
+class ReadingChange:
     """One line of a sheet as a person changes it; an empty text takes out what that origin told."""
 
     text: str
@@ -31,7 +31,7 @@ class Change:
     how: str = ""
 
 
-def fields(key: str, entry: Entry, origin: Origin, how: str, person: Person, at: datetime) -> dict[str, Any]:
+def fields(key: str, entry: DimensionValue, origin: Origin, how: str, person: Person, at: datetime) -> dict[str, Any]:
     """What a row keeps of one value."""
     return {
         "dimension": key, "origin": origin, "value": entry.value, "words": entry.words, "typed": entry.typed,
@@ -39,13 +39,17 @@ def fields(key: str, entry: Entry, origin: Origin, how: str, person: Person, at:
     }  # fmt: skip
 
 
-def write_all(readings: Readings, entries: Mapping[str, Entry], origin: Origin, person: Person, at: datetime) -> None:
+def write_all(
+    readings: Readings, entries: Mapping[str, DimensionValue], origin: Origin, person: Person, at: datetime
+) -> None:
     """The first values of something new, all of one origin."""
     for key, entry in entries.items():
         readings.create(**fields(key, entry, origin, "", person, at))
 
 
-def write(readings: Readings, key: str, entry: Entry | None, change: Change, person: Person, at: datetime) -> None:
+def write(
+    readings: Readings, key: str, entry: DimensionValue | None, change: ReadingChange, person: Person, at: datetime
+) -> None:
     """Put one value in the place of what that origin told before, or take that out. A choice stays with its origin."""
     existing = readings.filter(dimension=key, origin=change.origin)
     chosen = existing.filter(chosen=True).exists()

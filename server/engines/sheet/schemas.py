@@ -16,7 +16,7 @@ from torvix_core.units.quantity_parser import split
 from engines.models import Build, FlowTable, Reading
 from engines.sheet import sheets
 from engines.sheet.entries import text_of
-from engines.sheet.sheets import Worked
+from engines.sheet.sheets import WorkedSheet
 from shop.units import unit_for
 
 Units = Mapping[str, str]
@@ -177,7 +177,7 @@ def figure_out(figure: Figure, units: Units) -> FigureOut:
     )
 
 
-def groups_out(build: Build, worked: Worked, units: Units) -> list[GroupOut]:
+def groups_out(build: Build, worked: WorkedSheet, units: Units) -> list[GroupOut]:
     """The whole sheet with what follows from it, group by group."""
     readings = list(build.readings.all())
     return [
@@ -192,7 +192,7 @@ def groups_out(build: Build, worked: Worked, units: Units) -> list[GroupOut]:
     ]
 
 
-def findings_out(worked: Worked, group: str) -> list[FindingOut]:
+def findings_out(worked: WorkedSheet, group: str) -> list[FindingOut]:
     return [FindingOut(text=one.text, caution=one.caution) for one in worked.findings if one.group == group]
 
 

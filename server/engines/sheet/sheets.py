@@ -9,24 +9,24 @@ from torvix_core.engine import figures, variations
 from torvix_core.engine.dimensions import SHEET
 from torvix_core.engine.evidence import Evidence, Origin, Settled, settle
 from torvix_core.engine.findings import find
-from torvix_core.engine.sheet import Figure, Finding, FlowTable, Missing, Sheet
+from torvix_core.engine.sheet import BuildSheet, Figure, FlowTable, Missing, SheetFinding
 from torvix_core.engine.stack import Limits
 from torvix_core.engine.variations import AdvanceSteps, AirflowBySpeed
 
 from engines.models import Build, BuildReading, Reading
 from engines.models import FlowTable as FlowTableRow
-from engines.sheet.entries import Entry
+from engines.sheet.entries import DimensionValue
 
 ADVANCE_STEPS = (-6.0, -4.0, -2.0, 0.0, 2.0, 4.0, 6.0)
 
 
 @dataclass(frozen=True)
-class Worked:
+class WorkedSheet:
     """All that follows from one sheet."""
 
-    sheet: Sheet
+    sheet: BuildSheet
     figures: Sequence[Figure]
-    findings: Sequence[Finding]
+    findings: Sequence[SheetFinding]
 
     def airflow(self) -> AirflowBySpeed | None:
         try:
@@ -63,7 +63,7 @@ def values(readings: Iterable[Reading]) -> dict[str, float | str]:
     return {key: found.value for key, found in settled(readings).items() if found.value is not None}
 
 
-def sheet_of(build: Build, changes: Mapping[str, Entry | None] | None = None) -> Sheet:
+def sheet_of(build: Build, changes: Mapping[str, DimensionValue | None] | None = None) -> BuildSheet:
     """The sheet of a build; `changes` are tried on it: a value counts as measured, None takes the line out."""
     dimensions = {key: found for key, found in settled(build.readings.all()).items() if key in SHEET}
     for key, entry in (changes or {}).items():
@@ -71,7 +71,7 @@ def sheet_of(build: Build, changes: Mapping[str, Entry | None] | None = None) ->
             dimensions.pop(key, None)
         else:
             dimensions[key] = Settled(entry.content, Origin.MEASURED)
-    return Sheet(dimensions, {row.side: flow_table_of(row) for row in build.flow_tables.all()})
+    return BuildSheet(dimensions, {row.side: flow_table_of(row) for row in build.flow_tables.all()})
 
 
 def flow_table_of(row: FlowTableRow) -> FlowTable:
@@ -85,9 +85,9 @@ def limits(build: Build) -> Limits:
     return Limits(None if height is None else float(height), found.get("must_look_stock") == "yes")
 
 
-def work_out(sheet: Sheet) -> Worked:
+def work_out(sheet: BuildSheet) -> WorkedSheet:
     found = figures.work_out(sheet)
-    return Worked(sheet, found, find(sheet, found))
+    return WorkedSheet(sheet, found, find(sheet, found))
 
 
 def value(build: Build, key: str) -> float | None:

@@ -9,7 +9,7 @@ from torvix_core.engine.dimensions import Slot
 from engines.builds import service as builds
 from engines.models import Part
 from engines.parts.service import PartFacts, add_part
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Role
 from shop.permissions import choose_units
 
@@ -91,7 +91,7 @@ class Sheet(Case):
             self.client.get(address)
         for number in range(4):
             made = builds.succeed(self.person, self.build, {}, f"again {number}", scenes.DAY)
-            builds.write_down(self.person, made, "stroke", Change("83 mm"), scenes.DAY)
+            builds.write_down(self.person, made, "stroke", ReadingChange("83 mm"), scenes.DAY)
         with self.assertNumQueries(10):
             self.client.get(address)
         with self.assertNumQueries(6):
@@ -188,7 +188,7 @@ class Parts(Case):
         self.assertEqual(found["changes"], 2)
 
     def test_a_height_limit_of_the_build_is_checked(self):
-        builds.write_down(self.person, self.build, "height_limit", Change("20 mm"), scenes.DAY)
+        builds.write_down(self.person, self.build, "height_limit", ReadingChange("20 mm"), scenes.DAY)
         spacer = add_part(self.person, scenes.DAY, Slot.SPACER, PartFacts("Spacer"), {"height": "25 mm"})
         body = {"one": [], "other": [spacer.pk], "build_id": self.build.pk}
         found = self.ask("post", "stacks/compare", body).json()

@@ -10,7 +10,7 @@ from engines.models import Part
 from engines.parts import service as parts
 from engines.parts.service import PartFacts
 from engines.sheet import sheets
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 
@@ -33,7 +33,7 @@ class Library(TestCase):
         return parts.modify_part(self.person, self.part, scenes.DAY, **{**told, **more})
 
     def test_a_modification_makes_a_child_and_the_parent_stays(self):
-        parts.write_down(self.person, self.part, "height", Change("190 mm"), scenes.DAY)
+        parts.write_down(self.person, self.part, "height", ReadingChange("190 mm"), scenes.DAY)
         child = self.modify()
         found = sheets.values(child.readings.all())
         self.assertAlmostEqual(found["runner_length"], 0.36)
@@ -50,15 +50,15 @@ class Library(TestCase):
 
     def test_a_line_that_this_kind_of_part_has_not_is_refused(self):
         with self.assertRaises(Invalid) as refusal:
-            parts.write_down(self.person, self.part, "intake_duration", Change("230"), scenes.DAY)
+            parts.write_down(self.person, self.part, "intake_duration", ReadingChange("230"), scenes.DAY)
         self.assertIn("intake_duration", refusal.exception.fields)
 
     def test_values_that_contradict_are_not_used_until_one_is_chosen(self):
-        parts.write_down(self.person, self.part, "runner_length", Change("430 mm", Origin.CATALOGUE), scenes.DAY)
+        parts.write_down(self.person, self.part, "runner_length", ReadingChange("430 mm", Origin.CATALOGUE), scenes.DAY)
         self.assertNotIn("runner_length", sheets.values(self.part.readings.all()))
         parts.choose(self.person, self.part, "runner_length", Origin.TOLD)
         self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.42)
-        parts.write_down(self.person, self.part, "runner_length", Change("425 mm", Origin.TOLD), scenes.DAY)
+        parts.write_down(self.person, self.part, "runner_length", ReadingChange("425 mm", Origin.TOLD), scenes.DAY)
         self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.425)
 
     def test_a_price_is_a_number_with_two_decimals_or_unknown(self):
@@ -96,7 +96,7 @@ class Library(TestCase):
         viewer = scenes.person(Role.VIEWER)
         for act in (
             lambda: parts.add_part(viewer, scenes.DAY, Slot.SPACER, PartFacts("x"), {}),
-            lambda: parts.write_down(viewer, self.part, "height", Change("1 in", Origin.TOLD), scenes.DAY),
+            lambda: parts.write_down(viewer, self.part, "height", ReadingChange("1 in", Origin.TOLD), scenes.DAY),
             lambda: parts.name_alias(viewer, self.part, "x"),
             lambda: parts.add_photo(viewer, self.part, picture(), "", scenes.DAY),
         ):

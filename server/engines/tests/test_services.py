@@ -6,7 +6,7 @@ from engines.builds import service as builds
 from engines.builds.service import BuildClosed
 from engines.models import Build, Engine
 from engines.sheet import sheets
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from shop.models import Role
 from shop.permissions import choose_units
 from shop.refusals import Invalid, NotAllowed
@@ -19,7 +19,7 @@ class Sheets(TestCase):
         cls.build = builds.describe_engine(cls.person, scenes.DAY, "six", scenes.SIX)
 
     def write(self, key: str, text: str, origin: Origin = Origin.MEASURED, build: Build | None = None) -> None:
-        builds.write_down(self.person, build or self.build, key, Change(text, origin), scenes.DAY)
+        builds.write_down(self.person, build or self.build, key, ReadingChange(text, origin), scenes.DAY)
 
     def refused(self, key: str, text: str) -> str:
         with self.assertRaises(Invalid) as refusal:
@@ -90,14 +90,14 @@ class Revisions(TestCase):
                                        allowance="5 hp", basis="", applied=True)  # fmt: skip
 
     def succeed(self, **texts: str) -> Build:
-        changes = {key: Change(text) for key, text in texts.items()}
+        changes = {key: ReadingChange(text) for key, text in texts.items()}
         return builds.succeed(self.person, self.build, changes, "measured on removal", scenes.DAY)
 
     def test_a_used_revision_is_closed_and_can_be_succeeded(self):
         builds.mark_used(self.build, scenes.DAY)
         self.build.refresh_from_db()
         for act in (
-            lambda: builds.write_down(self.person, self.build, "bore", Change("87 mm"), scenes.DAY),
+            lambda: builds.write_down(self.person, self.build, "bore", ReadingChange("87 mm"), scenes.DAY),
             lambda: builds.choose(self.person, self.build, "bore", Origin.TOLD),
             lambda: builds.write_flow_table(self.person, self.build, "intake", "", [], scenes.DAY),
         ):
@@ -146,7 +146,7 @@ class Roles(TestCase):
         build = builds.describe_engine(operator, scenes.DAY, "secret", scenes.SIX, confidential=True)
         for act in (
             lambda: builds.describe_engine(viewer, scenes.DAY, "mine", {}),
-            lambda: builds.write_down(viewer, build, "bore", Change("87 mm"), scenes.DAY),
+            lambda: builds.write_down(viewer, build, "bore", ReadingChange("87 mm"), scenes.DAY),
             lambda: builds.succeed(viewer, build, {}, "because", scenes.DAY),
             lambda: builds.describe_owner(viewer, build.engine, owner="me", confidential=False),
         ):

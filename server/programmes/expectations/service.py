@@ -8,7 +8,7 @@ from datetime import datetime
 from django.db import transaction
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
-from programmes.models import Expectation, Measure, Setup
+from programmes.models import Expectation, ExpectedMeasure, Setup
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
@@ -28,8 +28,8 @@ class Sealed(Refusal):
 def expect(person: Person, setup: Setup, measure: str, text: str, sentence: str, at: datetime) -> Expectation | None:
     """Write down, or write anew, what a person expects; an empty text takes it back. Only before the first pull."""
     require_operator(person)
-    if measure not in Measure.values:
-        raise Invalid("There is no such measure.", fields={"measure": f"one of {', '.join(Measure.labels)}"})
+    if measure not in ExpectedMeasure.values:
+        raise Invalid("There is no such measure.", fields={"measure": f"one of {', '.join(ExpectedMeasure.labels)}"})
     if setup.is_baseline:
         raise Invalid("The baseline is what the others are held against.", fields={"setup_id": "choose another setup"})
     held = Expectation.objects.select_for_update().filter(setup=setup, measure=measure, written_by=person)

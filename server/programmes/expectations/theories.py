@@ -19,7 +19,7 @@ MOST = 4
 
 
 @dataclass(frozen=True)
-class Explained:
+class TheoryText:
     """A theory as typed: its name, and a number or range by setup."""
 
     name: str
@@ -27,7 +27,7 @@ class Explained:
 
 
 @transaction.atomic
-def write(person: Person, programme: Programme, explained: Sequence[Explained], at: datetime) -> None:
+def write(person: Person, programme: Programme, explained: Sequence[TheoryText], at: datetime) -> None:
     """Put these theories in place of those there are. Invalid names each slip."""
     require_operator(person)
     if len(explained) > MOST:

@@ -10,8 +10,8 @@ from typing import Any
 
 import numpy as np
 from torvix_core.planning import changeover, day, running_order
-from torvix_core.planning.day import Day
-from torvix_core.planning.day_plan import NoRoom, Order, Paid, Place, Problem, Task
+from torvix_core.planning.day import DaySchedule
+from torvix_core.planning.day_plan import NoRoom, Order, OrderPlace, OrderProblem, Paid, Task
 from torvix_core.planning.order_search import Report
 
 from engines.models import Build
@@ -44,7 +44,7 @@ class Stretch:
 
 
 @dataclass(frozen=True)
-class Laid:
+class LaidOutOrder:
     """The plan's own order on the clock."""
 
     stretches: Sequence[Stretch]
@@ -59,7 +59,7 @@ class Laid:
     missing: Sequence[int]  # setups in the plan that the order leaves out
 
 
-def lay_out(plan: Plan, build: Build) -> Laid:
+def lay_out(plan: Plan, build: Build) -> LaidOutOrder:
     """The order of the plan as it stands, whatever it is."""
     need, told = plans.fuel_need(plan, build)
     problem, active = plans.problem(plan, need), plan.active
@@ -77,7 +77,7 @@ def lay_out(plan: Plan, build: Build) -> Laid:
 
     price = plan.times.hour_price
     visited = {visit.setup for visit in plan.order}
-    return Laid(
+    return LaidOutOrder(
         [stretch(block) for block in laid.blocks], laid.total_min, laid.finish_min,
         begin and begin + timedelta(minutes=laid.finish_min), laid.waited_min,
         None if need is None else laid.fuel * LITRE, told,
@@ -107,14 +107,14 @@ def _finite(value: Any) -> Any:
     return None if isinstance(value, float) and math.isinf(value) else value
 
 
-def _problem(told: Mapping[str, Any]) -> Problem:
+def _problem(told: Mapping[str, Any]) -> OrderProblem:
     def limit(value: float | None) -> float:
         return math.inf if value is None else value
 
     plain = {key: value for key, value in told.items() if key not in ("change_min", "tasks", "sessions", "fuel")}
-    return Problem(
+    return OrderProblem(
         change_min=np.array(told["change_min"], dtype=np.float64),
-        tasks=tuple(Task(**{**task, "place": Place(task["place"])}) for task in told["tasks"]),
+        tasks=tuple(Task(**{**task, "place": OrderPlace(task["place"])}) for task in told["tasks"]),
         sessions=tuple(Paid(one["start_min"], limit(one["paid_min"])) for one in told["sessions"]),
         fuel=limit(told["fuel"]), **plain,
     )  # fmt: skip
@@ -142,13 +142,13 @@ def search(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _no_room(problem: Problem, reason: str) -> str:
+def _no_room(problem: OrderProblem, reason: str) -> str:
     """Why there is no order, and the nearest that there would be."""
     least = _smallest_day(problem)
     return f"The day is too short: {reason}. The baseline and one setup take {least:.0f} minutes: pay for so many."
 
 
-def _smallest_day(problem: Problem) -> float:
+def _smallest_day(problem: OrderProblem) -> float:
     """Minutes of the shortest day that compares anything: the baseline, one setup, and the baseline again."""
     change = problem.change_min
     others = [
@@ -157,7 +157,9 @@ def _smallest_day(problem: Problem) -> float:
     return problem.warm_up_min + problem.opening_min + min(others, default=0.0) + problem.return_min
 
 
-def _advice(problem: Problem, found: Order, laid: Day, letters: Sequence[str], report: Report) -> list[str]:
+def _advice(
+    problem: OrderProblem, found: Order, laid: DaySchedule, letters: Sequence[str], report: Report
+) -> list[str]:
     told = []
     if not found.proven:
         told.append(
@@ -170,7 +172,7 @@ def _advice(problem: Problem, found: Order, laid: Day, letters: Sequence[str], r
         told.append(_hour_more(problem, found, letters, report))
     if len(found.visits) < 3 and len(problem.tasks) > 1:
         told.append(f"The baseline and one setup take {_smallest_day(problem):.0f} minutes: pay for so many.")
-    fixed = [index for index, task in enumerate(problem.tasks) if task.place is not Place.FREE]
+    fixed = [index for index, task in enumerate(problem.tasks) if task.place is not OrderPlace.FREE]
     if fixed and (laid.waited_min > 0 or found.dropped):
         told += _freed(problem, found, letters, fixed, report)
     elif laid.waited_min > 0:
@@ -178,7 +180,7 @@ def _advice(problem: Problem, found: Order, laid: Day, letters: Sequence[str], r
     return told
 
 
-def _late(problem: Problem, found: Order, letters: Sequence[str]) -> list[str]:
+def _late(problem: OrderProblem, found: Order, letters: Sequence[str]) -> list[str]:
     end = max(session.start_min + session.paid_min for session in problem.sessions)
     return [
         f"{letters[index]} arrives when the paid time is over: it cannot be pulled in this plan."
@@ -187,7 +189,7 @@ def _late(problem: Problem, found: Order, letters: Sequence[str]) -> list[str]:
     ]
 
 
-def _hour_more(problem: Problem, found: Order, letters: Sequence[str], report: Report) -> str:
+def _hour_more(problem: OrderProblem, found: Order, letters: Sequence[str], report: Report) -> str:
     """What one more paid hour buys at the end of the last session."""
     last = problem.sessions[-1]
     longer = replace(problem, sessions=(*problem.sessions[:-1], Paid(last.start_min, last.paid_min + HOUR)))
@@ -196,9 +198,11 @@ def _hour_more(problem: Problem, found: Order, letters: Sequence[str], report: R
     return f"One more hour buys {' and '.join(won)}." if won else "One more hour buys no further setup."
 
 
-def _freed(problem: Problem, found: Order, letters: Sequence[str], fixed: Sequence[int], report: Report) -> list[str]:
+def _freed(
+    problem: OrderProblem, found: Order, letters: Sequence[str], fixed: Sequence[int], report: Report
+) -> list[str]:
     """What it costs that a setup has a fixed place while others arrive late."""
-    free = replace(problem, tasks=tuple(replace(task, place=Place.FREE) for task in problem.tasks))
+    free = replace(problem, tasks=tuple(replace(task, place=OrderPlace.FREE) for task in problem.tasks))
     other = running_order.solve(free, PATIENCE_S / 2, report)
     names = " and ".join(letters[index] for index in fixed)
     won = [letters[index] for index in found.dropped if index not in other.dropped]

@@ -13,12 +13,12 @@ from engines.models import Build, Engine
 from jobs import service as jobs
 from jobs.api import JobOut, job_out
 from programmes.listing.api import ProgrammeOut, programme_out, readable
-from programmes.models import BoostPolicy, Candidate, Kind, MixturePolicy, Place, Programme
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind
 from programmes.order import orders
 from programmes.plan import changeover_times, drafts, form_numbers, plans, saving, templates
 from programmes.plan import messages as plan_messages
 from programmes.plan.open_tests import open_tests
-from programmes.plan.schemas import DraftIn, PlanOut, PlanTold, VersionOut, draft_out
+from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, draft_out
 from shop.models import Person
 from shop.permissions import is_person, require_operator
 from shop.refusals import Invalid
@@ -105,7 +105,7 @@ def read_choices(request: HttpRequest):
     return PlanChoices(
         settings=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.settings_known()],
         duties=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.duties_known()],
-        kinds=_choices(Kind.choices),
+        kinds=_choices(ProgrammeKind.choices),
         boost_schools=[PlanChoice(value=school, label=label) for school, label in BOOST_SCHOOLS.items()],
         mixture_policies=_choices(MixturePolicy.choices), boost_policies=_choices(BoostPolicy.choices),
         places=_choices(Place.choices), candidates=_choices(Candidate.choices),
@@ -151,7 +151,7 @@ def plan_programme(request: HttpRequest, given: DraftIn):
     return programme_out(readable(person).get(pk=made.pk))
 
 
-@router.post("/plans/check", response=PlanTold, operation_id="check_plan")
+@router.post("/plans/check", response=PlanSummary, operation_id="check_plan")
 def check_plan(request: HttpRequest, given: DraftIn):
     """What a draft says of itself while it is written; what cannot be read yet is named by field."""
     person = _person(request)

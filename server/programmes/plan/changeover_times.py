@@ -17,7 +17,7 @@ SHORTEST_MIN = 0.2  # a stopwatch that ran for less was pressed by mistake
 
 
 @dataclass(frozen=True)
-class Timed:
+class TimedWork:
     """Minutes of a row and how many timed changes they rest on; 0: common practice."""
 
     work: Work
@@ -30,7 +30,7 @@ def note(programme: Programme, keys: Sequence[str], usual_min: float, took_min: 
         TimedChange.objects.create(programme=programme, keys=list(keys), usual_min=usual_min, took_min=took_min, at=at)
 
 
-def works() -> Mapping[str, Timed]:
+def works() -> Mapping[str, TimedWork]:
     """What each row usually takes: by the stopwatch where there is one, else common practice.
 
     A change of several rows says nothing of each alone, so all of them are stretched alike; a row takes the median of
@@ -41,9 +41,9 @@ def works() -> Mapping[str, Timed]:
     for change in TimedChange.objects.order_by("-at", "-pk")[:200]:
         for key in change.keys:
             stretched.setdefault(key, []).append(change.took_min / change.usual_min)
-    found = {key: Timed(work, 0) for key, work in usual.items()}
+    found = {key: TimedWork(work, 0) for key, work in usual.items()}
     for key, ratios in stretched.items():
         ratio, work = statistics.median(ratios[:LOOKED_AT]), usual.get(key, Work(0, 5))
         minutes = round(work.remove_min * ratio, 1), round(work.install_min * ratio, 1)
-        found[key] = Timed(Work(*minutes, work.under), min(len(ratios), LOOKED_AT))
+        found[key] = TimedWork(Work(*minutes, work.under), min(len(ratios), LOOKED_AT))
     return found

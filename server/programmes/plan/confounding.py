@@ -6,27 +6,27 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from torvix_core.judging import design
-from torvix_core.judging.design import NOTHING, Answer, Standing
+from torvix_core.judging.design import NOTHING, AnswerQuality, QuestionAnswer
 
 from programmes.plan.plans import OWN, Plan, PlannedSetup
 
 
 @dataclass(frozen=True)
-class Told:
+class QuestionText:
     question: str
     standing: str
     told: str
 
 
 @dataclass(frozen=True)
-class Asked:
-    answers: Sequence[Told]
+class DesignAnswers:
+    answers: Sequence[QuestionText]
     addition: str
     copies: Sequence[str] = ()
     added: Mapping[str, str] | None = None  # what the setup that would help most has in each row
 
 
-def ask(plan: Plan) -> Asked:
+def ask(plan: Plan) -> DesignAnswers:
     """Every question that the setups in the plan raise."""
     setups = [plan.setups[place] for place in plan.active]
     stacks = [setup.levels() for setup in setups]
@@ -38,16 +38,16 @@ def ask(plan: Plan) -> Asked:
     try:
         added = design.best_addition(full)
     except ValueError as reason:
-        return Asked(answers, f"Which setup would help most was not searched: {reason}.", copies)
+        return DesignAnswers(answers, f"Which setup would help most was not searched: {reason}.", copies)
     if added is None:
-        return Asked(answers, "", copies)
+        return DesignAnswers(answers, "", copies)
     first = full[0]
     changed = [f"{added.setup[key] or f'no {names[key]}'}" for key in first if added.setup[key] != first[key]]
     count = len(added.answers)
     asked = "one more question" if count == 1 else f"{count} more questions"
     base = setups[0].letter
     told = f"{base} with {', '.join(changed)}" if changed else f"{base} itself"
-    return Asked(answers, f"One setup more, {told}, would answer {asked}.", copies, dict(added.setup))
+    return DesignAnswers(answers, f"One setup more, {told}, would answer {asked}.", copies, dict(added.setup))
 
 
 def _copies(setups: Sequence[PlannedSetup], full: Sequence[Mapping[str, str]]) -> list[str]:
@@ -63,23 +63,23 @@ def _copies(setups: Sequence[PlannedSetup], full: Sequence[Mapping[str, str]]) -
     return found
 
 
-def _told(found: Answer, setups: Sequence[PlannedSetup], names: Mapping[str, str]) -> Told:
+def _told(found: QuestionAnswer, setups: Sequence[PlannedSetup], names: Mapping[str, str]) -> QuestionText:
     question = found.question
     one, other = (level or "nothing" for level in (question.one, question.other))
     asked = f"{_capital(names[question.slot])}: {other} against {one}?"
     match found.standing:
-        case Standing.DIRECT:
+        case AnswerQuality.DIRECT:
             pairs = ", ".join(
                 f"{setups[second].letter} against {setups[first].letter}" for first, second in found.pairs
             )
             told = f"Told by {pairs}, which differ in nothing else."
-        case Standing.ADDING_UP:
+        case AnswerQuality.ADDING_UP:
             told = "Told by several setups, if what the slots are worth adds up."
-        case Standing.TOGETHER:
+        case AnswerQuality.TOGETHER:
             told = f"Only together with the {' and the '.join(names[slot] for slot in found.together)}."
-        case Standing.NO:
+        case AnswerQuality.NO:
             told = "Nothing here tells it."
-    return Told(asked, found.standing, told)
+    return QuestionText(asked, found.standing, told)
 
 
 def names_of(plan: Plan) -> dict[str, str]:

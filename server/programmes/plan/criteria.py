@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from decimal import Decimal
 from functools import partial
 
-from torvix_core.engine.stack import Level, Limits, check_fit
+from torvix_core.engine.stack import Limits, StackLevel, check_fit
 
 from engines.parts.service import may_see_price, stack_of
 from engines.sheet.entries import show
@@ -28,7 +28,7 @@ def failing(plan: Plan, of_engine: Limits, person: Person) -> dict[int, list[str
     found: dict[int, list[str]] = {}
     for place, setup in enumerate(plan.setups):
         checks = check_fit(stack_of(list(setup.parts)), limits, partial(show, units))
-        told = [check.text for check in checks if check.level is Level.MISFIT]
+        told = [check.text for check in checks if check.level is StackLevel.MISFIT]
         if place and (dear := _too_dear(plan, setup, person)):
             told.append(dear)
         if told:

@@ -14,7 +14,7 @@ from torvix_core.planning.changeover import DependencyCycle, Work, check_depende
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines.models import Part
-from programmes.models import MOST_SETUPS, STANDARDS, BoostPolicy, Candidate, Kind, MixturePolicy, Place
+from programmes.models import MOST_SETUPS, STANDARDS, BoostPolicy, Candidate, MixturePolicy, Place, ProgrammeKind
 from programmes.plan import form_numbers
 from programmes.plan.form_numbers import MINUTE
 from programmes.plan.plans import (
@@ -93,7 +93,7 @@ class Draft:
     sessions: Sequence[DraftSession] = ()
     standard: str = Standard.ISO_1585_SI
     boost_school: str = BoostSchool.UNBLOWN
-    kind: str = Kind.COMPARISON
+    kind: str = ProgrammeKind.COMPARISON
     mixture_policy: str = MixturePolicy.MATCHED
     boost_policy: str = BoostPolicy.NONE
     words: Mapping[str, str] = field(default_factory=dict)
@@ -134,7 +134,7 @@ def read(draft: Draft, person: Person) -> tuple[Plan, dict[str, str]]:
             wrong["low_rpm"] = "The range that is compared must lie inside the sweep."
     for key, value, known in (
         ("standard", draft.standard, [str(one) for one in STANDARDS]),
-        ("boost_school", draft.boost_school, list(BoostSchool)), ("kind", draft.kind, Kind.values),
+        ("boost_school", draft.boost_school, list(BoostSchool)), ("kind", draft.kind, ProgrammeKind.values),
         ("mixture_policy", draft.mixture_policy, MixturePolicy.values),
         ("boost_policy", draft.boost_policy, BoostPolicy.values), ("duty", draft.duty, list(Preset)),
     ):  # fmt: skip

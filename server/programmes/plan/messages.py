@@ -8,20 +8,20 @@ from torvix_core.judging.duty import PRESETS, Preset
 
 from engines.models import Build
 from engines.sheet import sheets
-from programmes.models import BoostPolicy, Kind
+from programmes.models import BoostPolicy, ProgrammeKind
 from programmes.order import orders
 from programmes.plan import confounding, criteria, plans
 from programmes.plan.plans import SETTING, Plan
-from programmes.plan.schemas import AnswerOut, CostOut, DayPlanOut, FailingOut, HeldOut, PlanTold, day_out
+from programmes.plan.schemas import AnswerOut, CostOut, DayPlanOut, FailingOut, HeldOut, PlanSummary, day_out
 from shop.models import Person
 
 LONG_LADDER = 2  # steps built on each other, from which the order they are tried in begins to matter
 
 
-def tell(plan: Plan, build: Build, person: Person, wrong: dict[str, str]) -> PlanTold:
+def tell(plan: Plan, build: Build, person: Person, wrong: dict[str, str]) -> PlanSummary:
     asked = confounding.ask(plan)
     day, day_problem = _day(plan, build, person)
-    return PlanTold(
+    return PlanSummary(
         fields=wrong, letters=[setup.letter for setup in plan.setups],
         labels={key: plan.label(key) for key in plan.used_rows()},
         answers=[AnswerOut(question=one.question, standing=one.standing, told=one.told) for one in asked.answers],
@@ -61,7 +61,7 @@ def _warnings(plan: Plan) -> list[str]:
     told = []
     if plan.stand_in:
         told.append(f"A stand-in test: {plan.stand_in}. What it shows holds for the engine as it is tested.")
-    if plan.kind == Kind.STEPWISE and _longest_ladder(plan) >= LONG_LADDER:
+    if plan.kind == ProgrammeKind.STEPWISE and _longest_ladder(plan) >= LONG_LADDER:
         told.append(
             "A stepwise build: a part tested early may be worth more, or less, once the later ones are on. Repeat an "
             "early step at the end to see it."

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 from torvix_core.planning import changeover
 
-from programmes.models import Candidate, Expectation, Kind, Programme
+from programmes.models import Candidate, Expectation, Programme, ProgrammeKind
 from programmes.plan.plans import Plan, of_programme
 
 
@@ -61,7 +61,7 @@ def _why(plan: Plan, place: int, begun: bool, visited: bool) -> str:
 def _minutes(plan: Plan, place: int) -> float:
     levels, works = plan.levels(), plan.works()
     setup = plan.setups[place]
-    base = setup.based_on if plan.kind == Kind.STEPWISE and setup.based_on is not None else 0
+    base = setup.based_on if plan.kind == ProgrammeKind.STEPWISE and setup.based_on is not None else 0
     there = changeover.minutes(levels[base], levels[place], works)
     back = changeover.minutes(levels[place], levels[0], works)
     return there + plan.times.visit_min(setup.pulls) + back + plan.times.visit_min(plan.times.return_pulls)

@@ -15,12 +15,11 @@ from torvix_core.engine.fuel import Fuel, FuelNeed
 from torvix_core.judging import design
 from torvix_core.planning import changeover
 from torvix_core.planning.changeover import Work
-from torvix_core.planning.day_plan import Paid, Problem, Task, Visit
-from torvix_core.planning.day_plan import Place as OrderPlace
+from torvix_core.planning.day_plan import OrderPlace, OrderProblem, Paid, Task, Visit
 
 from engines.models import Build, Part
 from engines.sheet import sheets
-from programmes.models import BoostPolicy, Candidate, Kind, MixturePolicy, Place, letter_of
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, ProgrammeKind, letter_of
 
 if TYPE_CHECKING:
     from programmes.models import Programme
@@ -157,7 +156,7 @@ class Plan:
     objective: Objective = field(default_factory=Objective)
     standard: str = Standard.ISO_1585_SI
     boost_school: str = BoostSchool.UNBLOWN
-    kind: str = Kind.COMPARISON
+    kind: str = ProgrammeKind.COMPARISON
     answers_change: str = ""
     held_constant: str = ""
     mixture_policy: str = MixturePolicy.MATCHED
@@ -231,7 +230,7 @@ def origin(plan: Plan) -> datetime | None:
     return plan.sessions[0].starts_at if plan.sessions else None
 
 
-def problem(plan: Plan, need: FuelNeed | None) -> Problem:
+def problem(plan: Plan, need: FuelNeed | None) -> OrderProblem:
     """The plan as the order search sees it: setups in it alone, minutes from the first session, fuel in litres."""
     active, begin, times = plan.active, origin(plan), plan.times
     levels = [plan.setups[place].levels() for place in active]
@@ -248,7 +247,7 @@ def problem(plan: Plan, need: FuelNeed | None) -> Problem:
     tasks = []
     for index, place in enumerate(active):
         setup = plan.setups[place]
-        base = setup.based_on if plan.kind == Kind.STEPWISE else None
+        base = setup.based_on if plan.kind == ProgrammeKind.STEPWISE else None
         tasks.append(Task(
             visit_min=times.visit_min(setup.pulls), visits=setup.visits, fuel=fuel_of(setup.pulls),
             worth=worth.get(index, 0), place=OrderPlace(setup.place), available_min=minutes(setup.available_at),
@@ -258,7 +257,7 @@ def problem(plan: Plan, need: FuelNeed | None) -> Problem:
         Paid(minutes(one.starts_at), float("inf") if one.paid_min is None else one.paid_min) for one in plan.sessions
     ]
     limit = times.fuel_available
-    return Problem(
+    return OrderProblem(
         change_min=changeover.matrix(levels, plan.works()), tasks=tuple(tasks), return_every=times.return_every,
         opening_min=times.visit_min(plan.setups[active[0]].pulls), return_min=times.visit_min(times.return_pulls),
         warm_up_min=times.warm_up_min, sessions=tuple(sessions) or (Paid(),),

@@ -7,7 +7,7 @@ from datetime import datetime
 from ninja import Schema
 from torvix_core.units.quantities import from_si
 
-from programmes.order.orders import Laid
+from programmes.order.orders import LaidOutOrder
 from programmes.plan import form_numbers
 from programmes.plan.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit
 from programmes.plan.plans import Plan
@@ -168,7 +168,7 @@ class DayPlanOut(Schema):
     missing: list[int]
 
 
-def day_out(plan: Plan, laid: Laid, fuel_pull: float | None, person: Person) -> DayPlanOut:
+def day_out(plan: Plan, laid: LaidOutOrder, fuel_pull: float | None, person: Person) -> DayPlanOut:
     unit = units_of(person)["fuel"]
 
     def volume(value: float | None) -> float | None:
@@ -198,7 +198,7 @@ class CostOut(Schema):
     unknown: list[str]
 
 
-class PlanTold(Schema):
+class PlanSummary(Schema):
     """What a plan says of itself: what its setups can tell, what is held, what fails, the day. `fields` are slips."""
 
     fields: dict[str, str]
@@ -230,7 +230,7 @@ class PlanOut(Schema):
     """A plan in force: as the form shows it, what it says, and the versions it went through."""
 
     draft: DraftIn
-    told: PlanTold
+    told: PlanSummary
     pulled: list[bool]
     positions: list[int]
     visits_pulled: list[int]

@@ -9,7 +9,7 @@ from typing import Any
 
 from torvix_core.air.standards import BOOST_SCHOOLS, DEFINITIONS, BoostSchool, Standard
 
-from programmes.models import BoostPolicy, Candidate, Kind, MixturePolicy, Place, PlanVersion, Programme
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, PlanVersion, Programme, ProgrammeKind
 from programmes.plan.plans import Plan
 from shop.models import Person
 
@@ -38,7 +38,7 @@ TEXTS: tuple[tuple[str, str], ...] = (
 def document(plan: Plan) -> dict[str, Any]:
     """The whole plan in plain words and numbers, so that it can be read when the tables have moved on."""
     return {
-        "question": plan.question, "answers_change": plan.answers_change, "kind": Kind(plan.kind).label,
+        "question": plan.question, "answers_change": plan.answers_change, "kind": ProgrammeKind(plan.kind).label,
         "standard": DEFINITIONS[Standard(plan.standard)].label,
         "boost_school": BOOST_SCHOOLS[BoostSchool(plan.boost_school)],
         "mixture_policy": MixturePolicy(plan.mixture_policy).label,

@@ -6,7 +6,7 @@ from torvix_core.engine.dimensions import Slot
 
 from engines.builds.service import describe_engine, succeed
 from engines.parts.service import PartFacts, add_part
-from engines.sheet.readings import Change
+from engines.sheet.readings import ReadingChange
 from programmes.plan import saving
 from shop.models import Role
 from shop.permissions import choose_units
@@ -70,7 +70,7 @@ class AnotherRevision(TestCase):
         cls.programme = scenes.programme(cls.person)
 
     def succeed(self, **texts: str):
-        changes = {key: Change(text) for key, text in texts.items()}
+        changes = {key: ReadingChange(text) for key, text in texts.items()}
         return succeed(self.person, self.programme.build, changes, "found", scenes.DAY)
 
     def test_later_pulls_are_of_the_new_revision_and_earlier_ones_stay(self):

@@ -42,7 +42,7 @@ UNSEEN = {
 
 
 @dataclass(frozen=True)
-class Set:
+class LimitSetting:
     """A limit as it is set on a stand, and whether it is watched at all."""
 
     limit: Limit
@@ -50,16 +50,25 @@ class Set:
     own: bool  # the owner's, not the usual one
 
 
-def of_stand(stand: Stand) -> list[Set]:
+def of_stand(stand: Stand) -> list[LimitSetting]:
     """Every limit there is, in its order."""
     own = {row.key: row for row in StandLimit.objects.filter(stand=stand)}
     return [
-        Set(replace(usual, value=row.value if row.value is not None else usual.value, samples=row.samples, of=row.of,
-                    stops_unseen=row.stops_unseen), row.watched, True)
+        LimitSetting(
+            replace(
+                usual,
+                value=row.value if row.value is not None else usual.value,
+                samples=row.samples,
+                of=row.of,
+                stops_unseen=row.stops_unseen,
+            ),
+            row.watched,
+            True,
+        )
         if (row := own.get(usual.key))
-        else Set(usual, True, False)
+        else LimitSetting(usual, True, False)
         for usual in USUAL
-    ]  # fmt: skip
+    ]
 
 
 def for_pull(pull: Pull) -> tuple[Limit, ...]:

@@ -2,7 +2,7 @@
 
 from stand.models.day import Acknowledgement, Asks, Change, JobKind, ListItem, Moment, Note, NoteKind, OpenJob, Tick
 from stand.models.line import Command, CommandState, Link, StandLimit
-from stand.models.pull import ENDED, Channel, Chunk, Origin, Pull, PullAir, PullState, Purpose, Standing
+from stand.models.pull import ENDED, Channel, Chunk, Pull, PullAir, PullOrigin, PullState, Purpose, Standing
 from stand.models.session import Period, Session, WeatherReading
 
 __all__ = [
@@ -21,10 +21,10 @@ __all__ = [
     "Note",
     "NoteKind",
     "OpenJob",
-    "Origin",
     "Period",
     "Pull",
     "PullAir",
+    "PullOrigin",
     "PullState",
     "Purpose",
     "Session",

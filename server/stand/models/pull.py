@@ -45,7 +45,7 @@ class Purpose(models.TextChoices):
     STEPS = "steps", "Step test"
 
 
-class Origin(models.TextChoices):
+class PullOrigin(models.TextChoices):
     """Where the samples or figures of a pull come from."""
 
     STAND = "stand", "Recorded here"
@@ -74,7 +74,7 @@ class Pull(models.Model):
     step = models.ForeignKey(Step, on_delete=models.SET_NULL, null=True, blank=True, related_name="pulls_made")
     plan_version = models.PositiveSmallIntegerField(default=0, help_text="of the plan it was made under; 0: none kept")
     purpose = models.CharField(max_length=10, choices=Purpose.choices, default=Purpose.SWEEP)
-    origin = models.CharField(max_length=9, choices=Origin.choices, default=Origin.STAND)
+    origin = models.CharField(max_length=9, choices=PullOrigin.choices, default=PullOrigin.STAND)
     source = models.CharField(max_length=200, blank=True, help_text="file, sheet or screen it was taken from")
     figures_standard = models.CharField(
         max_length=20, blank=True, help_text="what printed figures are corrected to; observed, or unknown"
@@ -134,7 +134,7 @@ class Pull(models.Model):
                 name="pull_exclusion_has_a_reason",
                 violation_error_message="Say why the pull is left out.",
             ),
-            models.CheckConstraint(condition=Q(origin__in=Origin.values), name="pull_origin_is_known"),
+            models.CheckConstraint(condition=Q(origin__in=PullOrigin.values), name="pull_origin_is_known"),
             models.CheckConstraint(
                 condition=Q(origin__in=["stand", "simulated", "file"], figures_standard="")
                 | Q(origin__in=["table", "typed"]) & ~Q(figures_standard=""),

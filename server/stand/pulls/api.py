@@ -86,7 +86,7 @@ class AirOut(Schema):
     density_altitude_ft: float
 
 
-class Day(Schema):
+class StandDay(Schema):
     """All that the frame of every screen shows about the stand."""
 
     pulls: list[PullMark]
@@ -172,7 +172,7 @@ class ExcludeIn(Schema):
     reason: str
 
 
-class SoFar(Schema):
+class LiveCurveOut(Schema):
     """Points of [rpm, torque in the person's unit]."""
 
     points: list[list[float]]
@@ -250,7 +250,7 @@ def _day_air(session: Session | None, pulls: list[Pull], units: dict[str, str]) 
     return None
 
 
-@router.get("/programmes/{programme_id}/day", response=Day, operation_id="day")
+@router.get("/programmes/{programme_id}/day", response=StandDay, operation_id="day")
 def read_day(request: HttpRequest, programme_id: int):
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     made = Pull.objects.filter(session__programme=programme).select_related("operator", "session")
@@ -259,7 +259,7 @@ def read_day(request: HttpRequest, programme_id: int):
     newest = (F("closed_at").desc(nulls_first=True), "-opened_at")
     session = programme.sessions.select_related("stand").order_by(*newest).first()
     left = steps.steps_left(list(programme.steps.all()), pulls)
-    return Day(
+    return StandDay(
         pulls=[pull_mark(pull, before) for pull, before in zip(pulls, [None, *pulls], strict=False)],
         planned=[Planned(setup_id=step.setup_id, pulls=count) for step, count in left],
         session=_session_out(session) if session else None,
@@ -338,14 +338,14 @@ def arm(request: HttpRequest, session_id: int, given: ArmIn):
     return pull_mark(arming.arm(person_of(request), session, setup, timezone.now(), wanted))
 
 
-@router.get("/pulls/{pull_id}/so-far", response=SoFar, operation_id="so_far")
+@router.get("/pulls/{pull_id}/so-far", response=LiveCurveOut, operation_id="so_far")
 def so_far(request: HttpRequest, pull_id: int):
     """The curve of a pull that runs, for a screen that opens or wakes in the middle of it."""
     person = person_of(request)
     seen = Programme.objects.visible_to(person)
     pull = get_object_or_404(Pull.objects.filter(session__programme__in=seen), pk=pull_id)
     scale = quantities.to_si_rule(units_of(person)["torque"]).scale
-    return SoFar(points=[[rpm, round(torque / scale, 2)] for rpm, torque in live_curve.points(pull)])
+    return LiveCurveOut(points=[[rpm, round(torque / scale, 2)] for rpm, torque in live_curve.points(pull)])
 
 
 def _pull(pull_id: int) -> Pull:

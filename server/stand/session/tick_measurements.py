@@ -29,7 +29,7 @@ BANKS = ("left", "right")
 
 
 @dataclass
-class Found:
+class TickMeasurements:
     """What was read, what of it cannot be read, and what is out of bounds; by field."""
 
     values: dict[str, float] = field(default_factory=dict)
@@ -51,8 +51,8 @@ def read(person: Person, build: Build, asks: str, measured: Mapping[str, str], r
     return found.values
 
 
-def _clearances(person: Person, build: Build, measured: Mapping[str, str]) -> Found:
-    unit, found = units_of(person)["length"], Found()
+def _clearances(person: Person, build: Build, measured: Mapping[str, str]) -> TickMeasurements:
+    unit, found = units_of(person)["length"], TickMeasurements()
     for side, usual in LEAST.items():
         try:
             value = read_quantity(measured.get(side, ""), "length", unit, *CLEARANCE_RANGE).value
@@ -70,9 +70,9 @@ def _clearances(person: Person, build: Build, measured: Mapping[str, str]) -> Fo
     return found
 
 
-def _phases(measured: Mapping[str, str]) -> Found:
+def _phases(measured: Mapping[str, str]) -> TickMeasurements:
     """The right bank may be left out: an engine may have one."""
-    found = Found()
+    found = TickMeasurements()
     for bank in BANKS:
         text = measured.get(bank, "")
         if bank == "right" and not text.strip():

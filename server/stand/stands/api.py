@@ -17,8 +17,8 @@ from stand.models import Link
 from stand.pulls.api import person_of
 from stand.pulls.samples import is_known
 from stand.stands import service as stands
-from stand.stands.service import StandFacts
-from stand.stands.try_line import Tried, try_line
+from stand.stands.service import StandDescription
+from stand.stands.try_line import LineTrial, try_line
 
 router = Router(tags=["stands"])
 COMMANDS = frozenset({"arm", "start", "abort", "holds"})  # that mean something to people
@@ -65,8 +65,8 @@ class StandIn(Schema):
     notes: str = ""
     worker_elsewhere: bool = False
 
-    def facts(self) -> StandFacts:
-        return StandFacts(self.name, self.host, self.port, self.elevation, self.inertia, self.notes,
+    def facts(self) -> StandDescription:
+        return StandDescription(self.name, self.host, self.port, self.elevation, self.inertia, self.notes,
                           self.worker_elsewhere)  # fmt: skip
 
 
@@ -200,7 +200,7 @@ def _understood(name: str, unit: str) -> str:
     return channel_name(name) if (name in FOLLOWS or name in FIXED) and is_known(unit) else ""
 
 
-def _tried_out(tried: Tried, person: Person) -> TriedOut:
+def _tried_out(tried: LineTrial, person: Person) -> TriedOut:
     hello = tried.hello
     channels = zip(hello.names, hello.units, strict=True) if hello else ()
     inertia = {"included": "in the torque that it sends", "not_included": "not in the torque: Torvix adds it"}

@@ -25,7 +25,7 @@ MOST_INERTIA = 50.0  # kg·m²; a large water brake with its engine has some 5. 
 
 
 @dataclass(frozen=True)
-class StandFacts:
+class StandDescription:
     """As typed. `worker_elsewhere`: somebody runs ./torvix bench for it on another machine."""
 
     name: str
@@ -38,7 +38,7 @@ class StandFacts:
 
 
 @transaction.atomic
-def add(by: Person | None, facts: StandFacts, at: datetime) -> Stand:
+def add(by: Person | None, facts: StandDescription, at: datetime) -> Stand:
     """A stand to which a bench worker links from now on. `by` is None at the terminal. Invalid names the fields."""
     _require(by)
     stand = _read(by, Stand(elevation=Shop.here().elevation), facts)
@@ -68,7 +68,7 @@ def add_simulated(by: Person | None, engine: str, at: datetime) -> Stand:
 
 
 @transaction.atomic
-def change(by: Person, stand: Stand, facts: StandFacts, at: datetime) -> Stand:
+def change(by: Person, stand: Stand, facts: StandDescription, at: datetime) -> Stand:
     """Where its line has moved the worker lets go and links anew: refused while a session is open."""
     _require(by)
     before = _of_worker(stand)
@@ -176,7 +176,7 @@ def _require_no_session(stand: Stand, refused: str) -> None:
         )
 
 
-def _read(by: Person | None, stand: Stand, facts: StandFacts) -> Stand:
+def _read(by: Person | None, stand: Stand, facts: StandDescription) -> Stand:
     _lock()
     wrong: dict[str, str] = {}
     stand.name = " ".join(facts.name.split())

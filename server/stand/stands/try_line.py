@@ -19,7 +19,7 @@ CHECKED = re.compile(r"^(ok    |BROKEN) (.+)(?:\n {7}(.+))?", re.MULTILINE)
 
 
 @dataclass(frozen=True)
-class Tried:
+class LineTrial:
     """`why` is empty where it can be used; `checks` are the rules of the protocol, each with what was wrong."""
 
     why: str
@@ -27,18 +27,20 @@ class Tried:
     checks: tuple[tuple[str, str], ...] = ()
 
 
-def try_line(host: str, port: int) -> Tried:
+def try_line(host: str, port: int) -> LineTrial:
     """Connects, listens and asks nothing that moves anything. Takes some seconds."""
     try:
         hello = _hello(host, port)
     except HelloRefused as reason:
-        return Tried(f"A stand answers at {host}:{port}, but {reason}.")
+        return LineTrial(f"A stand answers at {host}:{port}, but {reason}.")
     except LineLost as reason:
-        return Tried(f"{str(reason)[0].upper()}{str(reason)[1:]}.")
+        return LineTrial(f"{str(reason)[0].upper()}{str(reason)[1:]}.")
     if hello is None:
-        return Tried(f"Something answers at {host}:{port}, but it is no stand: nothing that the line protocol knows "
-                     f"came in {WAIT_S:.0f} s. Look at the port.")  # fmt: skip
-    return Tried("", hello, _checks(host, port))
+        return LineTrial(
+            f"Something answers at {host}:{port}, but it is no stand: nothing that the line protocol knows "
+            f"came in {WAIT_S:.0f} s. Look at the port."
+        )
+    return LineTrial("", hello, _checks(host, port))
 
 
 def _hello(host: str, port: int) -> Hello | None:

@@ -25,7 +25,7 @@ class SoFar(TestCase):
     def running(self, inertia: str = "included", channels=scenes.CHANNELS) -> Pull:
         pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         names, units = zip(*channels, strict=True)
-        pull_records.begin_pull(pull, pull_records.StandFacts(50, names, units, inertia, 0.45), scenes.DAY, {})
+        pull_records.begin_pull(pull, pull_records.HelloFacts(50, names, units, inertia, 0.45), scenes.DAY, {})
         return pull
 
     def test_the_points_lie_on_the_curve(self):

@@ -23,7 +23,7 @@ from django.test import TransactionTestCase
 from demo.loader import StepBy, say_to_stand, simulated_stand
 from shop.models import Role, Stand
 from stand.limits import service as limits
-from stand.models import ENDED, Chunk, Command, Link, Origin, Pull, PullState
+from stand.models import ENDED, Chunk, Command, Link, Pull, PullOrigin, PullState
 from stand.pulls import arming, commands, starting, stopping
 from stand.pulls.samples import read_raw
 from stand.tests.taken_away import allow_connections
@@ -92,7 +92,7 @@ class WholePull(BenchCase):
         self.assertGreater(len(pull.reduced.speed_rpm), 40)
         self.assertAlmostEqual(pull.barometer / 1000, 97.2, delta=0.5)
         self.assertEqual((pull.inertia_in_torque, pull.inertia), ("not_included", 0.45))
-        self.assertEqual(pull.origin, Origin.SIMULATED)
+        self.assertEqual(pull.origin, PullOrigin.SIMULATED)
         self.assertFalse(Chunk.objects.exists())
 
     def test_what_a_person_wrote_after_the_arming_is_still_there_at_the_end(self):
@@ -204,7 +204,13 @@ class LostDatabase(BenchCase):
 
     def lose_database(self) -> ExitStack:
         away = ExitStack()
-        for kind in (entries.Began, entries.Recorded, entries.Ended, entries.Linked, entries.Told):
+        for kind in (
+            entries.PullBegan,
+            entries.SamplesRecorded,
+            entries.PullEnded,
+            entries.LinkState,
+            entries.BrowserMessage,
+        ):
             away.enter_context(mock.patch.object(kind, "write", side_effect=OperationalError("gone")))
         away.enter_context(mock.patch.object(desk_module, "DATABASE_RETRY_S", 0.02))
         return away
@@ -325,13 +331,13 @@ class InThreads(BenchCase):
         pull = arming.arm(self.operator, self.session, self.programme.setups.first(), scenes.DAY)
         self.wait(lambda: bench.state == "armed", "arming")
         say_to_stand(self.stand.port, "fault", channel="lambda", kind="reads", value=1.08)
-        write = entries.Recorded.write
+        write = entries.SamplesRecorded.write
 
-        def slowly(entry: entries.Recorded) -> None:
+        def slowly(entry: entries.SamplesRecorded) -> None:
             time.sleep(2.0)
             write(entry)
 
-        with mock.patch.object(entries.Recorded, "write", slowly):
+        with mock.patch.object(entries.SamplesRecorded, "write", slowly):
             starting.start(self.operator, pull, "To see how fast it trips")
             self.wait(lambda: Pull.objects.get(pk=pull.pk).state in ENDED, "the end")
         pull.refresh_from_db()

@@ -13,7 +13,7 @@ from torvix_core.engine.evidence import Origin
 from torvix_core.planning.changeover import usual_works
 
 from engines.builds.service import write_down
-from engines.sheet.readings import Change as Reading
+from engines.sheet.readings import ReadingChange as Reading
 from programmes.models import TimedChange
 from programmes.plan import changeover_times
 from programmes.settings import service as adjusting
@@ -45,7 +45,7 @@ class Scene(TestCase):
         """End a pull that was armed, with the samples of a known curve."""
         self.now += timedelta(minutes=minutes)
         names, units = zip(*scenes.CHANNELS, strict=True)
-        facts = pull_records.StandFacts(scenes.RATE_HZ, names, units, "included", 0.45)
+        facts = pull_records.HelloFacts(scenes.RATE_HZ, names, units, "included", 0.45)
         pull_records.begin_pull(pull, facts, self.now, began_with)
         scenes.append_chunk(pull.pk, 0, scenes.samples(1.0))
         pull_records.end_pull(pull, state, "", self.now, air=scenes.AIR)

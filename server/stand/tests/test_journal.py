@@ -15,21 +15,32 @@ from stand.models import Command, CommandState, Link, Pull, PullState
 from stand.pulls import arming
 from stand.pulls.samples import read_raw
 from stand.worker import entries, pull_records
-from stand.worker.entries import Answered, Began, Ended, Guarded, Recorded, Told, Unasked, Weathered, from_line, to_line
+from stand.worker.entries import (
+    BrowserMessage,
+    CommandAnswered,
+    PullBegan,
+    PullEnded,
+    PullGuarded,
+    SamplesRecorded,
+    UnaskedSweep,
+    WeatherReported,
+    from_line,
+    to_line,
+)
 from stand.worker.journal import Journal
-from stand.worker.pull_records import MeanAir, StandFacts
+from stand.worker.pull_records import HelloFacts, MeanAir
 
 AT = datetime(2026, 11, 2, 9, 30, 1, 250_000, tzinfo=UTC)
-FACTS = StandFacts(50.0, ["rpm", "torque"], ["rpm", "N·m"], "included", 0.0)
+FACTS = HelloFacts(50.0, ["rpm", "torque"], ["rpm", "N·m"], "included", 0.0)
 LASTING = (
-    Guarded(7, [["coolant", 383.15]]),
-    Began(7, AT, FACTS, {"rpm": 2000.0}),
-    Recorded(7, 0, 2, np.arange(6.0).tobytes()),
-    Ended(7, "complete", "", AT, 3, MeanAir(98_000.0, 295.0, 0.4), ""),
-    Ended(7, "aborted", "why", AT),
-    Answered(4, False, "too hot"),
-    Weathered(1, AT, MeanAir(98_000.0, 295.0, 0.4)),
-    Unasked(1, AT),
+    PullGuarded(7, [["coolant", 383.15]]),
+    PullBegan(7, AT, FACTS, {"rpm": 2000.0}),
+    SamplesRecorded(7, 0, 2, np.arange(6.0).tobytes()),
+    PullEnded(7, "complete", "", AT, 3, MeanAir(98_000.0, 295.0, 0.4), ""),
+    PullEnded(7, "aborted", "why", AT),
+    CommandAnswered(4, False, "too hot"),
+    WeatherReported(1, AT, MeanAir(98_000.0, 295.0, 0.4)),
+    UnaskedSweep(1, AT),
 )
 
 
@@ -62,15 +73,15 @@ class Kept(TestCase):
         self.path = Path(folder.name) / "stand-1.jsonl"
         self.journal = Journal(self.path)
 
-    def whole_pull(self) -> list[entries.Entry]:
+    def whole_pull(self) -> list[entries.JournalEntry]:
         rows = np.array(scenes.samples(1.0))
         names, units = zip(*scenes.CHANNELS, strict=True)
-        chunks = [Recorded(self.pull.pk, number, len(part), part.tobytes())
+        chunks = [SamplesRecorded(self.pull.pk, number, len(part), part.tobytes())
                   for number, part in enumerate(np.array_split(rows, 5))]  # fmt: skip
-        began = Began(self.pull.pk, AT, StandFacts(50.0, names, units, "included", 0.0), {"rpm": 2000.0})
-        return [began, *chunks, Ended(self.pull.pk, "complete", "", AT)]
+        began = PullBegan(self.pull.pk, AT, HelloFacts(50.0, names, units, "included", 0.0), {"rpm": 2000.0})
+        return [began, *chunks, PullEnded(self.pull.pk, "complete", "", AT)]
 
-    def post(self, *posted: entries.Entry) -> None:
+    def post(self, *posted: entries.JournalEntry) -> None:
         for entry in posted:
             self.journal.post(entry)
 
@@ -82,7 +93,7 @@ class Kept(TestCase):
 
     def test_what_was_kept_is_written_first_and_the_file_goes(self):
         begin, *rest = self.whole_pull()
-        self.post(begin, *rest[:2], Told({"type": "frame"}))
+        self.post(begin, *rest[:2], BrowserMessage({"type": "frame"}))
         self.journal.keep()
         self.assertEqual(len(self.path.read_bytes().splitlines()), 3)  # the frame is not worth keeping
         self.post(*rest[2:])
@@ -102,14 +113,14 @@ class Kept(TestCase):
     def test_a_database_that_goes_away_again_in_the_middle_goes_on_where_it_was(self):
         self.post(*self.whole_pull())
         self.journal.keep()
-        real, left = Recorded.write, iter([True, True])
+        real, left = SamplesRecorded.write, iter([True, True])
 
         def write(entry):
             if next(left, False):
                 return real(entry)
             raise OperationalError("gone again")
 
-        with mock.patch.object(Recorded, "write", write), self.assertRaises(OperationalError):
+        with mock.patch.object(SamplesRecorded, "write", write), self.assertRaises(OperationalError):
             self.journal.write()
         self.assertEqual(self.pull.chunks.count(), 2)
         self.journal.write()
@@ -123,21 +134,24 @@ class Kept(TestCase):
         self.assert_recorded()
 
     def test_what_cannot_be_written_at_all_is_set_aside_and_the_rest_goes_on(self):
-        self.post(Answered(987_654, True, ""), *self.whole_pull())
+        self.post(CommandAnswered(987_654, True, ""), *self.whole_pull())
         with self.assertLogs("torvix.bench", "ERROR"):
             self.journal.write()
         self.assert_recorded()
         self.assertIn(b"987654", self.path.with_suffix(".refused").read_bytes())
 
     def test_what_was_set_aside_is_told_and_tried_again_by_the_next_worker(self):
-        with mock.patch.object(Ended, "write", side_effect=ValueError("a fault of the day")):
-            self.post(*self.whole_pull(), Answered(987_654, True, ""))
+        with mock.patch.object(PullEnded, "write", side_effect=ValueError("a fault of the day")):
+            self.post(*self.whole_pull(), CommandAnswered(987_654, True, ""))
             with self.assertLogs("torvix.bench", "ERROR"):
                 self.journal.write()
         self.assertIn("2 records of this stand could not be saved and are kept in", self.journal.unsaved())
         after = Journal(self.path)
         self.assertEqual(after.unsaved(), self.journal.unsaved())
-        with mock.patch.object(Answered, "write", side_effect=OperationalError), self.assertRaises(OperationalError):
+        with (
+            mock.patch.object(CommandAnswered, "write", side_effect=OperationalError),
+            self.assertRaises(OperationalError),
+        ):
             after.try_again()
         self.assertEqual(Journal(self.path).set_aside, 2)  # none is lost, whatever happens in between
         with self.assertLogs("torvix.bench", "ERROR"):
@@ -153,8 +167,8 @@ class Kept(TestCase):
 
     def test_an_answer_that_comes_twice_counts_once(self):
         command = Command.objects.get(pull=self.pull)
-        Answered(command.pk, True, "").write()
-        Answered(command.pk, False, "the stand did not answer").write()
+        CommandAnswered(command.pk, True, "").write()
+        CommandAnswered(command.pk, False, "the stand did not answer").write()
         command.refresh_from_db()
         self.assertEqual((command.state, command.answer), (CommandState.DONE, ""))
 

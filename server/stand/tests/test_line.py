@@ -9,11 +9,11 @@ from stand.worker.line import (
     HelloRefused,
     Line,
     LineLost,
-    NotUnderstood,
+    LineNotUnderstood,
+    LineWeather,
     Reply,
     Samples,
     StateChange,
-    WeatherReading,
 )
 
 HELLO = {
@@ -51,7 +51,7 @@ class Messages(LineCase):
         self.assertIsInstance(heard[0], Hello)
         self.assertEqual(heard[1].first, 7)
         self.assertEqual(heard[1].table().tolist(), [[0.1, 1000.0, 5.5], [0.12, 1001.5, 6.0]])
-        self.assertEqual(heard[2:], [StateChange("armed"), WeatherReading([97.2]), Reply(4, False, "too hot")])
+        self.assertEqual(heard[2:], [StateChange("armed"), LineWeather([97.2]), Reply(4, False, "too hot")])
 
     def test_samples_that_follow_each_other_come_as_one_block_and_a_gap_parts_them(self):
         one = [{"type": "samples", "n": number, "t": [number / 50], "v": [[1000 + number, 5]]} for number in (4, 5, 8)]
@@ -76,7 +76,7 @@ class Messages(LineCase):
             HELLO, b"garbage\n", {"type": "dance"}, {"type": "samples", "n": 1, "t": [0], "v": [[1, 2, 3]]}, b"[]\n",
             {"type": "state", "state": "idle"},
         )  # fmt: skip
-        self.assertEqual([type(message) for message in heard[1:5]], [NotUnderstood] * 4)
+        self.assertEqual([type(message) for message in heard[1:5]], [LineNotUnderstood] * 4)
         self.assertEqual(heard[5], StateChange("idle"))
 
     def test_a_hello_that_no_pull_could_be_recorded_with_is_refused_in_words(self):

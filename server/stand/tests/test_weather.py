@@ -11,16 +11,16 @@ from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import WeatherReading
 from stand.weather import file as weather_file
 from stand.weather import service as weather
-from stand.weather.service import Typed, understand
+from stand.weather.service import TypedWeather, understand
 from stand.worker.pull_records import MeanAir
 
 DAY = scenes.DAY
 
 
-def typed(**more: object) -> Typed:
+def typed(**more: object) -> TypedWeather:
     told = {"barometer": "98.205", "barometer_is_sea_level": False, "elevation": "", "temperature": "29.44",
             "moisture": Moisture.RELATIVE_HUMIDITY, "moisture_value": "50"}  # fmt: skip
-    return Typed(**{**told, **more})
+    return TypedWeather(**{**told, **more})
 
 
 class Case(TestCase):

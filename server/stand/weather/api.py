@@ -20,7 +20,7 @@ from torvix_core.air.standards import (
     Standard,
     correction,
 )
-from torvix_core.air.weather import Moisture, Reading, Tolerance
+from torvix_core.air.weather import AirReading, Moisture, Tolerance
 from torvix_core.units import quantities
 
 from programmes.models import Programme
@@ -160,8 +160,8 @@ def _person(request: HttpRequest) -> Person:
     return request.user
 
 
-def _typed(given: AirIn) -> services.Typed:
-    return services.Typed(**given.model_dump(include={
+def _typed(given: AirIn) -> services.TypedWeather:
+    return services.TypedWeather(**given.model_dump(include={
         "barometer", "barometer_is_sea_level", "elevation", "temperature", "moisture", "moisture_value"
     }))  # fmt: skip
 
@@ -174,7 +174,9 @@ def _reference(standard: Standard) -> str:
     return f"{quantities.words(told.pressure, 'kPa')} {dry}, {quantities.words(told.temperature, '°C')}"
 
 
-def _factor(reading: Reading, tolerance: Tolerance, standard: Standard, delivery: DieselDelivery | None) -> FactorOut:
+def _factor(
+    reading: AirReading, tolerance: Tolerance, standard: Standard, delivery: DieselDelivery | None
+) -> FactorOut:
     told = DEFINITIONS[standard]
     if standard is Standard.ISO_1585_CI and delivery is None:
         return FactorOut(
@@ -202,7 +204,7 @@ def _convert(factors: list[FactorOut], standard: Standard, power: float | None, 
             row.power = float(quantities.from_si(power * row.factor / quoted, unit))
 
 
-def _figures(understood: services.Understood, units: dict[str, str]) -> AirFigures:
+def _figures(understood: services.WeatherAsAir, units: dict[str, str]) -> AirFigures:
     air: Air = understood.air
     pressure, elevation = units["air_pressure"], understood.elevation
     station = float(air.pressure)
@@ -240,7 +242,7 @@ def _sessions(person: Person, programme_id: int) -> list[Session]:
 
 def _factor_of(barometer: float, temperature: float, humidity: float, standard: Standard) -> float | None:
     try:
-        air = Reading(barometer, temperature, Moisture.RELATIVE_HUMIDITY, humidity).air()
+        air = AirReading(barometer, temperature, Moisture.RELATIVE_HUMIDITY, humidity).air()
     except ValueError:
         return None
     return float(correction(air, standard).factor)

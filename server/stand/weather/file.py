@@ -10,14 +10,14 @@ from datetime import UTC, datetime, timedelta
 
 from django.db import transaction
 from django.utils import timezone
-from torvix_core.air.weather import Moisture, Reading
+from torvix_core.air.weather import AirReading, Moisture
 from torvix_core.units import quantities
 
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid
 from stand.models import Session, WeatherReading
-from stand.weather.service import Understood
+from stand.weather.service import WeatherAsAir
 
 LARGEST_FILE = 2_000_000  # bytes
 MOST_ROWS = 20_000
@@ -36,7 +36,7 @@ UNITS = {"barometer": "pressure", "temperature": "temperature", Moisture.RELATIV
 
 
 @dataclass(frozen=True)
-class Column:
+class WeatherColumn:
     position: int
     unit: str
 
@@ -88,7 +88,7 @@ def import_file(person: Person, session: Session, name: str, content: bytes, at:
     return Imported(added=len(fresh), known=len(inside) - len(fresh), outside=len(rows) - len(inside))
 
 
-def read_rows(content: bytes) -> list[tuple[datetime, Understood]]:
+def read_rows(content: bytes) -> list[tuple[datetime, WeatherAsAir]]:
     """Every row of a file as weather, in order of time. Unreadable names the first places that are wrong."""
     text = _decode(content)
     first = text.split("\n", 1)[0]
@@ -129,16 +129,16 @@ def _decode(content: bytes) -> str:
         raise Unreadable(f"line {line} is not UTF-8; save the file as UTF-8 and try again") from error
 
 
-def _columns(heads: Sequence[str]) -> tuple[dict[str, Column], Moisture]:
+def _columns(heads: Sequence[str]) -> tuple[dict[str, WeatherColumn], Moisture]:
     """Where each quantity stands: heads like “Pressure (hPa)” or “temperature [°C]”."""
-    found: dict[str, Column] = {}
+    found: dict[str, WeatherColumn] = {}
     for position, head in enumerate(heads):
         name, unit = _name_and_unit(head)
         for quantity, names in NAMES.items():
             if name in names:
                 if quantity in found:
                     raise Unreadable(f"line 1, column {position + 1}: a second column of {quantity}")
-                found[quantity] = Column(position, _unit(quantity, unit, position))
+                found[quantity] = WeatherColumn(position, _unit(quantity, unit, position))
     missing = [name for name in ("time", "barometer", "temperature") if name not in found]
     damp = [moisture for moisture in Moisture if moisture in found]
     if not damp:
@@ -172,7 +172,7 @@ def _unit(quantity: str, unit: str, position: int) -> str:
     return unit
 
 
-def _row(cells: Sequence[str], columns: dict[str, Column], moisture: Moisture) -> tuple[datetime, Understood]:
+def _row(cells: Sequence[str], columns: dict[str, WeatherColumn], moisture: Moisture) -> tuple[datetime, WeatherAsAir]:
     def cell(quantity: str) -> str:
         position = columns[quantity].position
         if position >= len(cells) or not cells[position].strip():
@@ -192,9 +192,9 @@ def _row(cells: Sequence[str], columns: dict[str, Column], moisture: Moisture) -
         told = f"column {columns['time'].position + 1}: “{cell('time')[:30]}” is no time; write 2026-11-21 13:05"
         raise Unreadable(told) from None
     time = time if time.tzinfo else timezone.make_aware(time)
-    reading = Reading(number("barometer"), number("temperature"), moisture, number(moisture))
+    reading = AirReading(number("barometer"), number("temperature"), moisture, number(moisture))
     try:
         reading.air()
     except ValueError as error:
         raise Unreadable(f"this cannot be weather: {str(error).replace('_', ' ')}") from None
-    return time.astimezone(UTC), Understood(reading, None, ())
+    return time.astimezone(UTC), WeatherAsAir(reading, None, ())

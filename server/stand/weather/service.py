@@ -21,7 +21,7 @@ from torvix_core.air.air import (
     saturation_vapour_pressure,
 )
 from torvix_core.air.standards import Charging, DieselDelivery, delivery_problem
-from torvix_core.air.weather import Moisture, Reading, Tolerance
+from torvix_core.air.weather import AirReading, Moisture, Tolerance
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity, split
 
@@ -38,7 +38,7 @@ USUAL_TOLERANCE = {"pressure": "1 hPa", "temperature": "0.5 K", "moisture": "3 %
 
 
 @dataclass(frozen=True)
-class Typed:
+class TypedWeather:
     """Weather as somebody types it: each text in the person's unit unless it names its own."""
 
     barometer: str
@@ -50,10 +50,10 @@ class Typed:
 
 
 @dataclass(frozen=True)
-class Understood:
+class WeatherAsAir:
     """A typed weather reading in SI, with what must be said of it."""
 
-    reading: Reading
+    reading: AirReading
     elevation: float | None
     notes: Sequence[str]
 
@@ -68,7 +68,7 @@ class Understood:
         return min(1.0, float(air.vapour_pressure / saturation_vapour_pressure(air.temperature)))
 
 
-def understand(typed: Typed, units: Mapping[str, str]) -> Understood:
+def understand(typed: TypedWeather, units: Mapping[str, str]) -> WeatherAsAir:
     """Typed weather in SI. Invalid names every field that is not understood and what was understood."""
     wrong: dict[str, str] = {}
 
@@ -105,12 +105,12 @@ def understand(typed: Typed, units: Mapping[str, str]) -> Understood:
             f"As a station reading this would be {at_sea / 100:.0f} hPa at sea level, which weather hardly reaches: it "
             "looks reduced to sea level already. If so, say that it is."
         )
-    reading = Reading(barometer, temperature, typed.moisture, moisture)
+    reading = AirReading(barometer, temperature, typed.moisture, moisture)
     try:
         reading.air()
     except ValueError as error:
         raise Invalid("These readings do not go together.", fields={_field_of(str(error)): _sentence(error)}) from error
-    return Understood(reading, elevation, notes)
+    return WeatherAsAir(reading, elevation, notes)
 
 
 def _field_of(told: str) -> str:
@@ -210,7 +210,7 @@ def place_stand(person: Person, stand: Stand, elevation: str) -> Stand:
 
 
 def log_reading(
-    person: Person, session: Session, typed: Typed, at: datetime, source: str = "by hand"
+    person: Person, session: Session, typed: TypedWeather, at: datetime, source: str = "by hand"
 ) -> WeatherReading:
     """A reading typed in; two of one source at one moment are one too many."""
     require_operator(person)

@@ -27,7 +27,7 @@ from stand.limits import service as limits
 from stand.live import notifications
 from stand.models import Command, CommandState
 from stand.worker import pull_records
-from stand.worker.entries import Entry, Linked, Told
+from stand.worker.entries import BrowserMessage, JournalEntry, LinkState
 from stand.worker.journal import DATABASE_LOST, Journal
 
 log = logging.getLogger("torvix.bench")
@@ -42,7 +42,7 @@ class StandTaken(Exception):
 
 
 @dataclass(frozen=True)
-class Asked:
+class QueuedCommand:
     """A command of a person, with what the line needs to know to pass it on."""
 
     command: int
@@ -88,7 +88,7 @@ class Desk:
         self.stand = stand
         self.clock = clock
         self.journal = Journal(spool / f"stand-{stand.pk}.jsonl")
-        self.asked: queue.SimpleQueue[Asked] = queue.SimpleQueue()
+        self.asked: queue.SimpleQueue[QueuedCommand] = queue.SimpleQueue()
         self.heard = Waker()
         self.held = False  # the stand is this worker's
         self.failed: BaseException | None = None  # why the thread ended
@@ -105,7 +105,7 @@ class Desk:
 
     # Called from the line
 
-    def post(self, entry: Entry) -> None:
+    def post(self, entry: JournalEntry) -> None:
         self.journal.post(entry)
         self._due.wake()
 
@@ -186,10 +186,10 @@ class Desk:
         self.journal.write()
         if self.link is not None and time.monotonic() >= self.link_at:
             fields, self.link_at = self.link, time.monotonic() + LINK_S
-            Linked(self.stand.pk, self.clock(), fields).write()
+            LinkState(self.stand.pk, self.clock(), fields).write()
         if (frame := self.frame) is not None:
             try:
-                Told(frame).write()
+                BrowserMessage(frame).write()
             finally:
                 self.frame = None  # one that nobody saw is not worth keeping
 
@@ -256,7 +256,7 @@ class Desk:
             if command.pk not in self._handed:
                 self._handed.add(command.pk)
                 guards = limits.for_pull(command.pull) if command.name == "arm" and command.pull else ()
-                self.asked.put(Asked(command.pk, command.name, command.arguments, command.pull_id, guards))
+                self.asked.put(QueuedCommand(command.pk, command.name, command.arguments, command.pull_id, guards))
                 self.heard.wake()
 
     def _finish(self) -> None:

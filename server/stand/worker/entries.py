@@ -16,10 +16,10 @@ from stand.live import notifications
 from stand.models import ENDED, Chunk, Command, CommandState, Link, Pull, PullState
 from stand.weather import service as weather
 from stand.worker import pull_records
-from stand.worker.pull_records import MeanAir, StandFacts
+from stand.worker.pull_records import HelloFacts, MeanAir
 
 
-class Entry:
+class JournalEntry:
     """One thing to write. `lasting` ones wait for the database, the others are worth nothing later."""
 
     lasting: ClassVar[bool] = True
@@ -29,7 +29,7 @@ class Entry:
 
 
 @dataclass(frozen=True)
-class Guarded(Entry):
+class PullGuarded(JournalEntry):
     """What guards a pull: [key, value in SI] of each limit."""
 
     pull: int
@@ -40,12 +40,12 @@ class Guarded(Entry):
 
 
 @dataclass(frozen=True)
-class Began(Entry):
+class PullBegan(JournalEntry):
     """`values` are those of the channels when the sweep began, SI: what the next pull is to begin like."""
 
     pull: int
     at: datetime
-    facts: StandFacts
+    facts: HelloFacts
     values: Mapping[str, float]
 
     def write(self) -> None:
@@ -55,7 +55,7 @@ class Began(Entry):
 
 
 @dataclass(frozen=True)
-class Recorded(Entry):
+class SamplesRecorded(JournalEntry):
     """Samples of a running pull: rows of (time, channels...) as float64."""
 
     pull: int
@@ -70,7 +70,7 @@ class Recorded(Entry):
 
 
 @dataclass(frozen=True)
-class Ended(Entry):
+class PullEnded(JournalEntry):
     pull: int
     state: str
     why: str
@@ -89,7 +89,7 @@ class Ended(Entry):
 
 
 @dataclass(frozen=True)
-class Answered(Entry):
+class CommandAnswered(JournalEntry):
     command: int
     ok: bool
     why: str
@@ -101,7 +101,7 @@ class Answered(Entry):
 
 
 @dataclass(frozen=True)
-class Weathered(Entry):
+class WeatherReported(JournalEntry):
     stand: int
     at: datetime
     air: MeanAir
@@ -112,7 +112,7 @@ class Weathered(Entry):
 
 
 @dataclass(frozen=True)
-class Unasked(Entry):
+class UnaskedSweep(JournalEntry):
     """A sweep that nobody had armed here: it is noted, because no record of it is kept."""
 
     stand: int
@@ -123,7 +123,7 @@ class Unasked(Entry):
 
 
 @dataclass(frozen=True)
-class Linked(Entry):
+class LinkState(JournalEntry):
     """What the link knows now."""
 
     stand: int
@@ -136,7 +136,7 @@ class Linked(Entry):
 
 
 @dataclass(frozen=True)
-class Told(Entry):
+class BrowserMessage(JournalEntry):
     """A message to the browsers."""
 
     message: Mapping[str, Any]
@@ -146,34 +146,38 @@ class Told(Entry):
         notifications.notify(notifications.FRAMES, dict(self.message))
 
 
-KINDS = {kind.__name__: kind for kind in (Guarded, Began, Recorded, Ended, Answered, Weathered, Unasked)}
+KINDS: dict[str, type[JournalEntry]] = {  # by their names on disk, where an older Torvix may have left some
+    "Guarded": PullGuarded, "Began": PullBegan, "Recorded": SamplesRecorded, "Ended": PullEnded,
+    "Answered": CommandAnswered, "Weathered": WeatherReported, "Unasked": UnaskedSweep,
+}  # fmt: skip
+KIND_OF = {kind: name for name, kind in KINDS.items()}
 
 
-def to_line(entry: Entry) -> bytes:
+def to_line(entry: JournalEntry) -> bytes:
     """A lasting entry as a line of JSON."""
-    told = {"kind": type(entry).__name__, **asdict(entry)}  # type: ignore[call-overload]
-    return json.dumps(told, default=_told, separators=(",", ":")).encode() + b"\n"
+    fields = {"kind": KIND_OF[type(entry)], **asdict(entry)}  # type: ignore[call-overload]
+    return json.dumps(fields, default=_as_text, separators=(",", ":")).encode() + b"\n"
 
 
-def from_line(line: bytes) -> Entry:
+def from_line(line: bytes) -> JournalEntry:
     """The entry of a line. ValueError for one that is cut off or is none."""
     try:
-        told = json.loads(line)
-        kind = KINDS[told.pop("kind")]
-        if "at" in told:
-            told["at"] = datetime.fromisoformat(told["at"])
-        if told.get("air"):
-            told["air"] = MeanAir(**told["air"])
-        if "facts" in told:
-            told["facts"] = StandFacts(**told["facts"])
-        if "data" in told:
-            told["data"] = base64.b64decode(told["data"], validate=True)
-        return kind(**told)
+        fields = json.loads(line)
+        kind = KINDS[fields.pop("kind")]
+        if "at" in fields:
+            fields["at"] = datetime.fromisoformat(fields["at"])
+        if fields.get("air"):
+            fields["air"] = MeanAir(**fields["air"])
+        if "facts" in fields:
+            fields["facts"] = HelloFacts(**fields["facts"])
+        if "data" in fields:
+            fields["data"] = base64.b64decode(fields["data"], validate=True)
+        return kind(**fields)
     except (KeyError, TypeError, AttributeError) as error:
         raise ValueError(f"no entry: {error}") from error
 
 
-def _told(value: object) -> str:
+def _as_text(value: object) -> str:
     if isinstance(value, datetime):
         return value.isoformat()
     if isinstance(value, bytes):

@@ -13,7 +13,7 @@ from pathlib import Path
 import psycopg
 from django.db import InterfaceError, OperationalError
 
-from stand.worker.entries import Entry, from_line, to_line
+from stand.worker.entries import JournalEntry, from_line, to_line
 
 log = logging.getLogger("torvix.bench")
 
@@ -26,12 +26,12 @@ class Journal:
     def __init__(self, path: Path) -> None:
         self.path = path
         self.trouble = ""
-        self._waiting: deque[Entry] = deque()
+        self._waiting: deque[JournalEntry] = deque()
         self._written = 0  # bytes of the file that the database has
         self.aside = path.with_suffix(".refused")  # what the database took at no time, for a person to look at
         self.set_aside = len(self.aside.read_bytes().splitlines()) if self.aside.is_file() else 0
 
-    def post(self, entry: Entry) -> None:
+    def post(self, entry: JournalEntry) -> None:
         self._waiting.append(entry)
 
     def __len__(self) -> int:
@@ -65,7 +65,7 @@ class Journal:
         self.path.unlink()
         self._written = 0
 
-    def _write_one(self, entry: Entry) -> None:
+    def _write_one(self, entry: JournalEntry) -> None:
         try:
             entry.write()
         except DATABASE_LOST:

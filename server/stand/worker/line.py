@@ -71,7 +71,7 @@ class StateChange:
 
 
 @dataclass(frozen=True)
-class WeatherReading:
+class LineWeather:
     values: list[float]
 
 
@@ -83,13 +83,13 @@ class Reply:
 
 
 @dataclass(frozen=True)
-class NotUnderstood:
+class LineNotUnderstood:
     """A line that is not the protocol: noted, and otherwise passed over."""
 
     why: str
 
 
-Message = Hello | Samples | StateChange | WeatherReading | Reply | NotUnderstood
+Message = Hello | Samples | StateChange | LineWeather | Reply | LineNotUnderstood
 
 
 @dataclass
@@ -173,21 +173,21 @@ class Line:
                 case "state":
                     return StateChange(str(message["state"]))
                 case "weather":
-                    return WeatherReading([_number(value) for value in message["v"]])
+                    return LineWeather([_number(value) for value in message["v"]])
                 case "reply":
                     return Reply(int(message["id"] or 0), bool(message["ok"]), str(message.get("why", "")))
                 case "hello":
                     return _hello(message)
                 case other:
-                    return NotUnderstood(f"message type {other!r}")
+                    return LineNotUnderstood(f"message type {other!r}")
         except (ValueError, KeyError, TypeError, IndexError, OverflowError) as error:
-            return NotUnderstood(f"{type(error).__name__} {error} in {line[:80]!r}")
+            return LineNotUnderstood(f"{type(error).__name__} {error} in {line[:80]!r}")
 
     def _samples(self, message: dict[str, Any]) -> Message:
         times = np.array(message["t"], dtype=np.float64)
         rows = _table(message["v"])
         if not len(times) or rows.shape != (len(times), self.columns) or not np.isfinite(times).all():
-            return NotUnderstood(f"samples {message['n']}: not {self.columns} channels for each time")
+            return LineNotUnderstood(f"samples {message['n']}: not {self.columns} channels for each time")
         return Samples(int(message["n"]), times, rows)
 
 

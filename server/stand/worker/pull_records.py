@@ -15,8 +15,8 @@ from stand.models import (
     CommandState,
     Note,
     NoteKind,
-    Origin,
     Pull,
+    PullOrigin,
     PullState,
     Purpose,
     Session,
@@ -28,7 +28,7 @@ from stand.signals import pull_ended
 
 
 @dataclass(frozen=True)
-class StandFacts:
+class HelloFacts:
     """What a pull keeps of the stand's hello."""
 
     rate_hz: float
@@ -61,11 +61,11 @@ def answer_command(command: Command, ok: bool, why: str) -> None:
         tell_browsers(command.stand, {"type": "command", **answer})
 
 
-def begin_pull(pull: Pull, facts: StandFacts, at: datetime, values: Mapping[str, float] | None = None) -> None:
+def begin_pull(pull: Pull, facts: HelloFacts, at: datetime, values: Mapping[str, float] | None = None) -> None:
     """`values` are those of the channels when the sweep began, SI."""
     pull.state, pull.started_at, pull.began_with = PullState.RUNNING, at, dict(values or {})
     pull.rate_hz, pull.inertia_in_torque, pull.inertia = facts.rate_hz, facts.inertia_in_torque, facts.inertia
-    pull.origin = Origin.SIMULATED if facts.simulated else Origin.STAND
+    pull.origin = PullOrigin.SIMULATED if facts.simulated else PullOrigin.STAND
     pull.channel_list = [[name, unit] for name, unit in zip(facts.names, facts.units, strict=True)]
     with transaction.atomic():
         pull.save(update_fields=["state", "started_at", "began_with", "rate_hz", "inertia_in_torque", "inertia",

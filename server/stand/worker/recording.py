@@ -8,7 +8,7 @@ import time
 import numpy as np
 from numpy.typing import NDArray
 
-from stand.worker.entries import Recorded
+from stand.worker.entries import SamplesRecorded
 from stand.worker.line import Samples
 
 
@@ -36,7 +36,7 @@ class Recording:
             self.samples += len(table)
             self._blocks.append(table)
 
-    def chunk(self) -> Recorded | None:
+    def chunk(self) -> SamplesRecorded | None:
         """What has gathered since the last chunk."""
         self.flushed_at = time.monotonic()
         if not self._blocks:
@@ -44,4 +44,4 @@ class Recording:
         table = np.concatenate(self._blocks).astype("<f8", copy=False)
         self._blocks = []
         self.sequence += 1
-        return Recorded(self.pull, self.sequence - 1, len(table), table.tobytes())
+        return SamplesRecorded(self.pull, self.sequence - 1, len(table), table.tobytes())

@@ -20,21 +20,40 @@ import numpy as np
 from django.conf import settings
 from django.utils import timezone
 from torvix_core.pull.guard import Guard, Trip
-from torvix_core.pull.sweeps import Event, Found, SweepFinder
+from torvix_core.pull.sweeps import Event, SweepEdge, SweepFinder
 from torvix_core.pull.trace import SPEED
 from torvix_core.units import quantities
 
-from shop.logs import Place
+from shop.logs import LogContext
 from shop.models import Stand
 from stand.limits import service as limits
 from stand.models import PullState
 from stand.pulls.samples import is_known
 from stand.weather import service as weather
-from stand.worker.database_side import Asked, Desk
-from stand.worker.entries import Answered, Began, Ended, Guarded, Linked, Told, Unasked, Weathered
-from stand.worker.line import Hello, Line, LineLost, Message, NotUnderstood, Reply, Samples, StateChange, WeatherReading
+from stand.worker.database_side import Desk, QueuedCommand
+from stand.worker.entries import (
+    BrowserMessage,
+    CommandAnswered,
+    LinkState,
+    PullBegan,
+    PullEnded,
+    PullGuarded,
+    UnaskedSweep,
+    WeatherReported,
+)
+from stand.worker.line import (
+    Hello,
+    Line,
+    LineLost,
+    LineNotUnderstood,
+    LineWeather,
+    Message,
+    Reply,
+    Samples,
+    StateChange,
+)
 from stand.worker.live_state import Picture
-from stand.worker.pull_records import MeanAir, StandFacts
+from stand.worker.pull_records import HelloFacts, MeanAir
 from stand.worker.recording import Recording
 from stand.worker.stop import ID, LATE_S, MOVING, WIRED, Stop
 from stand.worker.stop_socket import StopSocket, path_of
@@ -79,9 +98,9 @@ class Bench:
         self.air: list[MeanAir] = []
         self.weather_at: datetime | None = None  # when the log wants the next reading
         self.stand_s = 0.0  # the stand's own time of its last sample
-        self.waiting: dict[int, tuple[Asked, float]] = {}
+        self.waiting: dict[int, tuple[QueuedCommand, float]] = {}
         self.stop = Stop(self._tell_to_stop)
-        self.later: list[Asked] = []  # aborts that came before the stand was linked
+        self.later: list[QueuedCommand] = []  # aborts that came before the stand was linked
         self.alarm = ""  # what people have to know at once: the stand does not stop
         self.unanswered = False  # an arming was not answered in time, so the stand may still arm
         self.stop_path: Path | None = path_of(spool or settings.BENCH_SPOOL, stand.pk)
@@ -245,11 +264,11 @@ class Bench:
         self.desk.link = None
         fields = {"connected": False, "why": why, "state": "", "alarm": self.alarm,
                   "unsaved": self.desk.journal.unsaved()}  # fmt: skip
-        self.desk.post(Linked(self.stand.pk, self.clock(), fields))
+        self.desk.post(LinkState(self.stand.pk, self.clock(), fields))
         self._tell("link", connected=False, why=why)
 
     def _tell(self, kind: str, **fields: Any) -> None:
-        self.desk.post(Told({"stand": self.stand.pk, "type": kind, **fields}))
+        self.desk.post(BrowserMessage({"stand": self.stand.pk, "type": kind, **fields}))
 
     # What the stand says
 
@@ -259,13 +278,13 @@ class Bench:
                 self._take_samples(message)
             case StateChange(state):
                 self._take_state(state)
-            case WeatherReading(values):
+            case LineWeather(values):
                 self._take_weather(values)
             case Reply():
                 self._take_reply(message)
             case Hello():
                 self._take_hello(message)
-            case NotUnderstood(why):
+            case LineNotUnderstood(why):
                 log.warning("passed over a line of %s: %s", self.stand, why)
 
     def _take_hello(self, hello: Hello) -> None:
@@ -278,7 +297,7 @@ class Bench:
             "channels": [list(pair) for pair in zip(hello.names, hello.units, strict=True)],
             "inertia_in_torque": hello.inertia_in_torque, "states": hello.states,
         }  # fmt: skip
-        self.desk.post(Linked(self.stand.pk, self.clock(), {"connected": True, "why": "", "hello": told}))
+        self.desk.post(LinkState(self.stand.pk, self.clock(), {"connected": True, "why": "", "hello": told}))
         self._tell("link", connected=True, why="")
 
     def _take_state(self, state: str) -> None:
@@ -303,7 +322,7 @@ class Bench:
         self.desk.write_link()
 
     def _note_unasked(self) -> None:
-        self.desk.post(Unasked(self.stand.pk, self.clock()))
+        self.desk.post(UnaskedSweep(self.stand.pk, self.clock()))
         self._tell("unasked")
 
     def _take_samples(self, samples: Samples) -> None:
@@ -337,7 +356,7 @@ class Bench:
             while self.before and self.before[0].times[-1] < samples.times[-1] - BEFORE_S:
                 self.before.popleft()
         match self.finder.follow(samples.times, self.picture.block):
-            case Found(Event.BEGAN, at) if self.armed is not None:
+            case SweepEdge(Event.BEGAN, at) if self.armed is not None:
                 self.state = "sweeping"
                 self._begin_recording(self.armed)
                 assert self.recording is not None
@@ -347,7 +366,7 @@ class Bench:
                         skip = int(np.argmax(inside))
                         self.recording.add(Samples(block.first + skip, block.times[skip:], block.rows[skip:]))
                 self.before.clear()
-            case Found(Event.ENDED):
+            case SweepEdge(Event.ENDED):
                 self.state = "idle"
                 self._end_sweep()
 
@@ -376,11 +395,11 @@ class Bench:
         assert self.picture is not None
         hello = self.hello
         self.armed, self.aborting = None, False
-        self.recording, Place.pull = Recording(pull), str(pull)
+        self.recording, LogContext.pull = Recording(pull), str(pull)
         self.air = self.air[-1:]
-        facts = StandFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia,
+        facts = HelloFacts(hello.rate_hz, hello.names, hello.units, hello.inertia_in_torque, hello.inertia,
                            hello.simulated)  # fmt: skip
-        self.desk.post(Began(pull, self.clock(), facts, self.picture.rounded()))
+        self.desk.post(PullBegan(pull, self.clock(), facts, self.picture.rounded()))
 
     def _flush_chunk(self) -> None:
         if self.recording and (chunk := self.recording.chunk()):
@@ -400,12 +419,12 @@ class Bench:
 
     def _end_recording(self, state: PullState, why: str) -> None:
         self._flush_chunk()
-        recording, self.recording, Place.pull = self.recording, None, "-"
+        recording, self.recording, LogContext.pull = self.recording, None, "-"
         if recording is None:
             return
         key = self.trip.limit.key if self.trip else ""
         self.guard, self.finder = None, None
-        self.desk.post(Ended(recording.pull, state, why, self.clock(), recording.lost, self._mean_air(), key))
+        self.desk.post(PullEnded(recording.pull, state, why, self.clock(), recording.lost, self._mean_air(), key))
 
     def _disarm(self, why: str) -> None:
         """The armed pull will not be made."""
@@ -414,7 +433,7 @@ class Bench:
         if pull is not None:
             key = self.trip.limit.key if self.trip else ""
             told = limits.told(self.trip) if self.trip else why
-            self.desk.post(Ended(pull, PullState.ABORTED, told, self.clock(), tripped=key))
+            self.desk.post(PullEnded(pull, PullState.ABORTED, told, self.clock(), tripped=key))
 
     # The air
 
@@ -445,7 +464,7 @@ class Bench:
         now = self.clock()
         if self.weather_at is None or now >= self.weather_at:
             self.weather_at = now + weather.LOG_EVERY
-            self.desk.post(Weathered(self.stand.pk, now, air))
+            self.desk.post(WeatherReported(self.stand.pk, now, air))
 
     # What browsers see
 
@@ -477,7 +496,7 @@ class Bench:
 
     # What browsers ask
 
-    def _pass_on(self, asked: Asked) -> None:
+    def _pass_on(self, asked: QueuedCommand) -> None:
         if self.line is None or self.hello is None:
             if asked.name == "abort":
                 self.later.append(asked)  # it waits for the stand, and goes first
@@ -502,7 +521,7 @@ class Bench:
         else:
             self._answer(asked, False, f"this stand does not take the command {asked.name!r}")
 
-    def _arm(self, asked: Asked, hello: Hello) -> None:
+    def _arm(self, asked: QueuedCommand, hello: Hello) -> None:
         arguments = dict(asked.arguments)
         fitted = arguments.pop("fit", None)
         if fitted is not None and "fit" in hello.can:
@@ -516,7 +535,7 @@ class Bench:
         self.unseen = 0
         self.finder = None
         if asked.pull is not None:
-            self.desk.post(Guarded(asked.pull, [[limit.key, limit.value] for limit in asked.limits]))
+            self.desk.post(PullGuarded(asked.pull, [[limit.key, limit.value] for limit in asked.limits]))
         if not hello.states:
             self.finder = SweepFinder(arguments["start_rpm"], arguments["end_rpm"], arguments["rate_rpm_s"])
             self.before.clear()
@@ -541,11 +560,11 @@ class Bench:
                     self.stop.demand(now, watch_s=LATE_S)
                 self._answer(asked, False, "the stand did not answer", keep_guard=asked.name == "arm")
 
-    def _answer(self, asked: Asked, ok: bool, why: str, *, keep_guard: bool = False) -> None:
+    def _answer(self, asked: QueuedCommand, ok: bool, why: str, *, keep_guard: bool = False) -> None:
         """`keep_guard`: a stand that did not answer an arming may have armed, so it is watched all the same."""
         self.waiting.pop(asked.command, None)
         if not ok and asked.name == "arm" and self.armed == asked.pull:
             self.armed, self.finder = None, None
             if not keep_guard:
                 self.guard = None
-        self.desk.post(Answered(asked.command, ok, why))
+        self.desk.post(CommandAnswered(asked.command, ok, why))

@@ -17,7 +17,7 @@ from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import Effects, History, NotEnoughPulls, fit
 from torvix_core.judging.lead_strip import Crossover, Lead, fit_curves, lead_crossovers, lead_strip
 from torvix_core.judging.representative_pull import School
-from torvix_core.pull.comparability import Level
+from torvix_core.pull.comparability import ComparabilityLevel
 from torvix_core.pull.curve import shared_grid
 from torvix_core.units.checked import Array
 
@@ -121,7 +121,9 @@ def compare(programme: Programme, standard: Standard, counting: Counting = Count
     if not kept:
         raise NothingKept(notes[0] if notes else _nothing(pulls, counting))
     judged = pull_screening.judge(programme, kept, first_pulls=counting is Counting.FIRST)
-    blocked = [one for one in judged.values() if one.level is Level.BLOCK and not _of_another_day_alone(one)]
+    blocked = [
+        one for one in judged.values() if one.level is ComparabilityLevel.BLOCK and not _of_another_day_alone(one)
+    ]
     notes += caveats.not_comparable(blocked)
     kept = [found for found in kept if judged[found.pull.pk].counts or _of_another_day_alone(judged[found.pull.pk])]
     speed, torque = shared_grid([found.speed_rpm for found in kept], [found.torque for found in kept])
@@ -148,9 +150,9 @@ def _counts(pull: Pull, counting: Counting) -> bool:
     return pull.first_after_change and (pull.standing == Standing.ACCEPTED or by_itself)
 
 
-def _of_another_day_alone(judged: pull_screening.Judged) -> bool:
+def _of_another_day_alone(judged: pull_screening.ScreenedPull) -> bool:
     """Nothing but the day stands against it: it is shown, and its setup compared with those it is linked to."""
-    return {check.key for check in judged.checks if check.level is Level.BLOCK} == {"session"}
+    return {check.key for check in judged.checks if check.level is ComparabilityLevel.BLOCK} == {"session"}
 
 
 def _nothing(pulls: Sequence[Pull], counting: Counting) -> str:

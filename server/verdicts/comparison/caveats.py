@@ -15,7 +15,7 @@ from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, 
 from stand.models import Pull, PullState, Purpose, Standing
 
 
-def not_comparable(blocked: Sequence[pull_screening.Judged]) -> list[str]:
+def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
     """What was left out because it is not comparable, and what was let in all the same, each with its reason."""
     told = []
     for one in sorted(blocked, key=lambda judged: judged.pull.number):

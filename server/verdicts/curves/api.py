@@ -16,7 +16,7 @@ from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
 from curves.archive import exports
-from curves.files.write import Sheet, sheet_csv, sheet_xlsx
+from curves.files.write import TableSheet, sheet_csv, sheet_xlsx
 from curves.models import Reduced
 from curves.pull_log.api import PeakOut, standard_asked
 from curves.reduction.inspection import FIXED, FOLLOWS, NAMES, derived_curves, engine_of
@@ -311,7 +311,7 @@ def _overlay(name: str, setups: dict[int, list[Array]], units: dict[str, str]) -
     return OverlayOut(key=name, name=TEMPERATURES.get(name) or NAMES[name], unit=unit, setups=shown)
 
 
-def setups_table(comparison: Comparison, effects: Effects | None, units: dict[str, str]) -> Sheet:
+def setups_table(comparison: Comparison, effects: Effects | None, units: dict[str, str]) -> TableSheet:
     """A row for each 100 rpm, torque and power of each setup, and its difference to the baseline with the interval."""
     torque_unit, base = units["torque"], comparison.baseline
     torque = torque_means(comparison, effects)
@@ -329,7 +329,7 @@ def setups_table(comparison: Comparison, effects: Effects | None, units: dict[st
         comparison.programme.question, f"Standard: {DEFINITIONS[comparison.standard].label}.",
         *(f"{setup.letter}: {setup.name}" for setup in comparison.setups), *comparison.notes,
     ]  # fmt: skip
-    return Sheet("Setups", about, heads, np.column_stack(columns).tolist())
+    return TableSheet("Setups", about, heads, np.column_stack(columns).tolist())
 
 
 @router.get("/programmes/{programme_id}/setups.{kind}", operation_id="setups_file", response={200: None})

@@ -16,7 +16,7 @@ from shop.permissions import is_person
 from shop.refusals import Invalid
 from verdicts.access import programme_of
 from verdicts.customer_report import links, rendering, report
-from verdicts.customer_report.report import Wanted
+from verdicts.customer_report.report import ReportOptions
 from verdicts.judging.api import ChoiceIn
 from verdicts.models import Sheet, SheetLink
 
@@ -63,8 +63,8 @@ class SheetOut(Schema):
     links: list[SheetLinkOut]
 
 
-def _wanted(programme: Programme, given: SheetIn) -> Wanted:
-    return Wanted(given.read(programme), given.show_owner, given.show_prices, given.interests, given.remark)
+def _wanted(programme: Programme, given: SheetIn) -> ReportOptions:
+    return ReportOptions(given.read(programme), given.show_owner, given.show_prices, given.interests, given.remark)
 
 
 def _link(link: SheetLink, at: datetime, mine: bool) -> SheetLinkOut:

@@ -9,7 +9,7 @@ from typing import Any
 from django.conf import settings
 from django.template.loader import render_to_string
 
-from curves.files.write import Sheet as Table
+from curves.files.write import TableSheet as Table
 from curves.files.write import sheet_csv, sheet_xlsx
 from verdicts.customer_report import chart
 from verdicts.customer_report.number_format import figure

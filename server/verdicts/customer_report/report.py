@@ -25,7 +25,7 @@ from verdicts.curves.api import torque_means
 from verdicts.customer_report.number_format import NOTHING, figure, plus_minus, signed, span
 from verdicts.judging import answers, robustness
 from verdicts.judging import choice as choices
-from verdicts.judging.answers import Answer, PlacingOut, Verdict
+from verdicts.judging.answers import PlacingOut, Verdict, WorkedVerdict
 from verdicts.judging.choice import Choice
 from verdicts.models import Sheet
 
@@ -38,7 +38,7 @@ HANDED_ON = (
 
 
 @dataclass(frozen=True)
-class Wanted:
+class ReportOptions:
     """What the sheet shows beside the verdict: the owner's name, prices, and who has an interest in the outcome."""
 
     choice: Choice
@@ -48,7 +48,7 @@ class Wanted:
     remark: str = ""
 
 
-def compose(person: Person, programme: Programme, wanted: Wanted, at: datetime) -> dict[str, Any]:
+def compose(person: Person, programme: Programme, wanted: ReportOptions, at: datetime) -> dict[str, Any]:
     """Everything that is printed, as text where it is text, in the person's units. Refusal where nothing is judged."""
     found = answers.answer(person, programme, wanted.choice)
     shown, units = answers.out(person, found), units_of(person)
@@ -73,14 +73,14 @@ def compose(person: Person, programme: Programme, wanted: Wanted, at: datetime) 
     }  # fmt: skip
 
 
-def _heads(shown: Verdict, programme: Programme, wanted: Wanted) -> list[str]:
+def _heads(shown: Verdict, programme: Programme, wanted: ReportOptions) -> list[str]:
     base = next(setup.letter for setup in programme.setups.all() if setup.pk == shown.baseline_id)
     heads = ["Setup", "Pulls", f"Score, {shown.score_unit}", f"Power, {shown.power_unit}",
              f"To {base}, {shown.score_unit}, 95 %", f"To {base}, %", "Best, %", "Standing"]  # fmt: skip
     return [*heads, f"Parts cost, {currency()}", f"per {shown.power_unit}"] if wanted.show_prices else heads
 
 
-def _row(found: Answer, one: PlacingOut, shown: Verdict, wanted: Wanted) -> dict[str, Any]:
+def _row(found: WorkedVerdict, one: PlacingOut, shown: Verdict, wanted: ReportOptions) -> dict[str, Any]:
     setup = next(setup for setup in found.comparison.setups if setup.pk == one.setup_id)
     against, percent = "baseline", NOTHING
     if one.to_baseline:
@@ -114,7 +114,7 @@ def standing(one: PlacingOut, shown: Verdict) -> str:
     return "best" if shown.winner_id == one.setup_id else "wash"
 
 
-def _setups(found: Answer) -> list[dict[str, Any]]:
+def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
     """What every setup was, also those that lost or were never pulled; all but the baseline by what differs from it."""
     plan, kept = found.plan, {setup.pk for setup in found.comparison.setups}
     base, told = plan.setups[0].levels(), []
@@ -129,7 +129,7 @@ def _setups(found: Answer) -> list[dict[str, Any]]:
     return told
 
 
-def _curves(found: Answer, units: Mapping[str, str]) -> dict[str, Any]:
+def _curves(found: WorkedVerdict, units: Mapping[str, str]) -> dict[str, Any]:
     compared, effects = found.comparison, found.curves
     torque = torque_means(compared, effects)
     leads, _ = found.strip
@@ -160,7 +160,7 @@ def _curves(found: Answer, units: Mapping[str, str]) -> dict[str, Any]:
     }  # fmt: skip
 
 
-def _table(found: Answer, curves: Mapping[str, Any]) -> dict[str, Any]:
+def _table(found: WorkedVerdict, curves: Mapping[str, Any]) -> dict[str, Any]:
     """Torque and power of each setup for each 100 rpm; numbers, to be printed with one decimal."""
     heads = ["rpm"]
     for setup in found.comparison.setups:
@@ -171,7 +171,7 @@ def _table(found: Answer, curves: Mapping[str, Any]) -> dict[str, Any]:
     return {"heads": heads, "rows": [list(row) for row in zip(*columns, strict=True)]}
 
 
-def _conditions(programme: Programme, found: Answer, units: Mapping[str, str]) -> list[str]:
+def _conditions(programme: Programme, found: WorkedVerdict, units: Mapping[str, str]) -> list[str]:
     """The stand, the day, the air and the sweep of the pulls that count."""
     told = []
     for session in dict.fromkeys(one.pull.session for one in found.comparison.kept):
@@ -195,7 +195,7 @@ def _conditions(programme: Programme, found: Answer, units: Mapping[str, str]) -
     ]  # fmt: skip
 
 
-def _excluded(programme: Programme, found: Answer) -> list[str]:
+def _excluded(programme: Programme, found: WorkedVerdict) -> list[str]:
     """Every pull that was made and does not count, by the reason."""
     kept = {one.pull.pk for one in found.comparison.kept}
     pulls = Pull.objects.filter(session__programme=programme).exclude(pk__in=kept).order_by("number")
@@ -234,7 +234,7 @@ def _handover(programme: Programme, plan: Plan) -> list[str]:
 
 
 @transaction.atomic
-def issue(person: Person, programme: Programme, wanted: Wanted, change: str, at: datetime) -> Sheet:
+def issue(person: Person, programme: Programme, wanted: ReportOptions, change: str, at: datetime) -> Sheet:
     """Freeze a sheet. The first is version 1; every further one says what changed."""
     require_operator(person)
     Programme.objects.select_for_update().get(pk=programme.pk)

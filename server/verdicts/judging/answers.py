@@ -27,8 +27,8 @@ from verdicts.judging import caveats, selection_criteria
 from verdicts.judging import choice as choices
 from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice
-from verdicts.judging.selection_criteria import Beside
-from verdicts.judging.service import Judged
+from verdicts.judging.selection_criteria import SetupCriteria
+from verdicts.judging.service import Judgment
 
 
 class DifferenceOut(Schema):
@@ -129,12 +129,12 @@ class Verdict(Schema):
 
 
 @dataclass(frozen=True)
-class Answer:
+class WorkedVerdict:
     """A judged comparison with what stands beside its power."""
 
-    judged: Judged
+    judged: Judgment
     plan: Plan
-    beside: Mapping[int, Beside]
+    beside: Mapping[int, SetupCriteria]
     manners: Mapping[int, Sequence[str]]  # what was heard, seen and felt, by setup
     out: frozenset[int]
 
@@ -152,7 +152,7 @@ class Answer:
         return aligned_pulls.strip(self.comparison, self.curves)
 
 
-def answer(person: Person, programme: Programme, choice: Choice) -> Answer:
+def answer(person: Person, programme: Programme, choice: Choice) -> WorkedVerdict:
     """Compare and judge; setups that do not keep what they must are out of the choice."""
     compared = compare(programme, choice.standard, choice.counting)
     plan = plan_in_force(programme)
@@ -160,14 +160,14 @@ def answer(person: Person, programme: Programme, choice: Choice) -> Answer:
     out = frozenset(
         place for place, setup in enumerate(compared.setups) if setup.pk in beside and beside[setup.pk].fails
     )
-    return Answer(judging.judge(compared, choice, out), plan, beside, selection_criteria.manners(programme), out)
+    return WorkedVerdict(judging.judge(compared, choice, out), plan, beside, selection_criteria.manners(programme), out)
 
 
 def wording(compared: Comparison, unit: str) -> Wording:
     return Wording(tuple(setup.letter for setup in compared.setups), unit, quantities.to_si_rule(unit).scale)
 
 
-def headline(person: Person, found: Answer) -> list[str]:
+def headline(person: Person, found: WorkedVerdict) -> list[str]:
     """The verdict in plain sentences: who leads where, what to choose, what speaks beside power."""
     judged, compared = found.judged, found.comparison
     units = units_of(person)
@@ -187,7 +187,7 @@ def headline(person: Person, found: Answer) -> list[str]:
     return [one for one in told if one]
 
 
-def _kept_out(found: Answer) -> list[str]:
+def _kept_out(found: WorkedVerdict) -> list[str]:
     """Setups that make as much as the best, or more, and may not be chosen."""
     best = next(placing for placing in found.judged.placings if placing.to_best is None)
     told, smallest = [], found.comparison.programme.smallest_difference
@@ -199,7 +199,7 @@ def _kept_out(found: Answer) -> list[str]:
     return told
 
 
-def _dominance(found: Answer) -> list[str]:
+def _dominance(found: WorkedVerdict) -> list[str]:
     """Whom the winner beats without losing anything anywhere."""
     curves = found.curves
     if curves is None or found.judged.winner is None:
@@ -212,7 +212,7 @@ def _dominance(found: Answer) -> list[str]:
     return [f"{setups[winner].letter} is nowhere worse than {listed(beaten)}, at any speed that was run."]
 
 
-def out(person: Person, found: Answer) -> Verdict:
+def out(person: Person, found: WorkedVerdict) -> Verdict:
     """Everything the Verdict screen shows."""
     judged, compared = found.judged, found.comparison
     units, programme = units_of(person), compared.programme
@@ -249,7 +249,7 @@ def out(person: Person, found: Answer) -> Verdict:
     )  # fmt: skip
 
 
-def _ahead(found: Answer) -> list[AheadOut]:
+def _ahead(found: WorkedVerdict) -> list[AheadOut]:
     """Every pair of the setups that may be chosen and can be compared."""
     judged, setups = found.judged, found.comparison.setups
     known = [one.setup for one in judged.placings if one.supported and one.setup not in found.out]
@@ -263,7 +263,7 @@ def _ahead(found: Answer) -> list[AheadOut]:
     ]
 
 
-def _placing(found: Answer, placing: Placing, unit: str, units: Mapping[str, str]) -> PlacingOut:
+def _placing(found: WorkedVerdict, placing: Placing, unit: str, units: Mapping[str, str]) -> PlacingOut:
     judged, compared = found.judged, found.comparison
     setup, smallest = compared.setups[placing.setup], compared.programme.smallest_difference
     scores = {one.setup: one.score for one in judged.placings}

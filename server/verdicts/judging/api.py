@@ -12,7 +12,7 @@ from torvix_core.judging.representative_pull import LABELS
 from torvix_core.units import quantities
 
 from curves.pull_log.api import standard_asked
-from programmes.models import Kind, Programme
+from programmes.models import Programme, ProgrammeKind
 from programmes.plan.confounding import names_of
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
@@ -22,7 +22,7 @@ from verdicts.judging import answers, robustness
 from verdicts.judging import choice as choices
 from verdicts.judging import service as judging
 from verdicts.judging.answers import DifferenceOut, Verdict
-from verdicts.judging.choice import Choice, Measure
+from verdicts.judging.choice import Choice, ScoreMeasure
 
 router = Router(tags=["verdicts"])
 
@@ -43,11 +43,11 @@ class ChoiceIn(Schema):
     def read(self, programme: Programme) -> Choice:
         """The choice. Invalid names what cannot be used."""
         try:
-            wanted = Measure(self.measure or Measure.TORQUE)
+            wanted = ScoreMeasure(self.measure or ScoreMeasure.TORQUE)
             preset = Preset(self.duty) if self.duty else None
         except ValueError as error:
             raise Invalid("There is no such duty or measure.", fields={
-                "duty": f"one of {', '.join(Preset)}", "measure": f"one of {', '.join(Measure)}",
+                "duty": f"one of {', '.join(Preset)}", "measure": f"one of {', '.join(ScoreMeasure)}",
             }) from error  # fmt: skip
         return Choice(
             standard_asked(programme, self.standard), judging.school_of(self.school), wanted,
@@ -122,7 +122,7 @@ class SlotEffectOut(Schema):
     interacts: bool
 
 
-class Steps(Schema):
+class StepwiseOut(Schema):
     """A build step by step, and what each part is worth in its slot."""
 
     stepwise: bool
@@ -176,7 +176,7 @@ def read_robustness(request: HttpRequest, programme_id: int, given: Query[Choice
     )  # fmt: skip
 
 
-@router.get("/programmes/{programme_id}/steps", response=Steps, operation_id="build_steps")
+@router.get("/programmes/{programme_id}/steps", response=StepwiseOut, operation_id="build_steps")
 def read_steps(
     request: HttpRequest, programme_id: int, standard: str = "", school: str = "", duty: str = "", counting: str = ""
 ):  # fmt: skip
@@ -205,21 +205,24 @@ def read_steps(
         for rung in ladder.climb(fitted, steps, found.comparison.baseline, smallest)
     ]
     effects = slot_effects.slot_effects(fitted, full)
-    return Steps(
-        stepwise=programme.kind == Kind.STEPWISE, torque_unit=units["torque"], power_unit=units["power"], rungs=rungs,
+    return StepwiseOut(
+        stepwise=programme.kind == ProgrammeKind.STEPWISE,
+        torque_unit=units["torque"],
+        power_unit=units["power"],
+        rungs=rungs,
         slots=[_slot(one, [setup.pk for setup in setups], names, smallest) for one in effects],
         notes=[
             "A part fitted early may be worth more on the finished engine: take it off again at the end to see.",
             "Main effects take the slots to add up; intervals hold for all questions of the table together.",
         ],
-    )  # fmt: skip
+    )
 
 
 def _changed(before: dict[str, str], after: dict[str, str], names: dict[str, str]) -> list[str]:
     return [f"{names.get(key, key)}: {after[key] or 'nothing'}" for key in after if before.get(key) != after[key]]
 
 
-def _rung(found: answers.Answer, rung: ladder.Rung, units: dict[str, str], changes: list[str]) -> RungOut:
+def _rung(found: answers.WorkedVerdict, rung: ladder.Rung, units: dict[str, str], changes: list[str]) -> RungOut:
     judged, setups = found.judged, found.comparison.setups
     smallest, unit = found.comparison.programme.smallest_difference, units["torque"]
     mine, before = found.beside.get(setups[rung.setup].pk), found.beside.get(setups[rung.before].pk)

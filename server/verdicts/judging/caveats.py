@@ -13,13 +13,13 @@ from torvix_core.judging.sentences import listed
 
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging import choice as choices
-from verdicts.judging.service import Judged
+from verdicts.judging.service import Judgment
 from verdicts.prior import scatter_history
 
 WIDER = 1.1  # times the interval of one day's pulls; less is not worth a word
 
 
-def method(judged: Judged) -> str:
+def method(judged: Judgment) -> str:
     """How the numbers were made, for the foot of the page."""
     choice, label = judged.choice, DEFINITIONS[judged.choice.standard].label
     measure = choices.MEASURES[choice.measure]
@@ -33,7 +33,7 @@ def method(judged: Judged) -> str:
     )
 
 
-def notes(judged: Judged) -> list[str]:
+def notes(judged: Judgment) -> list[str]:
     """What a reader must know before believing the ranking, the gravest first."""
     comparison, fitted = judged.comparison, judged.fitted
     return [
@@ -124,7 +124,7 @@ def _days(hidden: Sequence[int], sessions: Sequence[object]) -> str:
     return f" in {len(hidden)} of {len(sessions)} sessions"
 
 
-def _choice(judged: Judged) -> Iterator[str]:
+def _choice(judged: Judgment) -> Iterator[str]:
     counts = judged.fitted.counts
     if judged.choice.school in (School.BEST, School.LAST) and len(set(counts.tolist())) > 1:
         told = ", ".join(
@@ -156,7 +156,7 @@ def _scatter(fitted: Effects) -> Iterator[str]:
         )
 
 
-def _limits(judged: Judged) -> Iterator[str]:
+def _limits(judged: Judgment) -> Iterator[str]:
     programme = judged.comparison.programme
     yield (
         f"It holds for this engine as it was tested, {programme.build}, from {judged.low_rpm:.0f} to "

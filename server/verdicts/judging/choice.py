@@ -16,7 +16,7 @@ from shop.refusals import Invalid
 from verdicts.comparison.aligned_pulls import COUNTINGS, Counting
 
 
-class Measure(StrEnum):
+class ScoreMeasure(StrEnum):
     TORQUE = "torque"
     POWER = "power"
     PEAK_TORQUE = "peak_torque"
@@ -24,16 +24,16 @@ class Measure(StrEnum):
 
     @property
     def is_power(self) -> bool:
-        return self in (Measure.POWER, Measure.PEAK_POWER)
+        return self in (ScoreMeasure.POWER, ScoreMeasure.PEAK_POWER)
 
     @property
     def is_peak(self) -> bool:
-        return self in (Measure.PEAK_TORQUE, Measure.PEAK_POWER)
+        return self in (ScoreMeasure.PEAK_TORQUE, ScoreMeasure.PEAK_POWER)
 
 
 MEASURES = {
-    Measure.TORQUE: "Torque over the duty", Measure.POWER: "Power over the duty",
-    Measure.PEAK_TORQUE: "Peak torque", Measure.PEAK_POWER: "Peak power",
+    ScoreMeasure.TORQUE: "Torque over the duty", ScoreMeasure.POWER: "Power over the duty",
+    ScoreMeasure.PEAK_TORQUE: "Peak torque", ScoreMeasure.PEAK_POWER: "Peak power",
 }  # fmt: skip
 COVARIATES = {
     "oil_temperature": "oil", "coolant_temperature": "coolant", "inlet_temperature": "inlet air",
@@ -50,7 +50,7 @@ class Choice:
 
     standard: Standard
     school: School = School.MEAN
-    measure: Measure = Measure.TORQUE
+    measure: ScoreMeasure = ScoreMeasure.TORQUE
     duty: Preset | None = None
     points: tuple[tuple[float, float], ...] = ()
     low_rpm: float | None = None

@@ -17,8 +17,8 @@ from programmes.models import STANDARDS
 from shop.refusals import Refusal
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging import choice as choices
-from verdicts.judging.choice import Choice, Measure
-from verdicts.judging.service import Judged, bounds, score
+from verdicts.judging.choice import Choice, ScoreMeasure
+from verdicts.judging.service import Judgment, bounds, score
 
 SHIFT_RPM = 300.0
 
@@ -38,7 +38,7 @@ class Variation:
     why_not: str = ""
 
 
-def variations(judged: Judged, out: Collection[int]) -> list[Variation]:
+def variations(judged: Judgment, out: Collection[int]) -> list[Variation]:
     """Every variation, in the order in which a person would doubt."""
     return [_try(judged, *way, out) for way in _ways(judged)]
 
@@ -46,7 +46,7 @@ def variations(judged: Judged, out: Collection[int]) -> list[Variation]:
 Way = tuple[str, str, Callable[[], Comparison], Choice]  # kind, label, the pulls, how they are judged
 
 
-def _ways(judged: Judged) -> Iterator[Way]:
+def _ways(judged: Judgment) -> Iterator[Way]:
     comparison, choice = judged.comparison, judged.choice
 
     def same() -> Comparison:
@@ -58,7 +58,7 @@ def _ways(judged: Judged) -> Iterator[Way]:
     for school in School:
         if school != choice.school:
             yield "school", LABELS[school].lower(), same, replace(choice, school=school)
-    for measure in Measure:
+    for measure in ScoreMeasure:
         if measure != choice.measure:
             yield "measure", choices.MEASURES[measure].lower(), same, replace(choice, measure=measure)
     low, high = bounds(comparison, choice)
@@ -76,7 +76,7 @@ def _ways(judged: Judged) -> Iterator[Way]:
 
 
 def _try(
-    judged: Judged, kind: str, label: str, pulls: Callable[[], Comparison], choice: Choice, out: Collection[int]
+    judged: Judgment, kind: str, label: str, pulls: Callable[[], Comparison], choice: Choice, out: Collection[int]
 ) -> Variation:
     try:
         comparison = pulls()
@@ -111,7 +111,7 @@ NAMES = {"standard": "standards", "school": "rules for the pull that stands", "m
          "pull": "pulls left out"}  # fmt: skip
 
 
-def sentence(judged: Judged, found: Collection[Variation]) -> str:
+def sentence(judged: Judgment, found: Collection[Variation]) -> str:
     """Whether the choice holds, in one or two sentences."""
     tried = [one for one in found if not one.why_not]
     if not tried or len(judged.placings) < 2:

@@ -27,7 +27,7 @@ SAME_MASS = 0.05  # kg
 
 
 @dataclass(frozen=True)
-class Beside:
+class SetupCriteria:
     """One setup: what it fails to keep, what its new parts cost, parts of unknown price; height in m, mass in kg."""
 
     fails: Sequence[str]
@@ -42,7 +42,7 @@ class Beside:
         return None if self.unknown_prices else float(self.cost)
 
 
-def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, Beside]:
+def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, SetupCriteria]:
     """By setup's key, as far as this person may see it."""
     fails = criteria.failing(plan, sheets.limits(programme.build), person)
     found = {}
@@ -51,7 +51,7 @@ def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, Bes
             continue
         cost, unknown = criteria.cost(plan, planned, person)
         stack = stack_of(list(planned.parts))
-        found[planned.pk] = Beside(
+        found[planned.pk] = SetupCriteria(
             fails.get(place, ()), cost, unknown, _height(stack), total(stack, "mass"), _looks(stack)
         )
     return found
@@ -78,7 +78,7 @@ def _looks(stack: Sequence[StackPart]) -> bool | None:
     return None if not told else "no" not in told
 
 
-def tie_break(level: Sequence[Setup], beside: Mapping[int, Beside], person: Person) -> list[str]:
+def tie_break(level: Sequence[Setup], beside: Mapping[int, SetupCriteria], person: Person) -> list[str]:
     """What may decide between setups whose power is a wash; the cheapest first, as nothing else is gained by more."""
     if len(level) < 2:
         return []

@@ -41,7 +41,7 @@ class Gains:
 
 
 @dataclass(frozen=True)
-class Use:
+class UseWinner:
     """Who is best for one of the usual duties; `level` are those that are a wash with the best."""
 
     preset: Preset
@@ -50,7 +50,7 @@ class Use:
 
 
 @dataclass(frozen=True)
-class Judged:
+class Judgment:
     """The ranking for a duty. Scores in N·m or W by the measure; `power` and `torque` (setups,) over the same duty."""
 
     comparison: Comparison
@@ -66,7 +66,7 @@ class Judged:
     torque: Array
     power: Array
     gains: Mapping[int, Gains]
-    uses: Sequence[Use]
+    uses: Sequence[UseWinner]
     account: Mapping[str, float]  # share of the score for one kelvin of each reading accounted for
 
     def duty_mean(self, values: Sequence[float], speed_rpm: Sequence[float]) -> float:
@@ -107,7 +107,7 @@ def bounds(comparison: Comparison, choice: Choice) -> tuple[float, float]:
 
 
 @dataclass(frozen=True)
-class Scored:
+class ScoredComparison:
     """A comparison scored for a duty, before anything is said of it: what `judge` and its variations share."""
 
     low_rpm: float
@@ -123,7 +123,7 @@ class Scored:
     fitted: Effects  # what stands for a setup by the school
 
 
-def score(comparison: Comparison, choice: Choice) -> Scored:
+def score(comparison: Comparison, choice: Choice) -> ScoredComparison:
     """Score every pull for the duty and fit what the setups are worth. Invalid and NothingKept say what is missing."""
     low, high = bounds(comparison, choice)
     wanted, preset = choices.duty_of(choice, comparison.programme, low, high)
@@ -145,10 +145,10 @@ def score(comparison: Comparison, choice: Choice) -> Scored:
     except NotEnoughPulls as reason:
         raise NothingKept(f"No verdict yet: {reason}.", code="not_enough_pulls") from reason
     stood = representative_pull.stand_for(fitted, choice.school)
-    return Scored(low, high, wanted, preset, covered, inside, shares, layout, scores, fitted, stood)
+    return ScoredComparison(low, high, wanted, preset, covered, inside, shares, layout, scores, fitted, stood)
 
 
-def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> Judged:
+def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> Judgment:
     """Rank the setups for a duty. `out` are those that may not win, by index; their numbers stay what they are."""
     found = score(comparison, choice)
     sure = win_probability.chances(found.fitted, comparison.baseline, np.random.default_rng(SEED), out=out)
@@ -158,7 +158,7 @@ def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> 
             comparison.history),
         choice.school, found.plain,
     )  # fmt: skip
-    return Judged(
+    return Judgment(
         comparison, choice, found.low_rpm, found.high_rpm, found.duty, found.preset, found.covered, found.fitted,
         verdict.rank(found.fitted, comparison.baseline, comparison.programme.smallest_difference, sure, out), sure,
         both.mean[:, 0], both.mean[:, 1], _gains(comparison, choice, found.inside, both, found.plain),
@@ -232,7 +232,7 @@ def _gains(
 
 def _uses(
     comparison: Comparison, choice: Choice, layout: Layout, inside: NDArray[np.bool_], out: Collection[int]
-) -> list[Use]:  # fmt: skip
+) -> list[UseWinner]:  # fmt: skip
     """The winner of every usual duty, fitted in one go."""
     speed = comparison.speed_rpm[inside]
     drawn = {which: duty.preset(which, float(speed[0]), float(speed[-1])) for which in PRESETS}
@@ -244,7 +244,7 @@ def _uses(
         one = representative_pull.stand_for(fitted.column(at), choice.school)
         placings = verdict.rank(one, comparison.baseline, comparison.programme.smallest_difference, out=out)
         level = tuple(sorted(placing.setup for placing in placings if placing.with_the_best))
-        found.append(Use(which, verdict.winner([each for each in placings if each.supported]), level))
+        found.append(UseWinner(which, verdict.winner([each for each in placings if each.supported]), level))
     return found
 
 

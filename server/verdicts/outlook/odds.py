@@ -9,13 +9,13 @@ from typing import Any
 import numpy as np
 from torvix_core.judging.effects import USUAL, History, NotEnoughPulls
 from torvix_core.planning import simulated_days
-from torvix_core.planning.simulated_days import Habits, Plan, Tally
+from torvix_core.planning.simulated_days import Habits, SimulatedPlan, Tally
 from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
 from jobs import kinds
 from jobs.kinds import Queue, Watch
 from jobs.service import Unusable
-from programmes.models import Measure, Programme
+from programmes.models import ExpectedMeasure, Programme
 from programmes.plan import saving
 from shop.refusals import Invalid
 from verdicts.prior.scatter_history import MOST_WEIGHT, scatter_of
@@ -70,7 +70,7 @@ def expected_effects(programme: Programme) -> dict[int, float]:
     found: dict[int, list[float]] = {}
     for setup in programme.setups.all():
         for one in setup.expectations.all():
-            if one.measure == Measure.AVERAGE_TORQUE:
+            if one.measure == ExpectedMeasure.AVERAGE_TORQUE:
                 found.setdefault(setup.pk, []).append((one.low + one.high) / 2)
     return {setup: float(np.mean(middles)) for setup, middles in found.items()}
 
@@ -100,8 +100,14 @@ def run(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
 
 
 def _piece(
-    layout: Plan, effects: Any, habits: Habits, days: int, dice: np.random.Generator, smallest: float, history: History
-) -> Tally:  # fmt: skip
+    layout: SimulatedPlan,
+    effects: Any,
+    habits: Habits,
+    days: int,
+    dice: np.random.Generator,
+    smallest: float,
+    history: History,
+) -> Tally:
     missing = set(range(len(effects))) - set(layout.setup.tolist())
     if missing:
         raise Unusable("The running order leaves out the baseline: nothing can be held against it.")

@@ -12,7 +12,7 @@ from torvix_core.planning import forecast_score
 from torvix_core.planning.forecast_score import Outcome, Tendency
 from torvix_core.pull.curve import OutsideTheCurve, average, peak
 
-from programmes.models import Expectation, Measure, Programme
+from programmes.models import Expectation, ExpectedMeasure, Programme
 from shop.models import Person
 from shop.refusals import Refusal
 from verdicts.comparison import aligned_pulls as comparisons
@@ -22,7 +22,7 @@ MOST_PROGRAMMES = 40  # looked back on, the newest
 
 
 @dataclass(frozen=True)
-class Scored:
+class ExpectationScore:
     """An expectation, what came (a share of the baseline's figure), and how it stands; None while nothing came."""
 
     expectation: Expectation
@@ -30,7 +30,7 @@ class Scored:
     outcome: Outcome | None
 
 
-def of_programme(programme: Programme) -> list[Scored]:
+def of_programme(programme: Programme) -> list[ExpectationScore]:
     """Every expectation of a programme, scored where its setup and the baseline have kept pulls."""
     held = list(Expectation.objects.filter(setup__programme=programme).select_related("setup", "written_by"))
     if not held:
@@ -55,11 +55,13 @@ def tendencies(person: Person) -> list[tuple[str, Tendency]]:
     return [(name, _tendency([one for one in scored if str(one.expectation.written_by) == name])) for name in people]
 
 
-def _score(held: Expectation, actual: float | None) -> Scored:
-    return Scored(held, actual, None if actual is None else forecast_score.outcome(held.low, held.high, actual))
+def _score(held: Expectation, actual: float | None) -> ExpectationScore:
+    return ExpectationScore(
+        held, actual, None if actual is None else forecast_score.outcome(held.low, held.high, actual)
+    )
 
 
-def _tendency(scored: Sequence[Scored]) -> Tendency:
+def _tendency(scored: Sequence[ExpectationScore]) -> Tendency:
     return forecast_score.tendency(
         [one.expectation.low for one in scored], [one.expectation.high for one in scored],
         [float(one.actual or 0.0) for one in scored],
@@ -77,12 +79,12 @@ def _gains(comparison: Comparison) -> Mapping[tuple[int, str], float]:
     power = geometry.power(torque, speed)
     low, high = max(programme.low_rpm, speed[0]), min(programme.high_rpm, speed[-1])
     figures = {
-        Measure.PEAK_TORQUE: np.array([peak(speed, curve).value for curve in torque]),
-        Measure.PEAK_POWER: np.array([peak(speed, curve).value for curve in power]),
+        ExpectedMeasure.PEAK_TORQUE: np.array([peak(speed, curve).value for curve in torque]),
+        ExpectedMeasure.PEAK_POWER: np.array([peak(speed, curve).value for curve in power]),
     }
     try:
-        figures[Measure.AVERAGE_TORQUE] = average(speed, torque, low, high)
-        figures[Measure.AVERAGE_POWER] = average(speed, power, low, high)
+        figures[ExpectedMeasure.AVERAGE_TORQUE] = average(speed, torque, low, high)
+        figures[ExpectedMeasure.AVERAGE_POWER] = average(speed, power, low, high)
     except OutsideTheCurve:
         pass  # the pulls do not reach the programme's range: its averages are not known
     return {

@@ -14,13 +14,13 @@ from shop.refusals import Refusal
 from verdicts.comparison.aligned_pulls import Comparison, compare
 from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice
-from verdicts.judging.service import Judged
+from verdicts.judging.service import Judgment
 
 MOST_PROGRAMMES = 25
 
 
 @dataclass(frozen=True)
-class Use:
+class PartUse:
     """One setup that held the part. Torque in N·m; the change to the baseline is a share, None where there is none."""
 
     programme: Programme
@@ -38,17 +38,17 @@ class Use:
     made_of: str = ""  # in words, what of its pulls is not recorded from an engine
 
 
-def uses(person: Person, part: Part) -> list[Use]:
+def uses(person: Person, part: Part) -> list[PartUse]:
     """Every setup that held the part, the newest programme first, with the outcome where there is one."""
     seen = Programme.objects.visible_to(person).filter(setups__parts=part).distinct()
     programmes = seen.select_related("build__engine").prefetch_related("setups__parts")[:MOST_PROGRAMMES]
     return [use for programme in programmes for use in _in_programme(programme, part)]
 
 
-def _in_programme(programme: Programme, part: Part) -> list[Use]:
+def _in_programme(programme: Programme, part: Part) -> list[PartUse]:
     holding = [setup for setup in programme.setups.all() if part in setup.parts.all()]
     baseline = next((setup for setup in programme.setups.all() if setup.is_baseline), None)
-    found: tuple[Comparison, Judged] | None = None
+    found: tuple[Comparison, Judgment] | None = None
     why = ""
     try:
         comparison = compare(programme, Standard(programme.standard))
@@ -61,12 +61,14 @@ def _in_programme(programme: Programme, part: Part) -> list[Use]:
 
 def _use(
     programme: Programme, setup: Setup, part: Part, baseline: Setup | None,
-    found: tuple[Comparison, Judged] | None, why: str,
-) -> Use:  # fmt: skip
+    found: tuple[Comparison, Judgment] | None, why: str,
+) -> PartUse:  # fmt: skip
     others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in baseline.parts.all()} if baseline else set()
     replaced = {one.pk for one in baseline.parts.all() if one.slot == part.slot} if baseline else set()
     beside = len(others - {part.pk} - replaced)
-    blank = Use(programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, False, beside, why)
+    blank = PartUse(
+        programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, False, beside, why
+    )
     if found is None:
         return blank
     comparison, verdict = found
@@ -74,7 +76,7 @@ def _use(
     if place is None:
         return blank
     change = place.to_baseline
-    return Use(
+    return PartUse(
         programme, setup, int(verdict.fitted.counts[place.setup]), verdict.low_rpm, verdict.high_rpm,
         float(verdict.torque[place.setup]),
         None if change is None else float(change.change), None if change is None else float(change.low),

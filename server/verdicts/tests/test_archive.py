@@ -16,7 +16,7 @@ from torvix_core.air.standards import Standard
 from curves.archive import service as archive
 from curves.comparability import pull_screening
 from curves.files.table import FileProblem
-from curves.reduction.inspection import Wanted, reduce_as
+from curves.reduction.inspection import ReductionSettings, reduce_as
 from engines.models import Engine, Part, PartReading
 from programmes.models import Programme
 from shop.models import Person, Role
@@ -45,7 +45,9 @@ class ThereAndBack(Scene):
         self.content = self.zip()
 
     def test_the_verdict_is_the_same_to_the_last_digit(self):
-        reduce_as(self.operator, Pull.objects.get(number=3), Wanted(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY)
+        reduce_as(
+            self.operator, Pull.objects.get(number=3), ReductionSettings(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY
+        )
         pull_screening.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
         made = archive.read(self.operator, self.zip(), scenes.DAY)
         self.assertNotEqual(made.pk, self.programme.pk)

@@ -4,7 +4,7 @@ import numpy as np
 import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
-from torvix_core.pull.comparability import Level
+from torvix_core.pull.comparability import ComparabilityLevel
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
@@ -36,7 +36,7 @@ class Scene(TestCase):
     def pull(self, setup, celsius: float = 90.0, level: float = 1.0, **how) -> Pull:
         return scenes.pull(self.session, setup, self.operator, rows=cold(celsius, level), **how)
 
-    def judged(self) -> dict[int, pull_screening.Judged]:
+    def judged(self) -> dict[int, pull_screening.ScreenedPull]:
         kept = correct.kept_of(correct.pulls_of(self.programme), Standard(self.programme.standard))
         return {one.pull.number: one for one in pull_screening.judge(self.programme, kept).values()}
 
@@ -45,7 +45,7 @@ class Judging(Scene):
     def test_a_pull_out_of_the_window_does_not_count_until_it_is_let_in(self):
         for setup, celsius in ((self.a, 90), (self.a, 91), (self.b, 90), (self.b, 92), (self.b, 64)):
             self.pull(setup, celsius)
-        self.assertEqual([one.level for one in self.judged().values()][-1], Level.BLOCK)
+        self.assertEqual([one.level for one in self.judged().values()][-1], ComparabilityLevel.BLOCK)
         counted = compare(self.programme, Standard.OBSERVED).layout.counts
         self.assertEqual(counted.tolist(), [2, 2])
         notes = " ".join(compare(self.programme, Standard.OBSERVED).notes)
@@ -74,22 +74,22 @@ class Judging(Scene):
             self.pull(setup, celsius)
         wanted = {"oil_temperature": pull_screening.Window(30.0, 40.0)}
         pull_screening.set_windows(self.operator, self.programme, wanted)
-        self.assertIsNot(self.judged()[2].level, Level.BLOCK)
+        self.assertIsNot(self.judged()[2].level, ComparabilityLevel.BLOCK)
         with self.assertRaises(Invalid) as caught:
             wrong = {"oil_temperature": pull_screening.Window(5, 2), "x": pull_screening.Window(1, 2)}
             pull_screening.set_windows(self.operator, self.programme, wrong)
         self.assertEqual(set(caught.exception.fields), {"oil_temperature", "x"})
         pull_screening.set_windows(self.operator, self.programme, {})
-        self.assertIs(self.judged()[2].level, Level.BLOCK)
+        self.assertIs(self.judged()[2].level, ComparabilityLevel.BLOCK)
 
     def test_a_day_without_a_setup_in_common_is_not_comparable(self):
         self.pull(self.a)
         second = scenes.Stand.objects.create(name="2")
         self.session = scenes.session(self.programme, self.operator, at=scenes.DAY.replace(day=9), stand=second)
         self.pull(self.b)
-        self.assertIs(self.judged()[2].level, Level.BLOCK)
+        self.assertIs(self.judged()[2].level, ComparabilityLevel.BLOCK)
         self.pull(self.a)
-        self.assertIsNot(self.judged()[2].level, Level.BLOCK)  # its own day's baseline is nearer
+        self.assertIsNot(self.judged()[2].level, ComparabilityLevel.BLOCK)  # its own day's baseline is nearer
 
     def test_two_setups_are_held_against_each_other_by_their_means(self):
         for setup, celsius in ((self.a, 90), (self.a, 92), (self.b, 80), (self.b, 82)):
@@ -133,4 +133,4 @@ class Words(Scene):
         second = scenes.pull(self.session, self.b, self.operator, air=pull_records.MeanAir(98_000.0, 295.0, 0.5))
         checks = {one.key: one for one in pull_screening.between(self.programme, first, second, Standard.ISO_1585_SI)}
         # A factor that is not known differs from none.
-        self.assertEqual((checks["correction"].level, checks["correction"].found), (Level.UNKNOWN, None))
+        self.assertEqual((checks["correction"].level, checks["correction"].found), (ComparabilityLevel.UNKNOWN, None))

@@ -11,7 +11,7 @@ from torvix_core.judging import effects
 from curves.archive import service as archive
 from programmes.models import Programme
 from shop.models import Role
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 from stand.session import opening
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.models import KnownScatter
@@ -65,7 +65,7 @@ class Remembering(Scene):
         self.assertIn("other engines on this stand", scatter_history.told(other))
 
     def test_simulated_days_say_nothing_of_an_engine_nor_an_engine_of_them(self):
-        Pull.objects.update(origin=Origin.SIMULATED)
+        Pull.objects.update(origin=PullOrigin.SIMULATED)
         second = self.again()
         self.close(self.open(second))
         self.assertFalse(KnownScatter.objects.exists())
@@ -74,7 +74,7 @@ class Remembering(Scene):
         third = self.again()
         self.close(self.open(third, day=2))
         self.assertEqual(KnownScatter.objects.get(programme=third).programmes, 1)
-        Pull.objects.update(origin=Origin.STAND)
+        Pull.objects.update(origin=PullOrigin.STAND)
         fourth = self.again()
         self.open(fourth, day=3)
         self.assertFalse(KnownScatter.objects.filter(programme=fourth).exists())

@@ -9,14 +9,14 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.judging.representative_pull import School
 
-from programmes.models import Kind
+from programmes.models import ProgrammeKind
 from shop.models import Role
 from stand.models import Pull, Purpose, Standing
 from stand.pulls import keeping
 from stand.session import opening
 from verdicts.comparison.aligned_pulls import NothingKept, compare
 from verdicts.judging import service as judging
-from verdicts.judging.choice import Choice, Measure
+from verdicts.judging.choice import Choice, ScoreMeasure
 from verdicts.models import Decision
 
 CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
@@ -165,7 +165,7 @@ class Schools(Scene):
 
     def test_peaks_power_and_gains_three_ways(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
-        for measure in Measure:
+        for measure in ScoreMeasure:
             self.assertAlmostEqual(self.placings(measure=measure)["B"]["to_baseline"]["percent"], 2.97, delta=0.03)
         gains = self.placings()["B"]["gains"]
         for key in ("peak_torque_percent", "peak_power_percent", "most_percent", "average_percent"):
@@ -331,7 +331,7 @@ class Edges(Scene):
 
 class Stepwise(Scene):
     def test_steps_follow_what_each_setup_is_based_on(self):
-        self.programme.kind = Kind.STEPWISE
+        self.programme.kind = ProgrammeKind.STEPWISE
         self.programme.save()
         self.setups[2].based_on = self.setups[0]
         self.setups[2].save()

@@ -5,8 +5,8 @@ from django.test import TestCase
 
 from programmes.expectations import theories
 from programmes.expectations.service import expect
-from programmes.expectations.theories import Explained
-from programmes.models import Measure
+from programmes.expectations.theories import TheoryText
+from programmes.models import ExpectedMeasure
 from programmes.plan import saving
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed
@@ -73,7 +73,7 @@ class Simulated(TestCase):
         for low, high in (("1", "3"), ("4", "4")):
             text = f"{low} to {high} %" if low != high else f"{low} %"
             person = self.person if low == "1" else scenes.person(Role.OWNER)
-            expect(person, self.setups[1], Measure.AVERAGE_TORQUE, text, "", scenes.DAY)
+            expect(person, self.setups[1], ExpectedMeasure.AVERAGE_TORQUE, text, "", scenes.DAY)
         told = self.client.get(f"/api/programmes/{self.programme.pk}/odds").json()
         self.assertEqual(told["effects"], [{"setup_id": self.setups[1].pk, "text": "3"}])
 
@@ -132,4 +132,4 @@ class Theories(TestCase):
         with self.assertRaises(NotAllowed):
             theories.write(scenes.person(Role.VIEWER), self.programme, [], scenes.DAY)
         with self.assertRaises(Invalid):
-            theories.write(self.person, self.programme, [Explained("x", {self.setups[0].pk: "1"})], scenes.DAY)
+            theories.write(self.person, self.programme, [TheoryText("x", {self.setups[0].pk: "1"})], scenes.DAY)

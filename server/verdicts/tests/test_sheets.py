@@ -18,18 +18,18 @@ from engines.builds.service import describe_owner
 from programmes.models import Setup
 from shop.models import Role
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 from verdicts.customer_report import links, rendering, report, setup_marks
 from verdicts.customer_report.links import LinkClosed
 from verdicts.customer_report.number_format import figure, plus_minus, signed
-from verdicts.customer_report.report import Wanted
+from verdicts.customer_report.report import ReportOptions
 from verdicts.decisions import service as decisions
 from verdicts.judging import answers
 from verdicts.judging.choice import Choice
 from verdicts.models import Sheet, SheetLink
 
 LEVELS = ((1.0, 1.002, 0.999), (1.0301, 1.031, 1.029), (0.9985, 1.0016, 1.0003))
-USUAL = Wanted(Choice(Standard.ISO_1585_SI))
+USUAL = ReportOptions(Choice(Standard.ISO_1585_SI))
 NOW = timezone.now()
 
 
@@ -40,7 +40,7 @@ class Scene(TestCase):
         cls.programme = scenes.programme(cls.operator)
         cls.session = scenes.day_of_pulls(cls.programme, cls.operator, LEVELS)
 
-    def issue(self, wanted: Wanted = USUAL, change: str = "") -> Sheet:
+    def issue(self, wanted: ReportOptions = USUAL, change: str = "") -> Sheet:
         return report.issue(self.operator, self.programme, wanted, change, NOW)
 
 
@@ -56,7 +56,7 @@ class Simulated(Scene):
         self.assertNotIn("imulated", rendering.html(self.issue().document))
 
     def test_pulls_of_the_simulated_stand_are_marked_on_curves_verdict_and_sheet(self):
-        Pull.objects.update(origin=Origin.SIMULATED)
+        Pull.objects.update(origin=PullOrigin.SIMULATED)
         for setup in self.read("curves")["setups"]:
             self.assertEqual(setup["made_of"], "simulated")
             self.assertEqual({pull["nature"] for pull in setup["pulls"]}, {"simulated"})
@@ -66,7 +66,7 @@ class Simulated(Scene):
         self.assertIn("SIMULATED", page[page.index("<svg") : page.index("</svg>")])
 
     def test_a_simulated_setup_is_not_held_against_a_measured_one(self):
-        Pull.objects.filter(setup__position=1).update(origin=Origin.SIMULATED)
+        Pull.objects.filter(setup__position=1).update(origin=PullOrigin.SIMULATED)
         notes = " ".join(self.read("verdict")["notes"])
         self.assertIn("Not comparable, so not counted: Pull 4 against pull 3: engine or simulated stand", notes)
         self.assertEqual(len(self.read("verdict")["placings"]), 2)
@@ -191,7 +191,7 @@ class Shown(Scene):
 
     def compose(self, **kind: object) -> dict:
         self.programme.refresh_from_db()
-        return report.compose(self.operator, self.programme, Wanted(Choice(Standard.ISO_1585_SI), **kind), NOW)
+        return report.compose(self.operator, self.programme, ReportOptions(Choice(Standard.ISO_1585_SI), **kind), NOW)
 
     def test_losers_excluded_pulls_interests_and_the_handover_are_told(self):
         from stand.pulls import keeping

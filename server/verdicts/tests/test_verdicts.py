@@ -12,7 +12,7 @@ from engines.parts.service import PartFacts, add_part
 from programmes.plan.saving import choose_build
 from shop.models import Role
 from shop.refusals import Invalid
-from stand.models import Origin, Pull
+from stand.models import Pull, PullOrigin
 from stand.pulls import keeping
 from stand.session import opening
 from stand.worker import pull_records as stand_records
@@ -214,7 +214,7 @@ class PartsAndBuilds(Scene):
         self.assertAlmostEqual(use["percent"], verdict["to_baseline"]["percent"])
         self.assertEqual((use["pulls"], use["wash"], use["other_changes"]), (verdict["pulls"], False, 0))
         self.assertEqual((base["is_baseline"], base["percent"], base["made_of"]), (True, None, ""))
-        Pull.objects.update(origin=Origin.SIMULATED)
+        Pull.objects.update(origin=PullOrigin.SIMULATED)
         self.assertEqual(self.uses(1)[0]["made_of"], "simulated")
 
     def test_a_part_that_did_not_change_alone_says_so(self):

@@ -3331,20 +3331,6 @@ export interface components {
             start_why: string;
         };
         /**
-         * Day
-         * @description All that the frame of every screen shows about the stand.
-         */
-        Day: {
-            air: components["schemas"]["AirOut"] | null;
-            /** Planned */
-            planned: components["schemas"]["Planned"][];
-            /** Pulls */
-            pulls: components["schemas"]["PullMark"][];
-            session: components["schemas"]["SessionOut"] | null;
-            /** Stands */
-            stands: components["schemas"]["StandOut"][];
-        };
-        /**
          * DayPlanOut
          * @description The order of a plan on the clock, what it takes, and what it breaks.
          */
@@ -4641,6 +4627,14 @@ export interface components {
                 [key: string]: string;
             };
         };
+        /**
+         * LiveCurveOut
+         * @description Points of [rpm, torque in the person's unit].
+         */
+        LiveCurveOut: {
+            /** Points */
+            points: number[][];
+        };
         /** MappedIn */
         MappedIn: {
             /**
@@ -5226,17 +5220,17 @@ export interface components {
             positions: number[];
             /** Pulled */
             pulled: boolean[];
-            told: components["schemas"]["PlanTold"];
+            told: components["schemas"]["PlanSummary"];
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
             /** Visits Pulled */
             visits_pulled: number[];
         };
         /**
-         * PlanTold
+         * PlanSummary
          * @description What a plan says of itself: what its setups can tell, what is held, what fails, the day. `fields` are slips.
          */
-        PlanTold: {
+        PlanSummary: {
             /** Added */
             added: {
                 [key: string]: string;
@@ -6164,14 +6158,6 @@ export interface components {
             /** Value */
             value: string;
         };
-        /**
-         * SoFar
-         * @description Points of [rpm, torque in the person's unit].
-         */
-        SoFar: {
-            /** Points */
-            points: number[][];
-        };
         /** StackPartOut */
         StackPartOut: {
             /** Id */
@@ -6239,6 +6225,20 @@ export interface components {
             fairness: components["schemas"]["CheckOut"][];
             /** Fit */
             fit: components["schemas"]["CheckOut"][][];
+        };
+        /**
+         * StandDay
+         * @description All that the frame of every screen shows about the stand.
+         */
+        StandDay: {
+            air: components["schemas"]["AirOut"] | null;
+            /** Planned */
+            planned: components["schemas"]["Planned"][];
+            /** Pulls */
+            pulls: components["schemas"]["PullMark"][];
+            session: components["schemas"]["SessionOut"] | null;
+            /** Stands */
+            stands: components["schemas"]["StandOut"][];
         };
         /** StandIn */
         StandIn: {
@@ -6401,10 +6401,10 @@ export interface components {
             before: components["schemas"]["FigureOut"] | null;
         };
         /**
-         * Steps
+         * StepwiseOut
          * @description A build step by step, and what each part is worth in its slot.
          */
-        Steps: {
+        StepwiseOut: {
             /** Notes */
             notes: string[];
             /** Power Unit */
@@ -8657,7 +8657,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PlanTold"];
+                    "application/json": components["schemas"]["PlanSummary"];
                 };
             };
         };
@@ -9060,7 +9060,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Day"];
+                    "application/json": components["schemas"]["StandDay"];
                 };
             };
         };
@@ -9672,7 +9672,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Steps"];
+                    "application/json": components["schemas"]["StepwiseOut"];
                 };
             };
         };
@@ -10148,7 +10148,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SoFar"];
+                    "application/json": components["schemas"]["LiveCurveOut"];
                 };
             };
         };

@@ -5,7 +5,7 @@ import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
 
-defineProps<{ steps: Schema['Steps'] }>()
+defineProps<{ steps: Schema['StepwiseOut'] }>()
 const { setup } = useFrame()
 const WORDS: Record<string, string> = {
   direct: 'differ in nothing else',

@@ -7,7 +7,7 @@ import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
 
-const props = defineProps<{ steps: Schema['Steps'] }>()
+const props = defineProps<{ steps: Schema['StepwiseOut'] }>()
 const { setup } = useFrame()
 const WIDTH = 220
 const reach = computed(() =>

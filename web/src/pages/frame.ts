@@ -4,7 +4,7 @@ import { useRoute, useRouter } from 'vue-router'
 import type { Schema } from '../api/client'
 
 export type Programme = Schema['ProgrammeOut']
-export type Day = Schema['Day']
+export type Day = Schema['StandDay']
 export type Setup = Schema['SetupOut']
 
 /** What every screen of a programme shares; provided by ProgrammeFrame. */

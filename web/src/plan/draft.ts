@@ -4,7 +4,7 @@ import type { Schema } from '../api/client'
 export type Draft = Schema['DraftIn']
 export type DraftSetup = Schema['DraftSetupIn']
 export type DraftRow = Schema['DraftRowIn']
-export type Told = Schema['PlanTold']
+export type Told = Schema['PlanSummary']
 
 /** The slot of a part, by its id. */
 export type SlotOf = (part: number) => string | undefined

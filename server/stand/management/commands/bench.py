@@ -12,7 +12,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import InterfaceError, OperationalError, connection
 
-from shop.logs import Place
+from shop.logs import LogContext
 from shop.models import Stand
 from stand.worker.database_side import StandTaken
 from stand.worker.stand_worker import Bench
@@ -56,7 +56,7 @@ class Command(BaseCommand):
         if found is None:
             return
         stand, bench = found, Bench(found)
-        Place.stand = str(stand.pk)
+        LogContext.stand = str(stand.pk)
 
         def stop(number: int, frame: object) -> None:
             bench.stopping = True

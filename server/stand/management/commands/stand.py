@@ -13,7 +13,7 @@ from shop.models import SimulatedEngine, Stand
 from shop.refusals import Refusal
 from stand.models import Link
 from stand.stands import service as stands
-from stand.stands.service import StandFacts
+from stand.stands.service import StandDescription
 from stand.stands.try_line import try_line
 
 
@@ -52,7 +52,7 @@ class Command(BaseCommand):
         if options["simulated"]:
             stand = stands.add_simulated(None, options["simulated"], timezone.now())
         else:
-            facts = StandFacts(options["name"], options["host"], options["port"], options["elevation"],
+            facts = StandDescription(options["name"], options["host"], options["port"], options["elevation"],
                                worker_elsewhere=options["worker_elsewhere"])  # fmt: skip
             stand = stands.add(None, facts, timezone.now())
         self.stdout.write(f"{stand} is added at {stand.host}:{stand.port}")

@@ -10,7 +10,7 @@ from torvix_core.judging import repeats
 from torvix_core.units import quantities
 
 from engines.models import Part
-from programmes.models import Measure
+from programmes.models import ExpectedMeasure
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
@@ -145,7 +145,7 @@ def read_outcomes(request: HttpRequest, programme_id: int):
                     spread=None if found.spread is None else found.spread * 100)
         for name, found in outcomes.tendencies(request.user)
     ]  # fmt: skip
-    return Expectations(measures=dict(Measure.choices), rows=rows, people=people)
+    return Expectations(measures=dict(ExpectedMeasure.choices), rows=rows, people=people)
 
 
 @router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")

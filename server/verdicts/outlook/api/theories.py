@@ -101,7 +101,7 @@ def write_theories(request: HttpRequest, programme_id: int, given: TheoriesIn):
     person = request.user
     assert is_person(person)
     explained = [
-        theories.Explained(one.name, {each.setup_id: each.text for each in one.predictions}) for one in given.theories
+        theories.TheoryText(one.name, {each.setup_id: each.text for each in one.predictions}) for one in given.theories
     ]
     theories.write(person, _programme(person, programme_id), explained, timezone.now())
     return _told(_programme(person, programme_id))
