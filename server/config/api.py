@@ -22,6 +22,7 @@ from engines.archive.api import router as engine_archive_router
 from engines.builds.api import router as engines_router
 from engines.parts.api import router as parts_router
 from engines.revisions.api import router as revisions_router
+from engines.stacks.api import router as stacks_router
 from jobs.api import router as jobs_router
 from programmes.archive.api import router as archive_router
 from programmes.listing.api import router as programmes_router
@@ -59,6 +60,7 @@ api.add_router("", engine_archive_router)
 api.add_router("", archive_router)
 api.add_router("", revisions_router)
 api.add_router("", parts_router)
+api.add_router("", stacks_router)
 api.add_router("", programmes_router)
 api.add_router("", plans_router)
 api.add_router("", adjusting_router)

@@ -2,38 +2,16 @@
 
 from __future__ import annotations
 
-from typing import Any
-
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from jobs import service as jobs
-from jobs.models import Job, JobState
+from jobs.schemas import JobOut, job_out
 from shop.permissions import is_person
 
 router = Router(tags=["jobs"])
-
-
-class JobOut(Schema):
-    """`result` belongs to the kind; `lost` says why nothing will come although it is not over."""
-
-    id: int
-    kind: str
-    state: str
-    done: int
-    total: int
-    told: str
-    lost: str
-    result: dict[str, Any] | None
-
-
-def job_out(job: Job) -> JobOut:
-    return JobOut(
-        id=job.pk, kind=job.kind, state=job.state, done=job.done, total=job.total, told=job.told,
-        lost=job.lost(timezone.now()), result=job.result if job.state in (JobState.DONE, JobState.STOPPED) else None,
-    )  # fmt: skip
 
 
 @router.get("/jobs/{job_id}", response=JobOut, operation_id="job")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TypeGuard
 
 from django.contrib.auth.models import AnonymousUser
+from django.http import HttpRequest
 
 from shop.models import UNIT_CHOICES, Person, Role
 from shop.refusals import Invalid, NotAllowed
@@ -20,6 +21,12 @@ MAY = {
 
 def is_person(user: object) -> TypeGuard[Person]:
     return isinstance(user, Person) and not isinstance(user, AnonymousUser)
+
+
+def person_of(request: HttpRequest) -> Person:
+    """Who asks."""
+    assert is_person(request.user)  # the router's authentication has seen to it
+    return request.user
 
 
 def may_operate(person: Person) -> bool:

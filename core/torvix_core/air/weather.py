@@ -155,7 +155,7 @@ def factor_error(
     Errors: ValueError if the reading cannot be air; a tolerance below zero.
     Source: the factor at either end of each tolerance, half the span. An end that cannot be air (a wet bulb above the
             dry one, more than saturated) is replaced by the reading and the one-sided step is taken whole.
-    >>> day = Reading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.5)
+    >>> day = AirReading(98_205.0, 302.59, Moisture.RELATIVE_HUMIDITY, 0.5)
     >>> round(factor_error(day, Tolerance(100.0, 0.5, 0.03), Standard.ISO_1585_SI).pressure, 5)
     0.0013
     """

@@ -50,7 +50,7 @@ def rated_depression(sheet: BuildSheet) -> float:
     Units:  Pa.
     Errors: Missing, if the sheet does not say how it is rated.
     Source: common practice, `breathing`.
-    >>> rated_depression(Sheet({}))
+    >>> rated_depression(BuildSheet({}))
     Traceback (most recent call last):
     torvix_core.engine.sheet.Missing: carburettor_kind
     """
@@ -231,7 +231,7 @@ def work_out(sheet: BuildSheet) -> list[Figure]:
     Units:  SI, rpm and degrees.
     Errors: none: a figure without a value says what is missing, or why it was refused.
     Source: RULES.
-    >>> work_out(Sheet({}))[0].missing
+    >>> work_out(BuildSheet({}))[0].missing
     ('bore', 'stroke', 'cylinders')
     """
     two_banks = sheet.has_second_bank()

@@ -28,7 +28,7 @@ def find(sheet: BuildSheet, figures: list[Figure]) -> list[SheetFinding]:
     Units:  texts hold only degrees, ratios and per cent, which are the same for everybody.
     Errors: none.
     Source: rules of the trade [prac], beside each.
-    >>> find(Sheet({}), [])
+    >>> find(BuildSheet({}), [])
     []
     """
     by_key = {figure.rule.key: figure for figure in figures}

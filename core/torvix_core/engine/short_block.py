@@ -27,7 +27,7 @@ def displacement(sheet: BuildSheet) -> float:
     >>> from torvix_core.engine.evidence import Evidence, Origin, settle
     >>> given = {"bore": 0.1, "stroke": 0.09, "cylinders": 4.0}
     >>> told = {key: settle([Evidence(Origin.MEASURED, value)]) for key, value in given.items()}
-    >>> round(displacement(Sheet(told)) * 1e6)
+    >>> round(displacement(BuildSheet(told)) * 1e6)
     2827
     """
     bore, stroke, cylinders = sheet.numbers("bore", "stroke", "cylinders")
@@ -41,7 +41,7 @@ def swept(sheet: BuildSheet) -> float:
     Units:  m³.
     Errors: Missing, with what the sheet lacks.
     Source: `geometry.displacement`.
-    >>> swept(Sheet({}))
+    >>> swept(BuildSheet({}))
     Traceback (most recent call last):
     torvix_core.engine.sheet.Missing: bore, stroke
     """
@@ -92,7 +92,7 @@ def static_ratio(sheet: BuildSheet) -> float:
     Units:  [-].
     Errors: Missing, with what the sheet lacks.
     Source: `compression.static_ratio`.
-    >>> static_ratio(Sheet({}))
+    >>> static_ratio(BuildSheet({}))
     Traceback (most recent call last):
     torvix_core.engine.sheet.Missing: bore, stroke
     """
@@ -107,7 +107,7 @@ def intake_closing(sheet: BuildSheet, bank: int = 1) -> float:
     Errors: Missing, with what the sheet lacks.
     Source: `timing`.
     >>> from torvix_core.engine.evidence import Settled
-    >>> intake_closing(Sheet({"intake_closing": Settled(63.0)}))
+    >>> intake_closing(BuildSheet({"intake_closing": Settled(63.0)}))
     63.0
     """
     try:
@@ -143,7 +143,7 @@ def timing(sheet: BuildSheet, height: str, bank: int) -> ValveTiming:
     Units:  degrees of crankshaft.
     Errors: Missing, with what the sheet lacks.
     Source: `camshaft.valve_timing`; the separation and the advance stand in for centrelines that are not given.
-    >>> timing(Sheet({}), "", 1)
+    >>> timing(BuildSheet({}), "", 1)
     Traceback (most recent call last):
     torvix_core.engine.sheet.Missing: intake_duration, exhaust_duration
     """

@@ -47,7 +47,7 @@ def airflow_by_speed(sheet: BuildSheet) -> AirflowBySpeed:
     Units:  as AirflowBySpeed.
     Errors: Missing, with what the sheet lacks.
     Source: `breathing`.
-    >>> airflow_by_speed(Sheet({}))
+    >>> airflow_by_speed(BuildSheet({}))
     Traceback (most recent call last):
     torvix_core.engine.sheet.Missing: redline
     """
@@ -72,7 +72,7 @@ def advance_steps(sheet: BuildSheet, degrees: ArrayLike) -> AdvanceSteps:
     Errors: Missing, if the closing of the intake is not known.
     Source: `camshaft.advanced`, `compression.trapped_ratio`.
     >>> from torvix_core.engine.evidence import Settled
-    >>> advance_steps(Sheet({"intake_closing": Settled(67.0)}), [0.0, 4.0]).intake_closing.tolist()
+    >>> advance_steps(BuildSheet({"intake_closing": Settled(67.0)}), [0.0, 4.0]).intake_closing.tolist()
     [67.0, 63.0]
     """
     early = finite("degrees", degrees)

@@ -53,7 +53,7 @@ def schedule(problem: OrderProblem, visits: Sequence[Visit], names: Sequence[str
     >>> import numpy as np
     >>> from torvix_core.planning.day_plan import Task
     >>> change = np.array([[0.0, 10], [10, 0]])
-    >>> problem = Problem(change, (Task(0), Task(5)), opening_min=5, return_min=3, warm_up_min=20)
+    >>> problem = OrderProblem(change, (Task(0), Task(5)), opening_min=5, return_min=3, warm_up_min=20)
     >>> day = schedule(problem, [Visit(0), Visit(1), Visit(0)], "AB")
     >>> [(block.doing.value, block.end_min) for block in day.blocks][:3], day.total_min, day.broken
     ([('warm_up', 20.0), ('visit', 25.0), ('change', 35.0)], 53.0, ())
@@ -113,7 +113,7 @@ def of_order(problem: OrderProblem, order: Order, names: Sequence[str]) -> DaySc
     >>> import numpy as np
     >>> from torvix_core.planning.day_plan import Task
     >>> from torvix_core.planning.running_order import solve
-    >>> problem = Problem(np.zeros((1, 1)), (Task(0),), opening_min=5)
+    >>> problem = OrderProblem(np.zeros((1, 1)), (Task(0),), opening_min=5)
     >>> of_order(problem, solve(problem), "A").finish_min
     5.0
     """

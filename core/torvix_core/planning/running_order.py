@@ -22,16 +22,17 @@ PATIENCE_S = 8.0
 def solve(problem: OrderProblem, patience_s: float = PATIENCE_S, report: Report | None = None) -> Order:
     """The best order, or the best that was found in time with the bound that is left.
 
-        Shapes: n tasks, change_min (n, n).
-        Units:  minutes; fuel in any one unit; patience in seconds.
-        Errors: NoRoom if not even the baseline fits; ValueError if sizes differ or two setups have one place.
-        Source: travelling through the visits as a circuit with times, solved by constraint programming; checked against
-                every order of small cases.
+    Shapes: n tasks, change_min (n, n).
+    Units:  minutes; fuel in any one unit; patience in seconds.
+    Errors: NoRoom if not even the baseline fits; ValueError if sizes differ or two setups have one place.
+    Source: travelling through the visits as a circuit with times, solved by constraint programming; checked against
+            every order of small cases.
     >>> from torvix_core.planning.day_plan import Task
-        >>> change = np.array([[0.0, 10, 12], [10, 0, 2], [12, 2, 0]])
-        >>> found = solve(Problem(change, (Task(0), Task(5), Task(5)), return_every=2, opening_min=5, return_min=3))
-        >>> len(found.visits), found.total_min, found.proven
-        (4, 42.0, True)
+    >>> change = np.array([[0.0, 10, 12], [10, 0, 2], [12, 2, 0]])
+    >>> day = OrderProblem(change, (Task(0), Task(5), Task(5)), return_every=2, opening_min=5, return_min=3)
+    >>> found = solve(day)
+    >>> len(found.visits), found.total_min, found.proven
+    (4, 42.0, True)
     """
     check(problem)
     everything = frozenset(range(1, len(problem.tasks)))
@@ -64,7 +65,7 @@ def check(problem: OrderProblem) -> None:
         Errors: as `solve`.
         Source: house rule.
     >>> from torvix_core.planning.day_plan import Task
-        >>> check(Problem(np.zeros((1, 1)), (Task(0),)))
+        >>> check(OrderProblem(np.zeros((1, 1)), (Task(0),)))
     """
     count = len(problem.tasks)
     if problem.change_min.shape != (count, count):

@@ -164,7 +164,8 @@ def worst(checks: Sequence[ComparabilityCheck]) -> ComparabilityLevel:
     Units:  none.
     Errors: none.
     Source: house rule.
-    >>> worst([Check("fuel", Level.OK), Check("spark", Level.NOTE)]).value
+    >>> ok, note = ComparabilityLevel.OK, ComparabilityLevel.NOTE
+    >>> worst([ComparabilityCheck("fuel", ok), ComparabilityCheck("spark", note)]).value
     'note'
     """
     levels = {check.level for check in checks}
@@ -184,7 +185,9 @@ def total_effect(checks: Sequence[ComparabilityCheck]) -> float:
     Units:  share of torque.
     Errors: none.
     Source: effects this small add [prac].
-    >>> total_effect([Check("spark", Level.OK, effect=0.002), Check("mixture", Level.OK, effect=-0.001)])
+    >>> ok = ComparabilityLevel.OK
+    >>> checks = [ComparabilityCheck("spark", ok, effect=0.002), ComparabilityCheck("mixture", ok, effect=-0.001)]
+    >>> total_effect(checks)
     0.001
     """
     return float(sum(check.effect for check in checks if check.effect is not None and not check.planned))

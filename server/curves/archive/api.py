@@ -8,13 +8,14 @@ from contextlib import contextmanager
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Form, Router, Schema
+from ninja import File, Form, Router
 from ninja.files import UploadedFile
 
 from curves.archive import exports
 from curves.archive import service as archive
+from curves.archive.schemas import BringingOut, PartBroughtOut, ReadBackOut
 from curves.files.table import FileProblem
-from curves.pull_log.api import standard_asked
+from curves.reduction.standard import standard_asked
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import is_person, require_operator, units_of
@@ -25,28 +26,6 @@ router = Router(tags=["files"])
 
 
 LONGEST_QUESTION = 200  # as the column holds
-
-
-class ReadBackOut(Schema):
-    id: int
-    question: str
-
-
-class PartBroughtOut(Schema):
-    """`same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another."""
-
-    name: str
-    here: bool
-    same: bool
-
-
-class BringingOut(Schema):
-    question: str
-    engine: str
-    engine_here: bool
-    setups: int
-    pulls: int
-    parts: list[PartBroughtOut]
 
 
 def _programme(person: Person, programme_id: int) -> Programme:

@@ -2,18 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.air.standards import Standard
-from torvix_core.pull import comparability
-from torvix_core.pull.comparability import ComparabilityCheck, ComparabilityWindow
+from torvix_core.pull.comparability import ComparabilityWindow
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
+from curves.comparability.schemas import (
+    ComparisonOut,
+    ComparisonWindowOut,
+    JudgedOut,
+    ReasonIn,
+    WindowsIn,
+    comparison_out,
+    judged_out,
+    windows_out,
+)
 from curves.reduction import correct
 from programmes.models import Programme
 from shop.models import Person
@@ -23,80 +30,6 @@ from stand.models import Pull
 
 router = Router(tags=["comparability"])
 WINDOWS = "/programmes/{programme_id}/comparison-windows"
-
-
-class ComparisonCheckOut(Schema):
-    key: str
-    name: str
-    level: str
-    level_label: str
-    found: str
-    window: str
-    effect: str
-    basis: str
-    planned: bool
-
-
-class ComparisonOut(Schema):
-    level: str
-    line: str
-    checks: list[ComparisonCheckOut]
-
-
-class JudgedOut(Schema):
-    """`against` is the number of the pull that it was held against; none where there is none."""
-
-    pull_id: int
-    number: int
-    against: int | None
-    level: str
-    line: str
-    counts: bool
-    let_in_reason: str
-    let_in_by: str
-
-
-class ComparisonWindowOut(Schema):
-    key: str
-    name: str
-    unit: str
-    note: float
-    block: float
-    usual: bool
-
-
-class ComparisonWindowIn(Schema):
-    key: str
-    note: float
-    block: float
-
-
-class WindowsIn(Schema):
-    windows: list[ComparisonWindowIn]
-
-
-class ReasonIn(Schema):
-    reason: str = ""
-
-
-def _programme(person: Person, programme_id: int) -> Programme:
-    return get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
-
-
-def comparison_out(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> ComparisonOut:
-    return ComparisonOut(
-        level=comparability.worst(checks),
-        line=comparing_words.line(checks, units),
-        checks=[
-            ComparisonCheckOut(
-                key=check.key, name=comparing_words.NAMES[check.key], level=check.level,
-                level_label=comparing_words.LEVELS[check.level], found=comparing_words.found_words(check, units),
-                window=comparing_words.window_words(check, units), effect=comparing_words.effect_words(check),
-                basis=comparing_words.BASES[check.basis], planned=check.planned,
-            )
-            for check in checks
-        ],
-    )  # fmt: skip
 
 
 @router.get("/programmes/{programme_id}/comparability", response=ComparisonOut, operation_id="comparability")
@@ -120,40 +53,17 @@ def read_comparison(
     )
 
 
-def _judged(programme: Programme, units: Mapping[str, str]) -> list[JudgedOut]:
-    kept = correct.kept_of(correct.pulls_of(programme), Standard(programme.standard))
-    return [
-        JudgedOut(
-            pull_id=one.pull.pk, number=one.pull.number, against=one.against.number if one.against else None,
-            level=one.level, line=comparing_words.line(one.checks, units) if one.against else "", counts=one.counts,
-            let_in_reason=one.let_in.reason if one.let_in else "", let_in_by=str(one.let_in.by) if one.let_in else "",
-        )
-        for one in pull_screening.judge(programme, kept).values()
-    ]  # fmt: skip
-
-
 @router.get("/programmes/{programme_id}/judged", response=list[JudgedOut], operation_id="judged_pulls")
 def read_judged(request: HttpRequest, programme_id: int):
     """Every kept pull held against the baseline nearest to it."""
     assert is_person(request.user)
-    return _judged(_programme(request.user, programme_id), units_of(request.user))
-
-
-def _windows(programme: Programme, units: Mapping[str, str]) -> list[ComparisonWindowOut]:
-    return [
-        ComparisonWindowOut(
-            key=key, name=comparing_words.NAMES[key], unit=comparing_words.unit_of(key, units),
-            note=comparing_words.shown(key, window.note, units), block=comparing_words.shown(key, window.block, units),
-            usual=window == comparability.WINDOWS[key],
-        )
-        for key, window in pull_screening.windows_of(programme).items()
-    ]  # fmt: skip
+    return judged_out(_programme(request.user, programme_id), units_of(request.user))
 
 
 @router.get(WINDOWS, response=list[ComparisonWindowOut], operation_id="comparison_windows")
 def read_windows(request: HttpRequest, programme_id: int):
     assert is_person(request.user)
-    return _windows(_programme(request.user, programme_id), units_of(request.user))
+    return windows_out(_programme(request.user, programme_id), units_of(request.user))
 
 
 @router.put(WINDOWS, response=list[ComparisonWindowOut], operation_id="set_comparison_windows")
@@ -167,14 +77,7 @@ def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn):
         for one in given.windows
     }
     pull_screening.set_windows(request.user, programme, wanted)
-    return _windows(programme, units)
-
-
-def _pull(person: Person, pull_id: int) -> Pull:
-    seen = Programme.objects.visible_to(person)
-    return get_object_or_404(
-        Pull.objects.select_related("session__programme").filter(session__programme__in=seen), pk=pull_id
-    )
+    return windows_out(programme, units)
 
 
 @router.post("/pulls/{pull_id}/let-in", response=list[JudgedOut], operation_id="let_pull_in")
@@ -182,7 +85,7 @@ def let_in(request: HttpRequest, pull_id: int, given: ReasonIn):
     assert is_person(request.user)
     pull = _pull(request.user, pull_id)
     pull_screening.let_in(request.user, pull, given.reason, timezone.now())
-    return _judged(pull.session.programme, units_of(request.user))
+    return judged_out(pull.session.programme, units_of(request.user))
 
 
 @router.delete("/pulls/{pull_id}/let-in", response=list[JudgedOut], operation_id="shut_pull_out")
@@ -190,4 +93,15 @@ def shut_out(request: HttpRequest, pull_id: int):
     assert is_person(request.user)
     pull = _pull(request.user, pull_id)
     pull_screening.shut_out(request.user, pull)
-    return _judged(pull.session.programme, units_of(request.user))
+    return judged_out(pull.session.programme, units_of(request.user))
+
+
+def _programme(person: Person, programme_id: int) -> Programme:
+    return get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
+
+
+def _pull(person: Person, pull_id: int) -> Pull:
+    seen = Programme.objects.visible_to(person)
+    return get_object_or_404(
+        Pull.objects.select_related("session__programme").filter(session__programme__in=seen), pk=pull_id
+    )

@@ -8,7 +8,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 
-from curves.intake.api import WhereIn, where_of
+from curves.intake.schemas import WhereIn, where_of
 from curves.manual_entry import service as manual_entry
 from programmes.models import Programme
 from shop.permissions import is_person, units_of

@@ -9,8 +9,7 @@ from ninja import Router, Schema, Status
 
 from engines.archive import service as archiving
 from engines.models import Engine, Part
-from shop.models import Person
-from shop.permissions import is_person
+from shop.permissions import person_of
 
 router = Router(tags=["archive"])
 
@@ -19,38 +18,33 @@ class ArchivedIn(Schema):
     archived: bool
 
 
-def _person(request: HttpRequest) -> Person:
-    assert is_person(request.user)  # the router's authentication has seen to it
-    return request.user
-
-
 def _part(request: HttpRequest, part_id: int) -> Part:
-    return get_object_or_404(Part.objects.visible_to(_person(request)), pk=part_id)
+    return get_object_or_404(Part.objects.visible_to(person_of(request)), pk=part_id)
 
 
 def _engine(request: HttpRequest, engine_id: int) -> Engine:
-    return get_object_or_404(Engine.objects.visible_to(_person(request)), pk=engine_id)
+    return get_object_or_404(Engine.objects.visible_to(person_of(request)), pk=engine_id)
 
 
 @router.put("/archive/parts/{part_id}", response={204: None}, operation_id="archive_part")
 def archive_part(request: HttpRequest, part_id: int, given: ArchivedIn):
-    archiving.archive(_person(request), _part(request, part_id), timezone.now() if given.archived else None)
+    archiving.archive(person_of(request), _part(request, part_id), timezone.now() if given.archived else None)
     return Status(204, None)
 
 
 @router.delete("/archive/parts/{part_id}", response={204: None}, operation_id="delete_part")
 def delete_part(request: HttpRequest, part_id: int):
-    archiving.delete_part(_person(request), _part(request, part_id))
+    archiving.delete_part(person_of(request), _part(request, part_id))
     return Status(204, None)
 
 
 @router.put("/archive/engines/{engine_id}", response={204: None}, operation_id="archive_engine")
 def archive_engine(request: HttpRequest, engine_id: int, given: ArchivedIn):
-    archiving.archive(_person(request), _engine(request, engine_id), timezone.now() if given.archived else None)
+    archiving.archive(person_of(request), _engine(request, engine_id), timezone.now() if given.archived else None)
     return Status(204, None)
 
 
 @router.delete("/archive/engines/{engine_id}", response={204: None}, operation_id="delete_engine")
 def delete_engine(request: HttpRequest, engine_id: int):
-    archiving.delete_engine(_person(request), _engine(request, engine_id))
+    archiving.delete_engine(person_of(request), _engine(request, engine_id))
     return Status(204, None)

@@ -7,70 +7,31 @@ from collections.abc import Mapping
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
-from pydantic import Field
+from ninja import Router
 from torvix_core.engine.dimensions import GROUPS, SHEET
-from torvix_core.units import quantities
 
 from engines.builds import service as builds
-from engines.builds.api import BuildOut, ChangeIn, RevisionOut, afresh, one_build, person_of, revision_out
-from engines.models import Build, Engine, FlowTable, Reading
+from engines.builds.access import one_build
+from engines.builds.schemas import BuildOut, build_afresh, revision_out
+from engines.models import Build, Engine, Reading
+from engines.revisions.schemas import (
+    AgainstOut,
+    SheetDifference,
+    SuccessorIn,
+    WhatIfIn,
+    WhatIfOut,
+    steps_out,
+    table_differences_out,
+)
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet import sheets
 from engines.sheet.entries import DimensionValue, read_entries, show
 from engines.sheet.readings import ReadingChange
 from engines.sheet.sheets import WorkedSheet
 from shop.models import Person
-from shop.permissions import units_of
+from shop.permissions import person_of, units_of
 
 router = Router(tags=["engines"])
-
-
-class WhatIfIn(Schema):
-    """Lines as typed; and degrees by which to advance the cam in its table, beside the usual steps."""
-
-    texts: dict[str, str]
-    advance_by: float | None = Field(default=None, ge=-20, le=20)
-
-
-class StepOut(Schema):
-    """A figure before and after; one that only now has a place, as of a second bank, has no before."""
-
-    before: sheet_schemas.FigureOut | None
-    after: sheet_schemas.FigureOut
-
-
-class WhatIfOut(Schema):
-    """What the changes would do. Lines that are not understood are left out of it and named."""
-
-    moved: list[StepOut]
-    findings: dict[str, list[sheet_schemas.FindingOut]]
-    airflow: sheet_schemas.TableOut | None
-    advance: sheet_schemas.TableOut | None
-    understood: dict[str, str]
-    wrong: dict[str, str]
-
-
-class SuccessorIn(Schema):
-    changes: dict[str, ChangeIn]
-    reason: str
-
-
-class SheetDifference(Schema):
-    """A line in which two revisions differ, in words, and where each value comes from."""
-
-    group: str
-    label: str
-    before: str
-    after: str
-
-
-class AgainstOut(Schema):
-    before: RevisionOut
-    after: RevisionOut
-    differences: list[SheetDifference]
-    same: list[SheetDifference]
-    moved: list[StepOut]
 
 
 def _worked(
@@ -82,19 +43,6 @@ def _worked(
     entries, wrong = read_entries(SHEET, filled, units_of(person))
     changes: dict[str, DimensionValue | None] = {**entries, **dict.fromkeys(emptied)}
     return sheets.work_out(sheets.sheet_of(build, changes)), entries, wrong
-
-
-def _steps(before: WorkedSheet, after: WorkedSheet, units: Mapping[str, str]) -> list[StepOut]:
-    """Every figure that moved, old and new."""
-    known = {figure.rule.key: figure for figure in before.figures}
-    pairs = [(known.get(new.rule.key), new) for new in after.figures]
-    return [
-        StepOut(
-            before=sheet_schemas.figure_out(old, units) if old else None, after=sheet_schemas.figure_out(new, units)
-        )
-        for old, new in pairs
-        if old is None or (old.amount, old.assumed, old.refused) != (new.amount, new.assumed, new.refused)
-    ]
 
 
 @router.post("/builds/{build_id}/what-if", response=WhatIfOut, operation_id="what_if")
@@ -109,7 +57,7 @@ def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
     build = get_object_or_404(light, pk=build_id)
     worked, entries, wrong = _worked(build, given.texts, person)
     return WhatIfOut(
-        moved=_steps(sheets.work_out(sheets.sheet_of(build)), worked, units),
+        moved=steps_out(sheets.work_out(sheets.sheet_of(build)), worked, units),
         findings={group.key: sheet_schemas.findings_out(worked, group.key) for group in GROUPS},
         airflow=sheet_schemas.airflow_out(worked.airflow(), units),
         advance=sheet_schemas.advance_out(worked.advance(given.advance_by), units),
@@ -123,7 +71,7 @@ def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn):
     person = person_of(request)
     changes = {key: ReadingChange(one.text, one.origin, one.how) for key, one in given.changes.items()}
     made = builds.succeed(person, one_build(person, build_id), changes, given.reason, timezone.now())
-    return afresh(person, made)
+    return build_afresh(person, made)
 
 
 @router.get("/builds/{build_id}/against/{other_id}", response=AgainstOut, operation_id="builds_against")
@@ -144,29 +92,8 @@ def against(request: HttpRequest, build_id: int, other_id: int):
             if any(pair):
                 row = SheetDifference(group=group.label, label=dimension.label, before=pair[0], after=pair[1])
                 (same if pair[0] == pair[1] else differences).append(row)
-    differences += _table_differences(before, after, units)
-    steps = _steps(sheets.work_out(sheets.sheet_of(before)), sheets.work_out(sheets.sheet_of(after)), units)
+    differences += table_differences_out(before, after, units)
+    steps = steps_out(sheets.work_out(sheets.sheet_of(before)), sheets.work_out(sheets.sheet_of(after)), units)
     return AgainstOut(
         before=revision_out(before), after=revision_out(after), differences=differences, same=same, moved=steps
     )
-
-
-def _table_differences(before: Build, after: Build, units: Mapping[str, str]) -> list[SheetDifference]:
-    def table(build: Build, side: str) -> FlowTable | None:
-        return next((row for row in build.flow_tables.all() if row.side == side), None)
-
-    def content(row: FlowTable | None) -> object:
-        return None if row is None else (row.lifts, row.flows, row.depression, row.origin)
-
-    def told(row: FlowTable | None) -> str:
-        if row is None:
-            return ""
-        flows = "; ".join(quantities.words(flow, units["air_flow"]) for flow in sheets.flow_table_of(row).flow.tolist())
-        return f"{flows} at 28 inH2O, {row.origin}"
-
-    pairs = [(side, table(before, side), table(after, side)) for side in ("intake", "exhaust")]
-    return [
-        SheetDifference(group="Heads", label=f"{side.capitalize()} flow table", before=told(old), after=told(new))
-        for side, old, new in pairs
-        if content(old) != content(new)
-    ]

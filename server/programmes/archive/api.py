@@ -11,7 +11,7 @@ from engines.models import Engine, Part
 from programmes.archive import service as archiving
 from programmes.models import Programme
 from shop.models import Person, Role, Stand
-from shop.permissions import is_person, require_operator
+from shop.permissions import person_of, require_operator
 
 router = Router(tags=["archive"])
 
@@ -39,18 +39,13 @@ class HomeOut(Schema):
     programmes: int
 
 
-def _person(request: HttpRequest) -> Person:
-    assert is_person(request.user)  # the router's authentication has seen to it
-    return request.user
-
-
 def _programme(request: HttpRequest, programme_id: int) -> Programme:
-    return get_object_or_404(Programme.objects.visible_to(_person(request)), pk=programme_id)
+    return get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
 
 
 @router.get("/home", response=HomeOut, operation_id="home")
 def read_home(request: HttpRequest):
-    person = _person(request)
+    person = person_of(request)
     return HomeOut(
         stands=Stand.objects.filter(on_line=True, retired_at=None).count(),
         engines=Engine.objects.visible_to(person).listed().count(),
@@ -62,26 +57,26 @@ def read_home(request: HttpRequest):
 @router.put("/archive/programmes/{programme_id}", response={204: None}, operation_id="archive_programme")
 def archive_programme(request: HttpRequest, programme_id: int, given: ArchivedProgrammeIn):
     at = timezone.now() if given.archived else None
-    archiving.archive(_person(request), _programme(request, programme_id), at)
+    archiving.archive(person_of(request), _programme(request, programme_id), at)
     return Status(204, None)
 
 
 @router.delete("/archive/programmes/{programme_id}", response={204: None}, operation_id="delete_programme")
 def delete_programme(request: HttpRequest, programme_id: int):
-    archiving.delete(_person(request), _programme(request, programme_id))
+    archiving.delete(person_of(request), _programme(request, programme_id))
     return Status(204, None)
 
 
 @router.get("/programmes/{programme_id}/customers", response=list[CustomerOut], operation_id="customers")
 def read_customers(request: HttpRequest, programme_id: int):
-    require_operator(_person(request))
+    require_operator(person_of(request))
     return _customers(_programme(request, programme_id))
 
 
 @router.put("/programmes/{programme_id}/customers", response=list[CustomerOut], operation_id="give_to_customers")
 def give_to_customers(request: HttpRequest, programme_id: int, given: CustomersIn):
     programme = _programme(request, programme_id)
-    return _customers(archiving.give_to(_person(request), programme, given.people, timezone.now()))
+    return _customers(archiving.give_to(person_of(request), programme, given.people, timezone.now()))
 
 
 def _customers(programme: Programme) -> list[CustomerOut]:

@@ -11,8 +11,9 @@ from torvix_core.air.standards import BOOST_SCHOOLS
 
 from engines.models import Build, Engine
 from jobs import service as jobs
-from jobs.api import JobOut, job_out
-from programmes.listing.api import ProgrammeOut, programme_out, readable
+from jobs.schemas import JobOut, job_out
+from programmes.listing.access import readable
+from programmes.listing.schemas import ProgrammeOut, programme_out
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind
 from programmes.order import orders
 from programmes.plan import changeover_times, drafts, form_numbers, plans, saving, templates
@@ -20,7 +21,7 @@ from programmes.plan import messages as plan_messages
 from programmes.plan.open_tests import open_tests
 from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, draft_out
 from shop.models import Person
-from shop.permissions import is_person, require_operator
+from shop.permissions import person_of, require_operator
 from shop.refusals import Invalid
 
 router = Router(tags=["plans"])
@@ -81,11 +82,6 @@ class TemplateIn(Schema):
     draft: DraftIn
 
 
-def _person(request: HttpRequest) -> Person:
-    assert is_person(request.user)  # the router's authentication has seen to it
-    return request.user
-
-
 def _build(person: Person, build_id: int) -> Build:
     seen = Build.objects.select_related("engine").filter(engine__in=Engine.objects.visible_to(person))
     return get_object_or_404(seen.prefetch_related("readings"), pk=build_id)
@@ -122,7 +118,7 @@ def read_choices(request: HttpRequest):
 @router.get("/open-tests", response=list[OpenTestOut], operation_id="open_tests")
 def read_open_tests(request: HttpRequest, programme_id: int | None = None):
     """What nobody has pulled yet, of one programme or of the newest ones."""
-    person = _person(request)
+    person = person_of(request)
     seen = _planned(person).prefetch_related("setups__expectations__written_by")
     seen = seen.filter(archived_at=None) if programme_id is None else seen.filter(pk=programme_id)
     return [
@@ -143,7 +139,7 @@ def read_open_tests(request: HttpRequest, programme_id: int | None = None):
 
 @router.post("/plans", response=ProgrammeOut, operation_id="plan_programme")
 def plan_programme(request: HttpRequest, given: DraftIn):
-    person = _person(request)
+    person = person_of(request)
     require_operator(person)
     build = _build(person, given.build_id)
     plan = drafts.read_or_refuse(given.draft(), person)
@@ -154,7 +150,7 @@ def plan_programme(request: HttpRequest, given: DraftIn):
 @router.post("/plans/check", response=PlanSummary, operation_id="check_plan")
 def check_plan(request: HttpRequest, given: DraftIn):
     """What a draft says of itself while it is written; what cannot be read yet is named by field."""
-    person = _person(request)
+    person = person_of(request)
     build = _build(person, given.build_id)
     plan, wrong = drafts.read(given.draft(), person)
     return plan_messages.tell(plan, build, person, wrong)
@@ -163,7 +159,7 @@ def check_plan(request: HttpRequest, given: DraftIn):
 @router.post("/plans/order", response=JobOut, operation_id="find_order")
 def find_order(request: HttpRequest, given: DraftIn):
     """Have the best running order searched for; the answer is a job."""
-    person = _person(request)
+    person = person_of(request)
     require_operator(person)
     build = _build(person, given.build_id)
     plan, _ = drafts.read(given.draft(), person)
@@ -176,13 +172,13 @@ def find_order(request: HttpRequest, given: DraftIn):
 @router.post("/plans/template", response=DraftIn, operation_id="apply_template")
 def apply_template(request: HttpRequest, given: TemplateIn):
     """A draft with the order of one of the usual schools."""
-    _person(request)
+    person_of(request)
     return templates.apply(given.template, given.setup, given.draft)
 
 
 @router.get("/plans/{programme_id}", response=PlanOut, operation_id="plan")
 def read_plan(request: HttpRequest, programme_id: int):
-    person = _person(request)
+    person = person_of(request)
     programme = get_object_or_404(_planned(person), pk=programme_id)
     plan = plans.of_programme(programme)
     made = set(programme.steps.filter(pulls_made__isnull=False).values_list("pk", flat=True))
@@ -201,7 +197,7 @@ def read_plan(request: HttpRequest, programme_id: int):
 
 @router.put("/plans/{programme_id}", response=ProgrammeOut, operation_id="change_plan")
 def change_plan(request: HttpRequest, programme_id: int, given: DraftIn):
-    person = _person(request)
+    person = person_of(request)
     require_operator(person)
     programme = get_object_or_404(readable(person), pk=programme_id)
     plan = drafts.read_or_refuse(given.draft(), person)

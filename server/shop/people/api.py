@@ -2,111 +2,40 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
-from axes.models import AccessFailureLog
 from django.contrib.auth import login, update_session_auth_hash
 from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 
 from shop import permissions
 from shop.models import AuditEntry, Person, Role
 from shop.people import service as people
-from shop.sign_in.api import Me, me, require_own_page
+from shop.people.schemas import (
+    AuditOut,
+    ChangePasswordIn,
+    InvitedOut,
+    PasswordIn,
+    PeopleOut,
+    PersonChangeIn,
+    PersonIn,
+    PersonOut,
+    RoleOut,
+    WayIn,
+    person_out,
+)
+from shop.sign_in.own_page import require_own_page
+from shop.sign_in.schemas import Me, me
 
 router = Router(tags=["people"])
 AUDIT_SHOWN = 200
-
-
-class PersonOut(Schema):
-    id: int
-    username: str
-    name: str
-    role: str
-    role_label: str
-    active: bool
-    has_password: bool
-    last_sign_in: datetime | None
-    wrong_tries: int  # since the last time it went well
-    is_me: bool
-
-
-class RoleOut(Schema):
-    value: str
-    label: str
-    may: str
-
-
-class PeopleOut(Schema):
-    people: list[PersonOut]
-    roles: list[RoleOut]
-
-
-class PersonIn(Schema):
-    username: str
-    name: str
-    role: str
-
-
-class InvitedOut(Schema):
-    """`way_in` is a path that is good once."""
-
-    person: PersonOut
-    way_in: str
-
-
-class PersonChangeIn(Schema):
-    """What is left out stays."""
-
-    role: str | None = None
-    active: bool | None = None
-
-
-class WayIn(Schema):
-    username: str
-    name: str
-
-
-class PasswordIn(Schema):
-    password: str
-
-
-class ChangePasswordIn(Schema):
-    old: str
-    password: str
-
-
-class AuditOut(Schema):
-    at: datetime
-    by: str
-    what: str
 
 
 def _owner(request: HttpRequest) -> Person:
     assert permissions.is_person(request.user)
     permissions.require_owner(request.user)
     return request.user
-
-
-def _out(person: Person, asking: Person) -> PersonOut:
-    tries = AccessFailureLog.objects.filter(username=person.username)
-    if person.last_login:
-        tries = tries.filter(attempt_time__gt=person.last_login)
-    return PersonOut(
-        id=person.pk,
-        username=person.username,
-        name=str(person),
-        role=person.role,
-        role_label=person.get_role_display(),
-        active=person.is_active,
-        has_password=person.has_usable_password(),
-        last_sign_in=person.last_login,
-        wrong_tries=tries.count(),
-        is_me=person.pk == asking.pk,
-    )
 
 
 @router.get("/people", response=PeopleOut, operation_id="people")
@@ -117,14 +46,14 @@ def list_people(request: HttpRequest):
         "-is_active", "first_name", "last_name", "username"
     )
     roles = [RoleOut(value=role, label=role.label, may=permissions.MAY[role]) for role in Role]
-    return PeopleOut(people=[_out(person, owner) for person in found], roles=roles)
+    return PeopleOut(people=[person_out(person, owner) for person in found], roles=roles)
 
 
 @router.post("/people", response=InvitedOut, operation_id="add_person")
 def add_person(request: HttpRequest, given: PersonIn):
     owner = _owner(request)
     person = people.add(owner, given.username.strip(), given.name, given.role, timezone.now())
-    return InvitedOut(person=_out(person, owner), way_in=people.way_in(person))
+    return InvitedOut(person=person_out(person, owner), way_in=people.way_in(person))
 
 
 @router.patch("/people/{person_id}", response=PersonOut, operation_id="change_person")
@@ -134,21 +63,21 @@ def change_person(request: HttpRequest, person_id: int, given: PersonChangeIn):
         person = people.change_role(owner, person, given.role, timezone.now())
     if given.active is not None and given.active != person.is_active:
         person = people.set_active(owner, person, given.active, timezone.now())
-    return _out(person, owner)
+    return person_out(person, owner)
 
 
 @router.post("/people/{person_id}/reset", response=InvitedOut, operation_id="reset_person")
 def reset_person(request: HttpRequest, person_id: int):
     owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
     link = people.reset_password(owner, person, timezone.now())
-    return InvitedOut(person=_out(person, owner), way_in=link)
+    return InvitedOut(person=person_out(person, owner), way_in=link)
 
 
 @router.post("/people/{person_id}/unlock", response=PersonOut, operation_id="unlock_person")
 def unlock_person(request: HttpRequest, person_id: int):
     owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
     people.unlock(owner, person, timezone.now())
-    return _out(person, owner)
+    return person_out(person, owner)
 
 
 @router.get("/welcome/{coded}/{token}", response=WayIn, auth=None, operation_id="read_way_in")

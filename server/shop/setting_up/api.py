@@ -14,7 +14,8 @@ from shop import permissions
 from shop.models import CURRENCIES, UNIT_SYSTEMS, Shop, time_zones
 from shop.setting_up import service as setting_up
 from shop.setting_up.service import ShopFacts
-from shop.sign_in.api import Me, me, require_own_page
+from shop.sign_in.own_page import require_own_page
+from shop.sign_in.schemas import Me, me
 
 router = Router(tags=["shop"])
 

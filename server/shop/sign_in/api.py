@@ -5,50 +5,15 @@ from __future__ import annotations
 from django.contrib.auth import authenticate, login, logout
 from django.http import HttpRequest, HttpResponse, JsonResponse
 from django.middleware.csrf import get_token
-from ninja import Body, Router, Schema, Status
+from ninja import Body, Router, Status
 
 from shop import permissions
-from shop.models import UNIT_CHOICES, Person, Role, Shop
 from shop.refusals import Refusal
 from shop.sign_in import attempts
+from shop.sign_in.own_page import require_own_page
+from shop.sign_in.schemas import Me, SignIn, me
 
 router = Router(tags=["shop"])
-
-
-class SignIn(Schema):
-    username: str
-    password: str
-
-
-class Me(Schema):
-    username: str
-    name: str
-    role: str
-    role_may: str
-    may_operate: bool
-    is_owner: bool
-    shop: str
-    currency: str
-    time_zone: str
-    units: dict[str, str]
-    unit_choices: dict[str, list[str]]
-
-
-def me(person: Person) -> Me:
-    shop = Shop.here()
-    return Me(
-        username=person.username,
-        name=str(person),
-        role=person.get_role_display(),
-        role_may=permissions.MAY[Role(person.role)],
-        may_operate=permissions.may_operate(person),
-        is_owner=person.role == Role.OWNER,
-        shop=shop.name,
-        currency=shop.currency,
-        time_zone=shop.time_zone,
-        units=permissions.units_of(person),
-        unit_choices={kind: list(choices) for kind, choices in UNIT_CHOICES.items()},
-    )
 
 
 def locked_out(request: HttpRequest, response: HttpResponse | None, credentials: object) -> JsonResponse:
@@ -62,19 +27,6 @@ def locked_out(request: HttpRequest, response: HttpResponse | None, credentials:
 class WrongPassword(Refusal):
     code = "wrong_password"
     status = 401
-
-
-class NotFromHere(Refusal):
-    code = "csrf"
-    status = 403
-
-
-def require_own_page(request: HttpRequest) -> None:
-    """Endpoints without a session check the token themselves, or a foreign page could sign its visitor in."""
-    from django.middleware.csrf import CsrfViewMiddleware
-
-    if CsrfViewMiddleware(lambda _: None).process_view(request, None, (), {}):  # type: ignore[arg-type]
-        raise NotFromHere("This page is out of date. Reload it and sign in again.")
 
 
 @router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")

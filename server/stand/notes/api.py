@@ -12,9 +12,9 @@ from ninja.files import UploadedFile
 
 from programmes.models import Programme
 from shop.models import Person
+from shop.permissions import person_of
 from stand.models import Note, NoteKind, Pull, Session
 from stand.notes import service as notes
-from stand.pulls.api import person_of
 
 router = Router(tags=["notes"])
 

@@ -11,7 +11,7 @@ from ninja import Router, Schema
 
 from programmes.models import Programme
 from shop.models import Person
-from shop.permissions import is_person
+from shop.permissions import person_of
 from stand.models import JobKind, OpenJob, Session
 from stand.open_jobs import service as open_jobs
 
@@ -45,11 +45,6 @@ class ClosingIn(Schema):
     note: str = ""
 
 
-def _person(request: HttpRequest) -> Person:
-    assert is_person(request.user)  # the router's authentication has seen to it
-    return request.user
-
-
 def _session(person: Person, session_id: int) -> Session:
     seen = Session.objects.filter(programme__in=Programme.objects.visible_to(person))
     return get_object_or_404(seen, pk=session_id)
@@ -69,13 +64,13 @@ def _told(person: Person, session: Session) -> OpenJobs:
 
 @router.get("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="open_jobs")
 def read_open_jobs(request: HttpRequest, session_id: int):
-    person = _person(request)
+    person = person_of(request)
     return _told(person, _session(person, session_id))
 
 
 @router.post("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="begin_job")
 def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn):
-    person = _person(request)
+    person = person_of(request)
     session = _session(person, session_id)
     open_jobs.begin(person, session, given.kind, given.note, timezone.now())
     return _told(person, session)
@@ -83,7 +78,7 @@ def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn):
 
 @router.post("/open-jobs/{open_job_id}/close", response=OpenJobs, operation_id="close_job")
 def close_job(request: HttpRequest, open_job_id: int, given: ClosingIn):
-    person = _person(request)
+    person = person_of(request)
     seen = OpenJob.objects.filter(session__programme__in=Programme.objects.visible_to(person))
     job = get_object_or_404(seen.select_related("session", "owner"), pk=open_job_id)
     open_jobs.close(person, job, given.note, timezone.now())

@@ -2,105 +2,28 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema, Status
-from torvix_core.units import quantities
+from ninja import Router, Status
 
 from shop.models import Person, SimulatedEngine, Stand
-from shop.permissions import require_owner, units_of
-from stand.live.display import FIXED, FOLLOWS, channel_name
-from stand.models import Link
-from stand.pulls.api import person_of
-from stand.pulls.samples import is_known
+from shop.permissions import person_of, require_owner
 from stand.stands import service as stands
-from stand.stands.service import StandDescription
-from stand.stands.try_line import LineTrial, try_line
+from stand.stands.schemas import (
+    EngineChoice,
+    SimulatedIn,
+    StandIn,
+    StandRow,
+    StandsOut,
+    TriedOut,
+    TryIn,
+    stand_row,
+    tried_out,
+)
+from stand.stands.try_line import try_line
 
 router = Router(tags=["stands"])
-COMMANDS = frozenset({"arm", "start", "abort", "holds"})  # that mean something to people
-
-
-class StandRow(Schema):
-    id: int
-    name: str
-    host: str
-    port: int
-    elevation: str  # as they would be typed, in the person's units
-    inertia: str
-    notes: str
-    simulated: str
-    worker_elsewhere: bool
-    on_line: bool
-    retired_at: datetime | None
-    used: bool
-    connected: bool
-    state: str
-    why: str  # why it is not connected
-    says: str  # what the stand calls itself
-    rate_hz: float | None
-    weather: bool
-    reports_only: bool
-
-
-class EngineChoice(Schema):
-    value: str
-    label: str
-
-
-class StandsOut(Schema):
-    stands: list[StandRow]
-    engines: list[EngineChoice]  # of a simulated stand
-
-
-class StandIn(Schema):
-    name: str
-    host: str
-    port: str
-    elevation: str = ""
-    inertia: str = ""
-    notes: str = ""
-    worker_elsewhere: bool = False
-
-    def facts(self) -> StandDescription:
-        return StandDescription(self.name, self.host, self.port, self.elevation, self.inertia, self.notes,
-                          self.worker_elsewhere)  # fmt: skip
-
-
-class SimulatedIn(Schema):
-    engine: str = SimulatedEngine.SIX
-
-
-class TryIn(Schema):
-    host: str
-    port: str
-
-
-class TriedChannel(Schema):
-    name: str
-    unit: str
-    understood: str  # what Torvix takes it for; empty where it is only stored
-
-
-class TriedCheck(Schema):
-    rule: str
-    wrong: str
-
-
-class TriedOut(Schema):
-    why: str  # why the line cannot be used; empty where it can
-    says: str
-    simulated: bool
-    rate_hz: float | None
-    channels: list[TriedChannel]
-    weather: list[str]
-    can: list[str]
-    watchdog_s: float | None
-    inertia: str
-    checks: list[TriedCheck]
 
 
 def _owner(request: HttpRequest) -> Person:
@@ -109,44 +32,12 @@ def _owner(request: HttpRequest) -> Person:
     return person
 
 
-def _typed(si: float | None, unit: str) -> str:
-    return "" if si is None else f"{float(quantities.from_si(si, unit)):.4g} {unit}"
-
-
-def _row(stand: Stand, person: Person) -> StandRow:
-    units, link = units_of(person), Link.objects.filter(stand=stand).first()
-    runs = stand.on_line and stand.retired_at is None
-    hello = link.hello if link else {}
-    why = (link.lost(timezone.now()) if link else "its bench worker has not reported yet") if runs else ""
-    return StandRow(
-        id=stand.pk,
-        name=stand.name,
-        host=stand.host,
-        port=stand.port,
-        elevation=_typed(stand.elevation, units["elevation"]),
-        inertia=_typed(stand.inertia, units["inertia"]),
-        notes=stand.notes,
-        simulated=stand.get_simulated_display() if stand.simulated else "",
-        worker_elsewhere=stand.worker_elsewhere,
-        on_line=stand.on_line,
-        retired_at=stand.retired_at,
-        used=stands.is_used(stand),
-        connected=runs and not why,
-        state=link.state if link and runs and not why else "",
-        why=why,
-        says=hello.get("stand", ""),
-        rate_hz=hello.get("rate_hz"),
-        weather=bool(link and link.weather),
-        reports_only=bool(hello) and not hello.get("can"),
-    )
-
-
 @router.get("/stands", response=StandsOut, operation_id="stands")
 def list_stands(request: HttpRequest):
     person = _owner(request)
     found = Stand.objects.order_by("-on_line", "name")
     return StandsOut(
-        stands=[_row(stand, person) for stand in found],
+        stands=[stand_row(stand, person) for stand in found],
         engines=[EngineChoice(value=value, label=label) for value, label in SimulatedEngine.choices],
     )
 
@@ -154,38 +45,38 @@ def list_stands(request: HttpRequest):
 @router.post("/stands", response=StandRow, operation_id="add_stand")
 def add_stand(request: HttpRequest, given: StandIn):
     owner = _owner(request)
-    return _row(stands.add(owner, given.facts(), timezone.now()), owner)
+    return stand_row(stands.add(owner, given.facts(), timezone.now()), owner)
 
 
 @router.post("/stands/simulated", response=StandRow, operation_id="add_simulated_stand")
 def add_simulated_stand(request: HttpRequest, given: SimulatedIn):
     owner = _owner(request)
-    return _row(stands.add_simulated(owner, given.engine, timezone.now()), owner)
+    return stand_row(stands.add_simulated(owner, given.engine, timezone.now()), owner)
 
 
 @router.post("/stands/try", response=TriedOut, operation_id="try_line")
 def try_a_line(request: HttpRequest, given: TryIn):
     person = _owner(request)
     host, port = stands.address_to_try(given.host, given.port)
-    return _tried_out(try_line(host, port), person)
+    return tried_out(try_line(host, port), person)
 
 
 @router.put("/stands/{stand_id}", response=StandRow, operation_id="change_stand")
 def change_stand(request: HttpRequest, stand_id: int, given: StandIn):
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
-    return _row(stands.change(owner, stand, given.facts(), timezone.now()), owner)
+    return stand_row(stands.change(owner, stand, given.facts(), timezone.now()), owner)
 
 
 @router.post("/stands/{stand_id}/retire", response=StandRow, operation_id="retire_stand")
 def retire_stand(request: HttpRequest, stand_id: int):
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
-    return _row(stands.retire(owner, stand, timezone.now()), owner)
+    return stand_row(stands.retire(owner, stand, timezone.now()), owner)
 
 
 @router.post("/stands/{stand_id}/bring-back", response=StandRow, operation_id="bring_back_stand")
 def bring_back_stand(request: HttpRequest, stand_id: int):
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
-    return _row(stands.bring_back(owner, stand, timezone.now()), owner)
+    return stand_row(stands.bring_back(owner, stand, timezone.now()), owner)
 
 
 @router.delete("/stands/{stand_id}", response={204: None}, operation_id="delete_stand")
@@ -193,27 +84,3 @@ def delete_stand(request: HttpRequest, stand_id: int):
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
     stands.delete(owner, stand, timezone.now())
     return Status(204, None)
-
-
-def _understood(name: str, unit: str) -> str:
-    """What a channel is taken for; one of a name or a unit that is not known is stored and not computed with."""
-    return channel_name(name) if (name in FOLLOWS or name in FIXED) and is_known(unit) else ""
-
-
-def _tried_out(tried: LineTrial, person: Person) -> TriedOut:
-    hello = tried.hello
-    channels = zip(hello.names, hello.units, strict=True) if hello else ()
-    inertia = {"included": "in the torque that it sends", "not_included": "not in the torque: Torvix adds it"}
-    return TriedOut(
-        why=tried.why,
-        says=hello.stand if hello else "",
-        simulated=bool(hello and hello.simulated),
-        rate_hz=hello.rate_hz if hello else None,
-        channels=[TriedChannel(name=name, unit=unit, understood=_understood(name, unit)) for name, unit in channels],
-        weather=[f"{name} ({unit})" for name, unit in hello.weather] if hello else [],
-        can=sorted(hello.can & COMMANDS) if hello else [],
-        watchdog_s=hello.watchdog_s if hello else None,
-        inertia="" if not hello else inertia.get(hello.inertia_in_torque, "the stand does not say")
-        + (f", {_typed(hello.inertia, units_of(person)['inertia'])}" if hello.inertia else ""),
-        checks=[TriedCheck(rule=rule, wrong=wrong) for rule, wrong in tried.checks],
-    )  # fmt: skip

@@ -144,7 +144,7 @@ class Stream(TransactionTestCase):
             notifications.notify(notifications.FRAMES, {"type": "session", "stand": session.stand_id})
             notifications.notify(notifications.FRAMES, self.frame(session))
 
-        with mock.patch("stand.live.notifications.stream._reads", side_effect=OperationalError):
+        with mock.patch("stand.live.stream._reads", side_effect=OperationalError):
             messages, ended = await self.read_on(self.operator, change)
         self.assertIn({"type": "database_lost"}, messages)
         self.assertFalse(ended)

@@ -8,9 +8,8 @@ from ninja import Router, Schema
 from torvix_core.units import quantities
 
 from programmes.models import Programme
-from shop.permissions import units_of
+from shop.permissions import person_of, units_of
 from stand.live.display import Display, channel_name
-from stand.pulls.api import person_of
 from stand.windows import service as windows
 
 router = Router(tags=["windows"])

@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from curves.archive.exports import SHEET_TYPES, file_name
 from programmes.models import Programme
@@ -17,69 +15,20 @@ from shop.refusals import Invalid
 from verdicts.access import programme_of
 from verdicts.customer_report import links, rendering, report
 from verdicts.customer_report.report import ReportOptions
-from verdicts.judging.api import ChoiceIn
+from verdicts.customer_report.schemas import SheetHtml, SheetIn, SheetLinkIn, SheetLinkOut, SheetOut, link_out
 from verdicts.models import Sheet, SheetLink
 
 router = Router(tags=["sheets"])
-
-
-class SheetIn(ChoiceIn):
-    """The verdict that it tells, and what it shows beside it."""
-
-    show_owner: bool = False
-    show_prices: bool = False
-    interests: str = ""
-    remark: str = ""
-    change: str = ""
-
-
-class SheetHtml(Schema):
-    html: str
-
-
-class SheetLinkIn(Schema):
-    days: int = 30
-    told: str = ""
-
-
-class SheetLinkOut(Schema):
-    id: int
-    address: str
-    told: str
-    by: str
-    made_at: datetime
-    expires_at: datetime
-    revoked_at: datetime | None
-    opened: int
-    open: bool
-
-
-class SheetOut(Schema):
-    id: int
-    number: int
-    by: str
-    at: datetime
-    change: str
-    links: list[SheetLinkOut]
 
 
 def _wanted(programme: Programme, given: SheetIn) -> ReportOptions:
     return ReportOptions(given.read(programme), given.show_owner, given.show_prices, given.interests, given.remark)
 
 
-def _link(link: SheetLink, at: datetime, mine: bool) -> SheetLinkOut:
-    """Whoever may only read does not get the address: it opens the sheet for anybody."""
-    return SheetLinkOut(
-        id=link.pk, address=f"/shared/{links.token_of(link)}" if mine else "", told=link.told, by=str(link.by),
-        made_at=link.made_at, expires_at=link.expires_at, revoked_at=link.revoked_at, opened=link.opened,
-        open=link.revoked_at is None and link.expires_at > at,
-    )  # fmt: skip
-
-
 def _sheet(sheet: Sheet, person: Person) -> SheetOut:
     now, mine = timezone.now(), person.role != "viewer"
     return SheetOut(id=sheet.pk, number=sheet.number, by=str(sheet.by), at=sheet.at, change=sheet.change,
-                    links=[_link(link, now, mine) for link in sheet.links.all()])  # fmt: skip
+                    links=[link_out(link, now, mine) for link in sheet.links.all()])  # fmt: skip
 
 
 def _seen_sheet(person: Person, sheet_id: int) -> Sheet:
@@ -144,7 +93,9 @@ def sheet_file(request: HttpRequest, sheet_id: int, kind: str):
 def give_link(request: HttpRequest, sheet_id: int, given: SheetLinkIn):
     assert is_person(request.user)
     now = timezone.now()
-    return _link(links.give(request.user, _seen_sheet(request.user, sheet_id), given.days, given.told, now), now, True)
+    return link_out(
+        links.give(request.user, _seen_sheet(request.user, sheet_id), given.days, given.told, now), now, True
+    )
 
 
 @router.delete("/links/{link_id}", response=SheetLinkOut, operation_id="revoke_link")
@@ -153,4 +104,4 @@ def revoke_link(request: HttpRequest, link_id: int):
     assert is_person(request.user)
     seen = SheetLink.objects.filter(sheet__programme__in=Programme.objects.visible_to(request.user))
     link, now = get_object_or_404(seen.select_related("by"), pk=link_id), timezone.now()
-    return _link(links.revoke(request.user, link, now), now, True)
+    return link_out(links.revoke(request.user, link, now), now, True)

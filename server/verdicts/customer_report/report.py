@@ -21,7 +21,7 @@ from shop.texts import optional
 from stand.models import Pull, Standing
 from stand.session import cautions
 from verdicts.comparison.aligned_pulls import Counting
-from verdicts.curves.api import torque_means
+from verdicts.curves.service import torque_means
 from verdicts.customer_report.number_format import NOTHING, figure, plus_minus, signed, span
 from verdicts.judging import answers, robustness
 from verdicts.judging import choice as choices

@@ -12,7 +12,7 @@ from ninja import Router, Schema
 from shop.permissions import is_person
 from verdicts.access import programme_of
 from verdicts.decisions import service as decisions
-from verdicts.judging.api import ChoiceIn
+from verdicts.judging.schemas import ChoiceIn
 from verdicts.models import Decision
 
 router = Router(tags=["decisions"])

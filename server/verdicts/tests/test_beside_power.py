@@ -6,7 +6,8 @@ import scenes
 from django.test import TestCase
 
 from engines.models import PartReading
-from engines.parts.service import Change, write_down
+from engines.parts.service import write_down
+from engines.sheet.readings import ReadingChange
 from shop.models import Role
 from stand.notes import service as notes
 
@@ -36,7 +37,7 @@ class Scene(TestCase):
 
     def height(self, *heights: str) -> None:
         for setup, text in zip(self.setups, heights, strict=True):
-            write_down(self.operator, setup.parts.get(), "height", Change(text, "measured"), scenes.DAY)
+            write_down(self.operator, setup.parts.get(), "height", ReadingChange(text, "measured"), scenes.DAY)
 
     def verdict(self, **query: object) -> dict:
         return self.client.get(f"/api/programmes/{self.programme.pk}/verdict", query).json()

@@ -4,7 +4,7 @@ import numpy as np
 import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
-from torvix_core.pull.comparability import ComparabilityLevel
+from torvix_core.pull.comparability import ComparabilityLevel, ComparabilityWindow
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
@@ -72,11 +72,11 @@ class Judging(Scene):
     def test_the_window_of_the_programme_decides(self):
         for setup, celsius in ((self.a, 90), (self.b, 64)):
             self.pull(setup, celsius)
-        wanted = {"oil_temperature": pull_screening.Window(30.0, 40.0)}
+        wanted = {"oil_temperature": ComparabilityWindow(30.0, 40.0)}
         pull_screening.set_windows(self.operator, self.programme, wanted)
         self.assertIsNot(self.judged()[2].level, ComparabilityLevel.BLOCK)
         with self.assertRaises(Invalid) as caught:
-            wrong = {"oil_temperature": pull_screening.Window(5, 2), "x": pull_screening.Window(1, 2)}
+            wrong = {"oil_temperature": ComparabilityWindow(5, 2), "x": ComparabilityWindow(1, 2)}
             pull_screening.set_windows(self.operator, self.programme, wrong)
         self.assertEqual(set(caught.exception.fields), {"oil_temperature", "x"})
         pull_screening.set_windows(self.operator, self.programme, {})

@@ -10,7 +10,7 @@ from torvix_core.judging.effects import USUAL
 from torvix_core.planning.simulated_days import Habits
 
 from jobs import service as jobs
-from jobs.api import JobOut, job_out
+from jobs.schemas import JobOut, job_out
 from programmes.models import Programme
 from shop.permissions import is_person, require_operator
 from verdicts.outlook import odds

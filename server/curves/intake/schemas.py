@@ -1,0 +1,177 @@
+"""Bring files: begin, give one file after the other, settle what is what, read them all by a job."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import date
+
+from ninja import Schema
+from torvix_core.pull.reduction import StandInertia
+from torvix_core.units import quantities
+
+from curves.intake import imports
+from curves.intake.filing import FilingPlace
+from curves.intake.setup_guess import guess_setup
+from curves.models import FileState, Import, SourceFile
+from jobs.schemas import JobOut, job_out
+from jobs.service import jobs_of
+from programmes.models import Setup
+from shop.models import Person
+from shop.permissions import units_of
+
+
+class ImportColumn(Schema):
+    name: str
+    unit: str
+    first: list[str]
+    low: str
+    high: str
+    channel: str
+    mapped_unit: str
+
+
+class LayoutOut(Schema):
+    """Files of one make. `known`: it is mapped as it was settled the last time."""
+
+    key: str
+    kind: str
+    files: int
+    example: str
+    columns: list[ImportColumn]
+    is_table: bool
+    rate_hz: float | None
+    doubts: list[str]
+    notes: list[str]
+    known: bool
+
+
+class ImportFile(Schema):
+    id: int
+    name: str
+    size: int
+    rows: int
+    layout_key: str
+    setup_id: int | None
+    state: str
+    state_label: str
+    told: str
+    pull_id: int | None
+
+
+class ImportBatchOut(Schema):
+    id: int
+    files: list[ImportFile]
+    layouts: list[LayoutOut]
+    job: JobOut | None
+
+
+class ChannelChoice(Schema):
+    key: str
+    name: str
+    units: list[str]
+
+
+class ImportChoices(Schema):
+    """What can be said of files and figures, for the screens that ask."""
+
+    channels: list[ChannelChoice]
+    standards: dict[str, str]
+    stand_names: list[str]
+    inertia: dict[str, str]
+    largest_file: int
+
+
+class MappedIn(Schema):
+    column: str
+    channel: str = ""
+    unit: str = ""
+
+
+class LayoutIn(Schema):
+    key: str
+    mapped: list[MappedIn]
+    is_table: bool = False
+    rate_hz: float | None = None
+
+
+class WhereIn(Schema):
+    """As typed, in the person's units; air is given whole or not at all."""
+
+    day: date
+    stand_name: str = ""
+    fuel: str = ""
+    inertia_in_torque: str = StandInertia.UNKNOWN
+    inertia: float = 0.0
+    figures_standard: str = ""
+    barometer: float | None = None
+    air_temperature: float | None = None
+    humidity_percent: float | None = None
+    keep: bool = False
+
+
+class SetupOfFile(Schema):
+    file_id: int
+    setup_id: int
+
+
+class RunIn(Schema):
+    layouts: list[LayoutIn]
+    setups: list[SetupOfFile]
+    where: WhereIn
+
+
+def where_of(given: WhereIn, person: Person) -> FilingPlace:
+    units = units_of(person)
+
+    def si(value: float | None, unit: str) -> float | None:
+        return None if value is None else float(quantities.to_si(value, unit))
+
+    return FilingPlace(
+        day=given.day, stand_name=given.stand_name, fuel=given.fuel, inertia_in_torque=given.inertia_in_torque,
+        inertia=si(given.inertia, units["inertia"]) or 0.0, figures_standard=given.figures_standard,
+        barometer=si(given.barometer, units["air_pressure"]),
+        air_temperature=si(given.air_temperature, units["temperature"]),
+        relative_humidity=si(given.humidity_percent, "%"), keep=given.keep,
+    )  # fmt: skip
+
+
+def batch_out(batch: Import, person: Person) -> ImportBatchOut:
+    files = list(batch.files.defer("content").order_by("name", "pk"))
+    setups = list(Setup.objects.filter(programme=batch.programme_id))
+    job = jobs_of(person).filter(pk=batch.job).first() if batch.job else None
+    return ImportBatchOut(
+        id=batch.pk, files=[file_out(file, setups) for file in files], layouts=_layouts(files),
+        job=job_out(job) if job else None,
+    )  # fmt: skip
+
+
+def file_out(file: SourceFile, setups: Sequence[Setup]) -> ImportFile:
+    return ImportFile(
+        id=file.pk, name=file.name, size=file.size, rows=file.layout.get("rows", 0), layout_key=file.layout_key,
+        setup_id=guess_setup(file.name, setups), state=file.state, state_label=FileState(file.state).label,
+        told=file.told, pull_id=file.pull_id,
+    )  # fmt: skip
+
+
+def _layouts(files: Sequence[SourceFile]) -> list[LayoutOut]:
+    """One for each make of file that waits, as it was settled before or as it is guessed."""
+    waiting = [file for file in files if file.state == FileState.WAITING]
+    known = imports.remembered([file.layout_key for file in waiting])
+    found: dict[str, LayoutOut] = {}
+    for file in waiting:
+        if file.layout_key in found:
+            found[file.layout_key].files += 1
+            continue
+        about, before = file.layout, known.get(file.layout_key)
+        settled = {one.column: one for one in before.mapped} if before else {}
+        columns = []
+        for column in about["columns"]:
+            one = settled.get(column["name"])
+            told = {"channel": one.channel, "mapped_unit": one.unit} if one else {}
+            columns.append(ImportColumn(**{**column, **told}))
+        found[file.layout_key] = LayoutOut(
+            key=file.layout_key, kind=about["kind"], files=1, example=file.name, columns=columns,
+            is_table=before.is_table if before else about["is_table"], rate_hz=before.rate_hz if before else None,
+            doubts=[] if before else about["doubts"], notes=about["notes"], known=before is not None,
+        )  # fmt: skip
+    return list(found.values())

@@ -1,0 +1,147 @@
+"""What comes before a pull: cautions, the list of what must be seen to, and the change of parts by the stopwatch."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from ninja import Field, Schema
+from torvix_core.units import quantities
+
+from programmes.models import Setup
+from shop.models import Person, Role
+from shop.permissions import units_of
+from stand.models import Asks, Change, Moment, Purpose, Session
+from stand.pulls import arming
+from stand.session import changes, checklist
+
+
+class CautionsOut(Schema):
+    """`read_by` are the names of those who said in this session that they have read them."""
+
+    paragraphs: list[str]
+    read_by: list[str]
+    read: bool
+
+
+class DueOut(Schema):
+    """An item that is due; `done_by` is empty while nobody has seen to it."""
+
+    id: int
+    text: str
+    moment: str
+    asks: str
+    done_by: str
+    done_at: datetime | None
+    words: str
+    override_reason: str
+
+
+class SwapOut(Schema):
+    label: str
+    off: str
+    on: str
+    heavy: str
+
+
+class ToMeasureOut(Schema):
+    key: str
+    label: str
+
+
+class ChangeOut(Schema):
+    begun_at: datetime
+    ended_at: datetime | None
+    begun_by: str
+
+
+class NextPull(Schema):
+    """What has to be done before the next pull of a setup, and what that pull will be."""
+
+    setup_id: int
+    due: list[DueOut]
+    swaps: list[SwapOut]
+    planned_min: float
+    change: ChangeOut | None
+    to_measure: list[ToMeasureOut]
+    purpose: str
+    warm_ups_left: int
+
+
+class TickIn(Schema):
+    setup_id: int
+    item_id: int
+    words: str = ""
+    measured: dict[str, str] = Field(default_factory=dict)
+    override_reason: str = ""
+
+
+class BeginIn(Schema):
+    setup_id: int
+
+
+class ItemOut(Schema):
+    id: int
+    text: str
+    moment: str
+    slots: list[str]
+    asks: str
+    usual: bool
+
+
+class ListOut(Schema):
+    items: list[ItemOut]
+    moments: dict[str, str]
+    kinds: dict[str, str]
+    may_write: bool
+
+
+class ItemIn(Schema):
+    text: str
+    moment: str = Moment.SESSION
+    slots: list[str] = Field(default_factory=list)
+    asks: str = ""
+
+
+def next_pull_out(person: Person, session: Session, setup: Setup) -> NextPull:
+    change = changes.current(session, setup)
+    units = units_of(person)
+    left = arming.warm_ups_left(session, setup)
+    return NextPull(
+        setup_id=setup.pk,
+        due=[
+            DueOut(
+                id=one.item.pk, text=one.item.text, moment=one.item.moment, asks=one.item.asks,
+                done_by=str(one.tick.person) if one.tick else "", done_at=one.tick.at if one.tick else None,
+                words=one.tick.words if one.tick else "",
+                override_reason=one.tick.override_reason if one.tick else "",
+            )
+            for one in checklist.due(session, setup)
+        ],
+        swaps=[
+            SwapOut(label=swap.label, off=swap.off, on=swap.on,
+                    heavy=quantities.words(swap.mass, units["mass"]) if swap.mass else "")
+            for swap in changes.swaps(session, setup)
+        ],
+        planned_min=changes.planned_min(session, setup),
+        change=_change_out(change) if change else None,
+        to_measure=[ToMeasureOut(key=one.key, label=one.label) for one in changes.to_measure(session, setup)],
+        purpose=Purpose.WARM_UP if left else Purpose.SWEEP,
+        warm_ups_left=left,
+    )  # fmt: skip
+
+
+def _change_out(change: Change) -> ChangeOut:
+    return ChangeOut(begun_at=change.begun_at, ended_at=change.ended_at, begun_by=str(change.begun_by))
+
+
+# The shop's list
+
+
+def checklist_out(person: Person) -> ListOut:
+    return ListOut(
+        items=[
+            ItemOut(id=item.pk, text=item.text, moment=item.moment, slots=item.slots, asks=item.asks, usual=item.usual)
+            for item in checklist.the_list()
+        ],
+        moments=dict(Moment.choices), kinds=dict(Asks.choices), may_write=person.role == Role.OWNER,
+    )  # fmt: skip
