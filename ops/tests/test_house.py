@@ -1,6 +1,7 @@
 """The house keeps its order: one name for one thing, small rooms, and docs that point to files that are there."""
 
 import ast
+import re
 from collections import defaultdict
 from pathlib import Path
 from unittest import TestCase
@@ -28,3 +29,52 @@ class Names(TestCase):
         self.assertEqual(
             {name: files for name, files in homes.items() if len(files) > 1 and name not in ROW_AND_VALUE}, {}
         )
+
+
+class Rooms(TestCase):
+    def test_a_folder_holds_18_modules_at_most(self):
+        rooms: dict[Path, int] = defaultdict(int)
+        for file in modules():
+            rooms[file.parent] += file.name != "__init__.py"
+        self.assertEqual({str(room.relative_to(ROOT)): count for room, count in rooms.items() if count > 18}, {})
+
+    def test_endpoints_are_imported_by_the_router_alone(self):
+        endpoints = [file for file in modules("tests") if "api" in (file.stem, file.parent.name)]
+        self.assertGreater(len(endpoints), 25)
+        self.assertEqual(
+            [file.name for house in HOUSES for file in house.rglob("*_api.py") if "tests" not in file.parts], []
+        )
+        wrong = []
+        for file in modules():
+            if file.relative_to(ROOT).parts[:2] != ("server", "config"):
+                for node in ast.walk(ast.parse(file.read_text())):
+                    if isinstance(node, ast.ImportFrom) and "api" in (node.module or "").split("."):
+                        wrong.append(f"{file.relative_to(ROOT)}:{node.lineno}")
+        self.assertEqual(wrong, [])
+
+    def test_no_import_of_ours_hides_in_a_function(self):
+        ours = {"torvix_core", *(app.name for app in (ROOT / "server").iterdir() if (app / "apps.py").exists())}
+        hidden = []
+        for file in modules("tests", "apps.py"):
+            for function in ast.walk(ast.parse(file.read_text())):
+                if isinstance(function, ast.FunctionDef | ast.AsyncFunctionDef):
+                    hidden += [
+                        f"{file.relative_to(ROOT)}:{node.lineno}"
+                        for node in ast.walk(function)
+                        if isinstance(node, ast.ImportFrom) and (node.module or "").split(".")[0] in ours
+                    ]
+        self.assertEqual(hidden, [])
+
+
+class Docs(TestCase):
+    def test_every_file_that_the_docs_name_is_there(self):
+        """A path as the docs write it: from the root, or from server, core or web/src."""
+        path = re.compile(r"`((?:[\w.-]+/)+[\w.-]+\.(?:py|ts|vue|md|toml))`")
+        roots = (ROOT, *(ROOT / house for house in ("server", "core", "web/src")))
+        named = {
+            (str(doc.relative_to(ROOT)), name)
+            for doc in (*ROOT.glob("*.md"), *ROOT.glob("docs/*.md"))
+            for name in path.findall(doc.read_text())
+        }
+        self.assertGreater(len(named), 50)
+        self.assertEqual([at for at in sorted(named) if not any((root / at[1]).exists() for root in roots)], [])

@@ -9,7 +9,7 @@ SLEEPS = {"sleep", "wait_for_timeout"}
 # A script of a fixed length is what these are about: how long something takes in them is not waited for.
 MEANT = {
     "server/config/tests/soak.py": "random moments of a pull are its subject",
-    "server/stand/tests/test_bench.py": "a write that takes two seconds is the fault that is tried",
+    "server/stand/tests/worker/test_stand_worker.py": "a write that takes two seconds is the fault that is tried",
     "server/jobs/tests/test_services.py": "work of a given length is what the job does",
 }
 

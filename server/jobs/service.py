@@ -10,6 +10,7 @@ from typing import Any
 from django.db import connection, transaction
 from django.db.models import QuerySet
 from django.utils import timezone
+from procrastinate.contrib.django import app
 
 from jobs.kinds import KINDS
 from jobs.models import OVER, Job, JobState
@@ -21,6 +22,9 @@ LOOK_S = 0.15  # how often a job looks whether it is still wanted
 BEAT_S = 1.0
 KEPT = timedelta(days=2)
 DEAD = timedelta(seconds=60)  # without a sign of life: longer than a busy machine holds a worker up
+
+
+TASK = "jobs.run"  # by its name: the task itself (jobs/tasks.py) calls this module
 
 
 class Unusable(Exception):
@@ -35,14 +39,13 @@ def jobs_of(person: Person) -> QuerySet[Job]:
 @transaction.atomic
 def ask(person: Person, kind: str, subject: str, arguments: dict[str, Any], at: datetime) -> Job:
     """Put work into its queue. An older job of the same person, kind and subject is not wanted any more."""
-    from jobs.tasks import defer
-
     older = jobs_of(person).filter(kind=kind, subject=subject)
     older.filter(state=JobState.WAITING).update(state=JobState.STOPPED, stop_asked=True)
     older.filter(state=JobState.RUNNING).update(stop_asked=True)
     jobs_of(person).filter(state__in=OVER, asked_at__lt=at - KEPT).delete()
     job = Job.objects.create(kind=kind, subject=subject, arguments=arguments, asked_by=person, asked_at=at)
-    transaction.on_commit(lambda: defer(job.pk, KINDS[kind].queue))
+    waiting = app.configure_task(TASK, queue=KINDS[kind].queue)
+    transaction.on_commit(lambda: waiting.defer(job_id=job.pk))
     return job
 
 

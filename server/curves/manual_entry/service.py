@@ -14,7 +14,8 @@ from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
 from curves.files import mapping
-from curves.files.layout import EMPTY, NUMBER
+from curves.files.layout import EMPTY, NUMBER, split_head
+from curves.files.table import FileColumn, FileTable
 from curves.intake import known_recordings
 from curves.intake.filing import FiledPull, FilingPlace, checked, keep
 from programmes.models import Programme, Setup
@@ -119,9 +120,6 @@ def _heads(cells: Sequence[str], torque_unit: str, power_unit: str) -> tuple[lis
     if any(NUMBER.match(cell) for cell in cells):
         return [], units
     empty = np.empty(0)
-    from curves.files.layout import split_head
-    from curves.files.table import FileColumn, FileTable
-
     columns = [
         FileColumn(name or f"column {at}", unit, empty) for at, (name, unit) in enumerate(map(split_head, cells))
     ]

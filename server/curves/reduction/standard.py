@@ -1,17 +1,15 @@
-"""The log of pulls with their figures, and single curves."""
+"""Under which standard a reader looks at curves."""
 
 from __future__ import annotations
 
 from torvix_core.air.standards import Standard
 
-from programmes.models import Programme
+from programmes.models import STANDARDS, Programme
 from shop.refusals import Invalid
 
 
 def standard_asked(programme: Programme, asked: str) -> Standard:
     """The standard to look at: the one asked for, else the programme's."""
-    from programmes.models import STANDARDS
-
     try:
         standard = Standard(asked or programme.standard)
         if standard not in STANDARDS:

@@ -28,7 +28,7 @@ from programmes.models import Programme, Setup
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
 from verdicts.comparison import caveats
-from verdicts.prior import scatter_history
+from verdicts.prior import known_scatter
 
 NOT_MEASURED = {Nature.SIMULATED: "simulated", Nature.FIGURES: "printed figures"}
 
@@ -136,7 +136,7 @@ def compare(programme: Programme, standard: Standard, counting: Counting = Count
     present = {found.pull.setup_id for found in kept}
     setups = [setup for setup in programme.setups.all() if setup.pk in present]
     return Comparison(
-        programme, standard, setups, kept, _layout(pulls, kept, setups), scatter_history.of(programme),
+        programme, standard, setups, kept, _layout(pulls, kept, setups), known_scatter.history_of(programme),
         speed, torque, power,
         [*notes, *caveats.notes(pulls, kept, programme, setups, standard)], counting,
     )  # fmt: skip

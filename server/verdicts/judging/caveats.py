@@ -14,7 +14,7 @@ from torvix_core.judging.sentences import listed
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging import choice as choices
 from verdicts.judging.service import Judgment
-from verdicts.prior import scatter_history
+from verdicts.prior import known_scatter
 
 WIDER = 1.1  # times the interval of one day's pulls; less is not worth a word
 
@@ -38,7 +38,7 @@ def notes(judged: Judgment) -> list[str]:
     comparison, fitted = judged.comparison, judged.fitted
     return [
         *_links(comparison, fitted), *_drift(comparison, fitted), *_choice(judged),
-        scatter_history.told(comparison.programme), *_scatter(fitted), *_limits(judged),
+        known_scatter.scatter_sentence(comparison.programme), *_scatter(fitted), *_limits(judged),
     ]  # fmt: skip
 
 

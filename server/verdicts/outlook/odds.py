@@ -18,7 +18,8 @@ from jobs.service import Unusable
 from programmes.models import ExpectedMeasure, Programme
 from programmes.plan import saving
 from shop.refusals import Invalid
-from verdicts.prior.scatter_history import MOST_WEIGHT, scatter_of
+from verdicts.prior.known_scatter import MOST_WEIGHT
+from verdicts.prior.scatter_history import scatter_of
 
 KIND = "odds"
 MOST_DAYS = 100_000

@@ -1,4 +1,4 @@
-"""What is known of an engine's scatter and drift before a programme begins, and what its own pulls add to it."""
+"""What the pulls of earlier programmes say of an engine's scatter and drift, pooled and written down."""
 
 from __future__ import annotations
 
@@ -10,16 +10,16 @@ import numpy as np
 from django.db.models import QuerySet
 from torvix_core.air.standards import Standard
 from torvix_core.judging import effects
-from torvix_core.judging.effects import Effects, History
+from torvix_core.judging.effects import Effects
 
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
 from shop.refusals import Refusal
 from stand.models import Link, Session, Standing
+from verdicts.comparison.aligned_pulls import compare
 from verdicts.models import KnownScatter
 
 MOST_PROGRAMMES = 20  # that are looked back on, the newest
-MOST_WEIGHT = 6.0  # degrees of freedom a history counts as: data that disagree must win quickly [prac]
 FEWEST_RETURNS = 3  # sessions that came back to a setup, before their drift says what is usual
 LEAST_DRIFT = 0.0005  # [-] of a pull; three calm days prove no less [prac]
 
@@ -36,33 +36,6 @@ class Scatter:
     programmes: int
     drift_per_pull: float | None = None
     of_stand: bool = False
-
-
-def of(programme: Programme) -> History:
-    """The history that a programme's verdict counts in: what was written down when its first session opened."""
-    known = KnownScatter.objects.filter(programme=programme).first()
-    if known is None:
-        return effects.USUAL
-    drift = effects.USUAL.drift_per_pull if known.drift_per_pull is None else known.drift_per_pull
-    return History(known.scatter, min(float(known.degrees_of_freedom), MOST_WEIGHT), drift, known=True)
-
-
-def told(programme: Programme) -> str:
-    """In words, where the scatter of a verdict comes from beside its own pulls."""
-    known = KnownScatter.objects.filter(programme=programme).first()
-    if known is None:
-        usual = effects.USUAL
-        return (
-            f"Nothing was known of this engine before: a scatter of {usual.scatter:.1%} of a single pull is assumed, "
-            f"counted as {usual.weight:.0f} degrees of freedom.".replace("%", " %")
-        )
-    whose = "other engines on this stand" if known.of_stand else "this engine"
-    count = "1 earlier programme" if known.programmes == 1 else f"{known.programmes} earlier programmes"
-    weight = min(known.degrees_of_freedom, int(MOST_WEIGHT))
-    return (
-        f"Scatter is steadied by {count} of {whose}: {known.scatter * 100:.2f} % of a single pull, from "
-        f"{known.degrees_of_freedom} degrees of freedom, counted as {weight}."
-    )
 
 
 def remember(session: Session, at: datetime) -> None:
@@ -103,8 +76,6 @@ def _newest(programmes: QuerySet[Programme]) -> Iterable[Programme]:
 
 def _days(programmes: Iterable[Programme]) -> dict[bool, list[Effects]]:
     """The fitted days of programmes that repeat a pull: under True those that were simulated."""
-    from verdicts.comparison.aligned_pulls import compare  # what compares asks here what is known
-
     found: dict[bool, list[Effects]] = {False: [], True: []}
     for one in programmes:
         try:

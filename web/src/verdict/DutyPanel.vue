@@ -9,8 +9,8 @@ import { useFrame } from '../pages/frame'
 import { drawable } from '../plan/draft'
 import DutyCurve from '../plan/DutyCurve.vue'
 import SetupMark from '../setups/SetupMark.vue'
-import { type Choice, pointsText, useChoice } from './choice'
-import { useVerdictChoices, verdictQuery } from './queries'
+import { pointsText, useChoice } from './choice'
+import { type Choice, useVerdictChoices, verdictQuery } from './queries'
 
 const props = defineProps<{ verdict: Schema['Verdict']; problem: Problem | null }>()
 const { programme, setup } = useFrame()

@@ -4,20 +4,8 @@ import { computed, type ComputedRef } from 'vue'
 import { type LocationQuery, useRoute, useRouter } from 'vue-router'
 
 import { useFrame } from '../pages/frame'
-import { verdictQuery } from './queries'
+import { type Choice, verdictQuery } from './queries'
 
-/** As the server reads it; empty texts and missing ends leave it to the programme. */
-export interface Choice {
-  standard: string
-  school: string
-  measure: string
-  duty: string
-  points: string
-  low?: number
-  high?: number
-  account_for: string
-  counting: string
-}
 type Part = Exclude<keyof Choice, 'standard'>
 const PARTS: Part[] = ['school', 'measure', 'duty', 'points', 'low', 'high', 'account_for', 'counting']
 

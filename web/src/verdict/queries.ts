@@ -3,9 +3,20 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, type MaybeRefOrGetter, toValue } from 'vue'
 
 import { answer, api } from '../api/client'
-import type { Choice } from './choice'
-
 type Id = MaybeRefOrGetter<number>
+
+/** As the server reads it; empty texts and missing ends leave it to the programme. */
+export interface Choice {
+  standard: string
+  school: string
+  measure: string
+  duty: string
+  points: string
+  low?: number
+  high?: number
+  account_for: string
+  counting: string
+}
 
 export interface CurvesAsked {
   standard: string

@@ -7,7 +7,7 @@ from demo.loader import say_to_stand
 from stand.models import Command, Note, NoteKind, Pull, PullState
 from stand.pulls import arming, commands, starting, stopping
 from stand.pulls.samples import read_raw
-from stand.tests.test_bench import PATIENT, BenchCase
+from stand.tests.worker.test_stand_worker import PATIENT, BenchCase
 
 
 class AtItsConsole(BenchCase):

@@ -17,7 +17,7 @@ from shop.models import Role, Stand
 from shop.refusals import NotAllowed
 from stand.models import Command, Link, Pull, PullState
 from stand.pulls import arming, starting, stopping
-from stand.tests.test_bench import PATIENT, BenchCase
+from stand.tests.worker.test_stand_worker import PATIENT, BenchCase
 from stand.worker import stand_worker as bench_module
 from stand.worker import stop_socket
 from stand.worker.database_side import StandTaken

@@ -17,7 +17,7 @@ from stand.limits import service as limits
 from stand.models import Pull, PullState, StandLimit
 from stand.pulls import arming, starting, stopping
 from stand.pulls.samples import read_raw
-from stand.tests.test_bench import PATIENT, BenchCase
+from stand.tests.worker.test_stand_worker import PATIENT, BenchCase
 from stand.worker.line import Hello
 from stand.worker.live_state import Picture
 

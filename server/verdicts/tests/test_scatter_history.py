@@ -15,7 +15,7 @@ from stand.models import Pull, PullOrigin
 from stand.session import opening
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.models import KnownScatter
-from verdicts.prior import scatter_history
+from verdicts.prior import known_scatter, scatter_history
 
 LEVELS = ((1.0, 1.003, 0.998), (1.01, 1.012, 1.008), (0.99, 0.992, 0.989))
 
@@ -43,26 +43,28 @@ class Scene(TestCase):
 class Remembering(Scene):
     def test_the_scatter_of_earlier_programmes_is_written_down_when_the_first_session_opens(self):
         second = self.again()
-        self.assertEqual(scatter_history.of(second), effects.USUAL)
+        self.assertEqual(known_scatter.history_of(second), effects.USUAL)
         self.open(second)
         known = KnownScatter.objects.get(programme=second)
         own = np.concatenate([np.log(levels) - np.log(levels).mean() for levels in LEVELS])
         self.assertAlmostEqual(known.scatter, np.sqrt((own**2).sum() / 6), delta=0.0001)
         self.assertEqual((known.degrees_of_freedom, known.programmes, known.of_stand), (6, 1, False))
-        self.assertIn("Scatter is steadied by 1 earlier programme of this engine", scatter_history.told(second))
+        self.assertIn(
+            "Scatter is steadied by 1 earlier programme of this engine", known_scatter.scatter_sentence(second)
+        )
 
     def test_it_counts_as_no_more_than_so_many_degrees(self):
         second = self.again()
         self.open(second)
         KnownScatter.objects.update(degrees_of_freedom=400)
-        self.assertEqual(scatter_history.of(second).weight, scatter_history.MOST_WEIGHT)
+        self.assertEqual(known_scatter.history_of(second).weight, known_scatter.MOST_WEIGHT)
 
     def test_another_engine_on_the_same_stand_is_better_than_nothing_and_said(self):
         other = scenes.programme(self.operator, engine="3.2 six", parts="inlet")
         self.assertNotEqual(other.build.engine_id, self.first.build.engine_id)
         self.open(other)
         self.assertTrue(KnownScatter.objects.get(programme=other).of_stand)
-        self.assertIn("other engines on this stand", scatter_history.told(other))
+        self.assertIn("other engines on this stand", known_scatter.scatter_sentence(other))
 
     def test_simulated_days_say_nothing_of_an_engine_nor_an_engine_of_them(self):
         Pull.objects.update(origin=PullOrigin.SIMULATED)
@@ -80,7 +82,9 @@ class Remembering(Scene):
         self.assertFalse(KnownScatter.objects.filter(programme=fourth).exists())
 
     def test_nothing_known_is_said_too(self):
-        self.assertIn("Nothing was known of this engine before: a scatter of 0.4 %", scatter_history.told(self.first))
+        self.assertIn(
+            "Nothing was known of this engine before: a scatter of 0.4 %", known_scatter.scatter_sentence(self.first)
+        )
 
     def test_it_stays_what_it_was_though_more_becomes_known(self):
         second = self.again()
@@ -111,8 +115,8 @@ class Remembering(Scene):
         for setup in second.setups.all():
             scenes.pull(opened, setup, self.operator)
         made = archive.read(self.operator, archive.write(self.operator, second, scenes.DAY), scenes.DAY)
-        self.assertEqual(scatter_history.of(made), scatter_history.of(second))
-        self.assertTrue(scatter_history.of(made).known)
+        self.assertEqual(known_scatter.history_of(made), known_scatter.history_of(second))
+        self.assertTrue(known_scatter.history_of(made).known)
 
     def test_one_pull_a_setup_is_judged_by_what_is_known(self):
         second = self.again()

@@ -1,0 +1,38 @@
+"""What was known of an engine's scatter when its programme began: what a verdict counts in beside its own pulls."""
+
+from __future__ import annotations
+
+from torvix_core.judging import effects
+from torvix_core.judging.effects import History
+
+from programmes.models import Programme
+from verdicts.models import KnownScatter
+
+MOST_WEIGHT = 6.0  # degrees of freedom a history counts as: data that disagree must win quickly [prac]
+
+
+def history_of(programme: Programme) -> History:
+    """The history that a programme's verdict counts in: what was written down when its first session opened."""
+    known = KnownScatter.objects.filter(programme=programme).first()
+    if known is None:
+        return effects.USUAL
+    drift = effects.USUAL.drift_per_pull if known.drift_per_pull is None else known.drift_per_pull
+    return History(known.scatter, min(float(known.degrees_of_freedom), MOST_WEIGHT), drift, known=True)
+
+
+def scatter_sentence(programme: Programme) -> str:
+    """In words, where the scatter of a verdict comes from beside its own pulls."""
+    known = KnownScatter.objects.filter(programme=programme).first()
+    if known is None:
+        usual = effects.USUAL
+        return (
+            f"Nothing was known of this engine before: a scatter of {usual.scatter:.1%} of a single pull is assumed, "
+            f"counted as {usual.weight:.0f} degrees of freedom.".replace("%", " %")
+        )
+    whose = "other engines on this stand" if known.of_stand else "this engine"
+    count = "1 earlier programme" if known.programmes == 1 else f"{known.programmes} earlier programmes"
+    weight = min(known.degrees_of_freedom, int(MOST_WEIGHT))
+    return (
+        f"Scatter is steadied by {count} of {whose}: {known.scatter * 100:.2f} % of a single pull, from "
+        f"{known.degrees_of_freedom} degrees of freedom, counted as {weight}."
+    )
