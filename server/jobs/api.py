@@ -15,13 +15,13 @@ router = Router(tags=["jobs"])
 
 
 @router.get("/jobs/{job_id}", response=JobOut, operation_id="job")
-def read_job(request: HttpRequest, job_id: int):
+def read_job(request: HttpRequest, job_id: int) -> JobOut:
     assert is_person(request.user)
     jobs.sweep(timezone.now())
     return job_out(get_object_or_404(jobs.jobs_of(request.user), pk=job_id))
 
 
 @router.post("/jobs/{job_id}/stop", response=JobOut, operation_id="stop_job")
-def stop_job(request: HttpRequest, job_id: int):
+def stop_job(request: HttpRequest, job_id: int) -> JobOut:
     assert is_person(request.user)
     return job_out(jobs.stop(request.user, get_object_or_404(jobs.jobs_of(request.user), pk=job_id)))

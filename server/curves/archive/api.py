@@ -40,7 +40,7 @@ def _attachment(content: bytes, kind: str, name: str) -> HttpResponse:
 
 
 @router.get("/pulls/{pull_id}/raw.{kind}", operation_id="raw_file", response={200: None})
-def raw_file(request: HttpRequest, pull_id: int, kind: str):
+def raw_file(request: HttpRequest, pull_id: int, kind: str) -> HttpResponse:
     """The samples as CSV, MDF4 or Parquet."""
     assert is_person(request.user)
     seen = Pull.objects.filter(session__programme__in=Programme.objects.visible_to(request.user))
@@ -51,7 +51,7 @@ def raw_file(request: HttpRequest, pull_id: int, kind: str):
 
 
 @router.get("/programmes/{programme_id}/curves.{kind}", operation_id="curves_file", response={200: None})
-def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: str = ""):
+def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: str = "") -> HttpResponse:
     """The reduced curves as CSV or XLSX."""
     assert is_person(request.user)
     programme = _programme(request.user, programme_id)
@@ -62,7 +62,7 @@ def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: st
 
 
 @router.get("/programmes/{programme_id}/archive", operation_id="programme_archive", response={200: None})
-def take_out(request: HttpRequest, programme_id: int):
+def take_out(request: HttpRequest, programme_id: int) -> HttpResponse:
     assert is_person(request.user)
     programme = _programme(request.user, programme_id)
     content = archive.write(request.user, programme, timezone.now())
@@ -70,7 +70,7 @@ def take_out(request: HttpRequest, programme_id: int):
 
 
 @router.post("/archives/look", response=BringingOut, operation_id="look_into_archive")
-def look_into(request: HttpRequest, file: File[UploadedFile]):
+def look_into(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
     """What a zip would bring; nothing is written."""
     with _said_of_the_file():
         found = archive.look(_operator(request), _content(file))
@@ -82,7 +82,9 @@ def look_into(request: HttpRequest, file: File[UploadedFile]):
 
 
 @router.post("/archives", response=ReadBackOut, operation_id="read_archive")
-def read_back(request: HttpRequest, file: File[UploadedFile], question: Form[str] = "", link_parts: Form[bool] = False):
+def read_back(
+    request: HttpRequest, file: File[UploadedFile], question: Form[str] = "", link_parts: Form[bool] = False
+) -> ReadBackOut:
     """A programme from its zip; all of it or nothing."""
     person, plain = _operator(request), " ".join(question.split())
     if len(plain) > LONGEST_QUESTION:

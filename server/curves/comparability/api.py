@@ -36,7 +36,7 @@ WINDOWS = "/programmes/{programme_id}/comparison-windows"
 def read_comparison(
     request: HttpRequest, programme_id: int, first: int | None = None, second: int | None = None,
     first_setup: int | None = None, second_setup: int | None = None,
-):  # fmt: skip
+) -> ComparisonOut:  # fmt: skip
     """Two pulls by their ids, or the kept pulls of two setups: the second against the first."""
     assert is_person(request.user)
     programme = _programme(request.user, programme_id)
@@ -54,20 +54,20 @@ def read_comparison(
 
 
 @router.get("/programmes/{programme_id}/judged", response=list[JudgedOut], operation_id="judged_pulls")
-def read_judged(request: HttpRequest, programme_id: int):
+def read_judged(request: HttpRequest, programme_id: int) -> list[JudgedOut]:
     """Every kept pull held against the baseline nearest to it."""
     assert is_person(request.user)
     return judged_out(_programme(request.user, programme_id), units_of(request.user))
 
 
 @router.get(WINDOWS, response=list[ComparisonWindowOut], operation_id="comparison_windows")
-def read_windows(request: HttpRequest, programme_id: int):
+def read_windows(request: HttpRequest, programme_id: int) -> list[ComparisonWindowOut]:
     assert is_person(request.user)
     return windows_out(_programme(request.user, programme_id), units_of(request.user))
 
 
 @router.put(WINDOWS, response=list[ComparisonWindowOut], operation_id="set_comparison_windows")
-def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn):
+def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn) -> list[ComparisonWindowOut]:
     assert is_person(request.user)
     programme, units = _programme(request.user, programme_id), units_of(request.user)
     wanted = {
@@ -81,7 +81,7 @@ def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn):
 
 
 @router.post("/pulls/{pull_id}/let-in", response=list[JudgedOut], operation_id="let_pull_in")
-def let_in(request: HttpRequest, pull_id: int, given: ReasonIn):
+def let_in(request: HttpRequest, pull_id: int, given: ReasonIn) -> list[JudgedOut]:
     assert is_person(request.user)
     pull = _pull(request.user, pull_id)
     pull_screening.let_in(request.user, pull, given.reason, timezone.now())
@@ -89,7 +89,7 @@ def let_in(request: HttpRequest, pull_id: int, given: ReasonIn):
 
 
 @router.delete("/pulls/{pull_id}/let-in", response=list[JudgedOut], operation_id="shut_pull_out")
-def shut_out(request: HttpRequest, pull_id: int):
+def shut_out(request: HttpRequest, pull_id: int) -> list[JudgedOut]:
     assert is_person(request.user)
     pull = _pull(request.user, pull_id)
     pull_screening.shut_out(request.user, pull)

@@ -43,7 +43,7 @@ def _import(person: Person, import_id: int) -> Import:
 
 
 @router.get("/import-choices", response=ImportChoices, operation_id="import_choices")
-def choices(request: HttpRequest):
+def choices(request: HttpRequest) -> ImportChoices:
     assert is_person(request.user)
     standards = {
         str(one): "As observed, not corrected" if one is Standard.OBSERVED else f"Corrected to {DEFINITIONS[one].label}"
@@ -65,14 +65,14 @@ def choices(request: HttpRequest):
 
 
 @router.post("/programmes/{programme_id}/imports", response=ImportBatchOut, operation_id="begin_import")
-def begin(request: HttpRequest, programme_id: int):
+def begin(request: HttpRequest, programme_id: int) -> ImportBatchOut:
     assert is_person(request.user)
     programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     return batch_out(imports.begin(request.user, programme, timezone.now()), request.user)
 
 
 @router.post("/imports/{import_id}/files", response=ImportFile, operation_id="give_import_file")
-def give(request: HttpRequest, import_id: int, file: File[UploadedFile]):
+def give(request: HttpRequest, import_id: int, file: File[UploadedFile]) -> ImportFile:
     """One file; what is in it, or why it cannot be read."""
     assert is_person(request.user)
     batch = _import(request.user, import_id)
@@ -83,13 +83,13 @@ def give(request: HttpRequest, import_id: int, file: File[UploadedFile]):
 
 
 @router.get("/imports/{import_id}", response=ImportBatchOut, operation_id="import_batch")
-def read(request: HttpRequest, import_id: int):
+def read(request: HttpRequest, import_id: int) -> ImportBatchOut:
     assert is_person(request.user)
     return batch_out(_import(request.user, import_id), request.user)
 
 
 @router.post("/imports/{import_id}/run", response=ImportBatchOut, operation_id="run_import")
-def run(request: HttpRequest, import_id: int, given: RunIn):
+def run(request: HttpRequest, import_id: int, given: RunIn) -> ImportBatchOut:
     assert is_person(request.user)
     batch = _import(request.user, import_id)
     layouts = {

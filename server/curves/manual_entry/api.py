@@ -69,7 +69,7 @@ def _figures(given: FiguresIn, units: dict[str, str]) -> manual_entry.Figures:
 
 
 @router.post("/programmes/{programme_id}/figures/check", response=FiguresOut, operation_id="check_figures")
-def check(request: HttpRequest, programme_id: int, given: FiguresIn):
+def check(request: HttpRequest, programme_id: int, given: FiguresIn) -> FiguresOut:
     """How the text is understood, and what does not fit in it. Nothing is kept."""
     assert is_person(request.user)
     get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
@@ -93,7 +93,7 @@ def _given(value: float) -> float | None:
 
 
 @router.post("/programmes/{programme_id}/figures", response=WrittenOut, operation_id="write_figures")
-def write(request: HttpRequest, programme_id: int, given: WriteFiguresIn):
+def write(request: HttpRequest, programme_id: int, given: WriteFiguresIn) -> WrittenOut:
     assert is_person(request.user)
     programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     setup = get_object_or_404(programme.setups, pk=given.setup_id)

@@ -22,7 +22,7 @@ router = Router(tags=["curves"])
 
 
 @router.get("/programmes/{programme_id}/pulls", response=PullLog, operation_id="pull_log")
-def pull_log(request: HttpRequest, programme_id: int, standard: str = ""):
+def pull_log(request: HttpRequest, programme_id: int, standard: str = "") -> PullLog:
     assert is_person(request.user)
     programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
@@ -37,7 +37,7 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = ""):
 
 
 @router.get("/pulls/{pull_id}/curve", response=CurveOut, operation_id="observed_curve")
-def observed_curve(request: HttpRequest, pull_id: int):
+def observed_curve(request: HttpRequest, pull_id: int) -> CurveOut:
     """The observed curve of one pull, for laying under a live one."""
     assert is_person(request.user)
     seen = Programme.objects.visible_to(request.user)
@@ -54,7 +54,7 @@ def observed_curve(request: HttpRequest, pull_id: int):
 
 
 @router.get("/pulls/{pull_id}/after", response=AfterPullOut, operation_id="after_pull")
-def read_after(request: HttpRequest, pull_id: int):
+def read_after(request: HttpRequest, pull_id: int) -> AfterPullOut:
     """What a pull that has ended says at once: whether it repeats, what was changed, whether to sweep further."""
     assert is_person(request.user)
     seen = Programme.objects.visible_to(request.user)

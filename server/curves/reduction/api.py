@@ -42,7 +42,7 @@ def _pull(person: Person, pull_id: int) -> Pull:
 
 
 @router.get("/pulls/{pull_id}/raw", response=RawOut, operation_id="raw_samples")
-def read_raw(request: HttpRequest, pull_id: int):
+def read_raw(request: HttpRequest, pull_id: int) -> RawOut:
     """Every channel as it was recorded, in the person's units; thinned to what a screen can show."""
     assert is_person(request.user)
     pull, units = _pull(request.user, pull_id), units_of(request.user)
@@ -60,7 +60,7 @@ def read_raw(request: HttpRequest, pull_id: int):
 
 
 @router.get("/pulls/{pull_id}/inspection", response=InspectionOut, operation_id="inspection")
-def read_inspection(request: HttpRequest, pull_id: int, standard: str = ""):
+def read_inspection(request: HttpRequest, pull_id: int, standard: str = "") -> InspectionOut:
     assert is_person(request.user)
     pull = _pull(request.user, pull_id)
     chosen = standard_asked(pull.session.programme, standard)
@@ -68,7 +68,7 @@ def read_inspection(request: HttpRequest, pull_id: int, standard: str = ""):
 
 
 @router.put("/pulls/{pull_id}/reduction", response=InspectionOut, operation_id="reduce_as")
-def reduce_as(request: HttpRequest, pull_id: int, given: ReduceIn, standard: str = ""):
+def reduce_as(request: HttpRequest, pull_id: int, given: ReduceIn, standard: str = "") -> InspectionOut:
     """Reduce it with cuts or inertia of one's own; the raw samples stay as they are."""
     assert is_person(request.user)
     pull, units = _pull(request.user, pull_id), units_of(request.user)
@@ -81,7 +81,7 @@ def reduce_as(request: HttpRequest, pull_id: int, given: ReduceIn, standard: str
 
 
 @router.get("/pulls/{pull_id}/inertia", response=InertiaOut, operation_id="inertia_from_two_rates")
-def estimate_inertia(request: HttpRequest, pull_id: int, other: int):
+def estimate_inertia(request: HttpRequest, pull_id: int, other: int) -> InertiaOut:
     """The inertia that two pulls of one setup at different sweep rates give."""
     assert is_person(request.user)
     require_operator(request.user)

@@ -27,24 +27,24 @@ def _engine(request: HttpRequest, engine_id: int) -> Engine:
 
 
 @router.put("/archive/parts/{part_id}", response={204: None}, operation_id="archive_part")
-def archive_part(request: HttpRequest, part_id: int, given: ArchivedIn):
+def archive_part(request: HttpRequest, part_id: int, given: ArchivedIn) -> Status[None]:
     archiving.archive(person_of(request), _part(request, part_id), timezone.now() if given.archived else None)
     return Status(204, None)
 
 
 @router.delete("/archive/parts/{part_id}", response={204: None}, operation_id="delete_part")
-def delete_part(request: HttpRequest, part_id: int):
+def delete_part(request: HttpRequest, part_id: int) -> Status[None]:
     archiving.delete_part(person_of(request), _part(request, part_id))
     return Status(204, None)
 
 
 @router.put("/archive/engines/{engine_id}", response={204: None}, operation_id="archive_engine")
-def archive_engine(request: HttpRequest, engine_id: int, given: ArchivedIn):
+def archive_engine(request: HttpRequest, engine_id: int, given: ArchivedIn) -> Status[None]:
     archiving.archive(person_of(request), _engine(request, engine_id), timezone.now() if given.archived else None)
     return Status(204, None)
 
 
 @router.delete("/archive/engines/{engine_id}", response={204: None}, operation_id="delete_engine")
-def delete_engine(request: HttpRequest, engine_id: int):
+def delete_engine(request: HttpRequest, engine_id: int) -> Status[None]:
     archiving.delete_engine(person_of(request), _engine(request, engine_id))
     return Status(204, None)

@@ -32,13 +32,13 @@ router = Router(tags=["engines"])
 
 
 @router.get("/engines", response=list[EngineRow], operation_id="engines")
-def list_engines(request: HttpRequest):
+def list_engines(request: HttpRequest) -> list[EngineRow]:
     person = person_of(request)
     return [engine_row(engine, person) for engine in engines(person)[:500]]
 
 
 @router.post("/engines", response=BuildOut, operation_id="describe_engine")
-def describe_engine(request: HttpRequest, given: EngineIn):
+def describe_engine(request: HttpRequest, given: EngineIn) -> BuildOut:
     person = person_of(request)
     made = builds.describe_engine(
         person, timezone.now(), given.name, given.texts,
@@ -48,7 +48,7 @@ def describe_engine(request: HttpRequest, given: EngineIn):
 
 
 @router.get("/sheet", response=list[sheet_schemas.GroupOut], operation_id="blank_sheet")
-def blank_sheet(request: HttpRequest):
+def blank_sheet(request: HttpRequest) -> list[sheet_schemas.GroupOut]:
     """The lines of an empty sheet in the person's units, for an engine that is not there yet."""
     units = units_of(person_of(request))
     return [
@@ -61,20 +61,20 @@ def blank_sheet(request: HttpRequest):
 
 
 @router.put("/engines/{engine_id}/owner", response=EngineRow, operation_id="describe_engine_owner")
-def describe_owner(request: HttpRequest, engine_id: int, given: OwnerIn):
+def describe_owner(request: HttpRequest, engine_id: int, given: OwnerIn) -> EngineRow:
     person = person_of(request)
     engine = get_object_or_404(engines(person), pk=engine_id)
     return engine_row(builds.describe_owner(person, engine, owner=given.owner, confidential=given.confidential), person)
 
 
 @router.get("/builds/{build_id}", response=BuildOut, operation_id="build")
-def read_build(request: HttpRequest, build_id: int):
+def read_build(request: HttpRequest, build_id: int) -> BuildOut:
     person = person_of(request)
     return build_out(one_build(person, build_id), person)
 
 
 @router.put("/builds/{build_id}/readings/{dimension}/{origin}", response=BuildOut, operation_id="write_reading")
-def write_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin, given: ReadingIn):
+def write_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin, given: ReadingIn) -> BuildOut:
     person = person_of(request)
     change = ReadingChange(given.text, origin, given.how)
     return build_afresh(
@@ -85,19 +85,19 @@ def write_reading(request: HttpRequest, build_id: int, dimension: str, origin: O
 @router.post(
     "/builds/{build_id}/readings/{dimension}/{origin}/choose", response=BuildOut, operation_id="choose_reading"
 )
-def choose_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin):
+def choose_reading(request: HttpRequest, build_id: int, dimension: str, origin: Origin) -> BuildOut:
     person = person_of(request)
     return build_afresh(person, builds.choose(person, one_build(person, build_id), dimension, origin))
 
 
 @router.put("/builds/{build_id}/notes", response=BuildOut, operation_id="note_build")
-def note(request: HttpRequest, build_id: int, given: NotesIn):
+def note(request: HttpRequest, build_id: int, given: NotesIn) -> BuildOut:
     person = person_of(request)
     return build_afresh(person, builds.note(person, one_build(person, build_id), given.notes))
 
 
 @router.put("/builds/{build_id}/flow/{side}", response=BuildOut, operation_id="write_flow_table")
-def write_flow_table(request: HttpRequest, build_id: int, side: str, given: FlowTableIn):
+def write_flow_table(request: HttpRequest, build_id: int, side: str, given: FlowTableIn) -> BuildOut:
     person = person_of(request)
     rows = [(row.lift, row.flow) for row in given.rows]
     return build_afresh(
@@ -110,7 +110,7 @@ def write_flow_table(request: HttpRequest, build_id: int, side: str, given: Flow
 
 
 @router.put("/builds/{build_id}/installation/{item}", response=BuildOut, operation_id="describe_installation")
-def describe_installation(request: HttpRequest, build_id: int, item: str, given: InstallationIn):
+def describe_installation(request: HttpRequest, build_id: int, item: str, given: InstallationIn) -> BuildOut:
     person = person_of(request)
     build = one_build(person, build_id)
     return build_afresh(person, builds.describe_installation(person, build, item, **given.model_dump()))

@@ -37,7 +37,7 @@ MOST_PARTS = 2000
 
 
 @router.get("/slots", response=list[SlotOut], operation_id="slots")
-def list_slots(request: HttpRequest):
+def list_slots(request: HttpRequest) -> list[SlotOut]:
     """Kinds of part, and what can be written down of each."""
     units = units_of(person_of(request))
     return [
@@ -47,13 +47,13 @@ def list_slots(request: HttpRequest):
 
 
 @router.get("/parts", response=list[PartRow], operation_id="parts")
-def list_parts(request: HttpRequest):
+def list_parts(request: HttpRequest) -> list[PartRow]:
     person = person_of(request)
-    return [part_row(part, person) for part in parts.readable_parts(person)[:MOST_PARTS]]
+    return [PartRow(**part_row(part, person)) for part in parts.readable_parts(person)[:MOST_PARTS]]
 
 
 @router.post("/parts", response=PartOut, operation_id="add_part")
-def add_part(request: HttpRequest, given: PartIn):
+def add_part(request: HttpRequest, given: PartIn) -> PartOut:
     person = person_of(request)
     facts = PartFacts(**given.model_dump(exclude={"slot", "texts", "origin"}))
     return part_afresh(
@@ -62,19 +62,19 @@ def add_part(request: HttpRequest, given: PartIn):
 
 
 @router.get("/parts/{part_id}", response=PartOut, operation_id="part")
-def read_part(request: HttpRequest, part_id: int):
+def read_part(request: HttpRequest, part_id: int) -> PartOut:
     person = person_of(request)
     return part_out(one_part(person, part_id), person)
 
 
 @router.put("/parts/{part_id}", response=PartOut, operation_id="describe_part")
-def describe_part(request: HttpRequest, part_id: int, given: FactsIn):
+def describe_part(request: HttpRequest, part_id: int, given: FactsIn) -> PartOut:
     person = person_of(request)
     return part_afresh(person, parts.describe_part(person, one_part(person, part_id), PartFacts(**given.model_dump())))
 
 
 @router.put("/parts/{part_id}/readings/{dimension}/{origin}", response=PartOut, operation_id="write_part_reading")
-def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin, given: PartReadingIn):
+def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin, given: PartReadingIn) -> PartOut:
     person = person_of(request)
     change = ReadingChange(given.text, origin, given.how)
     return part_afresh(person, parts.write_down(person, one_part(person, part_id), dimension, change, timezone.now()))
@@ -83,13 +83,13 @@ def write_reading(request: HttpRequest, part_id: int, dimension: str, origin: Or
 @router.post(
     "/parts/{part_id}/readings/{dimension}/{origin}/choose", response=PartOut, operation_id="choose_part_reading"
 )
-def choose_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin):
+def choose_reading(request: HttpRequest, part_id: int, dimension: str, origin: Origin) -> PartOut:
     person = person_of(request)
     return part_afresh(person, parts.choose(person, one_part(person, part_id), dimension, origin))
 
 
 @router.post("/parts/{part_id}/children", response=PartOut, operation_id="modify_part")
-def modify_part(request: HttpRequest, part_id: int, given: ModificationIn):
+def modify_part(request: HttpRequest, part_id: int, given: ModificationIn) -> PartOut:
     person = person_of(request)
     return part_afresh(
         person, parts.modify_part(person, one_part(person, part_id), timezone.now(), **given.model_dump())
@@ -97,19 +97,19 @@ def modify_part(request: HttpRequest, part_id: int, given: ModificationIn):
 
 
 @router.post("/parts/{part_id}/aliases", response=PartOut, operation_id="name_alias")
-def name_alias(request: HttpRequest, part_id: int, given: AliasIn):
+def name_alias(request: HttpRequest, part_id: int, given: AliasIn) -> PartOut:
     person = person_of(request)
     return part_afresh(person, parts.name_alias(person, one_part(person, part_id), given.name))
 
 
 @router.post("/parts/{part_id}/aliases/drop", response=PartOut, operation_id="drop_alias")
-def drop_alias(request: HttpRequest, part_id: int, given: AliasIn):
+def drop_alias(request: HttpRequest, part_id: int, given: AliasIn) -> PartOut:
     person = person_of(request)
     return part_afresh(person, parts.drop_alias(person, one_part(person, part_id), given.name))
 
 
 @router.post("/parts/{part_id}/photos", response=PartOut, operation_id="add_photo")
-def add_photo(request: HttpRequest, part_id: int, file: File[UploadedFile], caption: Form[str] = ""):
+def add_photo(request: HttpRequest, part_id: int, file: File[UploadedFile], caption: Form[str] = "") -> PartOut:
     person = person_of(request)
     part = one_part(person, part_id)
     if file.size and file.size > LARGEST_UPLOAD:
@@ -120,7 +120,7 @@ def add_photo(request: HttpRequest, part_id: int, file: File[UploadedFile], capt
 
 
 @router.get("/photos/{photo_id}", operation_id="photo", response={200: None})
-def read_photo(request: HttpRequest, photo_id: int):
+def read_photo(request: HttpRequest, photo_id: int) -> HttpResponse:
     photo = get_object_or_404(Photo, pk=photo_id, part__in=Part.objects.visible_to(person_of(request)))
     return HttpResponse(
         bytes(photo.data),

@@ -46,7 +46,7 @@ def _worked(
 
 
 @router.post("/builds/{build_id}/what-if", response=WhatIfOut, operation_id="what_if")
-def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
+def what_if(request: HttpRequest, build_id: int, given: WhatIfIn) -> WhatIfOut:
     """What changes would do to every figure; nothing is kept."""
     person = person_of(request)
     units = units_of(person)
@@ -67,7 +67,7 @@ def what_if(request: HttpRequest, build_id: int, given: WhatIfIn):
 
 
 @router.post("/builds/{build_id}/successor", response=BuildOut, operation_id="succeed_build")
-def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn):
+def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn) -> BuildOut:
     person = person_of(request)
     changes = {key: ReadingChange(one.text, one.origin, one.how) for key, one in given.changes.items()}
     made = builds.succeed(person, one_build(person, build_id), changes, given.reason, timezone.now())
@@ -75,7 +75,7 @@ def succeed_build(request: HttpRequest, build_id: int, given: SuccessorIn):
 
 
 @router.get("/builds/{build_id}/against/{other_id}", response=AgainstOut, operation_id="builds_against")
-def against(request: HttpRequest, build_id: int, other_id: int):
+def against(request: HttpRequest, build_id: int, other_id: int) -> AgainstOut:
     """Two builds side by side, what differs first."""
     person = person_of(request)
     units, before, after = units_of(person), one_build(person, build_id), one_build(person, other_id)

@@ -19,7 +19,7 @@ STACK_AT_MOST = 40
 
 
 @router.post("/stacks/compare", response=StacksOut, operation_id="compare_stacks")
-def compare_stacks(request: HttpRequest, given: StacksIn):
+def compare_stacks(request: HttpRequest, given: StacksIn) -> StacksOut:
     """Any two stacks of parts, before anything is bolted on. A build brings the height that it allows."""
     person = person_of(request)
     if len(given.one) > STACK_AT_MOST or len(given.other) > STACK_AT_MOST:

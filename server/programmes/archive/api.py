@@ -44,7 +44,7 @@ def _programme(request: HttpRequest, programme_id: int) -> Programme:
 
 
 @router.get("/home", response=HomeOut, operation_id="home")
-def read_home(request: HttpRequest):
+def read_home(request: HttpRequest) -> HomeOut:
     person = person_of(request)
     return HomeOut(
         stands=Stand.objects.filter(on_line=True, retired_at=None).count(),
@@ -55,26 +55,26 @@ def read_home(request: HttpRequest):
 
 
 @router.put("/archive/programmes/{programme_id}", response={204: None}, operation_id="archive_programme")
-def archive_programme(request: HttpRequest, programme_id: int, given: ArchivedProgrammeIn):
+def archive_programme(request: HttpRequest, programme_id: int, given: ArchivedProgrammeIn) -> Status[None]:
     at = timezone.now() if given.archived else None
     archiving.archive(person_of(request), _programme(request, programme_id), at)
     return Status(204, None)
 
 
 @router.delete("/archive/programmes/{programme_id}", response={204: None}, operation_id="delete_programme")
-def delete_programme(request: HttpRequest, programme_id: int):
+def delete_programme(request: HttpRequest, programme_id: int) -> Status[None]:
     archiving.delete(person_of(request), _programme(request, programme_id))
     return Status(204, None)
 
 
 @router.get("/programmes/{programme_id}/customers", response=list[CustomerOut], operation_id="customers")
-def read_customers(request: HttpRequest, programme_id: int):
+def read_customers(request: HttpRequest, programme_id: int) -> list[CustomerOut]:
     require_operator(person_of(request))
     return _customers(_programme(request, programme_id))
 
 
 @router.put("/programmes/{programme_id}/customers", response=list[CustomerOut], operation_id="give_to_customers")
-def give_to_customers(request: HttpRequest, programme_id: int, given: CustomersIn):
+def give_to_customers(request: HttpRequest, programme_id: int, given: CustomersIn) -> list[CustomerOut]:
     programme = _programme(request, programme_id)
     return _customers(archiving.give_to(person_of(request), programme, given.people, timezone.now()))
 

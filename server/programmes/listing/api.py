@@ -39,24 +39,24 @@ router = Router(tags=["programmes"])
 
 
 @router.get("/programmes", response=list[ProgrammeRow], operation_id="programmes")
-def list_programmes(request: HttpRequest, archived: bool = False):
+def list_programmes(request: HttpRequest, archived: bool = False) -> list[ProgrammeRow]:
     found = readable(person_of(request)).filter(archived_at__isnull=not archived)
-    return [programme_row(programme) for programme in found[:200]]
+    return [ProgrammeRow(**programme_row(programme)) for programme in found[:200]]
 
 
 @router.get("/standards", response=list[StandardOut], operation_id="standards")
-def list_standards(request: HttpRequest):
+def list_standards(request: HttpRequest) -> list[StandardOut]:
     """The standards that a programme can be judged by."""
     return [standard_out(str(standard)) for standard in STANDARDS]
 
 
 @router.get("/programmes/{programme_id}", response=ProgrammeOut, operation_id="programme")
-def read_programme(request: HttpRequest, programme_id: int):
+def read_programme(request: HttpRequest, programme_id: int) -> ProgrammeOut:
     return programme_out(get_object_or_404(readable(person_of(request)), pk=programme_id))
 
 
 @router.put("/programmes/{programme_id}/standard", response=ProgrammeOut, operation_id="choose_standard")
-def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn):
+def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn) -> ProgrammeOut:
     person = person_of(request)
     return programme_out(
         saving.choose_standard(
@@ -66,7 +66,7 @@ def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn)
 
 
 @router.post("/programmes/{programme_id}/expectations", response={204: None}, operation_id="expect")
-def expect(request: HttpRequest, programme_id: int, given: ExpectationIn):
+def expect(request: HttpRequest, programme_id: int, given: ExpectationIn) -> Status[None]:
     """Write down what one expects of a setup; an empty text takes it back."""
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
@@ -76,7 +76,7 @@ def expect(request: HttpRequest, programme_id: int, given: ExpectationIn):
 
 
 @router.put("/programmes/{programme_id}/build", response=ProgrammeOut, operation_id="choose_build")
-def choose_build(request: HttpRequest, programme_id: int, chosen: BuildIn):
+def choose_build(request: HttpRequest, programme_id: int, chosen: BuildIn) -> ProgrammeOut:
     person = person_of(request)
     programme = get_object_or_404(readable(person), pk=programme_id)
     build = get_object_or_404(Build.objects.select_related("engine"), pk=chosen.build_id)
@@ -84,7 +84,7 @@ def choose_build(request: HttpRequest, programme_id: int, chosen: BuildIn):
 
 
 @router.get("/programmes/{programme_id}/stacks", response=Stacks, operation_id="stacks")
-def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = None):
+def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = None) -> Stacks:
     """The setups as stacks, held against the baseline or against any other setup of the programme."""
     person = person_of(request)
     parts = Prefetch("setups__parts", queryset=readable_parts(person))

@@ -97,7 +97,7 @@ def _choices(pairs: list[tuple[str, str]]) -> list[PlanChoice]:
 
 
 @router.get("/plan-choices", response=PlanChoices, operation_id="plan_choices")
-def read_choices(request: HttpRequest):
+def read_choices(request: HttpRequest) -> PlanChoices:
     return PlanChoices(
         settings=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.settings_known()],
         duties=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.duties_known()],
@@ -116,7 +116,7 @@ def read_choices(request: HttpRequest):
 
 
 @router.get("/open-tests", response=list[OpenTestOut], operation_id="open_tests")
-def read_open_tests(request: HttpRequest, programme_id: int | None = None):
+def read_open_tests(request: HttpRequest, programme_id: int | None = None) -> list[OpenTestOut]:
     """What nobody has pulled yet, of one programme or of the newest ones."""
     person = person_of(request)
     seen = _planned(person).prefetch_related("setups__expectations__written_by")
@@ -138,7 +138,7 @@ def read_open_tests(request: HttpRequest, programme_id: int | None = None):
 
 
 @router.post("/plans", response=ProgrammeOut, operation_id="plan_programme")
-def plan_programme(request: HttpRequest, given: DraftIn):
+def plan_programme(request: HttpRequest, given: DraftIn) -> ProgrammeOut:
     person = person_of(request)
     require_operator(person)
     build = _build(person, given.build_id)
@@ -148,7 +148,7 @@ def plan_programme(request: HttpRequest, given: DraftIn):
 
 
 @router.post("/plans/check", response=PlanSummary, operation_id="check_plan")
-def check_plan(request: HttpRequest, given: DraftIn):
+def check_plan(request: HttpRequest, given: DraftIn) -> PlanSummary:
     """What a draft says of itself while it is written; what cannot be read yet is named by field."""
     person = person_of(request)
     build = _build(person, given.build_id)
@@ -157,7 +157,7 @@ def check_plan(request: HttpRequest, given: DraftIn):
 
 
 @router.post("/plans/order", response=JobOut, operation_id="find_order")
-def find_order(request: HttpRequest, given: DraftIn):
+def find_order(request: HttpRequest, given: DraftIn) -> JobOut:
     """Have the best running order searched for; the answer is a job."""
     person = person_of(request)
     require_operator(person)
@@ -170,14 +170,14 @@ def find_order(request: HttpRequest, given: DraftIn):
 
 
 @router.post("/plans/template", response=DraftIn, operation_id="apply_template")
-def apply_template(request: HttpRequest, given: TemplateIn):
+def apply_template(request: HttpRequest, given: TemplateIn) -> DraftIn:
     """A draft with the order of one of the usual schools."""
     person_of(request)
     return templates.apply(given.template, given.setup, given.draft)
 
 
 @router.get("/plans/{programme_id}", response=PlanOut, operation_id="plan")
-def read_plan(request: HttpRequest, programme_id: int):
+def read_plan(request: HttpRequest, programme_id: int) -> PlanOut:
     person = person_of(request)
     programme = get_object_or_404(_planned(person), pk=programme_id)
     plan = plans.of_programme(programme)
@@ -196,7 +196,7 @@ def read_plan(request: HttpRequest, programme_id: int):
 
 
 @router.put("/plans/{programme_id}", response=ProgrammeOut, operation_id="change_plan")
-def change_plan(request: HttpRequest, programme_id: int, given: DraftIn):
+def change_plan(request: HttpRequest, programme_id: int, given: DraftIn) -> ProgrammeOut:
     person = person_of(request)
     require_operator(person)
     programme = get_object_or_404(readable(person), pk=programme_id)

@@ -54,12 +54,12 @@ def _setup(request: HttpRequest, setup_id: int) -> Setup:
 
 
 @router.get("/setups/{setup_id}/settings", response=SettingsOut, operation_id="settings_of_setup")
-def read_settings(request: HttpRequest, setup_id: int):
+def read_settings(request: HttpRequest, setup_id: int) -> SettingsOut:
     return _told(_setup(request, setup_id))
 
 
 @router.post("/setups/{setup_id}/settings", response=SettingsOut, operation_id="adjust_setting")
-def adjust_setting(request: HttpRequest, setup_id: int, given: SettingIn):
+def adjust_setting(request: HttpRequest, setup_id: int, given: SettingIn) -> SettingsOut:
     assert is_person(request.user)
     setup = _setup(request, setup_id)
     adjusting.adjust(request.user, setup, given.key, given.text, timezone.now())

@@ -39,7 +39,7 @@ def _owner(request: HttpRequest) -> Person:
 
 
 @router.get("/people", response=PeopleOut, operation_id="people")
-def list_people(request: HttpRequest):
+def list_people(request: HttpRequest) -> PeopleOut:
     owner = _owner(request)
     # Those that only a file tells of are no people of the shop (curves/archive/service.py).
     found = Person.objects.exclude(username__startswith="file-").order_by(
@@ -50,14 +50,14 @@ def list_people(request: HttpRequest):
 
 
 @router.post("/people", response=InvitedOut, operation_id="add_person")
-def add_person(request: HttpRequest, given: PersonIn):
+def add_person(request: HttpRequest, given: PersonIn) -> InvitedOut:
     owner = _owner(request)
     person = people.add(owner, given.username.strip(), given.name, given.role, timezone.now())
     return InvitedOut(person=person_out(person, owner), way_in=people.way_in(person))
 
 
 @router.patch("/people/{person_id}", response=PersonOut, operation_id="change_person")
-def change_person(request: HttpRequest, person_id: int, given: PersonChangeIn):
+def change_person(request: HttpRequest, person_id: int, given: PersonChangeIn) -> PersonOut:
     owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
     if given.role is not None and given.role != person.role:
         person = people.change_role(owner, person, given.role, timezone.now())
@@ -67,27 +67,27 @@ def change_person(request: HttpRequest, person_id: int, given: PersonChangeIn):
 
 
 @router.post("/people/{person_id}/reset", response=InvitedOut, operation_id="reset_person")
-def reset_person(request: HttpRequest, person_id: int):
+def reset_person(request: HttpRequest, person_id: int) -> InvitedOut:
     owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
     link = people.reset_password(owner, person, timezone.now())
     return InvitedOut(person=person_out(person, owner), way_in=link)
 
 
 @router.post("/people/{person_id}/unlock", response=PersonOut, operation_id="unlock_person")
-def unlock_person(request: HttpRequest, person_id: int):
+def unlock_person(request: HttpRequest, person_id: int) -> PersonOut:
     owner, person = _owner(request), get_object_or_404(Person, pk=person_id)
     people.unlock(owner, person, timezone.now())
     return person_out(person, owner)
 
 
 @router.get("/welcome/{coded}/{token}", response=WayIn, auth=None, operation_id="read_way_in")
-def read_way_in(request: HttpRequest, coded: str, token: str):
+def read_way_in(request: HttpRequest, coded: str, token: str) -> WayIn:
     person = people.invited(coded, token)
     return WayIn(username=person.username, name=str(person))
 
 
 @router.post("/welcome/{coded}/{token}", response=Me, auth=None, operation_id="choose_password")
-def choose_password(request: HttpRequest, coded: str, token: str, given: PasswordIn):
+def choose_password(request: HttpRequest, coded: str, token: str, given: PasswordIn) -> Me:
     require_own_page(request)
     person = people.choose_password(coded, token, given.password)
     login(request, person, backend="django.contrib.auth.backends.ModelBackend")
@@ -96,7 +96,7 @@ def choose_password(request: HttpRequest, coded: str, token: str, given: Passwor
 
 
 @router.post("/me/password", response=Me, operation_id="change_password")
-def change_password(request: HttpRequest, given: ChangePasswordIn):
+def change_password(request: HttpRequest, given: ChangePasswordIn) -> Me:
     assert permissions.is_person(request.user)
     people.change_password(request.user, given.old, given.password)
     update_session_auth_hash(request, request.user)  # this browser stays signed in, every other is signed out
@@ -104,14 +104,14 @@ def change_password(request: HttpRequest, given: ChangePasswordIn):
 
 
 @router.post("/me/sign-out-everywhere", response={204: None}, operation_id="sign_out_everywhere")
-def sign_out_everywhere(request: HttpRequest):
+def sign_out_everywhere(request: HttpRequest) -> Status[None]:
     assert permissions.is_person(request.user)
     people.sign_out_everywhere(request.user)
     return Status(204, None)
 
 
 @router.get("/audit", response=list[AuditOut], operation_id="audit")
-def read_audit(request: HttpRequest):
+def read_audit(request: HttpRequest) -> list[AuditOut]:
     _owner(request)
     entries = AuditEntry.objects.select_related("by")[:AUDIT_SHOWN]
     return [AuditOut(at=entry.at, by=str(entry.by) if entry.by else "at the terminal", what=entry.what)

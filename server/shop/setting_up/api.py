@@ -58,7 +58,7 @@ class FirstRunIn(ShopIn):
 
 
 @router.get("/door", response=DoorOut, auth=None, operation_id="door")
-def read_door(request: HttpRequest):
+def read_door(request: HttpRequest) -> DoorOut:
     new = setting_up.is_new()
     return DoorOut(
         is_new=new,
@@ -69,7 +69,7 @@ def read_door(request: HttpRequest):
 
 
 @router.post("/first-run", response=Me, auth=None, operation_id="first_run")
-def first_run(request: HttpRequest, given: FirstRunIn):
+def first_run(request: HttpRequest, given: FirstRunIn) -> Me:
     require_own_page(request)
     owner = setting_up.set_up(
         given.key, given.facts(), given.username.strip(), given.name, given.password, timezone.now()
@@ -80,18 +80,18 @@ def first_run(request: HttpRequest, given: FirstRunIn):
 
 
 @router.get("/shop", response=ShopOut, operation_id="shop")
-def read_shop(request: HttpRequest):
+def read_shop(request: HttpRequest) -> ShopOut:
     return _shop_out(request, Shop.here())
 
 
 @router.put("/shop", response=ShopOut, operation_id="change_shop")
-def change_shop(request: HttpRequest, given: ShopIn):
+def change_shop(request: HttpRequest, given: ShopIn) -> ShopOut:
     assert permissions.is_person(request.user)
     return _shop_out(request, setting_up.change_shop(request.user, given.facts(), timezone.now()))
 
 
 @router.get("/address.svg", response={200: None}, operation_id="address_code")
-def read_address_code(request: HttpRequest, path: str = "/"):
+def read_address_code(request: HttpRequest, path: str = "/") -> HttpResponse:
     """A code for the camera of a tablet: the address under which this page was asked for."""
     drawn = segno.make(request.build_absolute_uri(path if path.startswith("/") else "/"), error="m")
     return HttpResponse(drawn.svg_inline(scale=4, border=2, light="#fff"), content_type="image/svg+xml")

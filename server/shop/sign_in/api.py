@@ -30,7 +30,7 @@ class WrongPassword(Refusal):
 
 
 @router.post("/sign-in", response=Me, auth=None, operation_id="sign_in")
-def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn):
+def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn) -> Me:
     require_own_page(request)
     request.trying = given.username  # type: ignore[attr-defined]  # whose wait it is (shop/sign_in/attempts.py)
     person = authenticate(request, username=given.username, password=given.password)
@@ -44,18 +44,18 @@ def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn):
 
 
 @router.post("/sign-out", response={204: None}, operation_id="sign_out")
-def sign_out(request: HttpRequest):
+def sign_out(request: HttpRequest) -> Status[None]:
     logout(request)
     return Status(204, None)
 
 
 @router.get("/me", response=Me, operation_id="me")
-def read_me(request: HttpRequest):
+def read_me(request: HttpRequest) -> Me:
     assert permissions.is_person(request.user)
     return me(request.user)
 
 
 @router.patch("/me/units", response=Me, operation_id="choose_units")
-def choose_units(request: HttpRequest, chosen: Body[dict[str, str]]):
+def choose_units(request: HttpRequest, chosen: Body[dict[str, str]]) -> Me:
     assert permissions.is_person(request.user)
     return me(permissions.choose_units(request.user, chosen))

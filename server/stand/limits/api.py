@@ -94,13 +94,13 @@ def _setup(person: Person, setup_id: int | None) -> Setup | None:
 
 
 @router.get("/stands/{stand_id}/limits", response=LimitsOut, operation_id="stand_limits")
-def read_limits(request: HttpRequest, stand_id: int, setup_id: int | None = None):
+def read_limits(request: HttpRequest, stand_id: int, setup_id: int | None = None) -> LimitsOut:
     assert is_person(request.user)
     return _out(request.user, get_object_or_404(Stand, pk=stand_id), _setup(request.user, setup_id))
 
 
 @router.put("/stands/{stand_id}/limits/{key}", response=LimitsOut, operation_id="set_limit")
-def set_limit(request: HttpRequest, stand_id: int, key: str, given: LimitIn, setup_id: int | None = None):
+def set_limit(request: HttpRequest, stand_id: int, key: str, given: LimitIn, setup_id: int | None = None) -> LimitsOut:
     assert is_person(request.user)
     stand, setup = get_object_or_404(Stand, pk=stand_id), _setup(request.user, setup_id)
     limits.set_limit(request.user, stand, key, given.text, given.samples, given.of, watched=given.watched,

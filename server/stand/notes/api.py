@@ -78,7 +78,7 @@ def _of_programme(programme_id: int) -> NotesOut:
 
 
 @router.get("/programmes/{programme_id}/notes", response=NotesOut, operation_id="notes")
-def read_notes(request: HttpRequest, programme_id: int):
+def read_notes(request: HttpRequest, programme_id: int) -> NotesOut:
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     return _of_programme(programme.pk)
 
@@ -88,7 +88,7 @@ def _pull(session: Session, pull_id: int | None) -> Pull | None:
 
 
 @router.post("/sessions/{session_id}/notes", response=NotesOut, operation_id="write_note")
-def write_note(request: HttpRequest, session_id: int, given: NoteIn):
+def write_note(request: HttpRequest, session_id: int, given: NoteIn) -> NotesOut:
     person = person_of(request)
     session = _session(person, session_id)
     notes.write(person, session, given.kind, given.text, timezone.now(), pull=_pull(session, given.pull_id))
@@ -99,7 +99,7 @@ def write_note(request: HttpRequest, session_id: int, given: NoteIn):
 def add_photo(
     request: HttpRequest, session_id: int, file: File[UploadedFile], text: Form[str] = "",
     kind: Form[str] = NoteKind.SEEN, pull_id: Form[int | None] = None,
-):  # fmt: skip
+) -> NotesOut:  # fmt: skip
     person = person_of(request)
     session = _session(person, session_id)
     pull = _pull(session, pull_id)
@@ -108,7 +108,7 @@ def add_photo(
 
 
 @router.put("/notes/{note_id}/archived", response=NotesOut, operation_id="archive_note")
-def archive_note(request: HttpRequest, note_id: int, given: ArchivedNoteIn):
+def archive_note(request: HttpRequest, note_id: int, given: ArchivedNoteIn) -> NotesOut:
     person = person_of(request)
     seen = Note.objects.filter(session__programme__in=Programme.objects.visible_to(person))
     note = get_object_or_404(seen.select_related("session").defer("photo"), pk=note_id)
@@ -117,7 +117,7 @@ def archive_note(request: HttpRequest, note_id: int, given: ArchivedNoteIn):
 
 
 @router.get("/notes/{note_id}/photo", operation_id="note_photo", response={200: None})
-def read_photo(request: HttpRequest, note_id: int):
+def read_photo(request: HttpRequest, note_id: int) -> HttpResponse:
     seen = Note.objects.filter(session__programme__in=Programme.objects.visible_to(person_of(request)))
     note = get_object_or_404(seen.exclude(photo=None), pk=note_id)
     answer = HttpResponse(bytes(note.photo or b""), content_type="image/jpeg")

@@ -63,13 +63,13 @@ def _told(person: Person, session: Session) -> OpenJobs:
 
 
 @router.get("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="open_jobs")
-def read_open_jobs(request: HttpRequest, session_id: int):
+def read_open_jobs(request: HttpRequest, session_id: int) -> OpenJobs:
     person = person_of(request)
     return _told(person, _session(person, session_id))
 
 
 @router.post("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="begin_job")
-def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn):
+def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn) -> OpenJobs:
     person = person_of(request)
     session = _session(person, session_id)
     open_jobs.begin(person, session, given.kind, given.note, timezone.now())
@@ -77,7 +77,7 @@ def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn):
 
 
 @router.post("/open-jobs/{open_job_id}/close", response=OpenJobs, operation_id="close_job")
-def close_job(request: HttpRequest, open_job_id: int, given: ClosingIn):
+def close_job(request: HttpRequest, open_job_id: int, given: ClosingIn) -> OpenJobs:
     person = person_of(request)
     seen = OpenJob.objects.filter(session__programme__in=Programme.objects.visible_to(person))
     job = get_object_or_404(seen.select_related("session", "owner"), pk=open_job_id)

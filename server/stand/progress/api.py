@@ -52,7 +52,7 @@ class ProgressOut(Schema):
 
 
 @router.get("/programmes/{programme_id}/progress", response=ProgressOut, operation_id="progress")
-def read_progress(request: HttpRequest, programme_id: int):
+def read_progress(request: HttpRequest, programme_id: int) -> ProgressOut:
     assert is_person(request.user)
     seen = Programme.objects.visible_to(request.user).select_related("build__engine", "day_rules")
     programme = get_object_or_404(seen.prefetch_related(*plans.PLAN_ROWS, "build__readings"), pk=programme_id)

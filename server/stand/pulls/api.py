@@ -46,7 +46,7 @@ router = Router(tags=["stand"])
 
 
 @router.get("/programmes/{programme_id}/day", response=StandDay, operation_id="day")
-def read_day(request: HttpRequest, programme_id: int):
+def read_day(request: HttpRequest, programme_id: int) -> StandDay:
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     made = Pull.objects.filter(session__programme=programme).select_related("operator", "session")
     pulls = list(made.order_by("number"))
@@ -67,7 +67,7 @@ def read_day(request: HttpRequest, programme_id: int):
 
 
 @router.get("/programmes/{programme_id}/stand", response=StandNow, operation_id="stand_now")
-def stand_now(request: HttpRequest, programme_id: int):
+def stand_now(request: HttpRequest, programme_id: int) -> StandNow:
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     session = programme.sessions.filter(closed_at=None).select_related("stand").first()
@@ -99,7 +99,7 @@ def stand_now(request: HttpRequest, programme_id: int):
 
 
 @router.post("/programmes/{programme_id}/sessions", response=SessionOut, operation_id="open_session")
-def open_session(request: HttpRequest, programme_id: int, given: SessionIn):
+def open_session(request: HttpRequest, programme_id: int, given: SessionIn) -> SessionOut:
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     stand = get_object_or_404(Stand, pk=given.stand_id)
     fluids = opening.Fluids(given.fuel, given.oil, given.coolant)
@@ -107,13 +107,13 @@ def open_session(request: HttpRequest, programme_id: int, given: SessionIn):
 
 
 @router.post("/sessions/{session_id}/close", response=SessionOut, operation_id="close_session")
-def close_session(request: HttpRequest, session_id: int):
+def close_session(request: HttpRequest, session_id: int) -> SessionOut:
     session = get_object_or_404(Session.objects.select_related("stand"), pk=session_id)
     return session_out(opening.close_session(person_of(request), session, timezone.now()))
 
 
 @router.post("/sessions/{session_id}/arm", response=PullMark, operation_id="arm")
-def arm(request: HttpRequest, session_id: int, given: ArmIn):
+def arm(request: HttpRequest, session_id: int, given: ArmIn) -> PullMark:
     session = get_object_or_404(Session.objects.select_related("programme", "stand"), pk=session_id)
     setup = get_object_or_404(Setup, pk=given.setup_id)
     holds = [(hold.rpm, hold.s) for hold in given.holds]
@@ -122,7 +122,7 @@ def arm(request: HttpRequest, session_id: int, given: ArmIn):
 
 
 @router.get("/pulls/{pull_id}/so-far", response=LiveCurveOut, operation_id="so_far")
-def so_far(request: HttpRequest, pull_id: int):
+def so_far(request: HttpRequest, pull_id: int) -> LiveCurveOut:
     """The curve of a pull that runs, for a screen that opens or wakes in the middle of it."""
     person = person_of(request)
     seen = Programme.objects.visible_to(person)
@@ -136,31 +136,31 @@ def _pull(pull_id: int) -> Pull:
 
 
 @router.post("/pulls/{pull_id}/start", response=CommandOut, operation_id="start_pull")
-def start(request: HttpRequest, pull_id: int, given: StartIn):
-    return starting.start(person_of(request), _pull(pull_id), given.override_reason)
+def start(request: HttpRequest, pull_id: int, given: StartIn) -> CommandOut:
+    return CommandOut.from_orm(starting.start(person_of(request), _pull(pull_id), given.override_reason))
 
 
 @router.post("/pulls/{pull_id}/control", response=PullMark, operation_id="take_control")
-def take_control(request: HttpRequest, pull_id: int):
+def take_control(request: HttpRequest, pull_id: int) -> PullMark:
     return pull_mark(starting.take_control(person_of(request), _pull(pull_id)))
 
 
 @router.post("/pulls/{pull_id}/abort", response=CommandOut, operation_id="abort_pull")
-def abort(request: HttpRequest, pull_id: int):
-    return stopping.abort(person_of(request), _pull(pull_id))
+def abort(request: HttpRequest, pull_id: int) -> CommandOut:
+    return CommandOut.from_orm(stopping.abort(person_of(request), _pull(pull_id)))
 
 
 @router.post("/stands/{stand_id}/stop", response=StopOut, auth=None, operation_id="stop_stand")
-def stop(request: HttpRequest, stand_id: int, given: StopIn):
+def stop(request: HttpRequest, stand_id: int, given: StopIn) -> StopOut:
     """By a signed key in place of the session, which lies in the database: a stop must work without it."""
     return StopOut(reached=stopping.stop(stand_id, given.key))
 
 
 @router.post("/pulls/{pull_id}/keep", response=PullMark, operation_id="keep_pull")
-def keep(request: HttpRequest, pull_id: int):
+def keep(request: HttpRequest, pull_id: int) -> PullMark:
     return pull_mark(keeping.keep(person_of(request), _pull(pull_id), timezone.now()))
 
 
 @router.post("/pulls/{pull_id}/exclude", response=PullMark, operation_id="exclude_pull")
-def exclude(request: HttpRequest, pull_id: int, given: ExcludeIn):
+def exclude(request: HttpRequest, pull_id: int, given: ExcludeIn) -> PullMark:
     return pull_mark(keeping.exclude(person_of(request), _pull(pull_id), timezone.now(), given.reason))

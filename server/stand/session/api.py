@@ -27,7 +27,7 @@ def _setup(session: Session, setup_id: int) -> Setup:
 
 
 @router.get("/programmes/{programme_id}/cautions", response=CautionsOut, operation_id="cautions")
-def read_cautions(request: HttpRequest, programme_id: int):
+def read_cautions(request: HttpRequest, programme_id: int) -> CautionsOut:
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person).select_related("build"), pk=programme_id)
     session = programme.sessions.filter(closed_at=None).first()
@@ -39,7 +39,7 @@ def read_cautions(request: HttpRequest, programme_id: int):
 
 
 @router.post("/sessions/{session_id}/cautions", response=CautionsOut, operation_id="read_cautions")
-def acknowledge(request: HttpRequest, session_id: int):
+def acknowledge(request: HttpRequest, session_id: int) -> CautionsOut:
     person = person_of(request)
     session = _session(person, session_id)
     cautions.acknowledge(person, session, timezone.now())
@@ -47,14 +47,14 @@ def acknowledge(request: HttpRequest, session_id: int):
 
 
 @router.get("/sessions/{session_id}/next", response=NextPull, operation_id="next_pull")
-def next_pull(request: HttpRequest, session_id: int, setup_id: int):
+def next_pull(request: HttpRequest, session_id: int, setup_id: int) -> NextPull:
     person = person_of(request)
     session = _session(person, session_id)
     return next_pull_out(person, session, _setup(session, setup_id))
 
 
 @router.post("/sessions/{session_id}/ticks", response=NextPull, operation_id="tick")
-def tick(request: HttpRequest, session_id: int, given: TickIn):
+def tick(request: HttpRequest, session_id: int, given: TickIn) -> NextPull:
     person = person_of(request)
     session = _session(person, session_id)
     setup, item = _setup(session, given.setup_id), get_object_or_404(ListItem, pk=given.item_id)
@@ -64,7 +64,7 @@ def tick(request: HttpRequest, session_id: int, given: TickIn):
 
 
 @router.post("/sessions/{session_id}/changes", response=NextPull, operation_id="begin_change")
-def begin_change(request: HttpRequest, session_id: int, given: BeginIn):
+def begin_change(request: HttpRequest, session_id: int, given: BeginIn) -> NextPull:
     person = person_of(request)
     session = _session(person, session_id)
     setup = _setup(session, given.setup_id)
@@ -73,18 +73,18 @@ def begin_change(request: HttpRequest, session_id: int, given: BeginIn):
 
 
 @router.get("/checklist", response=ListOut, operation_id="checklist")
-def read_list(request: HttpRequest):
+def read_list(request: HttpRequest) -> ListOut:
     return checklist_out(person_of(request))
 
 
 @router.post("/checklist", response=ListOut, operation_id="add_item")
-def add_item(request: HttpRequest, given: ItemIn):
+def add_item(request: HttpRequest, given: ItemIn) -> ListOut:
     checklist.write_item(person_of(request), None, given.text, given.moment, given.slots, given.asks)
     return checklist_out(person_of(request))
 
 
 @router.put("/checklist/{list_item_id}", response=ListOut, operation_id="change_item")
-def change_item(request: HttpRequest, list_item_id: int, given: ItemIn):
+def change_item(request: HttpRequest, list_item_id: int, given: ItemIn) -> ListOut:
     person = person_of(request)
     require_owner(person)
     item = get_object_or_404(ListItem, pk=list_item_id)
@@ -93,7 +93,7 @@ def change_item(request: HttpRequest, list_item_id: int, given: ItemIn):
 
 
 @router.delete("/checklist/{list_item_id}", response=ListOut, operation_id="take_off_item")
-def take_off_item(request: HttpRequest, list_item_id: int):
+def take_off_item(request: HttpRequest, list_item_id: int) -> ListOut:
     person = person_of(request)
     require_owner(person)
     checklist.take_off(person, get_object_or_404(ListItem, pk=list_item_id))

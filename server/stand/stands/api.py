@@ -33,7 +33,7 @@ def _owner(request: HttpRequest) -> Person:
 
 
 @router.get("/stands", response=StandsOut, operation_id="stands")
-def list_stands(request: HttpRequest):
+def list_stands(request: HttpRequest) -> StandsOut:
     person = _owner(request)
     found = Stand.objects.order_by("-on_line", "name")
     return StandsOut(
@@ -43,44 +43,44 @@ def list_stands(request: HttpRequest):
 
 
 @router.post("/stands", response=StandRow, operation_id="add_stand")
-def add_stand(request: HttpRequest, given: StandIn):
+def add_stand(request: HttpRequest, given: StandIn) -> StandRow:
     owner = _owner(request)
     return stand_row(stands.add(owner, given.facts(), timezone.now()), owner)
 
 
 @router.post("/stands/simulated", response=StandRow, operation_id="add_simulated_stand")
-def add_simulated_stand(request: HttpRequest, given: SimulatedIn):
+def add_simulated_stand(request: HttpRequest, given: SimulatedIn) -> StandRow:
     owner = _owner(request)
     return stand_row(stands.add_simulated(owner, given.engine, timezone.now()), owner)
 
 
 @router.post("/stands/try", response=TriedOut, operation_id="try_line")
-def try_a_line(request: HttpRequest, given: TryIn):
+def try_a_line(request: HttpRequest, given: TryIn) -> TriedOut:
     person = _owner(request)
     host, port = stands.address_to_try(given.host, given.port)
     return tried_out(try_line(host, port), person)
 
 
 @router.put("/stands/{stand_id}", response=StandRow, operation_id="change_stand")
-def change_stand(request: HttpRequest, stand_id: int, given: StandIn):
+def change_stand(request: HttpRequest, stand_id: int, given: StandIn) -> StandRow:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
     return stand_row(stands.change(owner, stand, given.facts(), timezone.now()), owner)
 
 
 @router.post("/stands/{stand_id}/retire", response=StandRow, operation_id="retire_stand")
-def retire_stand(request: HttpRequest, stand_id: int):
+def retire_stand(request: HttpRequest, stand_id: int) -> StandRow:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
     return stand_row(stands.retire(owner, stand, timezone.now()), owner)
 
 
 @router.post("/stands/{stand_id}/bring-back", response=StandRow, operation_id="bring_back_stand")
-def bring_back_stand(request: HttpRequest, stand_id: int):
+def bring_back_stand(request: HttpRequest, stand_id: int) -> StandRow:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
     return stand_row(stands.bring_back(owner, stand, timezone.now()), owner)
 
 
 @router.delete("/stands/{stand_id}", response={204: None}, operation_id="delete_stand")
-def delete_stand(request: HttpRequest, stand_id: int):
+def delete_stand(request: HttpRequest, stand_id: int) -> Status[None]:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
     stands.delete(owner, stand, timezone.now())
     return Status(204, None)

@@ -57,7 +57,7 @@ def _convert(factors: list[FactorOut], standard: Standard, power: float | None, 
 
 
 @router.post("/air", response=AirReport, operation_id="air")
-def read_air(request: HttpRequest, given: AirIn):
+def read_air(request: HttpRequest, given: AirIn) -> AirReport:
     """Readings to vapour pressure, density and the factor of every standard. Nothing is kept."""
     units = units_of(person_of(request))
     understood = services.understand(_typed(given), units)
@@ -80,7 +80,7 @@ def _sessions(person: Person, programme_id: int) -> list[Session]:
 
 
 @router.get("/programmes/{programme_id}/weather", response=WeatherLog, operation_id="weather_log")
-def read_log(request: HttpRequest, programme_id: int):
+def read_log(request: HttpRequest, programme_id: int) -> WeatherLog:
     """The weather logs of a programme's sessions, and the air that each pull is corrected for."""
     person = person_of(request)
     units, sessions = units_of(person), _sessions(person, programme_id)
@@ -129,7 +129,7 @@ def read_log(request: HttpRequest, programme_id: int):
 
 
 @router.post("/sessions/{session_id}/weather", response=WeatherRow, operation_id="log_weather")
-def log_weather(request: HttpRequest, session_id: int, given: WeatherIn):
+def log_weather(request: HttpRequest, session_id: int, given: WeatherIn) -> WeatherRow:
     person = person_of(request)
     session = get_object_or_404(Session.objects.select_related("programme"), pk=session_id)
     if timezone.is_naive(given.at):
@@ -146,29 +146,29 @@ def log_weather(request: HttpRequest, session_id: int, given: WeatherIn):
 
 
 @router.post("/sessions/{session_id}/weather/file", response=ImportOut, operation_id="import_weather")
-def import_weather(request: HttpRequest, session_id: int, file: File[UploadedFile]):
+def import_weather(request: HttpRequest, session_id: int, file: File[UploadedFile]) -> ImportOut:
     session = get_object_or_404(Session, pk=session_id)
     # One byte more than is taken tells that there is more; the rest is not read into memory.
     content = file.read(LARGEST_FILE + 1)
-    return import_file(person_of(request), session, file.name or "upload", content, timezone.now())
+    return ImportOut.from_orm(import_file(person_of(request), session, file.name or "upload", content, timezone.now()))
 
 
 @router.post("/weather/{reading_id}/strike", response={204: None}, operation_id="strike_weather")
-def strike(request: HttpRequest, reading_id: int, given: StrikeIn):
+def strike(request: HttpRequest, reading_id: int, given: StrikeIn) -> Status[None]:
     reading = get_object_or_404(WeatherReading, pk=reading_id)
     services.strike_reading(person_of(request), reading, given.reason, timezone.now())
     return Status(204, None)
 
 
 @router.post("/weather/{reading_id}/restore", response={204: None}, operation_id="restore_weather")
-def restore(request: HttpRequest, reading_id: int):
+def restore(request: HttpRequest, reading_id: int) -> Status[None]:
     reading = get_object_or_404(WeatherReading, pk=reading_id)
     services.restore_reading(person_of(request), reading)
     return Status(204, None)
 
 
 @router.put("/stands/{stand_id}/elevation", response=ElevationOut, operation_id="place_stand")
-def place_stand(request: HttpRequest, stand_id: int, given: ElevationIn):
+def place_stand(request: HttpRequest, stand_id: int, given: ElevationIn) -> ElevationOut:
     person = person_of(request)
     stand = services.place_stand(person, get_object_or_404(Stand, pk=stand_id), given.elevation)
     return ElevationOut(elevation=elevation_out(stand, units_of(person)))

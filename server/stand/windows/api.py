@@ -51,13 +51,13 @@ def _told(request: HttpRequest, programme: Programme) -> WindowsOut:
 
 
 @router.get("/programmes/{programme_id}/windows", response=WindowsOut, operation_id="windows")
-def read_windows(request: HttpRequest, programme_id: int):
+def read_windows(request: HttpRequest, programme_id: int) -> WindowsOut:
     seen = Programme.objects.visible_to(person_of(request))
     return _told(request, get_object_or_404(seen, pk=programme_id))
 
 
 @router.put("/programmes/{programme_id}/windows/{channel}", response=WindowsOut, operation_id="set_window")
-def set_window(request: HttpRequest, programme_id: int, channel: str, given: WindowIn):
+def set_window(request: HttpRequest, programme_id: int, channel: str, given: WindowIn) -> WindowsOut:
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
     windows.set_window(person, programme, channel, given.low, given.high)

@@ -41,7 +41,7 @@ router = Router(tags=["curves of setups"])
 def read_curves(
     request: HttpRequest, programme_id: int, standard: str = "", school: str = "", reference: int = 0,
     counting: str = "",
-):  # fmt: skip
+) -> Curves:  # fmt: skip
     """Every setup's curve, and its difference to one of them: the baseline unless another is asked for."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -91,7 +91,7 @@ def read_curves(
 
 
 @router.get("/programmes/{programme_id}/overlays", response=Overlays, operation_id="overlays")
-def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", counting: str = ""):
+def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", counting: str = "") -> Overlays:
     """Mixture, boost, filling, consumption and temperatures of each setup, as the mean of its kept pulls."""
     assert is_person(request.user)
     programme, units = programme_of(request.user, programme_id), units_of(request.user)
@@ -118,7 +118,7 @@ def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", c
 @router.get("/programmes/{programme_id}/setups.{kind}", operation_id="setups_file", response={200: None})
 def setups_file(
     request: HttpRequest, programme_id: int, kind: str, standard: str = "", school: str = "", counting: str = ""
-):  # fmt: skip
+) -> HttpResponse:  # fmt: skip
     """The table of the setups' curves as CSV or XLSX."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)

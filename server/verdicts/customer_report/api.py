@@ -37,7 +37,7 @@ def _seen_sheet(person: Person, sheet_id: int) -> Sheet:
 
 
 @router.post("/programmes/{programme_id}/sheet-preview", response=SheetHtml, operation_id="preview_sheet")
-def preview(request: HttpRequest, programme_id: int, given: SheetIn):
+def preview(request: HttpRequest, programme_id: int, given: SheetIn) -> SheetHtml:
     """How the sheet would look; nothing is written."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -47,7 +47,7 @@ def preview(request: HttpRequest, programme_id: int, given: SheetIn):
 
 
 @router.get("/programmes/{programme_id}/sheets", response=list[SheetOut], operation_id="sheets")
-def read_sheets(request: HttpRequest, programme_id: int):
+def read_sheets(request: HttpRequest, programme_id: int) -> list[SheetOut]:
     """Every version that was issued, the newest first, with its links."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -56,7 +56,7 @@ def read_sheets(request: HttpRequest, programme_id: int):
 
 
 @router.post("/programmes/{programme_id}/sheets", response=SheetOut, operation_id="issue_sheet")
-def issue(request: HttpRequest, programme_id: int, given: SheetIn):
+def issue(request: HttpRequest, programme_id: int, given: SheetIn) -> SheetOut:
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     made = report.issue(request.user, programme, _wanted(programme, given), given.change, timezone.now())
@@ -64,7 +64,7 @@ def issue(request: HttpRequest, programme_id: int, given: SheetIn):
 
 
 @router.get("/sheets/{sheet_id}/html", response=SheetHtml, operation_id="sheet_html")
-def read_html(request: HttpRequest, sheet_id: int):
+def read_html(request: HttpRequest, sheet_id: int) -> SheetHtml:
     """A sheet as it was issued."""
     assert is_person(request.user)
     sheet = _seen_sheet(request.user, sheet_id)
@@ -72,7 +72,7 @@ def read_html(request: HttpRequest, sheet_id: int):
 
 
 @router.get("/sheets/{sheet_id}/sheet.{kind}", operation_id="sheet_file", response={200: None})
-def sheet_file(request: HttpRequest, sheet_id: int, kind: str):
+def sheet_file(request: HttpRequest, sheet_id: int, kind: str) -> HttpResponse:
     """PDF, or the table as CSV or XLSX."""
     assert is_person(request.user)
     sheet = _seen_sheet(request.user, sheet_id)
@@ -90,7 +90,7 @@ def sheet_file(request: HttpRequest, sheet_id: int, kind: str):
 
 
 @router.post("/sheets/{sheet_id}/links", response=SheetLinkOut, operation_id="give_link")
-def give_link(request: HttpRequest, sheet_id: int, given: SheetLinkIn):
+def give_link(request: HttpRequest, sheet_id: int, given: SheetLinkIn) -> SheetLinkOut:
     assert is_person(request.user)
     now = timezone.now()
     return link_out(
@@ -99,7 +99,7 @@ def give_link(request: HttpRequest, sheet_id: int, given: SheetLinkIn):
 
 
 @router.delete("/links/{link_id}", response=SheetLinkOut, operation_id="revoke_link")
-def revoke_link(request: HttpRequest, link_id: int):
+def revoke_link(request: HttpRequest, link_id: int) -> SheetLinkOut:
     """The row stays; the link opens nothing any more."""
     assert is_person(request.user)
     seen = SheetLink.objects.filter(sheet__programme__in=Programme.objects.visible_to(request.user))

@@ -40,7 +40,7 @@ def _out(found: Decision) -> DecisionOut:
 
 
 @router.get("/programmes/{programme_id}/decisions", response=list[DecisionOut], operation_id="decisions")
-def read_decisions(request: HttpRequest, programme_id: int):
+def read_decisions(request: HttpRequest, programme_id: int) -> list[DecisionOut]:
     """The newest first."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -48,7 +48,7 @@ def read_decisions(request: HttpRequest, programme_id: int):
 
 
 @router.post("/programmes/{programme_id}/decisions", response=DecisionOut, operation_id="decide")
-def decide(request: HttpRequest, programme_id: int, given: DecisionIn):
+def decide(request: HttpRequest, programme_id: int, given: DecisionIn) -> DecisionOut:
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     choice = given.read(programme)

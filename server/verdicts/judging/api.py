@@ -33,7 +33,7 @@ router = Router(tags=["verdicts"])
 
 
 @router.get("/verdict-choices", response=VerdictChoices, operation_id="verdict_choices")
-def read_choices(request: HttpRequest):
+def read_choices(request: HttpRequest) -> VerdictChoices:
     return VerdictChoices(
         schools={str(key): label for key, label in LABELS.items()},
         measures={str(key): label for key, label in choices.MEASURES.items()},
@@ -42,7 +42,7 @@ def read_choices(request: HttpRequest):
 
 
 @router.post("/duty-of-gears", response=GearsOut, operation_id="duty_of_gears")
-def duty_of_gears(request: HttpRequest, given: GearsIn):
+def duty_of_gears(request: HttpRequest, given: GearsIn) -> GearsOut:
     """The duty of an acceleration through the gears."""
     try:
         found = gearing.through_the_gears(given.ratios, given.shift_rpm, given.launch_rpm)
@@ -52,14 +52,14 @@ def duty_of_gears(request: HttpRequest, given: GearsIn):
 
 
 @router.get("/programmes/{programme_id}/verdict", response=Verdict, operation_id="verdict")
-def read_verdict(request: HttpRequest, programme_id: int, given: Query[ChoiceIn]):
+def read_verdict(request: HttpRequest, programme_id: int, given: Query[ChoiceIn]) -> Verdict:
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     return answers.out(request.user, answers.answer(request.user, programme, given.read(programme)))
 
 
 @router.get("/programmes/{programme_id}/robustness", response=Robustness, operation_id="robustness")
-def read_robustness(request: HttpRequest, programme_id: int, given: Query[ChoiceIn]):
+def read_robustness(request: HttpRequest, programme_id: int, given: Query[ChoiceIn]) -> Robustness:
     """Whether the choice would be the same by other rules."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -78,7 +78,7 @@ def read_robustness(request: HttpRequest, programme_id: int, given: Query[Choice
 @router.get("/programmes/{programme_id}/steps", response=StepwiseOut, operation_id="build_steps")
 def read_steps(
     request: HttpRequest, programme_id: int, standard: str = "", school: str = "", duty: str = "", counting: str = ""
-):  # fmt: skip
+) -> StepwiseOut:  # fmt: skip
     """The build as a ladder, and main effects of the slots with what cannot be told apart."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)

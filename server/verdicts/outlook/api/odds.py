@@ -49,7 +49,7 @@ def _programme(request: HttpRequest, programme_id: int) -> Programme:
 
 
 @router.get("/programmes/{programme_id}/odds", response=Assumptions, operation_id="odds_assumptions")
-def read_assumptions(request: HttpRequest, programme_id: int):
+def read_assumptions(request: HttpRequest, programme_id: int) -> Assumptions:
     programme = _programme(request, programme_id)
     scatter, habits = scatter_of(programme), Habits()
     return Assumptions(
@@ -62,7 +62,7 @@ def read_assumptions(request: HttpRequest, programme_id: int):
 
 
 @router.post("/programmes/{programme_id}/odds", response=JobOut, operation_id="simulate_plan")
-def simulate(request: HttpRequest, programme_id: int, given: OddsIn):
+def simulate(request: HttpRequest, programme_id: int, given: OddsIn) -> JobOut:
     """Run the plan many times on the simulated engine; the answer is a job."""
     assert is_person(request.user)
     require_operator(request.user)

@@ -96,7 +96,7 @@ class PullsNeededOut(Schema):
 @router.get("/programmes/{programme_id}/pulls-needed", response=PullsNeededOut, operation_id="pulls_needed")
 def read_pulls_needed(
     request: HttpRequest, programme_id: int, difference_percent: float | None = None, confidence_percent: float = 95
-):
+) -> PullsNeededOut:
     """How many pulls a side find a difference; without one, the smallest that matters in the programme."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -125,7 +125,7 @@ def read_pulls_needed(
 
 
 @router.get("/programmes/{programme_id}/outcomes", response=Expectations, operation_id="outcomes")
-def read_outcomes(request: HttpRequest, programme_id: int):
+def read_outcomes(request: HttpRequest, programme_id: int) -> Expectations:
     """What was expected and what came; and how each person tends to be off."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
@@ -149,7 +149,7 @@ def read_outcomes(request: HttpRequest, programme_id: int):
 
 
 @router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")
-def read_uses(request: HttpRequest, part_id: int):
+def read_uses(request: HttpRequest, part_id: int) -> list[UseOut]:
     """Where a part was used before, and how it did."""
     assert is_person(request.user)
     part = get_object_or_404(Part.objects.visible_to(request.user), pk=part_id)

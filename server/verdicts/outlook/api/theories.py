@@ -91,13 +91,13 @@ def _told(programme: Programme) -> TheoriesOut:
 
 
 @router.get("/programmes/{programme_id}/theories", response=TheoriesOut, operation_id="theories")
-def read_theories(request: HttpRequest, programme_id: int):
+def read_theories(request: HttpRequest, programme_id: int) -> TheoriesOut:
     assert is_person(request.user)
     return _told(_programme(request.user, programme_id))
 
 
 @router.put("/programmes/{programme_id}/theories", response=TheoriesOut, operation_id="write_theories")
-def write_theories(request: HttpRequest, programme_id: int, given: TheoriesIn):
+def write_theories(request: HttpRequest, programme_id: int, given: TheoriesIn) -> TheoriesOut:
     person = request.user
     assert is_person(person)
     explained = [
