@@ -130,7 +130,7 @@ class _Patient:
 
 def truth() -> None:
     """What comes back of known curves from noise, spike, drop-outs, jitter, inertia and weather."""
-    from core.tests.judging.test_truth import PULLS, recover
+    from tests.judging.test_truth import PULLS, recover
 
     errors, crossings = recover()
     tell(
