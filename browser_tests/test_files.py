@@ -9,7 +9,7 @@ from playwright.sync_api import expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS
 from browser_tests.case import BrowserCase, sign_in
-from curves.models import Wish
+from curves.models import ReductionOverride
 from programmes.models import Programme
 from stand.models import Pull, PullOrigin
 
@@ -103,7 +103,7 @@ class Inspecting(Case):
             with page.expect_download() as saved:
                 page.get_by_role("link", name="Parquet").click()
             self.assertTrue(saved.value.suggested_filename.endswith(".parquet"))
-        self.assertEqual(Wish.objects.count(), 2)
+        self.assertEqual(ReductionOverride.objects.count(), 2)
         self.assertEqual(self.problems, [])
 
     def test_a_pull_that_is_not_comparable_is_let_in_with_a_reason(self):

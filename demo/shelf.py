@@ -31,7 +31,7 @@ class Silent:
     def wanted(self) -> bool:
         return True
 
-    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
+    def tell(self, done: int = 0, total: int = 0, progress_text: str = "") -> None:
         pass
 
 

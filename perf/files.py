@@ -124,7 +124,7 @@ class _Patient:
     def wanted(self) -> bool:
         return True
 
-    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
+    def tell(self, done: int = 0, total: int = 0, progress_text: str = "") -> None:
         pass
 
 

@@ -13,7 +13,7 @@ from perf.ratio import measure
 from perf.report import TINY, size, tell
 
 DAYS, SETUPS = size(1000, 100), size(12, 4)
-SLOTS = {"intake_manifold": 4, "carburettor": 3, "spacer": 2, "header": 2, "cylinder_head": 2}
+SLOTS = {"intake_manifold": 4, "carburetor": 3, "spacer": 2, "header": 2, "cylinder_head": 2}
 
 
 def setups(count: int, seed: int) -> list[dict[str, str]]:

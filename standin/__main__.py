@@ -29,7 +29,7 @@ def main() -> None:
     parser.add_argument("--speed", type=float, default=1.0, help="how many times faster than real")
     parser.add_argument("--stepped", action="store_true", help="time moves only in a pull or when told to skip")
     parser.add_argument("--warm", action="store_true", help="start with a warm engine")
-    eight = "a 5.7 eight with carburettor or blower"
+    eight = "a 5.7 eight with carburetor or blower"
     parser.add_argument(
         "--engine", choices=ENGINES, default="six", help=f"a 2.9 six, a 2.0 four with a turbocharger, {eight}"
     )

@@ -57,7 +57,7 @@ FOUR = Engine(
 EIGHT = Engine(
     "eight", 8, 5.7e-3, 6800.0, 0.75,
     own={"camshaft.intake_duration_050": 224.0, "camshaft.intake_lift": 0.0122, "cylinder_head.intake_flow": 240 * CFM,
-         "carburettor.carburettor_rating": 750 * CFM, "header.primary_length": 0.90, "header.primary_diameter": 0.0445,
+         "carburetor.carburetor_rating": 750 * CFM, "header.primary_length": 0.90, "header.primary_diameter": 0.0445,
          "spark_advance": 33.0, "spacer.height": 0.0},
     centre_rpm=3900.0, width_rpm=2700.0, friction=(30.0, 0.0072, 8.5e-7), fuel_lambda=0.865, best_spark=35.0,
     oil_bar=4.8, boost="belt",

@@ -12,7 +12,7 @@ from standin.boost import OWN_RATIO
 from standin.engine import OWN_RUNNER, Engine
 from standin.truth import worth
 
-RATED_DROP = 5.08  # kPa, 1.5 inHg, at which a four-barrel carburettor is rated
+RATED_DROP = 5.08  # kPa, 1.5 inHg, at which a four-barrel carburetor is rated
 THROTTLE_FLOW = 78.0  # m³/s through a m² of throttle at the rated drop
 
 
@@ -112,7 +112,7 @@ class Fitted:
 
     def _inlet_flow(self, values: Mapping[str, float]) -> float:
         """m³/s at the rated drop of the smallest opening."""
-        rated = values.get("carburettor.carburettor_rating", self.engine.own.get("carburettor.carburettor_rating"))
+        rated = values.get("carburetor.carburetor_rating", self.engine.own.get("carburetor.carburetor_rating"))
         if rated:
             return rated
         bore = values.get("throttle_body.throttle_bore", self.engine.own.get("throttle_body.throttle_bore", 0.07))

@@ -335,8 +335,8 @@ class Stand:
         full, volume = self._swallowed(self.rpm, air.density)
         drawn = air_flow(self.engine, self.rpm, full, air.density) * max(0.12, self.throttle)
         swallowed = drawn * (charge.density_ratio(air.temperature, air.barometer) if charge.boost else 1.0)
-        carburettor = "carburettor.carburettor_rating" in self.engine.own
-        open_kpa = air.barometer - self.fitted.depression(volume) if carburettor else 0.99 * air.barometer
+        carburetor = "carburetor.carburetor_rating" in self.engine.own
+        open_kpa = air.barometer - self.fitted.depression(volume) if carburetor else 0.99 * air.barometer
         closed_kpa = 0.34 * air.barometer
         kept = max(0.0, 1 - self.faults.oil_lost_s / OIL_LOSS_S) if Trouble.OIL_LOSS in self.faults.troubles else 1.0
         true = {

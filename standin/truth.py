@@ -27,7 +27,7 @@ PLAIN_PARTS = {
     "Long-runner manifold", "Middle-runner manifold", "Short-runner manifold",
     "Middle-runner manifold with 60 mm trumpets",
     "Heads as cast", "Heads with opened inlets", "Cam 224 for the tow truck", "Cast exhaust", "Four-into-one headers",
-    "Low two-level manifold", "Open manifold", "Carburettor 390", "Carburettor 650", "Gasket, paper",
+    "Low two-level manifold", "Open manifold", "Carburetor 390", "Carburetor 650", "Gasket, paper",
     "Gasket, insulating",
 }  # fmt: skip
 LEVEL, TILT = 0.004, 0.0015  # standard deviations of what cannot be read off a part

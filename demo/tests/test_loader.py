@@ -37,7 +37,7 @@ class Demonstration(DemonstrationCase):
         self.assertEqual(pulls.filter(purpose=Purpose.WARM_UP, standing=Standing.EXCLUDED).count(), 11)
         stopped = pulls.get(tripped="knock")
         self.assertEqual((stopped.state, stopped.setup.letter), (PullState.ABORTED, "C"))
-        self.assertIn("boost", dict(stopped.guarded_by))
+        self.assertIn("boost", dict(stopped.active_limits))
         cams = Change.objects.filter(session__programme=self.boosted, planned_min__gt=60)
         self.assertEqual(cams.count(), 3)
         measured = Tick.objects.filter(change__in=cams, item__asks="clearance")

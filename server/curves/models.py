@@ -43,10 +43,10 @@ class Reduced(models.Model):
         ]
 
 
-class Wish(models.Model):
+class ReductionOverride(models.Model):
     """How somebody wants a pull reduced, in place of the defaults. The newest holds; the older ones stay."""
 
-    pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="wishes")
+    pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="reduction_overrides")
     options = models.JSONField(default=dict, help_text="only what differs from the defaults; {} goes back to them")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
@@ -70,10 +70,10 @@ class ComparisonWindow(models.Model):
         ]
 
 
-class LetIn(models.Model):
+class ComparabilityOverride(models.Model):
     """A pull that is not comparable and counts all the same, because somebody says why."""
 
-    pull = models.OneToOneField(Pull, on_delete=models.CASCADE, related_name="let_in")
+    pull = models.OneToOneField(Pull, on_delete=models.CASCADE, related_name="comparability_override")
     reason = models.CharField(max_length=300)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
@@ -107,7 +107,7 @@ class FileState(models.TextChoices):
 class SourceFile(models.Model):
     """A file as it came, byte for byte, and what became of it."""
 
-    of = models.ForeignKey(Import, on_delete=models.CASCADE, related_name="files")
+    batch = models.ForeignKey(Import, on_delete=models.CASCADE, related_name="files")
     name = models.CharField(max_length=200)
     sha256 = models.CharField(max_length=64)
     size = models.PositiveIntegerField()
@@ -115,7 +115,7 @@ class SourceFile(models.Model):
     layout = models.JSONField(default=dict, help_text="what was found in it: columns, units, rows")
     layout_key = models.CharField(max_length=64, blank=True, help_text="the same for files of one make")
     state = models.CharField(max_length=9, choices=FileState.choices, default=FileState.WAITING)
-    told = models.CharField(max_length=500, blank=True)
+    outcome = models.CharField(max_length=500, blank=True)
     pull = models.OneToOneField(Pull, on_delete=models.PROTECT, null=True, blank=True, related_name="source_file")
 
     class Meta:

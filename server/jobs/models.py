@@ -30,7 +30,7 @@ class Job(models.Model):
     state = models.CharField(max_length=8, choices=JobState.choices, default=JobState.WAITING)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0, help_text="0: not known beforehand")
-    told = models.CharField(max_length=200, blank=True)
+    progress_text = models.CharField(max_length=200, blank=True)
     result = models.JSONField(null=True, blank=True)
     stop_asked = models.BooleanField(default=False)
     asked_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")

@@ -18,13 +18,13 @@ class JobOut(Schema):
     state: str
     done: int
     total: int
-    told: str
+    progress_text: str
     lost: str
     result: dict[str, Any] | None
 
 
 def job_out(job: Job) -> JobOut:
     return JobOut(
-        id=job.pk, kind=job.kind, state=job.state, done=job.done, total=job.total, told=job.told,
+        id=job.pk, kind=job.kind, state=job.state, done=job.done, total=job.total, progress_text=job.progress_text,
         lost=job.lost(timezone.now()), result=job.result if job.state in (JobState.DONE, JobState.STOPPED) else None,
     )  # fmt: skip

@@ -52,7 +52,7 @@ def ask(person: Person, kind: str, subject: str, arguments: dict[str, Any], at: 
 def sweep(at: datetime) -> int:
     """End what a worker that died was doing, so that it can be asked for again; how many there were."""
     dead = Job.objects.filter(state=JobState.RUNNING, beat_at__lt=at - DEAD)
-    return dead.update(state=JobState.FAILED, told="The worker that did it was stopped. Ask again.")
+    return dead.update(state=JobState.FAILED, progress_text="The worker that did it was stopped. Ask again.")
 
 
 def is_going_on(job_id: int | None) -> bool:
@@ -81,20 +81,24 @@ def run(job_id: int) -> None:
         return
     job = Job.objects.get(pk=job_id)
     watch = JobWatch(job_id)
-    state, told, result = JobState.FAILED, "", None
+    state, progress_text, result = JobState.FAILED, "", None
     try:
         with watch:
             result = KINDS[job.kind].work(job.arguments, watch)
         state = JobState.DONE if watch.wanted() else JobState.STOPPED
     except Unusable as reason:
-        told = str(reason)
+        progress_text = str(reason)
     except Exception:
         log.exception("job %s failed", job)
-        told = "The work failed by a fault of the application. It is in the log; ask again or tell the owner."
+        progress_text = "The work failed by a fault of the application. It is in the log; ask again or tell the owner."
     Job.objects.filter(pk=job_id, state=JobState.RUNNING).update(
-        state=state, result=result, done=watch.done, total=watch.total, told=(told or watch.told)[:200],
+        state=state,
+        result=result,
+        done=watch.done,
+        total=watch.total,
+        progress_text=(progress_text or watch.progress_text)[:200],
         beat_at=timezone.now(),
-    )  # fmt: skip
+    )
 
 
 class JobWatch:
@@ -106,15 +110,15 @@ class JobWatch:
     def __init__(self, job_id: int) -> None:
         self.job_id = job_id
         self.done = self.total = 0
-        self.told = ""
+        self.progress_text = ""
         self._unwanted, self._over = threading.Event(), threading.Event()
         self._thread = threading.Thread(target=self._look, daemon=True)
 
     def wanted(self) -> bool:
         return not self._unwanted.is_set()
 
-    def tell(self, done: int = 0, total: int = 0, told: str = "") -> None:
-        self.done, self.total, self.told = min(done, total) if total else done, total, told[:200]
+    def tell(self, done: int = 0, total: int = 0, progress_text: str = "") -> None:
+        self.done, self.total, self.progress_text = min(done, total) if total else done, total, progress_text[:200]
 
     def __enter__(self) -> JobWatch:
         self._thread.start()
@@ -133,9 +137,9 @@ class JobWatch:
                 if not mine.filter(stop_asked=False, state=JobState.RUNNING).exists():
                     self._unwanted.set()
                 beaten += LOOK_S
-                now = (self.done, self.total, self.told)
+                now = (self.done, self.total, self.progress_text)
                 if now != written or beaten >= BEAT_S:
-                    mine.update(done=now[0], total=now[1], told=now[2], beat_at=timezone.now())
+                    mine.update(done=now[0], total=now[1], progress_text=now[2], beat_at=timezone.now())
                     written, beaten = now, 0.0
         except Exception:
             log.exception("the watch over job %s ended; the work goes on unwatched", self.job_id)

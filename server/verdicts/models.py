@@ -70,7 +70,7 @@ class SheetLink(models.Model):
     """A way in for somebody without an account, to one sheet, for a while."""
 
     sheet = models.ForeignKey(Sheet, on_delete=models.CASCADE, related_name="links")
-    told = models.CharField(max_length=120, blank=True, help_text="whom it was given to")
+    recipient = models.CharField(max_length=120, blank=True, help_text="whom it was given to")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField()
     expires_at = models.DateTimeField()

@@ -47,10 +47,10 @@ class Parts(TestCase):
         self.assertEqual(gains, sorted(gains))
         self.assertGreater(gains[-1], 0)
 
-    def test_a_small_carburettor_costs_at_the_top_and_shows_as_depression(self):
+    def test_a_small_carburetor_costs_at_the_top_and_shows_as_depression(self):
         """Half again as large gains less than what half the size costs: the square of the flow."""
-        rating = EIGHT.own["carburettor.carburettor_rating"]
-        small, large = (self.gains(part("carburettor", carburettor_rating=rating * size), engine=EIGHT)
+        rating = EIGHT.own["carburetor.carburetor_rating"]
+        small, large = (self.gains(part("carburetor", carburetor_rating=rating * size), engine=EIGHT)
                         for size in (0.6, 1.5))  # fmt: skip
         self.assertEqual(small, sorted(small, reverse=True))
         self.assertLess(small[-1], -0.02)

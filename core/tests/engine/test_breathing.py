@@ -26,7 +26,7 @@ class Demand(SimpleTestCase):
         assert_allclose(two, 2 * breathing.airflow_demand(0.001, 6000.0, 1.0, Cycle.FOUR_STROKE))
 
 
-class Carburettor(SimpleTestCase):
+class Carburetor(SimpleTestCase):
     def test_a_650_at_1_8_inches_passes_712(self):
         """Common practice, no source: rated at 1.5 inHg, flow with the square root of the depression."""
         self.assertEqual(round(float(breathing.flow_at_depression(650.0, 1.5, 1.8))), 712)

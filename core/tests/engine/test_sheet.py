@@ -15,7 +15,7 @@ EIGHT: dict[str, float | str] = {
     "cycle": "4", "cylinders": 8, "bore": 4.030 * INCH, "stroke": 3.48 * INCH, "rod_length": 5.7 * INCH,
     "redline": 6500, "chamber_volume": 64e-6, "gasket_bore": 4.100 * INCH, "gasket_thickness": 0.040 * INCH,
     "deck_clearance": 0.025 * INCH, "relief_volume": 5e-6, "intake_duration": 280, "exhaust_duration": 280,
-    "lobe_separation": 109, "cam_advance": 2, "carburettor_rating": 650 * CFM, "carburettor_kind": "four_barrel",
+    "lobe_separation": 109, "cam_advance": 2, "carburetor_rating": 650 * CFM, "carburetor_kind": "four_barrel",
 }  # fmt: skip
 
 
@@ -191,7 +191,7 @@ class FindingsOfASheet(SimpleTestCase):
         cases = (
             ({"told_ratio": 10.5}, "Told 10.5:1, but the volumes give 9.78:1"),
             ({"intake_centreline": 105}, "Separation less advance is 107°"),
-            ({"carburettor_rating": 4000 * CFM}, "rated for 6.0 times what the engine can swallow"),
+            ({"carburetor_rating": 4000 * CFM}, "rated for 6.0 times what the engine can swallow"),
             ({"wide_open_depression": 1.8 * 3386.389, "measured_airflow": 600 * CFM}, "The air meter reads 84 %"),
             ({"target_power": 470 * HP, "measured_airflow": 1200 * CFM}, "0.39 hp for each CFM"),
             ({"target_torque": 800.0, "target_torque_speed": 5000, "target_power": 300_000.0}, "is not right"),

@@ -14,7 +14,7 @@ from torvix_core.planning.day_plan import NoRoom, OrderProblem, Paid, Task
 
 from ops.effort import effort
 
-SLOTS = ("manifold", "spacer", "carburettor", "header")
+SLOTS = ("manifold", "spacer", "carburetor", "header")
 LEVELS = st.sampled_from(["", "one", "two"])
 SETUPS = st.lists(st.fixed_dictionaries(dict.fromkeys(SLOTS, LEVELS)), min_size=2, max_size=6)
 MINUTES = st.integers(0, 40)

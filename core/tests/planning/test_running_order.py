@@ -19,9 +19,9 @@ NAMES = "ABCDEFGHIJ"
 def change_of(count: int, seed: int) -> np.ndarray:
     """Change-over minutes of setups that differ in a few slots, as they come from a real matrix of parts."""
     dice = np.random.default_rng(seed)
-    works = {"manifold": Work(7, 10), "spacer": Work(0.5, 1, ("carburettor",)), "carburettor": Work(1.5, 2.5)}
+    works = {"manifold": Work(7, 10), "spacer": Work(0.5, 1, ("carburetor",)), "carburetor": Work(1.5, 2.5)}
     setups = [
-        {"manifold": f"m{dice.integers(3)}", "spacer": ["", "open"][dice.integers(2)], "carburettor": f"c{place % 3}"}
+        {"manifold": f"m{dice.integers(3)}", "spacer": ["", "open"][dice.integers(2)], "carburetor": f"c{place % 3}"}
         for place in range(count)
     ]
     return changeover.matrix(setups, works)
@@ -202,24 +202,24 @@ class ByHand(SimpleTestCase):
 
 
 class ChangeOver(SimpleTestCase):
-    WORKS = {"carburettor": Work(1.5, 2.5), "spacer": Work(0.5, 1.0, ("carburettor",)),
+    WORKS = {"carburetor": Work(1.5, 2.5), "spacer": Work(0.5, 1.0, ("carburetor",)),
              "intake_manifold": Work(7, 10), "cylinder_head": Work(70, 110, ("intake_manifold",))}  # fmt: skip
-    BASE = {"carburettor": "650", "spacer": "", "intake_manifold": "dual", "cylinder_head": "iron"}
+    BASE = {"carburetor": "650", "spacer": "", "intake_manifold": "dual", "cylinder_head": "iron"}
 
     def test_usual_times_are_those_of_common_practice(self):
-        """Common practice, no source: an intake manifold about 17 minutes, a carburettor under 5, heads hours."""
+        """Common practice, no source: an intake manifold about 17 minutes, a carburetor under 5, heads hours."""
         works = changeover.usual_works()
         total = {slot: work.remove_min + work.install_min for slot, work in works.items()}
         self.assertEqual(total["intake_manifold"], 17)
-        self.assertLess(total["carburettor"], 5)
+        self.assertLess(total["carburetor"], 5)
         self.assertGreater(total["cylinder_head"], 120)
         changeover.check_dependencies(works)
 
     def test_by_hand(self):
         for changed, expected in (
             ({}, 0.0),
-            ({"carburettor": "750"}, 4.0),
-            ({"spacer": "open"}, 1.0 + 4.0),  # the carburettor comes off and goes on again
+            ({"carburetor": "750"}, 4.0),
+            ({"spacer": "open"}, 1.0 + 4.0),  # the carburetor comes off and goes on again
             ({"intake_manifold": "single"}, 17.0),
             ({"cylinder_head": "aluminium"}, 180.0 + 17.0),
             ({"cylinder_head": "aluminium", "intake_manifold": "single"}, 180.0 + 17.0),  # lifted anyway
@@ -239,8 +239,8 @@ class ChangeOver(SimpleTestCase):
         self.assertEqual(str(caught.exception), "a under b under c under a: nothing could ever come off")
 
     def test_nine_runs_in_four_paid_hours(self):
-        """Common practice, no source: at least nine runs, one manifold swap and two carburettor swaps in four hours."""
-        setups = [self.BASE, {**self.BASE, "carburettor": "750"}, {**self.BASE, "intake_manifold": "single"}]
+        """Common practice, no source: at least nine runs, one manifold swap and two carburetor swaps in four hours."""
+        setups = [self.BASE, {**self.BASE, "carburetor": "750"}, {**self.BASE, "intake_manifold": "single"}]
         problem = OrderProblem(changeover.matrix(setups, self.WORKS), (Task(0), Task(16), Task(16)), return_every=2,
                           opening_min=16, return_min=12, warm_up_min=20, sessions=(Paid(0, 240),))  # fmt: skip
         found = running_order.solve(problem)

@@ -1,4 +1,4 @@
-"""How much air the engine wants, what carburettor, throttle and head let through, and where a runner is tuned."""
+"""How much air the engine wants, what carburetor, throttle and head let through, and where a runner is tuned."""
 
 from __future__ import annotations
 
@@ -7,8 +7,8 @@ from numpy.typing import ArrayLike
 from torvix_core.engine.geometry import Cycle
 from torvix_core.units.checked import Array, finite, positive
 
-FOUR_BARREL_DEPRESSION = 1.5 * 3386.389  # Pa, 1.5 inHg, at which four-barrel carburettors are rated [prac]
-TWO_BARREL_DEPRESSION = 3.0 * 3386.389  # Pa, 3.0 inHg, two-barrel carburettors [prac]
+FOUR_BARREL_DEPRESSION = 1.5 * 3386.389  # Pa, 1.5 inHg, at which four-barrel carburetors are rated [prac]
+TWO_BARREL_DEPRESSION = 3.0 * 3386.389  # Pa, 3.0 inHg, two-barrel carburetors [prac]
 BENCH_DEPRESSION = 28 * 249.08891  # Pa, 28 inH2O, at which head flow is usually told [prac]
 HEAD_FLOW_POWER = 0.257 * 745.69987 / 4.7194745e-4  # W for each m³/s of one intake port: 0.257 hp/CFM [mem]
 POWER_PER_AIR = (0.60, 0.85)  # hp/CFM that petrol engines make of the air they swallow [prac]

@@ -163,8 +163,8 @@ GROUPS: tuple[Group, ...] = (
         _volume("plenum_volume", "Plenum", 50, 30_000),
         _count("throttles", "Throttles", 1, 24),
         _length("throttle_bore", "Throttle bore", 15, 200),
-        _flow("carburettor_rating", "Carburettor rating", 20, 5000, "of all together, at their rating depression"),
-        _choice("carburettor_kind", "Rated as", (("four_barrel", "Four-barrel, 1.5 inHg"),
+        _flow("carburetor_rating", "Carburetor rating", 20, 5000, "of all together, at their rating depression"),
+        _choice("carburetor_kind", "Rated as", (("four_barrel", "Four-barrel, 1.5 inHg"),
                                                  ("two_barrel", "Two-barrel, 3.0 inHg"))),
         _share("volumetric_efficiency", "Filling assumed", 30, 350, "100 % is taken where nothing is given"),
         _pressure("wide_open_depression", "Wide-open depression", 10, 50_000, "vacuum", "below it, at peak"),
@@ -233,7 +233,7 @@ class Slot(StrEnum):
     INTAKE_MANIFOLD = "intake_manifold"
     UPPER_INTAKE = "upper_intake"
     LOWER_INTAKE = "lower_intake"
-    CARBURETTOR = "carburettor"
+    CARBURETOR = "carburetor"
     THROTTLE_BODY = "throttle_body"
     SPACER = "spacer"
     ADAPTER = "adapter"
@@ -265,7 +265,7 @@ SETTINGS: tuple[Dimension, ...] = (
 # From the head outwards, as a stack is told in words.
 STACK_ORDER: tuple[Slot, ...] = (
     Slot.CAMSHAFT, Slot.CYLINDER_HEAD, Slot.GASKET, Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UPPER_INTAKE,
-    Slot.ADAPTER, Slot.SPACER, Slot.CARBURETTOR, Slot.THROTTLE_BODY, Slot.AIR_CLEANER, Slot.HEADER,
+    Slot.ADAPTER, Slot.SPACER, Slot.CARBURETOR, Slot.THROTTLE_BODY, Slot.AIR_CLEANER, Slot.HEADER,
     Slot.BOOST_CONTROL, Slot.PULLEY, Slot.OTHER,
 )  # fmt: skip
 
@@ -299,8 +299,8 @@ PART_DIMENSIONS: dict[Slot, tuple[Dimension, ...]] = {
     Slot.INTAKE_MANIFOLD: (*_RUNNER, *_PORT, *_OPENING, *_STACKED, *_FLANGES, *_FINISH, *_FUEL_HARDWARE),
     Slot.UPPER_INTAKE: (*_RUNNER, *_OPENING, *_STACKED, *_FLANGES, *_FINISH),
     Slot.LOWER_INTAKE: (*_RUNNER, *_PORT, *_STACKED, *_FLANGES, *_FINISH, *_FUEL_HARDWARE),
-    Slot.CARBURETTOR: (
-        SHEET["carburettor_rating"], SHEET["carburettor_kind"], *_OPENING, *_STACKED, *_FLANGES[:1], SHEET["jets"],
+    Slot.CARBURETOR: (
+        SHEET["carburetor_rating"], SHEET["carburetor_kind"], *_OPENING, *_STACKED, *_FLANGES[:1], SHEET["jets"],
     ),
     Slot.THROTTLE_BODY: (*_OPENING, *_STACKED, *_FLANGES[:1]),
     Slot.SPACER: (*_OPENING, *_STACKED, *_FLANGES, _words("spacer_kind", "Kind", "open or one hole a barrel")),

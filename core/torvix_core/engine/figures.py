@@ -44,7 +44,7 @@ def _value(amount: Amount) -> float:
 
 
 def rated_depression(sheet: BuildSheet) -> float:
-    """The depression at which the carburettor of a sheet is rated.
+    """The depression at which the carburetor of a sheet is rated.
 
     Shapes: one sheet.
     Units:  Pa.
@@ -52,9 +52,9 @@ def rated_depression(sheet: BuildSheet) -> float:
     Source: common practice, `breathing`.
     >>> rated_depression(BuildSheet({}))
     Traceback (most recent call last):
-    torvix_core.engine.sheet.Missing: carburettor_kind
+    torvix_core.engine.sheet.Missing: carburetor_kind
     """
-    is_two = sheet.word("carburettor_kind") == "two_barrel"
+    is_two = sheet.word("carburetor_kind") == "two_barrel"
     return breathing.TWO_BARREL_DEPRESSION if is_two else breathing.FOUR_BARREL_DEPRESSION
 
 
@@ -65,7 +65,7 @@ def _rating_wanted(sheet: BuildSheet) -> Amount:
 
 
 def _depression(sheet: BuildSheet) -> Amount:
-    rating, rated = sheet.number("carburettor_rating"), rated_depression(sheet)
+    rating, rated = sheet.number("carburetor_rating"), rated_depression(sheet)
     found = float(breathing.depression_at_flow(_value(_demand(sheet)), rating, rated))
     if found > rated:
         return Amount(found, note="above the rated depression: small for this engine")
@@ -73,7 +73,7 @@ def _depression(sheet: BuildSheet) -> Amount:
 
 
 def _rating_at_depression(sheet: BuildSheet) -> Amount:
-    rating, measured = sheet.numbers("carburettor_rating", "wide_open_depression")
+    rating, measured = sheet.numbers("carburetor_rating", "wide_open_depression")
     return Amount(float(breathing.flow_at_depression(rating, rated_depression(sheet), measured)), note="by the rule")
 
 
@@ -192,11 +192,11 @@ RULES: tuple[Rule, ...] = (
          source="0.257 hp for each CFM at 28 inH2O and cylinder, from memory"),
     Rule("airflow_demand", "Airflow wanted at redline", "intake", "volume flow", _demand, figure="air_flow",
          source="displacement · n · filling over turns per cycle"),
-    Rule("rating_wanted", "Carburettor rating that suits", "intake", "volume flow", _rating_wanted, figure="air_flow",
+    Rule("rating_wanted", "Carburetor rating that suits", "intake", "volume flow", _rating_wanted, figure="air_flow",
          source="common practice, no source"),
-    Rule("depression", "Depression at redline, this carburettor", "intake", "pressure", _depression, figure="vacuum",
+    Rule("depression", "Depression at redline, this carburetor", "intake", "pressure", _depression, figure="vacuum",
          source="flow with the root of the depression"),
-    Rule("rating_at_depression", "Carburettor at the measured depression", "intake", "volume flow",
+    Rule("rating_at_depression", "Carburetor at the measured depression", "intake", "volume flow",
          _rating_at_depression, figure="air_flow", source="flow with the root of the depression"),
     Rule("throttle_wanted", "Throttle bore that suits", "intake", "length", _throttles, figure="length",
          source="75 to 100 m/s, from memory"),

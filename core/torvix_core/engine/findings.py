@@ -14,8 +14,8 @@ from torvix_core.units.quantities import percent
 
 RATIO_AGREEMENT = 0.15  # [-], told and worked-out static ratios closer than this say the same [prac]
 ANGLE_AGREEMENT = 0.6  # degrees; cam cards round to whole or half degrees [prac]
-OVERSIZED = 3.0  # times the demand, above which a carburettor is named as out of proportion [prac]
-AIRFLOW_AGREEMENT = 0.10  # [-] between an air meter and a carburettor's rating [prac]
+OVERSIZED = 3.0  # times the demand, above which a carburetor is named as out of proportion [prac]
+AIRFLOW_AGREEMENT = 0.10  # [-] between an air meter and a carburetor's rating [prac]
 
 Amounts = Mapping[str, Figure]
 _GROUP_OF = {dimension.key: group.key for group in GROUPS for dimension in group.dimensions}
@@ -131,11 +131,11 @@ def _piston_speed(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]
                       caution=True)  # fmt: skip
 
 
-def _carburettor(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
-    rating, demand = sheet.maybe("carburettor_rating"), _value(figures, "airflow_demand")
+def _carburetor(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
+    rating, demand = sheet.maybe("carburetor_rating"), _value(figures, "airflow_demand")
     if rating is not None and demand is not None and rating > OVERSIZED * demand:
         yield SheetFinding(
-            "intake", f"The carburettor is rated for {rating / demand:.1f} times what the engine can swallow."
+            "intake", f"The carburetor is rated for {rating / demand:.1f} times what the engine can swallow."
         )
     measured, by_rule = sheet.maybe("measured_airflow"), _value(figures, "rating_at_depression")
     if measured is not None and by_rule is not None and abs(measured / by_rule - 1) > AIRFLOW_AGREEMENT:
@@ -212,6 +212,6 @@ def _blower(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
 
 
 _LOOKS: tuple[Callable[[BuildSheet, Amounts], Iterator[SheetFinding]], ...] = (
-    _contradictions, _ratio_as_told, _cam_card, _banks, _clearance, _piston_speed, _carburettor, _airflow_and_power,
+    _contradictions, _ratio_as_told, _cam_card, _banks, _clearance, _piston_speed, _carburetor, _airflow_and_power,
     _injectors, _fuel_and_ratio, _target, _blower,
 )  # fmt: skip

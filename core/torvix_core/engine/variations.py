@@ -17,7 +17,7 @@ SPEED_STEP_RPM = 500.0
 
 @dataclass(frozen=True)
 class AirflowBySpeed:
-    """Rows by engine speed, each (n,): rpm, m³/s, m³/s twice, Pa or None without a carburettor, m twice or None."""
+    """Rows by engine speed, each (n,): rpm, m³/s, m³/s twice, Pa or None without a carburetor, m twice or None."""
 
     speed_rpm: Array
     demand: Array
@@ -41,7 +41,7 @@ class AdvanceSteps:
 
 
 def airflow_by_speed(sheet: BuildSheet) -> AirflowBySpeed:
-    """Air wanted, and the carburettor and throttle that suit, from 1000 rpm to redline.
+    """Air wanted, and the carburetor and throttle that suit, from 1000 rpm to redline.
 
     Shapes: one sheet; rows (n,) every 500 rpm and the redline.
     Units:  as AirflowBySpeed.
@@ -55,8 +55,8 @@ def airflow_by_speed(sheet: BuildSheet) -> AirflowBySpeed:
     speed = np.append(np.arange(min(1000.0, redline), redline, SPEED_STEP_RPM), redline)
     filling = sheet.given("volumetric_efficiency") or 1.0
     demand = breathing.airflow_demand(displacement(sheet), speed, filling, sheet.cycle)
-    rating, depression = sheet.maybe("carburettor_rating"), None
-    if rating is not None and sheet.words("carburettor_kind"):
+    rating, depression = sheet.maybe("carburetor_rating"), None
+    if rating is not None and sheet.words("carburetor_kind"):
         depression = breathing.depression_at_flow(demand, rating, rated_depression(sheet))
     count, narrow, wide = sheet.maybe("throttles"), None, None
     if count is not None:

@@ -36,7 +36,7 @@ def usual_works() -> dict[str, Work]:
     Shapes: by slot.
     Units:  minutes.
     Errors: none.
-    Source: common practice: an intake manifold about 17 minutes, a carburettor under 5, heads hours [prac]; the rest
+    Source: common practice: an intake manifold about 17 minutes, a carburetor under 5, heads hours [prac]; the rest
             placed between them, no source. The stopwatch of the shop replaces them.
     >>> manifold = usual_works()["intake_manifold"]
     >>> manifold.remove_min + manifold.install_min
@@ -49,9 +49,9 @@ def usual_works() -> dict[str, Work]:
         "intake_manifold": Work(7, 10),
         "lower_intake": Work(6, 9, ("upper_intake",)),
         "upper_intake": Work(4, 6),
-        "adapter": Work(1, 2, ("spacer", "carburettor", "throttle_body")),
-        "spacer": Work(0.5, 1, ("carburettor", "throttle_body")),
-        "carburettor": Work(1.5, 2.5, ("air_cleaner",)),
+        "adapter": Work(1, 2, ("spacer", "carburetor", "throttle_body")),
+        "spacer": Work(0.5, 1, ("carburetor", "throttle_body")),
+        "carburetor": Work(1.5, 2.5, ("air_cleaner",)),
         "throttle_body": Work(2, 3, ("air_cleaner",)),
         "air_cleaner": Work(0.5, 0.5),
         "header": Work(20, 30),
@@ -75,9 +75,9 @@ def touched(before: Setup, after: Setup, works: Mapping[str, Work]) -> list[str]
     Units:  none.
     Errors: none: a ring of slots is walked once.
     Source: house rule.
-    >>> works = {"spacer": Work(1, 1, ("carburettor",)), "carburettor": Work(2, 2)}
-    >>> touched({"carburettor": "650"}, {"carburettor": "650", "spacer": "open"}, works)
-    ['spacer', 'carburettor']
+    >>> works = {"spacer": Work(1, 1, ("carburetor",)), "carburetor": Work(2, 2)}
+    >>> touched({"carburetor": "650"}, {"carburetor": "650", "spacer": "open"}, works)
+    ['spacer', 'carburetor']
     """
     slots = list(dict.fromkeys([*before, *after]))
     found = [slot for slot in slots if before.get(slot, NOTHING) != after.get(slot, NOTHING)]
@@ -93,8 +93,8 @@ def minutes(before: Setup, after: Setup, works: Mapping[str, Work]) -> float:
     Units:  minutes.
     Errors: none; a slot without work counts nothing.
     Source: sum over the slots that are touched.
-    >>> works = {"spacer": Work(1, 1, ("carburettor",)), "carburettor": Work(2, 2)}
-    >>> minutes({"carburettor": "650"}, {"carburettor": "650", "spacer": "open"}, works)
+    >>> works = {"spacer": Work(1, 1, ("carburetor",)), "carburetor": Work(2, 2)}
+    >>> minutes({"carburetor": "650"}, {"carburetor": "650", "spacer": "open"}, works)
     5.0
     """
     total = 0.0
@@ -126,7 +126,7 @@ def check_dependencies(works: Mapping[str, Work]) -> None:
     Units:  none.
     Errors: DependencyCycle with the ring.
     Source: depth-first search.
-    >>> check_dependencies({"spacer": Work(1, 1, ("carburettor",)), "carburettor": Work(2, 2)})
+    >>> check_dependencies({"spacer": Work(1, 1, ("carburetor",)), "carburetor": Work(2, 2)})
     """
     done: set[str] = set()
 

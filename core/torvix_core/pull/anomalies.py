@@ -100,7 +100,7 @@ def _stumbles(reduction: Reduction, mixture: Array | None) -> list[Anomaly]:
         deepest = float(depth[begin:end].max())
         evidence: dict[str, float] = {}
         if mixture is not None:
-            # Against the mixture at once before and after, since carburettors drift over a whole sweep.
+            # Against the mixture at once before and after, since carburetors drift over a whole sweep.
             beside = [*range(max(0, begin - 4), begin), *range(end, min(len(speed), end + 4))]
             if beside:
                 evidence = {

@@ -22,12 +22,12 @@ from django.db import IntegrityError, models, transaction
 from django.db.models import QuerySet
 from torvix_core import VERSION
 
-from curves.archive import preview
+from curves.archive import older_versions, preview
 from curves.archive.preview import ImportPreview
 from curves.files.binary import read_parquet
 from curves.files.table import FileProblem
 from curves.files.write import parquet_bytes
-from curves.models import ComparisonWindow, Import, LetIn, SourceFile, Wish
+from curves.models import ComparabilityOverride, ComparisonWindow, Import, ReductionOverride, SourceFile
 from curves.reduction.reduce import reduce_pull
 from engines.models import Alias, Build, BuildReading, Engine, FlowTable, Installation, Part, PartReading, Photo
 from programmes import models as plan
@@ -40,7 +40,7 @@ from stand.models import Channel, Pull
 from stand.pulls.codec import pack
 from stand.pulls.samples import read_raw
 
-FORMAT, FORMAT_VERSION = "torvix-programme", 1
+FORMAT, FORMAT_VERSION = "torvix-programme", 2
 RECORD = "programme.json"
 LARGEST = 500_000_000  # bytes of a zip
 LARGEST_INSIDE = 2_000_000_000  # of all that is read from one
@@ -122,9 +122,9 @@ TABLES: list[Table] = [
     Table("open_jobs", stand.OpenJob, _of(stand.OpenJob, SESSION)),
     Table("pulls", Pull, _of(Pull, SESSION)),
     Table("notes", stand.Note, _of(stand.Note, SESSION)),
-    Table("wishes", Wish, _of(Wish, PULL)),
+    Table("reduction_overrides", ReductionOverride, _of(ReductionOverride, PULL)),
     Table("comparison_windows", ComparisonWindow, _of(ComparisonWindow, "programme")),
-    Table("let_in", LetIn, _of(LetIn, PULL)),
+    Table("comparability_overrides", ComparabilityOverride, _of(ComparabilityOverride, PULL)),
     Table("imports", Import, _of(Import, "programme")),
     Table("source_files", SourceFile, _of(SourceFile, PULL)),
 ]
@@ -275,13 +275,15 @@ def _unpacked(content: bytes) -> tuple[dict[str, Any], Entries]:
         raise FileProblem(f"its {RECORD} is no JSON that can be read ({str(error)[:120]})") from error
     if not isinstance(record, dict) or record.get("format") != FORMAT:
         raise FileProblem("it is not a programme that was saved here")
-    if record.get("version") != FORMAT_VERSION:
-        raise FileProblem(f"it is of version {record.get('version')!r}; version {FORMAT_VERSION} is read here")
+    version = record.get("version")
+    if not isinstance(version, int) or not older_versions.OLDEST <= version <= FORMAT_VERSION:
+        known = f"{older_versions.OLDEST} to {FORMAT_VERSION}"
+        raise FileProblem(f"it is of version {version!r}; versions {known} are read here")
     if not isinstance(record.get("tables"), dict):
         raise FileProblem(f"its {RECORD} has no tables")
     if (place := next(unkept(record), None)) is not None:
         raise FileProblem(f"its {RECORD} holds a character that cannot be kept, at {place.strip('.')[:120]}")
-    return record, Entries(archive)
+    return {**record, "tables": older_versions.newest(record["tables"], version)}, Entries(archive)
 
 
 def _no_constant(name: str) -> float:

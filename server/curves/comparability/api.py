@@ -53,7 +53,7 @@ def read_comparison(
     )
 
 
-@router.get("/programmes/{programme_id}/judged", response=list[JudgedOut], operation_id="judged_pulls")
+@router.get("/programmes/{programme_id}/comparability-results", response=list[JudgedOut], operation_id="judged_pulls")
 def read_judged(request: HttpRequest, programme_id: int) -> list[JudgedOut]:
     """Every kept pull held against the baseline nearest to it."""
     assert is_person(request.user)

@@ -15,7 +15,7 @@ from torvix_core.pull.comparability import ComparabilityCheck, ComparabilityLeve
 from torvix_core.pull.curve import shared_grid
 from torvix_core.pull.reduction import StandInertia
 
-from curves.models import ComparisonWindow, LetIn, Reduced
+from curves.models import ComparabilityOverride, ComparisonWindow, Reduced
 from curves.reduction.correct import CorrectedPull, corrected
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import BoostPolicy, MixturePolicy, Programme, Setup
@@ -36,7 +36,7 @@ class ScreenedPull:
     pull: Pull
     against: Pull | None
     checks: Sequence[ComparabilityCheck]
-    let_in: LetIn | None
+    let_in: ComparabilityOverride | None
 
     @property
     def level(self) -> ComparabilityLevel:
@@ -66,7 +66,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
     """What a pull brings to a comparison, over the range that is compared; torque as observed."""
     pull = found.pull
     reduced: Reduced = pull.reduced
-    told = {**configuration, **pull.set_to}
+    told = {**configuration, **pull.settings_in_force}
     plain = {SETTING_KEYS.get(key.removeprefix(SETTING), key.removeprefix(SETTING)): text for key, text in told.items()}
     included = {StandInertia.INCLUDED: True, StandInertia.NOT_INCLUDED: False}.get(
         StandInertia(reduced.options.get("stand_inertia", pull.inertia_in_torque))
@@ -115,7 +115,10 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
     ones of the baseline that are comparable join it.
     """
     windows, configured = windows_of(programme), configurations(programme)
-    let_in = {one.pull_id: one for one in LetIn.objects.filter(pull__session__programme=programme).select_related("by")}
+    let_in = {
+        one.pull_id: one
+        for one in ComparabilityOverride.objects.filter(pull__session__programme=programme).select_related("by")
+    }
     baselines = {setup.pk for setup in programme.setups.all() if setup.is_baseline}
     facts = {found.pull.pk: facts_of(programme, found, configured.get(found.pull.setup_id, {})) for found in kept}
     if first_pulls:
@@ -225,20 +228,22 @@ def _mean(facts: Sequence[Facts]) -> Facts:
     )  # fmt: skip
 
 
-def let_in(person: Person, pull: Pull, reason: str, at: datetime) -> LetIn:
+def let_in(person: Person, pull: Pull, reason: str, at: datetime) -> ComparabilityOverride:
     """A pull that is not comparable counts all the same."""
     require_operator(person)
     plain = optional(reason, "reason", 300)
     if not plain:
         raise Invalid("Say why it may count.", fields={"reason": "why the difference does not matter here"})
-    made, _ = LetIn.objects.update_or_create(pull=pull, defaults={"reason": plain, "by": person, "at": at})
+    made, _ = ComparabilityOverride.objects.update_or_create(
+        pull=pull, defaults={"reason": plain, "by": person, "at": at}
+    )
     return made
 
 
 def shut_out(person: Person, pull: Pull) -> None:
     """What the windows say holds again."""
     require_operator(person)
-    LetIn.objects.filter(pull=pull).delete()
+    ComparabilityOverride.objects.filter(pull=pull).delete()
 
 
 def set_windows(person: Person, programme: Programme, wanted: Mapping[str, ComparabilityWindow]) -> None:

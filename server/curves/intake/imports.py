@@ -56,24 +56,24 @@ def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile
     if batch.files.count() >= MOST_FILES:
         raise Refusal(f"{MOST_FILES} files are read at once. Read these first.", code="too_many_files")
     name = "".join(letter for letter in name if letter.isprintable())[:200] or "file"
-    file = SourceFile(of=batch, name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content))
-    seen = SourceFile.objects.filter(of__programme=batch.programme_id, sha256=file.sha256)
+    file = SourceFile(batch=batch, name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content))
+    seen = SourceFile.objects.filter(batch__programme=batch.programme_id, sha256=file.sha256)
     twin = seen.filter(state=FileState.READ).select_related("pull").first()
     try:
         if len(content) > LARGEST_FILE:
             raise FileProblem(f"it is {len(content) / 1e6:.0f} MB; at most {LARGEST_FILE / 1e6:.0f} MB are read")
         if twin and twin.pull:
-            file.state, file.told = FileState.DUPLICATE, f"The very file that pull {twin.pull.number} came from."
-        elif seen.filter(of=batch).exists():
-            file.state, file.told = FileState.DUPLICATE, "The same file was given twice."
+            file.state, file.outcome = FileState.DUPLICATE, f"The very file that pull {twin.pull.number} came from."
+        elif seen.filter(batch=batch).exists():
+            file.state, file.outcome = FileState.DUPLICATE, "The same file was given twice."
         else:
             table = read_table_apart(content)
             file.layout, file.layout_key, file.content = _described(table), mapping.layout_key(table), content
     except FileProblem as problem:
-        file.state, file.told = FileState.REFUSED, _sentence(str(problem))
+        file.state, file.outcome = FileState.REFUSED, _sentence(str(problem))
     except Exception:
         log.exception("%s could not be looked into", file.name)
-        file.state, file.told = FileState.REFUSED, OUR_FAULT
+        file.state, file.outcome = FileState.REFUSED, OUR_FAULT
     file.save()
     return file
 
@@ -196,7 +196,7 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
                 )
                 both = _speed_torque(found)
                 if twin := known.find(both):
-                    file.state, file.told = FileState.DUPLICATE, _twin_words(*twin)
+                    file.state, file.outcome = FileState.DUPLICATE, _twin_words(*twin)
                     twice += 1
                 else:
                     found.reduce()
@@ -204,11 +204,11 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
                     known.add(number, both)
                     filed.append((file, found))
             except FileProblem as problem:
-                file.state, file.told = FileState.REFUSED, _sentence(str(problem))
+                file.state, file.outcome = FileState.REFUSED, _sentence(str(problem))
                 refused += 1
             except Exception:  # each file stands alone: what is wrong with one costs no other
                 log.exception("%s could not be read", file.name)
-                file.state, file.told = FileState.REFUSED, OUR_FAULT
+                file.state, file.outcome = FileState.REFUSED, OUR_FAULT
                 refused += 1
             done += 1
             watch.tell(done, len(ids), f"{done} of {len(ids)} files")
@@ -241,7 +241,7 @@ def _keep_each(
             raise
         except Exception:
             log.exception("%s could not be kept", file.name)
-            SourceFile.objects.filter(pk=file.pk).update(state=FileState.REFUSED, told=OUR_FAULT, content=b"")
+            SourceFile.objects.filter(pk=file.pk).update(state=FileState.REFUSED, outcome=OUR_FAULT, content=b"")
     return count
 
 
@@ -254,10 +254,10 @@ def _keep(
         for (file, one), pull in zip(filed, pulls, strict=True):
             file.state, file.pull = FileState.READ, pull
             refused = one.reduced["refused"]
-            file.told = (
+            file.outcome = (
                 f"Pull {pull.number}, but without a curve: {refused}."[:500] if refused else f"Pull {pull.number}."
             )
-        SourceFile.objects.bulk_update(files, ["state", "pull", "told"])
+        SourceFile.objects.bulk_update(files, ["state", "pull", "outcome"])
         # What became no pull is with whoever brought it; only what was read is kept byte for byte.
         lost = [file.pk for file in files if file.state != FileState.READ]
         SourceFile.objects.filter(pk__in=lost).update(content=b"")

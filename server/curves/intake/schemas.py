@@ -54,7 +54,7 @@ class ImportFile(Schema):
     setup_id: int | None
     state: str
     state_label: str
-    told: str
+    outcome: str
     pull_id: int | None
 
 
@@ -149,7 +149,7 @@ def file_out(file: SourceFile, setups: Sequence[Setup]) -> ImportFile:
     return ImportFile(
         id=file.pk, name=file.name, size=file.size, rows=file.layout.get("rows", 0), layout_key=file.layout_key,
         setup_id=guess_setup(file.name, setups), state=file.state, state_label=FileState(file.state).label,
-        told=file.told, pull_id=file.pull_id,
+        outcome=file.outcome, pull_id=file.pull_id,
     )  # fmt: skip
 
 

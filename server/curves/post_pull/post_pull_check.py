@@ -80,8 +80,8 @@ def after_pull(programme: Programme, pull: Pull) -> AfterPull:
 
 def _mixture(programme: Programme, pull: Pull) -> Mixture | None:
     """Against the target of the setup, else of the build sheet."""
-    set_to = adjusting.in_force(pull.setup).get(f"{SETTING}mixture_target")
-    target = set_to.value if set_to else sheets.value(pull.build, "mixture_target")
+    settings_in_force = adjusting.in_force(pull.setup).get(f"{SETTING}mixture_target")
+    target = settings_in_force.value if settings_in_force else sheets.value(pull.build, "mixture_target")
     read = _means(pull, "lambda")
     if target is None or read is None:
         return None
@@ -137,10 +137,10 @@ def _changed(before: Pull, pull: Pull) -> list[str]:
     """What is not as it was in the pull before, in words."""
     if before.setup_id != pull.setup_id:
         return [f"{pull.setup.letter} {pull.setup.name} in place of {before.setup.letter} {before.setup.name}"]
-    keys = dict.fromkeys([*before.set_to, *pull.set_to])
+    keys = dict.fromkeys([*before.settings_in_force, *pull.settings_in_force])
     return [
-        f"{row_label(key) if key not in list(Slot) else key}: {before.set_to.get(key, 'nothing')} becomes "
-        f"{pull.set_to.get(key, 'nothing')}"
+        f"{row_label(key) if key not in list(Slot) else key}: {before.settings_in_force.get(key, 'nothing')} becomes "
+        f"{pull.settings_in_force.get(key, 'nothing')}"
         for key in keys
-        if before.set_to.get(key) != pull.set_to.get(key)
+        if before.settings_in_force.get(key) != pull.settings_in_force.get(key)
     ]

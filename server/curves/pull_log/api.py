@@ -53,7 +53,7 @@ def observed_curve(request: HttpRequest, pull_id: int) -> CurveOut:
     )
 
 
-@router.get("/pulls/{pull_id}/after", response=AfterPullOut, operation_id="after_pull")
+@router.get("/pulls/{pull_id}/post-pull-check", response=AfterPullOut, operation_id="after_pull")
 def read_after(request: HttpRequest, pull_id: int) -> AfterPullOut:
     """What a pull that has ended says at once: whether it repeats, what was changed, whether to sweep further."""
     assert is_person(request.user)

@@ -18,7 +18,7 @@ from torvix_core.pull.reduction import CutBy, StandInertia
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
-from curves.models import Reduced, Wish
+from curves.models import Reduced, ReductionOverride
 from curves.reduction.nature import OF_FIGURES
 from curves.reduction.reduce import reduce_pull
 from engines.models import Build
@@ -158,9 +158,9 @@ def reduce_as(person: Person, pull: Pull, wanted: ReductionSettings, at: datetim
     if wrong:
         raise Invalid("The pull cannot be reduced like that: see the fields.", fields=wrong)
     with transaction.atomic():
-        if not options and not pull.wishes.exists():
+        if not options and not pull.reduction_overrides.exists():
             return pull.reduced
-        Wish.objects.create(pull=pull, options=options, by=person, at=at)
+        ReductionOverride.objects.create(pull=pull, options=options, by=person, at=at)
         made = reduce_pull(pull)
         assert made is not None
         if made.refused and options:

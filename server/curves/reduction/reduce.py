@@ -16,7 +16,7 @@ from torvix_core.pull.steps import reduce_steps
 from torvix_core.pull.trace import SPEED, TORQUE, Trace
 from torvix_core.units.checked import Array
 
-from curves.models import Reduced, Wish
+from curves.models import Reduced, ReductionOverride
 from curves.reduction.nature import OF_FIGURES
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose
@@ -28,7 +28,7 @@ log = logging.getLogger("torvix.curves")
 def options_for(pull: Pull) -> Options:
     """As the stand's facts and the newest wish of a person say; defaults for the rest."""
     usual = Options(stand_inertia=StandInertia(pull.inertia_in_torque), inertia=pull.inertia)
-    wish: Wish | None = pull.wishes.last()
+    wish: ReductionOverride | None = pull.reduction_overrides.last()
     if wish is None:
         return usual
     wanted = dict(wish.options)

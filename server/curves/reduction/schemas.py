@@ -142,7 +142,7 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
         except Refusal as refusal:
             why = str(refusal)
     options = reduced.options if reduced else {}
-    wish = pull.wishes.last()
+    wish = pull.reduction_overrides.last()
     return InspectionOut(
         pull_id=pull.pk, number=pull.number, setup_id=pull.setup_id, state=pull.state,
         has_samples=pull.origin not in nature.OF_FIGURES,

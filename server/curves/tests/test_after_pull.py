@@ -47,8 +47,10 @@ class AfterEach(TestCase):
 
     def test_a_setting_that_was_changed_in_between_is_told(self):
         before, pull = self.pull(), self.pull()
-        Pull.objects.filter(pk=before.pk).update(set_to={"setting:jets": "74/80"})
-        Pull.objects.filter(pk=pull.pk).update(set_to={"setting:jets": "76/80", "setting:spark_advance": "31 °"})
+        Pull.objects.filter(pk=before.pk).update(settings_in_force={"setting:jets": "74/80"})
+        Pull.objects.filter(pk=pull.pk).update(
+            settings_in_force={"setting:jets": "76/80", "setting:spark_advance": "31 °"}
+        )
         self.assertEqual(
             self.after(pull).changed,
             ["Jets: 74/80 becomes 76/80", "Spark advance: nothing becomes 31 °"],
@@ -71,10 +73,10 @@ class AfterEach(TestCase):
         for change, why in (
             ({"purpose": Purpose.WARM_UP, "standing": Standing.EXCLUDED}, f"pull {first.number} is a warm-up pull"),
             ({"standing": Standing.EXCLUDED}, f"pull {first.number} is excluded"),
-            ({"set_to": {"setting:spark_advance": "34 °"}}, "the tune was changed in between"),
+            ({"settings_in_force": {"setting:spark_advance": "34 °"}}, "the tune was changed in between"),
         ):
             with self.subTest(why=why):
-                kept = {name: getattr(first, name) for name in ("purpose", "standing", "set_to")}
+                kept = {name: getattr(first, name) for name in ("purpose", "standing", "settings_in_force")}
                 reason = {"excluded_reason": "said"} if "standing" in change else {}
                 Pull.objects.filter(pk=first.pk).update(**change, **reason)
                 found = self.after(second)
@@ -146,6 +148,6 @@ class Tune(AfterEach):
     def test_a_setting_that_made_it_worse_is_taken_back(self):
         self.pull()
         worse = self.pull(level=0.99)
-        Pull.objects.filter(pk=worse.pk).update(set_to={"setting:spark_advance": "33 °"})
+        Pull.objects.filter(pk=worse.pk).update(settings_in_force={"setting:spark_advance": "33 °"})
         (hint,), _ = self.told(worse)
         self.assertIn("-1.0 % since the change: go back", hint)

@@ -118,7 +118,7 @@ class Reading(Scene):
             }
         )
         self.assertEqual((result["read"], result["known"]), (1, 2))
-        told = dict(batch.files.values_list("name", "told"))
+        told = dict(batch.files.values_list("name", "outcome"))
         self.assertEqual(told["a again.csv"], "The very file that pull 1 came from.")
         self.assertEqual(told["a other.csv"], "The same samples as pull 1: not counted twice.")
         self.assertIn("part of pull 1", told["a cut.csv"])
@@ -153,7 +153,7 @@ class Reading(Scene):
         files = {"a 1.csv": sweep(), "broken.csv": b"time,rpm,torque\n0,1,2\n1,2,x\n2,3,4\n3,4,5\n", "empty.csv": b""}
         result, batch = self.bring(files)
         self.assertEqual(result["read"], 1)
-        told = dict(batch.files.values_list("name", "told"))
+        told = dict(batch.files.values_list("name", "outcome"))
         self.assertEqual(told["broken.csv"], "Line 3, column torque: 'x' is no number.")
         self.assertEqual(told["empty.csv"], "It is empty.")
 
@@ -169,7 +169,7 @@ class Reading(Scene):
         with mock.patch.object(imports, "_filed", filed), self.assertLogs("curves.intake.imports", "ERROR"):
             result, batch = self.bring(files)
         self.assertEqual((result["read"], result["refused"]), (2, 1))
-        self.assertIn("a fault of the application", batch.files.get(name="a 1.csv").told)
+        self.assertIn("a fault of the application", batch.files.get(name="a 1.csv").outcome)
 
     def test_one_that_the_database_does_not_take_costs_no_other(self):
         files = {f"a {at}.csv": sweep(1.0, 50 + at) for at in range(3)}
@@ -205,7 +205,7 @@ class Reading(Scene):
         self.bring({"a still.csv": still})
         pull = correct.pulls_of(self.programme)[0]
         self.assertEqual((pull.standing, pull.reduced.speed_rpm), (Standing.UNDECIDED, []))
-        self.assertTrue(SourceFile.objects.get(pull=pull).told.startswith("Pull 1, but without a curve"))
+        self.assertTrue(SourceFile.objects.get(pull=pull).outcome.startswith("Pull 1, but without a curve"))
 
     def test_a_mapping_is_remembered_for_the_next_of_its_make(self):
         self.bring({"a 1.csv": sweep()})

@@ -5,7 +5,7 @@ import scenes
 from django.test import TestCase
 from torvix_core.pull.reduction import CutBy
 
-from curves.models import Wish
+from curves.models import ReductionOverride
 from curves.reduction import inspection
 from curves.reduction.inspection import ReductionSettings
 from shop.models import Role, default_units
@@ -47,7 +47,7 @@ class Cutting(Scene):
         back = self.reduce().json()
         for key in ("speed_rpm", "observed", "by_hand"):
             self.assertEqual(back[key], before[key])
-        self.assertEqual(Wish.objects.count(), 2)  # who wanted what, and when
+        self.assertEqual(ReductionOverride.objects.count(), 2)  # who wanted what, and when
         self.assertEqual(list(Channel.objects.values_list("data", flat=True)), raw)
 
     def test_a_cut_that_leaves_no_curve_is_refused_and_the_curve_stays(self):

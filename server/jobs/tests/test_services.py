@@ -62,7 +62,7 @@ class Jobs(TestCase):
                 jobs.run(job.pk)
             found = self.read(job)
             self.assertEqual((found["state"], found["result"]), ("failed", None))
-            self.assertIn(told, found["told"])
+            self.assertIn(told, found["progress_text"])
 
     def test_what_waits_is_stopped_at_once_and_never_begun(self):
         job = self.ask()
@@ -80,7 +80,9 @@ class Jobs(TestCase):
         Job.objects.filter(pk=job.pk).update(state=JobState.RUNNING, beat_at=timezone.now() - 2 * jobs.DEAD)
         watch = jobs.JobWatch(job.pk)
         told = self.read(job)
-        self.assertEqual((told["state"], told["told"]), ("failed", "The worker that did it was stopped. Ask again."))
+        self.assertEqual(
+            (told["state"], told["progress_text"]), ("failed", "The worker that did it was stopped. Ask again.")
+        )
         watch._over = mock.Mock(wait=mock.Mock(side_effect=[False, True]))
         with mock.patch.object(jobs, "connection"):  # it is a thread's own outside of this test
             watch._look()

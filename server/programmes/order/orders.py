@@ -126,7 +126,7 @@ def search(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
 
     def report(total: float, bound: float) -> bool:
         if math.isfinite(total) and total > 0:
-            watch.tell(told=f"{total:.0f} minutes found, at least {max(bound, 0):.0f} needed")
+            watch.tell(progress_text=f"{total:.0f} minutes found, at least {max(bound, 0):.0f} needed")
         return watch.wanted()
 
     try:

@@ -35,15 +35,15 @@ class SettingIn(Schema):
 
 
 def _told(setup: Setup) -> SettingsOut:
-    set_to = adjusting.in_force(setup)
+    settings_in_force = adjusting.in_force(setup)
     held = [
         SettingOut(key=key, label=row_label(key), text=value.text)
-        for key, value in set_to.items()
+        for key, value in settings_in_force.items()
         if key in adjusting.ADJUSTABLE or key not in adjusting.KNOWN_SETTINGS
     ]
     return SettingsOut(
         setup_id=setup.pk, settings=held,
-        others={key: row_label(key) for key in adjusting.ADJUSTABLE if key not in set_to},
+        others={key: row_label(key) for key in adjusting.ADJUSTABLE if key not in settings_in_force},
     )  # fmt: skip
 
 

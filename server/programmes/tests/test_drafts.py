@@ -109,12 +109,12 @@ class Planned(TestCase):
             (
                 {
                     "rows": [
-                        {"key": "spacer", "remove": "1", "install": "1", "under": ["carburettor"]},
-                        {"key": "carburettor", "remove": "1", "install": "1", "under": ["spacer"]},
+                        {"key": "spacer", "remove": "1", "install": "1", "under": ["carburetor"]},
+                        {"key": "carburetor", "remove": "1", "install": "1", "under": ["spacer"]},
                     ]
                 },
                 "rows.0.under",
-                "Spacer under carburettor under spacer: nothing could ever come off.",
+                "Spacer under carburetor under spacer: nothing could ever come off.",
             ),
             ({"sessions": [{"starts_at": "2026-11-28T09:00:00Z", "paid": "-1"}]}, "sessions.0.paid", "it lies"),
             (

@@ -121,8 +121,8 @@ def arm(request: HttpRequest, session_id: int, given: ArmIn) -> PullMark:
     return pull_mark(arming.arm(person_of(request), session, setup, timezone.now(), wanted))
 
 
-@router.get("/pulls/{pull_id}/so-far", response=LiveCurveOut, operation_id="so_far")
-def so_far(request: HttpRequest, pull_id: int) -> LiveCurveOut:
+@router.get("/pulls/{pull_id}/live-curve", response=LiveCurveOut, operation_id="live_curve")
+def read_live_curve(request: HttpRequest, pull_id: int) -> LiveCurveOut:
     """The curve of a pull that runs, for a screen that opens or wakes in the middle of it."""
     person = person_of(request)
     seen = Programme.objects.visible_to(person)

@@ -79,8 +79,8 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
                 sweep_start_rpm=start_rpm,
                 sweep_end_rpm=end_rpm,
                 sweep_rate_rpm_s=rate,
-                holds=holds,
-                set_to={key: value.text for key, value in adjusting.in_force(setup).items()},
+                held_speeds=holds,
+                settings_in_force={key: value.text for key, value in adjusting.in_force(setup).items()},
             )
             close_build(programme.build, at)
             seal(setup, at)

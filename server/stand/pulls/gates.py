@@ -93,7 +93,7 @@ def gates(programme: Programme, link: Link | None, like: Sequence[Pull] = ()) ->
 
 def _narrowed(channel: str, low: float, high: float, like: Sequence[Pull]) -> tuple[float, float, tuple[int, ...]]:
     """The window as far as it lies around where those pulls began; as it is where they began outside it."""
-    began = {pull.number: pull.began_with[channel] for pull in like if channel in pull.began_with}
+    began = {pull.number: pull.start_values[channel] for pull in like if channel in pull.start_values}
     around = LIKE.get(channel)
     if not began or around is None:
         return low, high, ()

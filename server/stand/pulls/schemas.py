@@ -195,7 +195,7 @@ def pull_mark(pull: Pull, before: Pull | None = None) -> PullMark:
         sweep_start_rpm=pull.sweep_start_rpm,
         sweep_end_rpm=pull.sweep_end_rpm,
         sweep_rate_rpm_s=pull.sweep_rate_rpm_s,
-        settings=pull.set_to,
+        settings=pull.settings_in_force,
         operator_username=pull.operator.username,
         operator=str(pull.operator),
     )

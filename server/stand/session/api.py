@@ -53,7 +53,7 @@ def next_pull(request: HttpRequest, session_id: int, setup_id: int) -> NextPull:
     return next_pull_out(person, session, _setup(session, setup_id))
 
 
-@router.post("/sessions/{session_id}/ticks", response=NextPull, operation_id="tick")
+@router.post("/sessions/{session_id}/checklist-entries", response=NextPull, operation_id="tick")
 def tick(request: HttpRequest, session_id: int, given: TickIn) -> NextPull:
     person = person_of(request)
     session = _session(person, session_id)

@@ -28,7 +28,7 @@ MEASURED_OFF: dict[str, tuple[str, ...]] = {
     Slot.GASKET: ("gasket_thickness",),
     Slot.INTAKE_MANIFOLD: ("runner_length", "runner_area", "plenum_volume", "port_width", "port_height"),
     Slot.THROTTLE_BODY: ("throttle_bore",),
-    Slot.CARBURETTOR: ("throttle_bore",),
+    Slot.CARBURETOR: ("throttle_bore",),
     Slot.HEADER: ("primary_diameter", "primary_length", "collector_diameter"),
 }
 

@@ -20,10 +20,10 @@ from stand.session import changes
 from stand.session.tick_measurements import read
 
 INLET = [str(slot) for slot in (Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UPPER_INTAKE, Slot.ADAPTER, Slot.SPACER,
-                                Slot.CARBURETTOR, Slot.THROTTLE_BODY, Slot.CYLINDER_HEAD)]  # fmt: skip
-OPENINGS = [str(Slot.CARBURETTOR), str(Slot.THROTTLE_BODY), str(Slot.INTAKE_MANIFOLD)]
+                                Slot.CARBURETOR, Slot.THROTTLE_BODY, Slot.CYLINDER_HEAD)]  # fmt: skip
+OPENINGS = [str(Slot.CARBURETOR), str(Slot.THROTTLE_BODY), str(Slot.INTAKE_MANIFOLD)]
 VALVES = [str(Slot.CAMSHAFT), str(Slot.CYLINDER_HEAD), "setting:cam_advance"]
-FUELLED = [str(Slot.CARBURETTOR), "setting:jets", "setting:fuel"]
+FUELLED = [str(Slot.CARBURETOR), "setting:jets", "setting:fuel"]
 BLOWN = [str(Slot.PULLEY), str(Slot.BOOST_CONTROL), "setting:boost_target", "setting:drive"]
 
 # text, moment, slots, what the tick asks for: common practice, no source

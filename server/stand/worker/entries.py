@@ -36,7 +36,7 @@ class PullGuarded(JournalEntry):
     limits: Sequence[Sequence[Any]]
 
     def write(self) -> None:
-        Pull.objects.filter(pk=self.pull, state=PullState.ARMED).update(guarded_by=self.limits)
+        Pull.objects.filter(pk=self.pull, state=PullState.ARMED).update(active_limits=self.limits)
 
 
 @dataclass(frozen=True)

@@ -63,12 +63,12 @@ def answer_command(command: Command, ok: bool, why: str) -> None:
 
 def begin_pull(pull: Pull, facts: HelloFacts, at: datetime, values: Mapping[str, float] | None = None) -> None:
     """`values` are those of the channels when the sweep began, SI."""
-    pull.state, pull.started_at, pull.began_with = PullState.RUNNING, at, dict(values or {})
+    pull.state, pull.started_at, pull.start_values = PullState.RUNNING, at, dict(values or {})
     pull.rate_hz, pull.inertia_in_torque, pull.inertia = facts.rate_hz, facts.inertia_in_torque, facts.inertia
     pull.origin = PullOrigin.SIMULATED if facts.simulated else PullOrigin.STAND
     pull.channel_list = [[name, unit] for name, unit in zip(facts.names, facts.units, strict=True)]
     with transaction.atomic():
-        pull.save(update_fields=["state", "started_at", "began_with", "rate_hz", "inertia_in_torque", "inertia",
+        pull.save(update_fields=["state", "started_at", "start_values", "rate_hz", "inertia_in_torque", "inertia",
                                  "origin", "channel_list"])  # fmt: skip
         tell_browsers(pull.session.stand, {"type": "pull", "pull": pull.pk})
 

@@ -94,7 +94,7 @@ def give_link(request: HttpRequest, sheet_id: int, given: SheetLinkIn) -> SheetL
     assert is_person(request.user)
     now = timezone.now()
     return link_out(
-        links.give(request.user, _seen_sheet(request.user, sheet_id), given.days, given.told, now), now, True
+        links.give(request.user, _seen_sheet(request.user, sheet_id), given.days, given.recipient, now), now, True
     )
 
 

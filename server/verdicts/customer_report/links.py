@@ -29,13 +29,17 @@ def token_of(link: SheetLink) -> str:
     return signing.Signer(salt=SALT).sign(str(link.pk))
 
 
-def give(person: Person, sheet: Sheet, days: int, told: str, at: datetime) -> SheetLink:
+def give(person: Person, sheet: Sheet, days: int, recipient: str, at: datetime) -> SheetLink:
     """Make a link that lasts so many days."""
     require_operator(person)
     if not 1 <= days <= MOST_DAYS:
         raise Invalid("The link cannot last so long.", fields={"days": f"from 1 to {MOST_DAYS}"})
     return SheetLink.objects.create(
-        sheet=sheet, told=optional(told, "told", 120), by=person, made_at=at, expires_at=at + timedelta(days=days)
+        sheet=sheet,
+        recipient=optional(recipient, "recipient", 120),
+        by=person,
+        made_at=at,
+        expires_at=at + timedelta(days=days),
     )
 
 

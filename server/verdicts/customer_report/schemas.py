@@ -27,13 +27,13 @@ class SheetHtml(Schema):
 
 class SheetLinkIn(Schema):
     days: int = 30
-    told: str = ""
+    recipient: str = ""
 
 
 class SheetLinkOut(Schema):
     id: int
     address: str
-    told: str
+    recipient: str
     by: str
     made_at: datetime
     expires_at: datetime
@@ -54,7 +54,13 @@ class SheetOut(Schema):
 def link_out(link: SheetLink, at: datetime, mine: bool) -> SheetLinkOut:
     """Whoever may only read does not get the address: it opens the sheet for anybody."""
     return SheetLinkOut(
-        id=link.pk, address=f"/shared/{links.token_of(link)}" if mine else "", told=link.told, by=str(link.by),
-        made_at=link.made_at, expires_at=link.expires_at, revoked_at=link.revoked_at, opened=link.opened,
+        id=link.pk,
+        address=f"/shared/{links.token_of(link)}" if mine else "",
+        recipient=link.recipient,
+        by=str(link.by),
+        made_at=link.made_at,
+        expires_at=link.expires_at,
+        revoked_at=link.revoked_at,
+        opened=link.opened,
         open=link.revoked_at is None and link.expires_at > at,
-    )  # fmt: skip
+    )

@@ -12,6 +12,7 @@ from unittest import mock
 import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
+from torvix_core.units import quantities
 
 from curves.archive import service as archive
 from curves.comparability import pull_screening
@@ -133,6 +134,37 @@ class ThereAndBack(Scene):
         self.assertEqual(Programme.objects.get(pk=made["id"]).question, self.programme.question)
         with self.assertRaises(NotAllowed):
             archive.read(scenes.person(Role.VIEWER), content, scenes.DAY)
+
+
+class OfAnOlderTorvix(TestCase):
+    """A programme that was saved by version 1 of the format, and what its verdict said there, lb-ft and hp."""
+
+    FILE = Path(__file__).parent / "data" / "programme-version-1.zip"
+    SAID = (
+        (386.9390960159569, 286.1301043280942, 386.93909601595726, 69.5),
+        (386.5671070373593, 285.8450496785276, 386.56710703735894, 30.5),
+    )
+
+    def test_it_reads_and_says_the_same_to_the_digit(self):
+        operator = scenes.person(Role.OPERATOR)
+        made = archive.read(operator, self.FILE.read_bytes(), scenes.DAY)
+        judged = judging.judge(compare(made, Standard(made.standard)), Choice(Standard(made.standard)))
+        pound_foot, horsepower = (quantities.to_si(1.0, unit) for unit in ("lb-ft", "hp"))
+        for placing, (score, power, torque, chance) in zip(judged.placings, self.SAID, strict=True):
+            index = placing.setup
+            self.assertAlmostEqual(placing.score / pound_foot, score, 9)
+            self.assertAlmostEqual(judged.power[index] / horsepower, power, 9)
+            self.assertAlmostEqual(judged.torque[index] / pound_foot, torque, 9)
+            self.assertAlmostEqual(judged.chances.best[index] * 100, chance, 1)
+
+    def test_its_slots_and_columns_have_the_names_of_today(self):
+        made = archive.read(scenes.person(Role.OPERATOR), self.FILE.read_bytes(), scenes.DAY)
+        self.assertIn("carburetor", {part.slot for setup in made.setups.all() for part in setup.parts.all()})
+        self.assertTrue(PartReading.objects.filter(dimension="carburetor_rating").exists())
+        self.assertFalse(PartReading.objects.filter(dimension__contains="carburettor").exists())
+        pull = Pull.objects.filter(session__programme=made, origin="simulated").first()
+        self.assertEqual(pull.active_limits[0], ["over_speed", 6200.0])
+        self.assertIn("oil_temperature", pull.start_values)
 
 
 class Wrong(Scene):

@@ -1181,6 +1181,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/comparability-results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Judged
+         * @description Every kept pull held against the baseline nearest to it.
+         */
+        get: operations["judged_pulls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/comparison-windows": {
         parameters: {
             query?: never;
@@ -1363,26 +1383,6 @@ export interface paths {
         put?: never;
         /** Begin */
         post: operations["begin_import"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/programmes/{programme_id}/judged": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read Judged
-         * @description Every kept pull held against the baseline nearest to it.
-         */
-        get: operations["judged_pulls"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1799,26 +1799,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/pulls/{pull_id}/after": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * Read After
-         * @description What a pull that has ended says at once: whether it repeats, what was changed, whether to sweep further.
-         */
-        get: operations["after_pull"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/pulls/{pull_id}/control": {
         parameters: {
             query?: never;
@@ -1945,6 +1925,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pulls/{pull_id}/live-curve": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Live Curve
+         * @description The curve of a pull that runs, for a screen that opens or wakes in the middle of it.
+         */
+        get: operations["live_curve"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/post-pull-check": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read After
+         * @description What a pull that has ended says at once: whether it repeats, what was changed, whether to sweep further.
+         */
+        get: operations["after_pull"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/raw": {
         parameters: {
             query?: never;
@@ -1998,26 +2018,6 @@ export interface paths {
          * @description Reduce it with cuts or inertia of one's own; the raw samples stay as they are.
          */
         put: operations["reduce_as"];
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/pulls/{pull_id}/so-far": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /**
-         * So Far
-         * @description The curve of a pull that runs, for a screen that opens or wakes in the middle of it.
-         */
-        get: operations["so_far"];
-        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -2087,6 +2087,23 @@ export interface paths {
         put?: never;
         /** Begin Change */
         post: operations["begin_change"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/checklist-entries": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Tick */
+        post: operations["tick"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2173,23 +2190,6 @@ export interface paths {
         put?: never;
         /** Add Photo */
         post: operations["add_note_photo"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/sessions/{session_id}/ticks": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Tick */
-        post: operations["tick"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4198,6 +4198,8 @@ export interface components {
             layout_key: string;
             /** Name */
             name: string;
+            /** Outcome */
+            outcome: string;
             /** Pull Id */
             pull_id: number | null;
             /** Rows */
@@ -4210,8 +4212,6 @@ export interface components {
             state: string;
             /** State Label */
             state_label: string;
-            /** Told */
-            told: string;
         };
         /** ImportOut */
         ImportOut: {
@@ -4405,14 +4405,14 @@ export interface components {
             kind: string;
             /** Lost */
             lost: string;
+            /** Progress Text */
+            progress_text: string;
             /** Result */
             result: {
                 [key: string]: unknown;
             } | null;
             /** State */
             state: string;
-            /** Told */
-            told: string;
             /** Total */
             total: number;
         };
@@ -6007,10 +6007,10 @@ export interface components {
              */
             days: number;
             /**
-             * Told
+             * Recipient
              * @default
              */
-            told: string;
+            recipient: string;
         };
         /** SheetLinkOut */
         SheetLinkOut: {
@@ -6034,10 +6034,10 @@ export interface components {
             open: boolean;
             /** Opened */
             opened: number;
+            /** Recipient */
+            recipient: string;
             /** Revoked At */
             revoked_at: string | null;
-            /** Told */
-            told: string;
         };
         /** SheetOut */
         SheetOut: {
@@ -6125,7 +6125,7 @@ export interface components {
          * @description Where parts compete.
          * @enum {string}
          */
-        Slot: "intake_manifold" | "upper_intake" | "lower_intake" | "carburettor" | "throttle_body" | "spacer" | "adapter" | "gasket" | "cylinder_head" | "camshaft" | "header" | "boost_control" | "pulley" | "air_cleaner" | "other";
+        Slot: "intake_manifold" | "upper_intake" | "lower_intake" | "carburetor" | "throttle_body" | "spacer" | "adapter" | "gasket" | "cylinder_head" | "camshaft" | "header" | "boost_control" | "pulley" | "air_cleaner" | "other";
         /** SlotEffectOut */
         SlotEffectOut: {
             /** High Percent */
@@ -8897,6 +8897,28 @@ export interface operations {
             };
         };
     };
+    judged_pulls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"][];
+                };
+            };
+        };
+    };
     comparison_windows: {
         parameters: {
             query?: never;
@@ -9207,28 +9229,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportBatchOut"];
-                };
-            };
-        };
-    };
-    judged_pulls: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                programme_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["JudgedOut"][];
                 };
             };
         };
@@ -9850,28 +9850,6 @@ export interface operations {
             };
         };
     };
-    after_pull: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pull_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["AfterPullOut"];
-                };
-            };
-        };
-    };
     take_control: {
         parameters: {
             query?: never;
@@ -10060,6 +10038,50 @@ export interface operations {
             };
         };
     };
+    live_curve: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveCurveOut"];
+                };
+            };
+        };
+    };
+    after_pull: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AfterPullOut"];
+                };
+            };
+        };
+    };
     raw_samples: {
         parameters: {
             query?: never;
@@ -10127,28 +10149,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InspectionOut"];
-                };
-            };
-        };
-    };
-    so_far: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                pull_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["LiveCurveOut"];
                 };
             };
         };
@@ -10239,6 +10239,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["BeginIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
+                };
+            };
+        };
+    };
+    tick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TickIn"];
             };
         };
         responses: {
@@ -10413,32 +10439,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NotesOut"];
-                };
-            };
-        };
-    };
-    tick: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                session_id: number;
-            };
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["TickIn"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["NextPull"];
                 };
             };
         };

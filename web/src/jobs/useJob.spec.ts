@@ -9,7 +9,7 @@ const job = (more: Partial<Job>): Job => ({
   state: 'running',
   done: 0,
   total: 0,
-  told: '',
+  progress_text: '',
   lost: '',
   result: null,
   ...more,
@@ -24,7 +24,7 @@ function answers(...states: Partial<Job>[]) {
 afterEach(() => vi.unstubAllGlobals())
 
 test('work is followed until it is done', async () => {
-  answers({ done: 3, total: 9, told: '3 of 9' }, { state: 'done', result: { reached: 9 } })
+  answers({ done: 3, total: 9, progress_text: '3 of 9' }, { state: 'done', result: { reached: 9 } })
   const scope = effectScope()
   const work = scope.run(() => useJob<{ reached: number }>())!
   const found = await work.start(() => Promise.resolve(job({ state: 'waiting' })))
@@ -34,7 +34,7 @@ test('work is followed until it is done', async () => {
 })
 
 test('work that failed says why and brings nothing', async () => {
-  answers({ state: 'failed', told: 'The day is too short.' })
+  answers({ state: 'failed', progress_text: 'The day is too short.' })
   const scope = effectScope()
   const work = scope.run(() => useJob())!
   expect(await work.start(() => Promise.resolve(job({})))).toBeNull()

@@ -16,7 +16,9 @@ export function useJob<Result>() {
   let timer = 0
 
   const running = computed(() => job.value !== null && !OVER.includes(job.value.state))
-  const failure = computed(() => (job.value?.state === 'failed' ? job.value.told : (job.value?.lost ?? '')))
+  const failure = computed(() =>
+    job.value?.state === 'failed' ? job.value.progress_text : (job.value?.lost ?? ''),
+  )
   /** The result once there is one; also of work that was stopped, as far as it went. */
   const result = computed(() => (job.value?.result ?? null) as Result | null)
 

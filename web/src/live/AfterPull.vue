@@ -24,7 +24,7 @@ const emit = defineEmits<{ extend: [rpm: number] }>()
 const { data } = useQuery({
   queryKey: computed(() => ['after', props.pull.id] as const),
   queryFn: async ({ queryKey: [, pull_id] }) =>
-    answer(await api.GET('/api/pulls/{pull_id}/after', { params: { path: { pull_id } } })),
+    answer(await api.GET('/api/pulls/{pull_id}/post-pull-check', { params: { path: { pull_id } } })),
 })
 const { data: settings } = useQuery({
   queryKey: computed(() => ['settings', props.pull.setup_id] as const),

@@ -27,7 +27,7 @@ export function useNextPull(session: MaybeRefOrGetter<number | null>, setup: May
   const tick = useMutation({
     mutationFn: async (body: Schema['TickIn']) =>
       answer(
-        await api.POST('/api/sessions/{session_id}/ticks', {
+        await api.POST('/api/sessions/{session_id}/checklist-entries', {
           params: { path: { session_id: toValue(session)! } },
           body,
         }),

@@ -273,10 +273,10 @@ useKeys([
               </td>
               <td class="words">
                 <router-link v-if="file.pull_id" :to="{ name: 'pull', params: { pull: file.pull_id } }">{{
-                  file.told
+                  file.outcome
                 }}</router-link>
                 <span v-else :class="{ stop: file.state === 'refused' }">{{
-                  file.told || file.state_label
+                  file.outcome || file.state_label
                 }}</span>
                 <span v-if="wrong[`setup_${file.id}`]" class="stop" role="alert"> Choose its setup.</span>
               </td>
@@ -300,7 +300,7 @@ useKeys([
       </p>
       <div v-if="work.running.value" class="progress" role="status">
         <progress :value="work.job.value?.done ?? 0" :max="work.job.value?.total || 1" />
-        {{ work.job.value?.told || 'Waiting for a worker…' }}
+        {{ work.job.value?.progress_text || 'Waiting for a worker…' }}
         <v-btn size="small" @click="work.stop()">Stop</v-btn>
         <p class="quiet words">What was read by then stays.</p>
       </div>

@@ -22,7 +22,7 @@ const interests = ref('')
 const remark = ref('')
 const change = ref('')
 const days = ref('30')
-const told = ref('')
+const recipient = ref('')
 /** 0: how it would look now; else a sheet that was issued. */
 const shown = ref(0)
 const html = ref('')
@@ -98,14 +98,14 @@ const giving = useAction(async (sheet_id: number) =>
   answer(
     await api.POST('/api/sheets/{sheet_id}/links', {
       params: { path: { sheet_id } },
-      body: { days: Number(days.value) || 0, told: told.value },
+      body: { days: Number(days.value) || 0, recipient: recipient.value },
     }),
   ),
 )
 async function give(sheet: number) {
   try {
     await giving.mutateAsync(sheet)
-    told.value = ''
+    recipient.value = ''
   } catch (caught) {
     problem.value = caught
   }
@@ -190,9 +190,9 @@ useKeys([
               target="_blank"
               rel="noreferrer"
               data-test="link"
-              >{{ link.told || 'Link' }}</a
+              >{{ link.recipient || 'Link' }}</a
             >
-            <span v-else>{{ link.told || 'Link' }}</span>
+            <span v-else>{{ link.recipient || 'Link' }}</span>
             <span class="quiet">
               {{ link.revoked_at ? 'taken back' : link.open ? `until ${day(link.expires_at)}` : 'expired' }},
               opened {{ link.opened }} times
@@ -209,7 +209,7 @@ useKeys([
             </button>
           </div>
           <form v-if="mayOperate && shown === one.id" class="give" @submit.prevent="give(one.id)">
-            <input v-model="told" placeholder="For whom" aria-label="For whom the link is" />
+            <input v-model="recipient" placeholder="For whom" aria-label="For whom the link is" />
             <input
               v-model="days"
               inputmode="numeric"

@@ -77,7 +77,7 @@ const { frame, streaming, refused, tripped, unseen, notStopped } = useLive(
 )
 /** A browser that slept, or opened in the middle: what it missed of the pull that runs. */
 async function backfill(pull_id: number) {
-  const found = answer(await api.GET('/api/pulls/{pull_id}/so-far', { params: { path: { pull_id } } }))
+  const found = answer(await api.GET('/api/pulls/{pull_id}/live-curve', { params: { path: { pull_id } } }))
   if (pullShown === pull_id) chart.value?.fill(found.points as [number, number][])
 }
 

@@ -131,7 +131,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         <v-btn v-else size="small" @click="job.stop">Stop</v-btn>
         <span v-if="job.running.value" role="status" class="quiet">
           <progress :value="job.job.value?.done ?? 0" :max="job.job.value?.total || 1" />
-          {{ job.job.value?.told || 'waiting for a worker' }}
+          {{ job.job.value?.progress_text || 'waiting for a worker' }}
         </span>
       </div>
       <p v-for="key in ['days', 'refit', 'order']" v-show="fields[key]" :key="key" class="message">

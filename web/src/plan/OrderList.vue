@@ -72,7 +72,7 @@ defineExpose({ addVisit })
       <v-btn size="small" :disabled="begun" @click="find">Find the best order <kbd>F</kbd></v-btn>
       <v-btn v-if="search.running.value" size="small" @click="search.stop">Stop</v-btn>
       <span v-if="search.running.value" class="quiet" role="status">{{
-        search.job.value?.told || 'searching…'
+        search.job.value?.progress_text || 'searching…'
       }}</span>
       <span v-else-if="begun" class="quiet">The day has begun: drag what is left.</span>
       <span v-else-if="follows" class="quiet" data-test="proven">

@@ -57,7 +57,7 @@ const found = (more = {}) => ({
   state: 'done',
   done: 0,
   total: 0,
-  told: '',
+  progress_text: '',
   lost: '',
   result: { visits: VISITS, dropped: [], total_min: 90, bound_min: 90, proven: true, advice: [] },
   ...more,

@@ -187,7 +187,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
         <template v-if="group.key === 'intake' && airflow">
           <details>
             <summary>Air wanted by engine speed</summary>
-            <FiguresTable :table="airflow" caption="Air, carburettor and throttle by engine speed" />
+            <FiguresTable :table="airflow" caption="Air, carburetor and throttle by engine speed" />
           </details>
         </template>
       </SheetGroup>

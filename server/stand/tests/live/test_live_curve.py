@@ -78,5 +78,5 @@ class SoFar(TestCase):
         pull = self.running()
         append_chunk(pull.pk, 0, scenes.samples(1.0)[:300])
         self.client.force_login(self.operator)
-        told = self.client.get(f"/api/pulls/{pull.pk}/so-far").json()["points"]
+        told = self.client.get(f"/api/pulls/{pull.pk}/live-curve").json()["points"]
         self.assertAlmostEqual(told[-1][1] * 1.3558179483, live_curve.points(pull)[-1][1], delta=0.02)

@@ -145,7 +145,7 @@ class EachLimit(Faulty):
                 self.by.until(lambda: self.bench.state == "idle", "the engine to idle")
                 self.assertEqual((ended.state, ended.tripped), (PullState.ABORTED, key))
                 self.assertIn(f"Stopped by the limit: {told}", ended.ended_why)
-                self.assertIn(key, dict(ended.guarded_by))
+                self.assertIn(key, dict(ended.active_limits))
                 self.assertFalse(hasattr(ended, "reduced"))
 
 

@@ -41,12 +41,12 @@ class Scene(TestCase):
     def arm(self, setup=None, person=None, **wanted) -> Pull:
         return arming.arm(person or self.mats, self.session, setup or self.a, self.now, arming.PullRequest(**wanted))
 
-    def finish(self, pull: Pull, state=PullState.COMPLETE, minutes=1.0, began_with=None) -> Pull:
+    def finish(self, pull: Pull, state=PullState.COMPLETE, minutes=1.0, start_values=None) -> Pull:
         """End a pull that was armed, with the samples of a known curve."""
         self.now += timedelta(minutes=minutes)
         names, units = zip(*scenes.CHANNELS, strict=True)
         facts = pull_records.HelloFacts(scenes.RATE_HZ, names, units, "included", 0.45)
-        pull_records.begin_pull(pull, facts, self.now, began_with)
+        pull_records.begin_pull(pull, facts, self.now, start_values)
         scenes.append_chunk(pull.pk, 0, scenes.samples(1.0))
         pull_records.end_pull(pull, state, "", self.now, air=scenes.AIR)
         pull.refresh_from_db()
@@ -348,7 +348,7 @@ class Purposes(Scene):
 
     def test_a_step_test_holds_speeds_and_is_never_compared(self):
         pull = self.pull(purpose="steps", holds=[(3000.0, 4.0), (4000.0, 4.0)])
-        self.assertEqual(pull.holds, [[3000.0, 4.0], [4000.0, 4.0]])
+        self.assertEqual(pull.held_speeds, [[3000.0, 4.0], [4000.0, 4.0]])
         with self.assertRaisesMessage(Refusal, "a step test"):
             keeping.keep(self.mats, pull, self.now)
 
@@ -369,7 +369,7 @@ class Purposes(Scene):
         first = self.pull()
         adjusting.adjust(self.mats, self.a, "setting:jets", "76/80", self.now)
         second = self.pull()
-        self.assertEqual([pull.set_to["setting:jets"] for pull in (first, second)], ["74/80", "76/80"])
+        self.assertEqual([pull.settings_in_force["setting:jets"] for pull in (first, second)], ["74/80", "76/80"])
         self.assertEqual(self.a.settings.count(), 0)  # what was planned stays as it was
 
     def test_a_setting_that_cannot_be_read_says_so(self):
@@ -386,7 +386,7 @@ class Purposes(Scene):
 
 class Gates(Scene):
     def counted(self, oil: float) -> Pull:
-        pull = self.finish(self.arm(purpose="sweep"), began_with={"oil_temperature": oil})
+        pull = self.finish(self.arm(purpose="sweep"), start_values={"oil_temperature": oil})
         keeping.keep(self.mats, pull, self.now)
         return pull
 

@@ -43,7 +43,7 @@ class AtItsConsole(BenchCase):
         self.assertEqual(pull.samples_lost, 0)
         reduced = Pull.objects.select_related("reduced").get(pk=pull.pk).reduced
         self.assertGreater(len(reduced.speed_rpm), 40)
-        self.assertEqual(pull.began_with.keys() & {"oil_temperature", "rpm"}, {"oil_temperature", "rpm"})
+        self.assertEqual(pull.start_values.keys() & {"oil_temperature", "rpm"}, {"oil_temperature", "rpm"})
 
     def test_a_sweep_broken_off_at_the_console_is_logged_and_not_counted(self):
         pull = self.arm_here()

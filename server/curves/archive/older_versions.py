@@ -1,0 +1,53 @@
+"""Programmes that an older Torvix wrote, brought to the version that is read here. One step for each version."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from typing import Any
+
+OLDEST = 1
+# What version 2 calls by another name: tables, columns of a table, and what stands in a column.
+TABLES_OF_1 = {"wishes": "reduction_overrides", "let_in": "comparability_overrides"}
+COLUMNS_OF_1 = {
+    "pulls": {
+        "set_to": "settings_in_force", "began_with": "start_values", "guarded_by": "active_limits",
+        "holds": "held_speeds",
+    },
+    "source_files": {"told": "outcome", "of": "batch"},
+    "sheet_links": {"told": "recipient"},
+}  # fmt: skip
+VALUES_OF_1 = {
+    "carburettor": "carburetor", "carburettor_rating": "carburetor_rating", "carburettor_kind": "carburetor_kind",
+}  # fmt: skip
+VALUES_IN = {
+    "parts": ("slot",), "build_readings": ("dimension",), "part_readings": ("dimension",), "works": ("key", "under"),
+    "settings": ("key",), "adjustments": ("key",), "timed_changes": ("keys",), "list_items": ("slots",),
+    "plan_versions": ("document",),
+}  # fmt: skip
+
+
+def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
+    """The tables of a file of `version` under the names of today. What is no list of rows stays what it is."""
+    brought = dict(tables)
+    if version < 2:
+        brought = {TABLES_OF_1.get(name, name): rows for name, rows in brought.items()}
+        for name, rows in brought.items():
+            if isinstance(rows, list):
+                brought[name] = [_row_of_1(name, row) if isinstance(row, dict) else row for row in rows]
+    return brought
+
+
+def _row_of_1(table: str, row: dict[str, Any]) -> dict[str, Any]:
+    columns, spelled = COLUMNS_OF_1.get(table, {}), VALUES_IN.get(table, ())
+    return {columns.get(key, key): _spelled(value) if key in spelled else value for key, value in row.items()}
+
+
+def _spelled(value: Any) -> Any:
+    """Keys as they are spelled now; a text that somebody wrote is none of them and stays."""
+    if isinstance(value, str):
+        return VALUES_OF_1.get(value, value)
+    if isinstance(value, list):
+        return [_spelled(one) for one in value]
+    if isinstance(value, dict):
+        return {_spelled(key): _spelled(one) for key, one in value.items()}
+    return value
