@@ -6,11 +6,13 @@ import argparse
 import os
 import subprocess
 import sys
+from collections.abc import Iterator
+from contextlib import contextmanager, nullcontext
 from pathlib import Path
 
 from ops import backup, checks, network, upgrading
 from ops.cluster import Cluster, secret
-from ops.machine import PYTHON, ROOT, CannotGoOn, build_web, environment, install, say
+from ops.machine import PYTHON, ROOT, VAR, CannotGoOn, build_web, environment, install, say
 from ops.network import Door
 from ops.serving import MANAGE, Wanted, database, only_one, serve
 
@@ -104,6 +106,7 @@ def _wanted(options: argparse.Namespace) -> Wanted:
 # What the owner may do at the terminal as well, and a bench worker on the machine beside its stand.
 SHOP_TOOLS = {
     "bench": ("bench", "hold the line to one stand: --stand NAME, with TORVIX_DATABASE_URL from another machine"),
+    "rebuild": ("rebuild", "curves that an older Torvix made, made anew: --check says what would differ"),
     "person": ("person", "people: add, reset, unlock, list"),
     "stand": ("stand", "stands: add, try, list"),
 }
@@ -112,12 +115,28 @@ SHOP_TOOLS = {
 def shop_tool(name: str, *arguments: str) -> int:
     """A command of the server on the database that `serve` uses; started for it where it does not run."""
     install(tests=False)
-    with database(shared=True) as (env, _, _):
+    with database(shared=True) as (env, _, _), rebuild_worker(env) if name == "rebuild" else nullcontext():
         command = [str(PYTHON), MANAGE, SHOP_TOOLS[name][0], *arguments]
         try:
             return subprocess.run(command, env={**env, "TORVIX_PROG": f"./torvix {name}"}).returncode
         except KeyboardInterrupt:
             return 130
+
+
+@contextmanager
+def rebuild_worker(env: dict[str, str]) -> Iterator[None]:
+    """One more job worker while it lasts: the work goes on where nothing serves, and faster where something does."""
+    log = VAR / "log" / "rebuild.log"
+    log.parent.mkdir(exist_ok=True)
+    with log.open("ab") as out:
+        command = [str(PYTHON), MANAGE, "work_jobs", "--queue", "long"]
+        # In a group of its own: Ctrl-C is for the command, which stops the job first.
+        worker = subprocess.Popen(command, env=env, stdout=out, stderr=out, start_new_session=True)
+        try:
+            yield
+        finally:
+            worker.terminate()
+            worker.wait()
 
 
 def keep(options: argparse.Namespace) -> None:

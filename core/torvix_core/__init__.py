@@ -7,4 +7,6 @@ Marks beside a source: [std] published standard or text, [phys] physics, [prac] 
 trade, no source, [mem] recalled from memory and easy to change.
 """
 
+# Stands beside every curve that was made, and is raised whenever a result can change: `./torvix rebuild` then makes the
+# older ones anew. A set of reduced pulls holds it (core/tests/pull/test_golden_reductions.py).
 VERSION = "0.1.0"

@@ -9,6 +9,7 @@ class CurvesConfig(AppConfig):
 
     def ready(self) -> None:
         from curves.intake import imports  # noqa: F401 - it registers its kind of job
+        from curves.reduction import rebuild  # noqa: F401 - the same
         from curves.reduction.reduce import reduce_pull
         from stand.signals import pull_ended
 

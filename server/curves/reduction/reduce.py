@@ -41,6 +41,12 @@ def reduce_pull(pull: Pull) -> Reduced | None:
     """Make (or make again) the curve of a complete pull. None for a pull that never completed."""
     if pull.state != PullState.COMPLETE:
         return None
+    reduced, _ = Reduced.objects.update_or_create(pull=pull, defaults=reduced_fields(pull))
+    return reduced
+
+
+def reduced_fields(pull: Pull) -> dict[str, Any]:
+    """What is kept of a complete pull's curve, or why there is none; nothing is written."""
     options = options_for(pull)
     try:
         fields = (
@@ -57,9 +63,7 @@ def reduce_pull(pull: Pull) -> Reduced | None:
         log.exception("no curve of %s", pull)
         reason = f"The curve could not be computed ({type(error).__name__}: {error}). The samples are kept."
         fields = {"refused": reason[:300], **{name: kind() for name, kind in EMPTY.items()}}
-    fields |= {"core_version": VERSION, "options": asdict(options)}
-    reduced, _ = Reduced.objects.update_or_create(pull=pull, defaults=fields)
-    return reduced
+    return fields | {"core_version": VERSION, "options": asdict(options)}
 
 
 EMPTY: dict[str, type] = {

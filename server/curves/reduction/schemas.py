@@ -8,6 +8,7 @@ from typing import Any
 
 import numpy as np
 from ninja import Schema
+from torvix_core import VERSION
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.pull.reduction import CutBy, StandInertia
 from torvix_core.units import quantities
@@ -245,7 +246,8 @@ def _provenance(pull: Pull, reduced: Reduced | None, units: Mapping[str, str]) -
                 f"bins of {options['bin_width_rpm']:.0f} rpm, at least {options['minimum_samples']} samples each, "
                 f"smoothed over {options['smooth_bins']} bins",
             ))  # fmt: skip
-        facts.append(("Computed by", f"core {reduced.core_version}"))
+        older = "" if reduced.core_version == VERSION else f"; this Torvix has core {VERSION} (./torvix rebuild)"
+        facts.append(("Computed by", f"core {reduced.core_version}{older}"))
     if pull.judged_by:
         facts.append(("Judged", f"{pull.get_standing_display()}, {pull.judged_by}"))
     return [FactOut(label=label, text=text) for label, text in facts if text]

@@ -1,0 +1,97 @@
+"""Curves made anew where an older core made them: as a job, in any order, begun again wherever it was stopped."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+from django.db.models import Q, QuerySet
+from torvix_core import VERSION
+
+from curves.models import Reduced
+from curves.reduction.reduce import reduce_pull, reduced_fields
+from jobs import kinds
+from stand.models import Pull, PullState
+
+KIND = "rebuild"
+ROUNDING = 1e-6  # relative: what another processor may differ by, and nobody can see
+MOST_LISTED = 200  # pulls that a report names; the rest are counted
+
+
+@dataclass(frozen=True)
+class Difference:
+    """How far the curve of a pull moves, as a share of its torque, and where; `text` where one of the two is none."""
+
+    share: float
+    speed_rpm: float
+    text: str = ""
+
+
+def outdated(only: int | None = None) -> QuerySet[Pull]:
+    """Complete pulls whose curve another version made, or that have none; one pull alone whatever its version."""
+    pulls = Pull.objects.filter(state=PullState.COMPLETE).order_by("pk")
+    if only is not None:
+        return pulls.filter(pk=only)
+    return pulls.filter(Q(reduced=None) | ~Q(reduced__core_version=VERSION))
+
+
+def difference(old: Reduced | None, new: Mapping[str, Any]) -> Difference | None:
+    """What is other about the new curve; None where nobody could see it."""
+    if old is None:
+        return Difference(0.0, 0.0, "had no curve")
+    if old.refused or new["refused"]:
+        same = old.refused == new["refused"]
+        return None if same else Difference(0.0, 0.0, f"said “{old.refused}”, now “{new['refused']}”")
+    before, after = (
+        dict(zip(old.speed_rpm, old.torque, strict=True)),
+        dict(zip(new["speed_rpm"], new["torque"], strict=True)),
+    )
+    common = sorted(before.keys() & after.keys())
+    if before.keys() != after.keys():
+        ends = [f"{min(speeds):.0f} to {max(speeds):.0f} rpm" for speeds in (before, after)]
+        text = f"ran from {ends[0]}, now from {ends[1]}" if ends[0] != ends[1] else "has other speeds between its ends"
+        return Difference(_most(before, after, common)[0], _most(before, after, common)[1], text)
+    share, speed = _most(before, after, common)
+    return Difference(share, speed) if share > ROUNDING else None
+
+
+def _most(before: Mapping[float, float], after: Mapping[float, float], speeds: list[float]) -> tuple[float, float]:
+    """The largest change as a share of the curve's highest torque, and its speed."""
+    if not speeds:
+        return 0.0, 0.0
+    old, new = (np.array([curve[speed] for speed in speeds]) for curve in (before, after))
+    changes = np.abs(new - old) / max(float(np.abs(old).max()), 1e-9)
+    at = int(changes.argmax())
+    return float(changes[at]), speeds[at]
+
+
+def work(arguments: dict[str, Any], watch: kinds.Watch) -> dict[str, Any]:
+    """`only`: one pull; `check`: nothing is written, only told. Each pull by itself: what was done stays done."""
+    pulls = list(outdated(arguments["only"]).values_list("pk", flat=True))
+    changed: list[dict[str, Any]] = []
+    count, done = 0, 0
+    for pk in pulls:
+        if not watch.wanted():
+            break
+        pull = Pull.objects.select_related("session__programme").get(pk=pk)
+        old = Reduced.objects.filter(pull=pull).first()
+        fields = reduced_fields(pull)
+        moved = difference(old, fields)
+        if moved is not None:
+            count += 1
+            if len(changed) < MOST_LISTED:
+                changed.append({
+                    "pull": pk, "number": pull.number, "programme": pull.session.programme_id,
+                    "question": pull.session.programme.question, "percent": moved.share * 100,
+                    "speed_rpm": moved.speed_rpm, "text": moved.text, "version": old.core_version if old else "",
+                })  # fmt: skip
+        if not arguments["check"]:
+            reduce_pull(pull)
+        done += 1
+        watch.tell(done, len(pulls), f"{done} of {len(pulls)} pulls")
+    return {"looked_at": done, "of": len(pulls), "differ": count, "listed": changed, "version": VERSION}
+
+
+kinds.register(KIND, kinds.Queue.LONG, work)
