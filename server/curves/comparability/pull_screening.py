@@ -76,7 +76,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
     return Facts(
         speed_rpm=speed[used],
         torque=torque[used],
-        means={name: np.array(values, dtype=np.float64)[used] for name, values in reduced.means.items()},
+        means={name: values[used] for name, values in reduced.means.items()},
         session=pull.session_id,
         setup=pull.setup_id,
         at_s=pull.started_at.timestamp() if pull.started_at else None,
@@ -84,7 +84,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
         ambient=pull.air.barometer if pull.air else None,
         factor=found.factor,
         factor_inside=found.inside,
-        sweep_rate_rpm_s=float(reduced.cut.get("sweep_rate_rpm_s") or 0.0),
+        sweep_rate_rpm_s=reduced.sweep_rate_rpm_s or 0.0,
         inertia_included=included,
         inertia=float(reduced.options.get("inertia", pull.inertia)),
         spark=_number(plain.get("spark", "")),

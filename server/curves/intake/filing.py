@@ -3,29 +3,26 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
-from typing import Any
 
 import numpy as np
 from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
-from torvix_core import VERSION
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.pull.reduction import NotASweep, Options, StandInertia
 from torvix_core.units import quantities
 
-from curves.models import Reduced
 from curves.reduction.correct import UNKNOWN_STANDARD
-from curves.reduction.reduce import EMPTY, fields_of_figures, fields_of_trace
+from curves.reduction.reduce import Curve, curve_of_figures, curve_of_trace, store
 from engines.builds.service import mark_used as close_build
 from programmes.expectations.service import seal
 from programmes.models import STANDARDS, Programme, Setup
 from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.texts import optional
-from stand.models import Channel, Pull, PullOrigin, PullState, Session, Standing
+from stand.models import Channel, Pull, PullOrigin, PullState, Purpose, Session, Standing
 from stand.pulls.codec import pack
 from stand.pulls.samples import TIME, figures_of, trace_of
 from stand.signals import session_opened
@@ -102,9 +99,9 @@ class FiledPull:
     source: str
     channels: Mapping[str, tuple[str, np.ndarray]]
     where: FilingPlace
-    reduced: dict[str, Any] = field(default_factory=dict)
+    curve: Curve = field(default_factory=lambda: Curve(Options()))
     torque_step: float = 0.0  # N·m
-    purpose: str = "sweep"
+    purpose: str = Purpose.SWEEP
 
     @property
     def options(self) -> Options:
@@ -114,11 +111,12 @@ class FiledPull:
         """Make its curve; a pull that gives none says why, and is kept."""
         try:
             if self.origin is PullOrigin.FILE:
-                self.reduced = fields_of_trace(trace_of(self.channels), self.options, steps=self.purpose == "steps")
+                steps = self.purpose == Purpose.STEPS
+                self.curve = curve_of_trace(trace_of(self.channels), self.options, steps=steps)
             else:
-                self.reduced = fields_of_figures(*self.figures())
+                self.curve = curve_of_figures(*self.figures(), self.options)
         except (NotASweep, ValueError) as error:
-            self.reduced = {"refused": str(error)[:300], **{name: kind() for name, kind in EMPTY.items()}}
+            self.curve = Curve(self.options, refused=str(error)[:300])
 
     def figures(self) -> tuple[np.ndarray, np.ndarray]:
         return figures_of(self.channels)
@@ -157,10 +155,7 @@ def keep(person: Person, programme: Programme, filed: Sequence[FiledPull], at: d
         pulls.append(_pull(person, programme, session, number, in_session[session.pk], one, at))
         in_session[session.pk] += 1
     made = Pull.objects.bulk_create(pulls)
-    Reduced.objects.bulk_create(
-        Reduced(pull=pull, core_version=VERSION, options=asdict(one.options), **one.reduced)
-        for pull, one in zip(made, filed, strict=True)
-    )
+    store([(pull, one.curve) for pull, one in zip(made, filed, strict=True)])
     Channel.objects.bulk_create(
         channel for pull, one in zip(made, filed, strict=True) for channel in _channels(pull, one)
     )
@@ -174,12 +169,12 @@ def _pull(
     person: Person, programme: Programme, session: Session, number: int, place: int, one: FiledPull, at: datetime
 ) -> Pull:
     """The row of one pull. The time of day is not known: pulls follow one another from noon, and none is shown."""
-    cut, curve, air = one.reduced["cut"], one.reduced["speed_rpm"], one.air()
+    speeds, air = one.curve.speed_rpm, one.air()
     rate_hz = None
     if TIME in one.channels and len(one.channels[TIME][1]) > 1:
         time = one.channels[TIME][1]
         rate_hz = float((len(time) - 1) / (time[-1] - time[0]))
-    kept = one.where.keep and bool(curve)
+    kept = one.where.keep and bool(speeds)
     return Pull(
         session=session, number=number, setup=one.setup, build=programme.build, purpose=one.purpose,
         origin=one.origin, source=one.source[:200], state=PullState.COMPLETE,
@@ -187,9 +182,9 @@ def _pull(
         torque_step=one.torque_step,
         armed_at=datetime.combine(one.where.day, NOON, timezone.get_current_timezone()) + timedelta(minutes=place),
         operator=person,
-        sweep_start_rpm=curve[0] if curve else programme.sweep_start_rpm,
-        sweep_end_rpm=curve[-1] if curve else programme.sweep_end_rpm,
-        sweep_rate_rpm_s=cut.get("sweep_rate_rpm_s") or programme.sweep_rate_rpm_s,
+        sweep_start_rpm=speeds[0] if speeds else programme.sweep_start_rpm,
+        sweep_end_rpm=speeds[-1] if speeds else programme.sweep_end_rpm,
+        sweep_rate_rpm_s=(one.curve.cut.sweep_rate_rpm_s if one.curve.cut else 0.0) or programme.sweep_rate_rpm_s,
         rate_hz=rate_hz, inertia_in_torque=one.where.inertia_in_torque, inertia=one.where.inertia,
         channel_list=[[name, unit] for name, (unit, _) in one.channels.items() if name != TIME],
         barometer=air[0] if air else None, air_temperature=air[1] if air else None,

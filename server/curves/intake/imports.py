@@ -253,7 +253,7 @@ def _keep(
         pulls = keep(person, programme, [one for _, one in filed], at)
         for (file, one), pull in zip(filed, pulls, strict=True):
             file.state, file.pull = FileState.READ, pull
-            refused = one.reduced["refused"]
+            refused = one.curve.refused
             file.outcome = (
                 f"Pull {pull.number}, but without a curve: {refused}."[:500] if refused else f"Pull {pull.number}."
             )

@@ -246,6 +246,6 @@ def write(
     if twin := known_recordings.known_of(programme).find(speed_torque):
         raise Refusal(f"The same figures are kept already, as pull {twin[0]}.", code="known_already")
     filed.reduce()
-    if filed.reduced["refused"]:
-        raise Invalid("The rows make no curve.", fields={"text": filed.reduced["refused"]})
+    if filed.curve.refused:
+        raise Invalid("The rows make no curve.", fields={"text": filed.curve.refused})
     return keep(person, programme, [filed], at)[0]

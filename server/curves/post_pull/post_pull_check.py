@@ -101,7 +101,7 @@ def _means(pull: Pull, channel: str) -> tuple[Array, Array] | None:
     reduced: Reduced | None = getattr(pull, "reduced", None)
     if reduced is None or channel not in reduced.means or pull.purpose == Purpose.STEPS:
         return None
-    return np.array(reduced.speed_rpm), np.array(reduced.means[channel], dtype=np.float64)
+    return np.array(reduced.speed_rpm), reduced.means[channel]
 
 
 def _overlay(programme: Programme, first: Pull, second: Pull) -> tuple[Overlay | None, bool]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db.models import prefetch_related_objects
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router
@@ -27,6 +28,7 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = "") -> Pul
     programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
     chosen, units = standard_asked(programme, standard), units_of(request.user)
     pulls = correct.pulls_of(programme)
+    prefetch_related_objects(pulls, "reduced__findings", "reduced__anomalies")
     judged = pull_screening.judge(programme, correct.kept_of(pulls, Standard(programme.standard)))
     return PullLog(
         torque_unit=units["torque"],

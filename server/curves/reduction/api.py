@@ -91,10 +91,10 @@ def estimate_inertia(request: HttpRequest, pull_id: int, other: int) -> InertiaO
         raise Invalid("Both pulls must be of one setup.", fields={"other": "a pull of the same setup"})
     torques, rates, speeds = [], [], []
     for pull in pulls:
-        if (reduced := getattr(pull, "reduced", None)) is None or not reduced.cut:
+        if (reduced := getattr(pull, "reduced", None)) is None or reduced.sweep_rate_rpm_s is None:
             raise Refusal(f"{pull} gave no curve from samples.", code="no_curve")
         torques.append(np.array(reduced.torque) - inertia_out(reduced))
-        rates.append(reduced.cut["sweep_rate_rpm_s"])
+        rates.append(reduced.sweep_rate_rpm_s)
         speeds.append(np.array(reduced.speed_rpm))
     shared, one, two = np.intersect1d(speeds[0], speeds[1], return_indices=True)
     try:

@@ -18,7 +18,7 @@ from torvix_core.pull.reduction import CutBy, StandInertia
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
-from curves.models import Reduced, ReductionOverride
+from curves.models import CurveAnomaly, Reduced, ReductionOverride
 from curves.reduction.nature import OF_FIGURES
 from curves.reduction.reduce import reduce_pull
 from engines.models import Build
@@ -54,8 +54,7 @@ def derived_curves(pull: Pull, engine: tuple[float | None, Cycle] | None = None)
     """Everything that follows from the channels of a reduced pull, SI, by name. `engine` as `engine_of` gives it."""
     reduced: Reduced = pull.reduced
     speed, torque = np.array(reduced.speed_rpm), np.array(reduced.torque)
-    means = {name: np.array(values, dtype=np.float64) for name, values in reduced.means.items()}
-    return derived.derived(speed, torque, means, surroundings(pull, engine))
+    return derived.derived(speed, torque, reduced.means, surroundings(pull, engine))
 
 
 def engine_of(build: Build) -> tuple[float | None, Cycle]:
@@ -181,12 +180,12 @@ ODD = {
 }
 
 
-def anomaly_words(odd: Mapping[str, Any], units: Mapping[str, str]) -> str:
+def anomaly_words(odd: CurveAnomaly, units: Mapping[str, str]) -> str:
     """One oddity, where it is and what speaks for it."""
-    kind, evidence = AnomalyKind(odd["kind"]), odd["evidence"]
-    channel = odd["channel"].replace("_", " ").capitalize()
-    told = ODD[kind].format(size=100 * abs(odd["size"]), channel=channel)
-    low, high = odd["low_rpm"], odd["high_rpm"]
+    kind, evidence = AnomalyKind(odd.kind), odd.evidence
+    channel = odd.channel.replace("_", " ").capitalize()
+    told = ODD[kind].format(size=100 * abs(odd.size), channel=channel)
+    low, high = odd.low_rpm, odd.high_rpm
     where = f"at {low:.0f} rpm" if high - low < 1 else f"from {low:.0f} to {high:.0f} rpm"
     if kind is AnomalyKind.STUMBLE and "lambda" in evidence:
         there, around = evidence["lambda"], evidence["lambda_around"]
@@ -197,5 +196,5 @@ def anomaly_words(odd: Mapping[str, Any], units: Mapping[str, str]) -> str:
         told += f", and torque falls by {100 * evidence['torque_lost']:.1f} %: something took the spark back"
     if kind is AnomalyKind.STEPPED:
         scale = quantities.to_si_rule(units["temperature"]).scale
-        told += f" by {odd['size'] / scale:+.0f} {units['temperature']}"
+        told += f" by {odd.size / scale:+.0f} {units['temperature']}"
     return f"{told}, {where}."

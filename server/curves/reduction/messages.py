@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from typing import Any
+from torvix_core.pull.trace import TraceProblem
 
-from torvix_core.pull.trace import TraceFinding, TraceProblem
+from curves.models import SampleFinding
 
 WORDS = {
     TraceProblem.TIME_BACKWARDS: "time runs backwards",
@@ -16,9 +16,9 @@ WORDS = {
 }
 
 
-def finding_words(finding: dict[str, Any]) -> str:
+def finding_words(finding: SampleFinding) -> str:
     """One finding as a person reads it."""
-    told = TraceFinding(TraceProblem(finding["problem"]), finding["channel"], finding["samples"], finding["first_s"])
-    where = told.channel.replace("_", " ") or "time base"
-    times = "sample" if told.samples == 1 else "samples"
-    return f"{where}: {WORDS[told.problem]} ({told.samples} {times}, first at {told.first_s:.1f} s)"
+    where = finding.channel.replace("_", " ") or "time base"
+    times = "sample" if finding.samples == 1 else "samples"
+    problem = WORDS[TraceProblem(finding.problem)]
+    return f"{where}: {problem} ({finding.samples} {times}, first at {finding.first_s:.1f} s)"

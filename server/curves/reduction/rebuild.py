@@ -11,7 +11,7 @@ from django.db.models import Q, QuerySet
 from torvix_core import VERSION
 
 from curves.models import Reduced
-from curves.reduction.reduce import reduce_pull, reduced_fields
+from curves.reduction.reduce import Curve, curve_of, store
 from jobs import kinds
 from stand.models import Pull, PullState
 
@@ -37,16 +37,16 @@ def outdated(only: int | None = None) -> QuerySet[Pull]:
     return pulls.filter(Q(reduced=None) | ~Q(reduced__core_version=VERSION))
 
 
-def difference(old: Reduced | None, new: Mapping[str, Any]) -> Difference | None:
+def difference(old: Reduced | None, new: Curve) -> Difference | None:
     """What is other about the new curve; None where nobody could see it."""
     if old is None:
         return Difference(0.0, 0.0, "had no curve")
-    if old.refused or new["refused"]:
-        same = old.refused == new["refused"]
-        return None if same else Difference(0.0, 0.0, f"said “{old.refused}”, now “{new['refused']}”")
+    if old.refused or new.refused:
+        same = old.refused == new.refused
+        return None if same else Difference(0.0, 0.0, f"said “{old.refused}”, now “{new.refused}”")
     before, after = (
         dict(zip(old.speed_rpm, old.torque, strict=True)),
-        dict(zip(new["speed_rpm"], new["torque"], strict=True)),
+        dict(zip(new.speed_rpm, new.torque, strict=True)),
     )
     common = sorted(before.keys() & after.keys())
     if before.keys() != after.keys():
@@ -77,8 +77,8 @@ def work(arguments: dict[str, Any], watch: kinds.Watch) -> dict[str, Any]:
             break
         pull = Pull.objects.select_related("session__programme").get(pk=pk)
         old = Reduced.objects.filter(pull=pull).first()
-        fields = reduced_fields(pull)
-        moved = difference(old, fields)
+        curve = curve_of(pull)
+        moved = difference(old, curve)
         if moved is not None:
             count += 1
             if len(changed) < MOST_LISTED:
@@ -88,7 +88,7 @@ def work(arguments: dict[str, Any], watch: kinds.Watch) -> dict[str, Any]:
                     "speed_rpm": moved.speed_rpm, "text": moved.text, "version": old.core_version if old else "",
                 })  # fmt: skip
         if not arguments["check"]:
-            reduce_pull(pull)
+            store([(pull, curve)])
         done += 1
         watch.tell(done, len(pulls), f"{done} of {len(pulls)} pulls")
     return {"looked_at": done, "of": len(pulls), "differ": count, "listed": changed, "version": VERSION}

@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 import logging
-from dataclasses import asdict, replace
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, field, replace
 from typing import Any
 
 import numpy as np
-from django.db import DatabaseError
+from django.db import DatabaseError, transaction
 from torvix_core import VERSION
 from torvix_core.pull import published_figures_check
-from torvix_core.pull.anomalies import anomalies
-from torvix_core.pull.reduction import NotASweep, Options, StandInertia, reduce_sweep
+from torvix_core.pull.anomalies import Anomaly, anomalies
+from torvix_core.pull.reduction import Cut, NotASweep, Options, StandInertia, reduce_sweep
 from torvix_core.pull.steps import reduce_steps
-from torvix_core.pull.trace import SPEED, TORQUE, Trace
+from torvix_core.pull.trace import SPEED, TORQUE, Trace, TraceFinding
 from torvix_core.units.checked import Array
 
-from curves.models import Reduced, ReductionOverride
+from curves.models import ChannelMean, CurveAnomaly, Reduced, ReductionOverride, SampleFinding
 from curves.reduction.nature import OF_FIGURES
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose
@@ -37,62 +38,107 @@ def options_for(pull: Pull) -> Options:
     return replace(usual, **wanted)
 
 
+@dataclass(frozen=True)
+class Curve:
+    """What is kept of a pull's curve, or why there is none; lists have a value for each bin."""
+
+    options: Options
+    refused: str = ""
+    speed_rpm: list[float] = field(default_factory=list)
+    torque: list[float] = field(default_factory=list)  # N·m
+    torque_scatter: list[float] = field(default_factory=list)
+    samples: list[int] = field(default_factory=list)
+    means: Mapping[str, list[float]] = field(default_factory=dict)  # SI, by channel
+    cut: Cut | None = None
+    findings: Sequence[TraceFinding] = ()
+    anomalies: Sequence[Anomaly] = ()
+
+
 def reduce_pull(pull: Pull) -> Reduced | None:
     """Make (or make again) the curve of a complete pull. None for a pull that never completed."""
     if pull.state != PullState.COMPLETE:
         return None
-    reduced, _ = Reduced.objects.update_or_create(pull=pull, defaults=reduced_fields(pull))
+    (reduced,) = store([(pull, curve_of(pull))])
     return reduced
 
 
-def reduced_fields(pull: Pull) -> dict[str, Any]:
-    """What is kept of a complete pull's curve, or why there is none; nothing is written."""
+def curve_of(pull: Pull) -> Curve:
+    """The curve of a complete pull from its samples; nothing is written."""
     options = options_for(pull)
     try:
-        fields = (
-            fields_of_figures(*figures_of(read_raw(pull)))
-            if pull.origin in OF_FIGURES
-            else fields_of_trace(read_trace(pull), options, steps=pull.purpose == Purpose.STEPS)
-        )
+        if pull.origin in OF_FIGURES:
+            return curve_of_figures(*figures_of(read_raw(pull)), options)
+        return curve_of_trace(read_trace(pull), options, steps=pull.purpose == Purpose.STEPS)
     except (NotASweep, ValueError, Refusal) as error:
-        fields = {"refused": str(error)[:300], **{name: kind() for name, kind in EMPTY.items()}}
+        return Curve(options, refused=str(error)[:300])
     except DatabaseError:
         raise
     except Exception as error:
         # Samples of a kind that nobody thought of. They are kept; that no curve comes of them is said, not fatal.
         log.exception("no curve of %s", pull)
         reason = f"The curve could not be computed ({type(error).__name__}: {error}). The samples are kept."
-        fields = {"refused": reason[:300], **{name: kind() for name, kind in EMPTY.items()}}
-    return fields | {"core_version": VERSION, "options": asdict(options)}
+        return Curve(options, refused=reason[:300])
 
 
-EMPTY: dict[str, type] = {
-    "speed_rpm": list, "torque": list, "torque_scatter": list, "samples": list, "means": dict, "cut": dict,
-    "findings": list, "anomalies": list,
-}  # fmt: skip
-
-
-def fields_of_trace(trace: Trace, options: Options, steps: bool = False) -> dict[str, Any]:
-    """What is kept of a reduced trace. NotASweep and ValueError as the core raises them."""
+def curve_of_trace(trace: Trace, options: Options, steps: bool = False) -> Curve:
+    """A reduced trace. NotASweep and ValueError as the core raises them."""
     reduction = reduce_steps(trace, options) if steps else reduce_sweep(trace, options)
     rows = dict(zip(reduction.names, reduction.means, strict=True))
-    return {
-        "refused": "",
-        "speed_rpm": reduction.speed_rpm.tolist(),
-        "torque": reduction.torque.tolist(),
-        "torque_scatter": reduction.torque_scatter.tolist(),
-        "samples": reduction.samples.tolist(),
-        "means": {name: row.tolist() for name, row in rows.items() if name not in (SPEED, TORQUE)},
-        "cut": asdict(reduction.cut),
-        "findings": [asdict(finding) for finding in reduction.findings],
-        "anomalies": [asdict(odd) for odd in anomalies(trace, reduction)],
-    }
+    return Curve(
+        options,
+        speed_rpm=reduction.speed_rpm.tolist(),
+        torque=reduction.torque.tolist(),
+        torque_scatter=reduction.torque_scatter.tolist(),
+        samples=reduction.samples.tolist(),
+        means={name: row.tolist() for name, row in rows.items() if name not in (SPEED, TORQUE)},
+        cut=reduction.cut,
+        findings=reduction.findings,
+        anomalies=anomalies(trace, reduction),
+    )
 
 
-def fields_of_figures(speed_rpm: Array, torque: Array) -> dict[str, Any]:
-    """What is kept of printed figures: scatter and channels stay unknown, nothing lies beyond the figures."""
+def curve_of_figures(speed_rpm: Array, torque: Array, options: Options) -> Curve:
+    """Printed figures: scatter and channels stay unknown, nothing lies beyond the figures."""
     grid, values, between = published_figures_check.to_grid(speed_rpm, torque)
+    samples = np.where(between, 0, 1).tolist()
+    return Curve(options, speed_rpm=grid.tolist(), torque=values.tolist(), samples=samples)
+
+
+@transaction.atomic
+def store(curves: Sequence[tuple[Pull, Curve]]) -> list[Reduced]:
+    """Keep curves in place of those that the pulls had, with the options and the version that made them."""
+    pulls = [pull.pk for pull, _ in curves]
+    # Whoever else makes one of them anew waits: the second finds the curve of the first, and takes its place.
+    list(Pull.objects.select_for_update().filter(pk__in=pulls).order_by("pk").values_list("pk", flat=True))
+    Reduced.objects.filter(pull__in=pulls).delete()
+    made = Reduced.objects.bulk_create(
+        Reduced(
+            pull=pull, core_version=VERSION, options=asdict(curve.options), refused=curve.refused,
+            speed_rpm=curve.speed_rpm, torque=curve.torque, torque_scatter=curve.torque_scatter,
+            samples=curve.samples, **_cut_columns(curve.cut),
+        )
+        for pull, curve in curves
+    )  # fmt: skip
+    pairs = [(reduced, curve) for reduced, (_, curve) in zip(made, curves, strict=True)]
+    ChannelMean.objects.bulk_create(
+        ChannelMean(reduced=reduced, channel=name, values=values)
+        for reduced, curve in pairs
+        for name, values in curve.means.items()
+    )
+    SampleFinding.objects.bulk_create(
+        SampleFinding(reduced=reduced, **asdict(finding)) for reduced, curve in pairs for finding in curve.findings
+    )
+    CurveAnomaly.objects.bulk_create(
+        CurveAnomaly(reduced=reduced, **asdict(odd)) for reduced, curve in pairs for odd in curve.anomalies
+    )
+    return made
+
+
+def _cut_columns(cut: Cut | None) -> dict[str, Any]:
+    if cut is None:
+        return {}
     return {
-        "refused": "", "speed_rpm": grid.tolist(), "torque": values.tolist(), "torque_scatter": [],
-        "samples": np.where(between, 0, 1).tolist(), "means": {}, "cut": {}, "findings": [], "anomalies": [],
+        "cut_start_s": cut.start_s, "cut_end_s": cut.end_s, "cut_start_rpm": cut.start_rpm,
+        "cut_end_rpm": cut.end_rpm, "sweep_rate_rpm_s": cut.sweep_rate_rpm_s, "cut_start_by": cut.start_by,
+        "cut_end_by": cut.end_by,
     }  # fmt: skip

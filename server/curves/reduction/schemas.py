@@ -10,7 +10,7 @@ import numpy as np
 from ninja import Schema
 from torvix_core import VERSION
 from torvix_core.air.standards import DEFINITIONS, Standard
-from torvix_core.pull.reduction import CutBy, StandInertia
+from torvix_core.pull.reduction import StandInertia
 from torvix_core.units import quantities
 
 from curves.intake.filing import standard_words
@@ -156,9 +156,9 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
         samples=curve.samples if curve else [], standard=standard, standard_label=DEFINITIONS[standard].label,
         factor=factor, factor_why=why, cut=_cut(curve), air=_air(pull, units),
         channels=_channels(curve, units), derived=_derived(pull, units) if curve else [],
-        findings=[messages.finding_words(finding) for finding in reduced.findings] if reduced else [],
-        anomalies=[inspection.anomaly_words(odd, units) for odd in reduced.anomalies] if reduced else [],
-        marks=[[odd["low_rpm"], odd["high_rpm"]] for odd in reduced.anomalies] if reduced else [],
+        findings=[messages.finding_words(finding) for finding in reduced.findings.all()] if reduced else [],
+        anomalies=[inspection.anomaly_words(odd, units) for odd in reduced.anomalies.all()] if reduced else [],
+        marks=[[odd.low_rpm, odd.high_rpm] for odd in reduced.anomalies.all()] if reduced else [],
         provenance=_provenance(pull, reduced, units),
         notes=[NoteLine(at=note.at, by=str(note.person or ""), text=str(note.text)) for note in _notes(pull)],
         by_hand=bool(wish and wish.options),
@@ -176,13 +176,13 @@ def _notes(pull: Pull) -> list[Note]:
 
 
 def _cut(curve: Reduced | None) -> CutOut | None:
-    if curve is None or not curve.cut:
+    cut = curve.cut if curve else None
+    if cut is None:
         return None
-    cut, words = curve.cut, inspection.CUT_WORDS
     return CutOut(
-        start_s=cut["start_s"], end_s=cut["end_s"], start_rpm=cut["start_rpm"], end_rpm=cut["end_rpm"],
-        rate_rpm_s=cut["sweep_rate_rpm_s"], start_why=words[CutBy(cut.get("start_by", CutBy.RATE))],
-        end_why=inspection.END_WORDS[CutBy(cut.get("end_by", CutBy.RATE))],
+        start_s=cut.start_s, end_s=cut.end_s, start_rpm=cut.start_rpm, end_rpm=cut.end_rpm,
+        rate_rpm_s=cut.sweep_rate_rpm_s, start_why=inspection.CUT_WORDS[cut.start_by],
+        end_why=inspection.END_WORDS[cut.end_by],
     )  # fmt: skip
 
 
@@ -204,7 +204,7 @@ def _channels(curve: Reduced | None, units: Mapping[str, str]) -> list[SeriesOut
     found = []
     for name, values in curve.means.items():
         unit = unit_out(name, units)
-        shown = quantities.from_si(values, unit) if unit else np.array(values)
+        shown = quantities.from_si(values, unit) if unit else values
         found.append(SeriesOut(key=name, name=channel_name(name), unit=unit, values=listed_out(shown)))
     return found
 
@@ -265,7 +265,7 @@ def inertia_out(reduced: Reduced) -> float:
     """The inertia torque that was added in the reduction, N·m."""
     if reduced.options["stand_inertia"] != StandInertia.NOT_INCLUDED:
         return 0.0
-    return float(reduced.options["inertia"] * reduced.cut["sweep_rate_rpm_s"] * np.pi / 30)
+    return float(reduced.options["inertia"] * (reduced.sweep_rate_rpm_s or 0.0) * np.pi / 30)
 
 
 def wish_as_typed(options: Mapping[str, Any], units: Mapping[str, str]) -> ReduceIn:

@@ -3,7 +3,7 @@
 import scenes
 from django.test import TestCase
 
-from curves.models import Reduced
+from curves.models import ChannelMean, Reduced
 from curves.post_pull import messages as after_words
 from curves.post_pull.post_pull_check import AfterPull, after_pull
 from programmes.settings import service as adjusting
@@ -116,8 +116,11 @@ class Tune(AfterEach):
     def with_means(self, **means: float) -> Pull:
         pull = self.pull()
         reduced = Reduced.objects.get(pull=pull)
-        reduced.means = {name: [value] * len(reduced.speed_rpm) for name, value in means.items()}
-        reduced.save()
+        reduced.channel_means.all().delete()
+        ChannelMean.objects.bulk_create(
+            ChannelMean(reduced=reduced, channel=name, values=[value] * len(reduced.speed_rpm))
+            for name, value in means.items()
+        )
         return pull
 
     def told(self, pull: Pull) -> tuple[list[str], str]:

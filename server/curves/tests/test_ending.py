@@ -36,7 +36,7 @@ class Ending(TestCase):
 
     def test_a_reduction_that_fails_leaves_an_ended_pull_with_its_samples_and_the_reason(self):
         with (
-            mock.patch.object(reduce, "fields_of_trace", side_effect=ZeroDivisionError("of nothing")),
+            mock.patch.object(reduce, "curve_of_trace", side_effect=ZeroDivisionError("of nothing")),
             self.assertLogs("torvix.curves", "ERROR"),
         ):
             pull = self.ended()
@@ -54,7 +54,7 @@ class Ending(TestCase):
 
     def test_a_database_that_goes_between_record_and_curve_finds_the_curve_made_when_it_is_back(self):
         with (
-            mock.patch.object(reduce.Reduced.objects, "update_or_create", side_effect=OperationalError("gone")),
+            mock.patch.object(reduce.Reduced.objects, "bulk_create", side_effect=OperationalError("gone")),
             self.assertRaises(OperationalError),
         ):
             self.ended()

@@ -5,7 +5,7 @@ import scenes
 from django.test import TestCase
 from torvix_core.pull.reduction import CutBy
 
-from curves.models import ReductionOverride
+from curves.models import CurveAnomaly, ReductionOverride
 from curves.reduction import inspection
 from curves.reduction.inspection import ReductionSettings
 from shop.models import Role, default_units
@@ -43,7 +43,7 @@ class Cutting(Scene):
         self.assertLess(len(after["speed_rpm"]), len(before["speed_rpm"]))
         self.pull.refresh_from_db()
         self.assertEqual(self.pull.reduced.options["cut_start_s"], 4.0)
-        self.assertEqual(self.pull.reduced.cut["start_by"], CutBy.HAND)
+        self.assertEqual(self.pull.reduced.cut.start_by, CutBy.HAND)
         back = self.reduce().json()
         for key in ("speed_rpm", "observed", "by_hand"):
             self.assertEqual(back[key], before[key])
@@ -108,8 +108,9 @@ class Looking(Scene):
         self.assertEqual(shown.max(), 99.0)
 
     def test_oddities_are_in_words_with_place_and_evidence(self):
-        stumble = {"kind": "stumble", "low_rpm": 2700, "high_rpm": 3000, "size": 0.06, "channel": "",
-                   "evidence": {"lambda": 0.94, "lambda_around": 0.87}}  # fmt: skip
+        stumble = CurveAnomaly(
+            kind="stumble", low_rpm=2700, high_rpm=3000, size=0.06, evidence={"lambda": 0.94, "lambda_around": 0.87}
+        )
         self.assertEqual(
             inspection.anomaly_words(stumble, default_units()),
             "Torque dips by 6.0 %, mixture lean there: lambda 0.94 against 0.87, from 2700 to 3000 rpm.",

@@ -106,9 +106,7 @@ def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", c
             for name, values in derived_curves(one.pull, engines[one.pull.build_id]).items()
             if name != "power"
         }
-        told |= {
-            name: np.array(reduced.means[name], dtype=np.float64) for name in TEMPERATURES if name in reduced.means
-        }
+        told |= {name: means[name] for means in (reduced.means,) for name in TEMPERATURES if name in means}
         for name, values in told.items():
             on_grid = shared_grid([speed, grid], [values, np.zeros(len(grid))])[1][0]
             found.setdefault(name, {}).setdefault(one.pull.setup_id, []).append(on_grid)

@@ -202,7 +202,7 @@ def _with_readings(comparison: Comparison, choice: Choice, inside: NDArray[np.bo
                     fields={"account_for": f"{one.pull} has no {name.replace('_', ' ')}"},
                 )
             shared = np.isin(np.array(reduced.speed_rpm), comparison.speed_rpm)
-            found.append(float(np.array(values, dtype=np.float64)[shared][inside].mean()))
+            found.append(float(values[shared][inside].mean()))
         columns.append(found)
     return replace(comparison.layout, covariates=np.array(columns).T)
 

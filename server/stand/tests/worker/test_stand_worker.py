@@ -145,7 +145,7 @@ class BadSensors(BenchCase):
         self.by.fault("manifold_temperature", "nonsense")
         pull = self.run_pull()
         self.assertEqual(pull.state, PullState.COMPLETE)
-        told = {(finding["channel"], finding["problem"]) for finding in pull.reduced.findings}
+        told = {(finding.channel, finding.problem) for finding in pull.reduced.findings.all()}
         self.assertEqual(told, {("air_flow", "missing"), ("manifold_temperature", "implausible")})
         self.assertTrue(np.isnan(read_raw(pull)["air_flow"][1]).all())
         self.assertIn("air_flow", Link.objects.get().faulty)
