@@ -14,6 +14,7 @@ from torvix_core.pull.reduction import Cut, CutBy
 from torvix_core.pull.trace import TraceProblem
 from torvix_core.units.checked import Array
 
+from jobs.models import Job
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -184,7 +185,9 @@ class Import(models.Model):
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="imports")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
-    job = models.PositiveBigIntegerField(null=True, blank=True)
+    job = models.ForeignKey(
+        Job, on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="that reads its files"
+    )
 
     if TYPE_CHECKING:
         files: RelatedManager[SourceFile]

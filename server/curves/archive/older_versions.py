@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 OLDEST = 1
 # What version 2 calls by another name: tables, columns of a table, and what stands in a column.
 TABLES_OF_1 = {"wishes": "reduction_overrides", "let_in": "comparability_overrides"}
 COLUMNS_OF_1 = {
-    "pulls": {
-        "set_to": "settings_in_force", "began_with": "start_values", "guarded_by": "active_limits",
-        "holds": "held_speeds",
-    },
+    "pulls": {"began_with": "start_values", "guarded_by": "active_limits", "holds": "held_speeds"},
     "source_files": {"told": "outcome", "of": "batch"},
     "sheet_links": {"told": "recipient"},
 }  # fmt: skip
@@ -34,12 +31,23 @@ def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
         for name, rows in brought.items():
             if isinstance(rows, list):
                 brought[name] = [_row_of_1(name, row) if isinstance(row, dict) else row for row in rows]
+        brought["pull_settings"] = list(_settings_of_1(brought.get("pulls")))
     return brought
 
 
 def _row_of_1(table: str, row: dict[str, Any]) -> dict[str, Any]:
     columns, spelled = COLUMNS_OF_1.get(table, {}), VALUES_IN.get(table, ())
     return {columns.get(key, key): _spelled(value) if key in spelled else value for key, value in row.items()}
+
+
+def _settings_of_1(pulls: Any) -> Iterator[dict[str, Any]]:
+    """What pulls were set to was a column of them; rows of their own now."""
+    number = 0
+    for pull in pulls if isinstance(pulls, list) else ():
+        settings = pull.get("set_to") if isinstance(pull, dict) else None
+        for key, text in settings.items() if isinstance(settings, dict) else ():
+            number += 1
+            yield {"id": number, "pull": pull.get("id"), "key": _spelled(key), "text": text}
 
 
 def _spelled(value: Any) -> Any:

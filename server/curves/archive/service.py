@@ -121,6 +121,7 @@ TABLES: list[Table] = [
     Table("ticks", stand.Tick, _of(stand.Tick, SESSION)),
     Table("open_jobs", stand.OpenJob, _of(stand.OpenJob, SESSION)),
     Table("pulls", Pull, _of(Pull, SESSION)),
+    Table("pull_settings", stand.PullSetting, _of(stand.PullSetting, PULL)),
     Table("notes", stand.Note, _of(stand.Note, SESSION)),
     Table("reduction_overrides", ReductionOverride, _of(ReductionOverride, PULL)),
     Table("comparison_windows", ComparisonWindow, _of(ComparisonWindow, "programme")),

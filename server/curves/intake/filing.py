@@ -186,7 +186,6 @@ def _pull(
         sweep_end_rpm=speeds[-1] if speeds else programme.sweep_end_rpm,
         sweep_rate_rpm_s=(one.curve.cut.sweep_rate_rpm_s if one.curve.cut else 0.0) or programme.sweep_rate_rpm_s,
         rate_hz=rate_hz, inertia_in_torque=one.where.inertia_in_torque, inertia=one.where.inertia,
-        channel_list=[[name, unit] for name, (unit, _) in one.channels.items() if name != TIME],
         barometer=air[0] if air else None, air_temperature=air[1] if air else None,
         relative_humidity=air[2] if air else None,
         standing=Standing.ACCEPTED if kept else Standing.UNDECIDED,

@@ -51,7 +51,7 @@ def begin(person: Person, programme: Programme, at: datetime) -> Import:
 def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile:
     """Keep one file as it came, and look what is in it. A file that cannot be read is told, and not kept."""
     require_operator(person)
-    if jobs.is_going_on(batch.job):
+    if jobs.is_going_on(batch.job_id):
         raise Refusal("These files are being read now. Wait for the end, or begin another import.", code="import_begun")
     if batch.files.count() >= MOST_FILES:
         raise Refusal(f"{MOST_FILES} files are read at once. Read these first.", code="too_many_files")
@@ -127,7 +127,7 @@ def run(
 ) -> Job:  # fmt: skip
     """Check what was settled, remember it, and put the reading into the queue."""
     require_operator(person)
-    if jobs.is_going_on(batch.job):
+    if jobs.is_going_on(batch.job_id):
         raise Refusal("These files are being read now.", code="import_begun")
     waiting = list(batch.files.filter(state=FileState.WAITING).defer("content"))
     if not waiting:
@@ -160,7 +160,7 @@ def run(
         {"import": batch.pk, "person": person.pk, "setups": setup_of, "layouts": kept, "where": told,
          "at": at.isoformat()}, at,
     )  # fmt: skip
-    batch.job = job.pk
+    batch.job = job
     batch.save(update_fields=["job"])
     return job
 

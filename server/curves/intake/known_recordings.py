@@ -56,7 +56,7 @@ def _keys(speed_torque: Array) -> np.ndarray:
 def known_of(programme: Programme) -> KnownRecording:
     """Every recording that the programme holds, in two columns each."""
     known = KnownRecording()
-    rows = Channel.objects.filter(pull__session__programme=programme, name__in=(SPEED, TORQUE))
+    rows = Channel.objects.filter(pull__session__programme=programme, name__in=(SPEED, TORQUE), samples__gt=0)
     pairs: dict[int, dict[str, Array]] = {}
     for channel in rows.values("pull__number", "name", "unit", "codec", "samples", "data").iterator(chunk_size=200):
         values = quantities.to_si(unpack(channel["codec"], bytes(channel["data"]), channel["samples"]), channel["unit"])

@@ -138,7 +138,7 @@ def where_of(given: WhereIn, person: Person) -> FilingPlace:
 def batch_out(batch: Import, person: Person) -> ImportBatchOut:
     files = list(batch.files.defer("content").order_by("name", "pk"))
     setups = list(Setup.objects.filter(programme=batch.programme_id))
-    job = jobs_of(person).filter(pk=batch.job).first() if batch.job else None
+    job = jobs_of(person).filter(pk=batch.job_id).first() if batch.job_id else None
     return ImportBatchOut(
         id=batch.pk, files=[file_out(file, setups) for file in files], layouts=_layouts(files),
         job=job_out(job) if job else None,

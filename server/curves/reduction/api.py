@@ -29,6 +29,7 @@ from shop.permissions import is_person, require_operator, units_of
 from shop.refusals import Invalid, Refusal
 from stand.live.display import channel_name
 from stand.models import Pull
+from stand.pulls.samples import units_by_channel
 
 router = Router(tags=["inspector"])
 
@@ -46,7 +47,7 @@ def read_raw(request: HttpRequest, pull_id: int) -> RawOut:
     """Every channel as it was recorded, in the person's units; thinned to what a screen can show."""
     assert is_person(request.user)
     pull, units = _pull(request.user, pull_id), units_of(request.user)
-    wanted = {name: unit_out(name, units) for name, _ in pull.channel_list}
+    wanted = {name: unit_out(name, units) for name in units_by_channel(pull)}
     channels = inspection.raw_channels(pull, wanted)
     time = channels[0].time if channels else np.empty(0)
     return RawOut(

@@ -39,6 +39,6 @@ class CorrectedByTheLog(TestCase):
         for _ in range(5):
             self.pull()
         self.log(0, "98.2")
-        with self.assertNumQueries(3):
+        with self.assertNumQueries(4):
             pulls = pulls_of(self.programme)
         self.assertTrue(all(pull.air.from_log for pull in pulls))

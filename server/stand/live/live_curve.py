@@ -9,21 +9,21 @@ from torvix_core.pull.trace import SPEED, TORQUE
 from torvix_core.units import quantities
 
 from stand.models import Pull
-from stand.pulls.samples import chunk_columns
+from stand.pulls.samples import chunk_columns, units_by_channel
 
 POINT_S = 0.1  # of samples in one point
 
 
 def points(pull: Pull) -> list[tuple[float, float]]:
     """rpm and N·m of the pull so far, as the live frames would have shown them; [] before it has any."""
-    names = [name for name, _ in pull.channel_list]
+    units = units_by_channel(pull)
+    names = list(units)
     if SPEED not in names or TORQUE not in names:
         return []
     table = chunk_columns(pull, 1 + len(names))
     time = table[0]
     if len(time) < 2:
         return []
-    units = dict(pull.channel_list)
     speed, torque = (_si(table[1 + names.index(name)], units[name]) for name in (SPEED, TORQUE))
     bins = np.floor((time - time[0]) / POINT_S).astype(int)
     known = np.isfinite(speed) & np.isfinite(torque)

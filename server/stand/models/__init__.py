@@ -2,7 +2,19 @@
 
 from stand.models.day import Acknowledgement, Asks, Change, JobKind, ListItem, Moment, Note, NoteKind, OpenJob, Tick
 from stand.models.line import Command, CommandState, Link, StandLimit
-from stand.models.pull import ENDED, Channel, Chunk, Pull, PullAir, PullOrigin, PullState, Purpose, Standing
+from stand.models.pull import (
+    ENDED,
+    Channel,
+    Chunk,
+    InertiaInTorque,
+    Pull,
+    PullAir,
+    PullOrigin,
+    PullSetting,
+    PullState,
+    Purpose,
+    Standing,
+)
 from stand.models.session import Period, Session, WeatherReading
 
 __all__ = [
@@ -14,6 +26,7 @@ __all__ = [
     "Chunk",
     "Command",
     "CommandState",
+    "InertiaInTorque",
     "JobKind",
     "Link",
     "ListItem",
@@ -25,6 +38,7 @@ __all__ = [
     "Pull",
     "PullAir",
     "PullOrigin",
+    "PullSetting",
     "PullState",
     "Purpose",
     "Session",

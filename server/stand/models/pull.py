@@ -6,6 +6,7 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from django.conf import settings
+from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import Q
 
@@ -64,6 +65,12 @@ class Standing(models.TextChoices):
 ENDED = (PullState.COMPLETE, PullState.ABORTED, PullState.INCOMPLETE)
 
 
+class InertiaInTorque(models.TextChoices):
+    INCLUDED = "included", "In the torque already"
+    NOT_INCLUDED = "not_included", "Not in the torque"
+    UNKNOWN = "unknown", "Not known"
+
+
 class Pull(models.Model):
     """One sweep. Its raw samples are never changed; whether it counts is a judgement beside them."""
 
@@ -94,13 +101,15 @@ class Pull(models.Model):
     sweep_start_rpm = models.FloatField()
     sweep_end_rpm = models.FloatField()
     sweep_rate_rpm_s = models.FloatField()
-    held_speeds = models.JSONField(default=list, help_text="[rpm, s] of each speed that is held in a step test")
-    settings_in_force = models.JSONField(default=dict, help_text="what the setup was set to, as typed, by key")
+    held_speeds = ArrayField(
+        ArrayField(models.FloatField(), size=2), default=list, help_text="rpm and s of each speed of a step test"
+    )
     start_values = models.JSONField(default=dict, help_text="values of the channels when the sweep began, SI")
     rate_hz = models.FloatField(null=True, blank=True, help_text="samples a second, as the stand says")
-    inertia_in_torque = models.CharField(max_length=12, default="unknown", help_text="as the stand says")
+    inertia_in_torque = models.CharField(
+        max_length=12, choices=InertiaInTorque.choices, default=InertiaInTorque.UNKNOWN, help_text="as the stand says"
+    )
     inertia = models.FloatField(default=0.0, help_text="kg·m², as the stand says; 0 where it does not")
-    channel_list = models.JSONField(default=list, help_text="[name, unit] of each column of the chunks")
     samples_lost = models.PositiveIntegerField(default=0)
     barometer = models.FloatField(null=True, blank=True, help_text="Pa, mean over the pull")
     air_temperature = models.FloatField(null=True, blank=True, help_text="K")
@@ -119,6 +128,7 @@ class Pull(models.Model):
     if TYPE_CHECKING:
         chunks: RelatedManager[Chunk]
         channels: RelatedManager[Channel]
+        settings: RelatedManager[PullSetting]
 
     class Meta:
         ordering = ["session__opened_at", "number"]
@@ -136,6 +146,9 @@ class Pull(models.Model):
             ),
             models.CheckConstraint(condition=Q(origin__in=PullOrigin.values), name="pull_origin_is_known"),
             models.CheckConstraint(
+                condition=Q(inertia_in_torque__in=InertiaInTorque.values), name="pull_inertia_is_in_the_torque_or_not"
+            ),
+            models.CheckConstraint(
                 condition=Q(origin__in=["stand", "simulated", "file"], figures_standard="")
                 | Q(origin__in=["table", "typed"]) & ~Q(figures_standard=""),
                 name="pull_of_figures_says_what_they_are",
@@ -149,6 +162,11 @@ class Pull(models.Model):
 
     def __str__(self) -> str:
         return f"Pull {self.number}"
+
+    @property
+    def settings_in_force(self) -> dict[str, str]:
+        """What the setup was set to when the pull was armed, as typed, by key; no query where it was prefetched."""
+        return {row.key: row.text for row in self.settings.all()}
 
 
 class Chunk(models.Model):
@@ -164,14 +182,27 @@ class Chunk(models.Model):
         constraints = [models.UniqueConstraint(fields=["pull", "sequence"], name="chunk_sequence_once_per_pull")]
 
 
+class PullSetting(models.Model):
+    """What the setup of a pull was set to beside its parts when the pull was armed, as it was typed."""
+
+    pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="settings")
+    key = models.CharField(max_length=60)
+    text = models.CharField(max_length=80)
+
+    class Meta:
+        ordering = ["pk"]
+        constraints = [models.UniqueConstraint(fields=["pull", "key"], name="pull_setting_once")]
+
+
 class Channel(models.Model):
-    """One channel of an ended pull, losslessly packed, in the unit in which the stand sent it."""
+    """One channel of a pull in the unit in which the stand sends it: named when the pull begins, losslessly packed
+    when it has ended. Until then it has no samples; they are in the chunks, a column for each channel by position."""
 
     pull = models.ForeignKey(Pull, on_delete=models.PROTECT, related_name="channels")
     position = models.PositiveSmallIntegerField()
     name = models.CharField(max_length=40)
     unit = models.CharField(max_length=16)
-    codec = models.CharField(max_length=24)
+    codec = models.CharField(max_length=24, blank=True)
     samples = models.PositiveIntegerField()
     data = models.BinaryField()
 

@@ -49,7 +49,7 @@ router = Router(tags=["stand"])
 def read_day(request: HttpRequest, programme_id: int) -> StandDay:
     programme = get_object_or_404(Programme.objects.visible_to(person_of(request)), pk=programme_id)
     made = Pull.objects.filter(session__programme=programme).select_related("operator", "session")
-    pulls = list(made.order_by("number"))
+    pulls = list(made.prefetch_related("settings").order_by("number"))
     # The open one, whatever the date of what was imported.
     newest = (F("closed_at").desc(nulls_first=True), "-opened_at")
     session = programme.sessions.select_related("stand").order_by(*newest).first()

@@ -18,7 +18,7 @@ from programmes.settings import service as adjusting
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
-from stand.models import ENDED, Link, Pull, PullState, Purpose, Session
+from stand.models import ENDED, Link, Pull, PullSetting, PullState, Purpose, Session
 from stand.pulls import sweeps
 from stand.pulls.commands import command_stand
 from stand.pulls.steps import next_step
@@ -80,7 +80,9 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
                 sweep_end_rpm=end_rpm,
                 sweep_rate_rpm_s=rate,
                 held_speeds=holds,
-                settings_in_force={key: value.text for key, value in adjusting.in_force(setup).items()},
+            )
+            PullSetting.objects.bulk_create(
+                PullSetting(pull=pull, key=key, text=value.text) for key, value in adjusting.in_force(setup).items()
             )
             close_build(programme.build, at)
             seal(setup, at)

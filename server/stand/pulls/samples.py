@@ -45,17 +45,34 @@ def chunk_columns(pull: Pull, columns: int) -> NDArray[np.float64]:
     return table
 
 
+def name_channels(pull: Pull, names: Sequence[str], units: Sequence[str]) -> None:
+    """The columns of the chunks that will come, in their order; time is the first."""
+    Channel.objects.bulk_create(
+        Channel(pull=pull, position=position, name=name, unit=unit, samples=0, data=b"")
+        for position, (name, unit) in enumerate(zip((TIME, *names), ("s", *units), strict=True))
+    )
+
+
+def units_by_channel(pull: Pull) -> dict[str, str]:
+    """The unit of each channel that the stand sends, in the order of its columns, without time."""
+    named = pull.channels.exclude(name=TIME).order_by("position")
+    return dict(named.values_list("name", "unit"))
+
+
 @transaction.atomic
-def pack_chunks(pull: Pull, names: Sequence[str], units: Sequence[str]) -> int:
-    """Turn the chunks of an ended pull into channels; the number of samples."""
-    table = chunk_columns(pull, 1 + len(names))
-    if not table.shape[1]:
+def pack_chunks(pull: Pull) -> int:
+    """Turn the chunks of an ended pull into the samples of its channels; their number. Twice is as good as once."""
+    channels = list(pull.channels.filter(samples=0).order_by("position"))
+    if not channels:
         return 0
-    for position, (name, unit, samples) in enumerate(zip((TIME, *names), ("s", *units), table, strict=True)):
-        codec, data = pack(samples)
-        Channel.objects.create(
-            pull=pull, position=position, name=name, unit=unit, codec=codec, samples=len(samples), data=data
-        )
+    table = chunk_columns(pull, len(channels))
+    if not table.shape[1]:
+        pull.channels.filter(samples=0).delete()
+        return 0
+    for channel, samples in zip(channels, table, strict=True):
+        channel.codec, channel.data = pack(samples)
+        channel.samples = len(samples)
+        channel.save(update_fields=["codec", "data", "samples"])
     pull.chunks.all().delete()
     return int(table.shape[1])
 
@@ -64,7 +81,7 @@ def read_raw(pull: Pull) -> dict[str, tuple[str, NDArray[np.float64]]]:
     """Each channel with its unit, as the stand sent it; `time` among them."""
     return {
         channel.name: (channel.unit, unpack(channel.codec, bytes(channel.data), channel.samples))
-        for channel in pull.channels.all()
+        for channel in pull.channels.filter(samples__gt=0)
     }
 
 

@@ -66,10 +66,10 @@ def begin_pull(pull: Pull, facts: HelloFacts, at: datetime, values: Mapping[str,
     pull.state, pull.started_at, pull.start_values = PullState.RUNNING, at, dict(values or {})
     pull.rate_hz, pull.inertia_in_torque, pull.inertia = facts.rate_hz, facts.inertia_in_torque, facts.inertia
     pull.origin = PullOrigin.SIMULATED if facts.simulated else PullOrigin.STAND
-    pull.channel_list = [[name, unit] for name, unit in zip(facts.names, facts.units, strict=True)]
     with transaction.atomic():
         pull.save(update_fields=["state", "started_at", "start_values", "rate_hz", "inertia_in_torque", "inertia",
-                                 "origin", "channel_list"])  # fmt: skip
+                                 "origin"])  # fmt: skip
+        samples.name_channels(pull, facts.names, facts.units)
         tell_browsers(pull.session.stand, {"type": "pull", "pull": pull.pk})
 
 
@@ -79,7 +79,7 @@ def end_pull(
 ) -> None:  # fmt: skip
     """Close the record of a pull: pack its samples, note its air, and let the apps above know."""
     with transaction.atomic():
-        kept = samples.pack_chunks(pull, *zip(*pull.channel_list, strict=True)) if pull.channel_list else 0
+        kept = samples.pack_chunks(pull)
         if state == PullState.COMPLETE and not kept:
             state, why = PullState.INCOMPLETE, "The stand sent no samples."
         pull.state, pull.ended_why, pull.ended_at, pull.samples_lost = state, why[:300], at, lost

@@ -223,7 +223,7 @@ class RunningOrder(Scene):
 class KilledWorker(Scene):
     def test_a_pull_left_running_is_ended_from_its_committed_chunks(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator, keep=False)
-        Channel.objects.filter(pull=pull).delete()
+        Channel.objects.filter(pull=pull).update(samples=0, data=b"", codec="")  # as they are while it runs
         rows = scenes.samples(1.0)[:300]
         append_chunk(pull.pk, 0, rows[:200])
         append_chunk(pull.pk, 1, rows[200:])
