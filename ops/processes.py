@@ -140,6 +140,8 @@ def rotate(log: Path, longest: int = LONGEST_LOG) -> None:
                 before.replace(log.with_name(f"{log.name}.{number}"))
         shutil.copyfile(log, log.with_name(f"{log.name}.1"))
         os.truncate(log, 0)
+    except FileNotFoundError:
+        return  # nothing was written yet
     except OSError as error:
         say(f"{log} could not be rotated: {error}")
 
