@@ -21,7 +21,7 @@ MOST_LISTED = 200  # pulls that a report names; the rest are counted
 
 
 @dataclass(frozen=True)
-class Difference:
+class CurveChange:
     """How far the curve of a pull moves, as a share of its torque, and where; `text` where one of the two is none."""
 
     share: float
@@ -37,13 +37,13 @@ def outdated(only: int | None = None) -> QuerySet[Pull]:
     return pulls.filter(Q(reduced=None) | ~Q(reduced__core_version=VERSION))
 
 
-def difference(old: Reduced | None, new: Curve) -> Difference | None:
+def difference(old: Reduced | None, new: Curve) -> CurveChange | None:
     """What is other about the new curve; None where nobody could see it."""
     if old is None:
-        return Difference(0.0, 0.0, "had no curve")
+        return CurveChange(0.0, 0.0, "had no curve")
     if old.refused or new.refused:
         same = old.refused == new.refused
-        return None if same else Difference(0.0, 0.0, f"said “{old.refused}”, now “{new.refused}”")
+        return None if same else CurveChange(0.0, 0.0, f"said “{old.refused}”, now “{new.refused}”")
     before, after = (
         dict(zip(old.speed_rpm, old.torque, strict=True)),
         dict(zip(new.speed_rpm, new.torque, strict=True)),
@@ -52,9 +52,9 @@ def difference(old: Reduced | None, new: Curve) -> Difference | None:
     if before.keys() != after.keys():
         ends = [f"{min(speeds):.0f} to {max(speeds):.0f} rpm" for speeds in (before, after)]
         text = f"ran from {ends[0]}, now from {ends[1]}" if ends[0] != ends[1] else "has other speeds between its ends"
-        return Difference(_most(before, after, common)[0], _most(before, after, common)[1], text)
+        return CurveChange(_most(before, after, common)[0], _most(before, after, common)[1], text)
     share, speed = _most(before, after, common)
-    return Difference(share, speed) if share > ROUNDING else None
+    return CurveChange(share, speed) if share > ROUNDING else None
 
 
 def _most(before: Mapping[float, float], after: Mapping[float, float], speeds: list[float]) -> tuple[float, float]:
