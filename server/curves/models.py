@@ -16,6 +16,7 @@ from torvix_core.units.checked import Array
 
 from jobs.models import Job
 from programmes.models import Programme
+from shop.checked_json import CheckedJSONField, Finite, JsonObject
 from stand.models import Pull
 
 if TYPE_CHECKING:
@@ -31,7 +32,7 @@ class Reduced(models.Model):
 
     pull = models.OneToOneField(Pull, on_delete=models.CASCADE, related_name="reduced")
     core_version = models.CharField(max_length=20)
-    options = models.JSONField()
+    options = CheckedJSONField(shape=dict[str, str | Finite | None])
     refused = models.CharField(max_length=300, blank=True, help_text="why the pull gave no curve")
     speed_rpm = ArrayField(models.FloatField(), default=list)
     torque = ArrayField(
@@ -133,7 +134,7 @@ class CurveAnomaly(models.Model):
     high_rpm = models.FloatField()
     size = models.FloatField()
     channel = models.CharField(max_length=40, blank=True)
-    evidence = models.JSONField(default=dict, help_text="what speaks for it, by name, SI")
+    evidence = CheckedJSONField(shape=dict[str, Finite], default=dict, help_text="what speaks for it, by name, SI")
 
     class Meta:
         ordering = ["pk"]
@@ -144,7 +145,11 @@ class ReductionOverride(models.Model):
     """How somebody wants a pull reduced, in place of the defaults. The newest holds; the older ones stay."""
 
     pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="reduction_overrides")
-    options = models.JSONField(default=dict, help_text="only what differs from the defaults; {} goes back to them")
+    options = CheckedJSONField(
+        shape=dict[str, str | Finite | None],
+        default=dict,
+        help_text="only what differs from the defaults; {} goes back to them",
+    )
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
 
@@ -211,7 +216,7 @@ class SourceFile(models.Model):
     sha256 = models.CharField(max_length=64)
     size = models.PositiveIntegerField()
     content = models.BinaryField()
-    layout = models.JSONField(default=dict, help_text="what was found in it: columns, units, rows")
+    layout = CheckedJSONField(shape=JsonObject, default=dict, help_text="what was found in it: columns, units, rows")
     layout_key = models.CharField(max_length=64, blank=True, help_text="the same for files of one make")
     state = models.CharField(max_length=9, choices=FileState.choices, default=FileState.WAITING)
     outcome = models.CharField(max_length=500, blank=True)
@@ -234,6 +239,6 @@ class KnownLayout(models.Model):
     """How files of one make were mapped last, for the next of them."""
 
     key = models.CharField(max_length=64, unique=True)
-    mapping = models.JSONField()
+    mapping = CheckedJSONField(shape=JsonObject)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()

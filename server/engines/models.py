@@ -14,7 +14,9 @@ from django.db import models
 from django.db.models import Q
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Origin
+from typing_extensions import TypedDict
 
+from shop.checked_json import CheckedJSONField
 from shop.models import Person, Role
 
 if TYPE_CHECKING:
@@ -120,6 +122,14 @@ class BuildReading(Reading):
         constraints = _reading_promises("build")
 
 
+class TypedFlow(TypedDict, total=False):
+    """A flow table as it was typed; `units` of depression, lift and flow."""
+
+    depression: str
+    rows: list[list[str]]
+    units: list[str]
+
+
 class FlowTable(models.Model):
     """Flow bench table of one port: lifts in m, flows in m³/s at `depression` in Pa, and as they were typed."""
 
@@ -128,7 +138,7 @@ class FlowTable(models.Model):
     depression = models.FloatField()
     lifts = ArrayField(models.FloatField())
     flows = ArrayField(models.FloatField())
-    typed = models.JSONField(default=dict, help_text="depression, lifts and flows as they were typed")
+    typed = CheckedJSONField(shape=TypedFlow, default=dict, help_text="depression, lifts and flows as they were typed")
     origin = models.CharField(max_length=12, choices=ORIGINS)
     how = models.CharField(max_length=200, blank=True)
     written_at = models.DateTimeField()

@@ -8,6 +8,8 @@ from django.conf import settings
 from django.db import models
 from django.db.models import F, Q
 
+from shop.checked_json import CheckedJSONField, JsonObject
+
 
 class JobState(models.TextChoices):
     WAITING = "waiting", "Waiting"
@@ -26,12 +28,12 @@ class Job(models.Model):
 
     kind = models.CharField(max_length=40)
     subject = models.CharField(max_length=80, blank=True, help_text="what it is about; a newer one takes its place")
-    arguments = models.JSONField(default=dict)
+    arguments = CheckedJSONField(shape=JsonObject, default=dict)
     state = models.CharField(max_length=8, choices=JobState.choices, default=JobState.WAITING)
     done = models.PositiveIntegerField(default=0)
     total = models.PositiveIntegerField(default=0, help_text="0: not known beforehand")
     progress_text = models.CharField(max_length=200, blank=True)
-    result = models.JSONField(null=True, blank=True)
+    result = CheckedJSONField(shape=JsonObject, null=True, blank=True)
     stop_asked = models.BooleanField(default=False)
     asked_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
     asked_at = models.DateTimeField()

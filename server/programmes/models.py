@@ -7,8 +7,10 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import F, Q
 from torvix_core.air.standards import BoostSchool, Standard
+from typing_extensions import TypedDict
 
 from engines.models import Build, Engine, Part
+from shop.checked_json import CheckedJSONField, Finite, JsonObject
 from shop.models import Person, Role
 
 # ISO 1585 for diesels needs the fuel delivery of the engine, which a build does not hold yet.
@@ -16,6 +18,13 @@ STANDARDS = [standard for standard in Standard if standard is not Standard.ISO_1
 
 
 MOST_SETUPS = 52  # A to Z, AA to AZ
+
+
+class DutyKept(TypedDict, total=False):
+    """What the engine is for: a preset, and [rpm, weight] points where it is drawn."""
+
+    preset: str
+    points: list[list[Finite]]
 
 
 class ProgrammeKind(models.TextChoices):
@@ -60,7 +69,9 @@ class Programme(models.Model):
     boost_policy = models.CharField(max_length=12, choices=BoostPolicy.choices, blank=True)
     stand_in = models.CharField(max_length=300, blank=True, help_text="what this engine stands in for, and its limits")
     extension_rpm = models.FloatField(default=0.0, help_text="by how much a sweep is extended that still climbs")
-    duty = models.JSONField(default=dict, help_text="preset, and points [rpm, weight] where it is drawn")
+    duty = CheckedJSONField(
+        shape=DutyKept, default=dict, help_text="preset, and points [rpm, weight] where it is drawn"
+    )
     height_limit = models.FloatField(null=True, blank=True, help_text="m above the manifold face")
     must_look_stock = models.BooleanField(default=False)
     cost_ceiling = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
@@ -283,7 +294,7 @@ class PlanVersion(models.Model):
     number = models.PositiveSmallIntegerField()
     made_at = models.DateTimeField()
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
-    document = models.JSONField(help_text="the whole plan in plain words and numbers")
+    document = CheckedJSONField(shape=JsonObject, help_text="the whole plan in plain words and numbers")
     changes = ArrayField(models.TextField(), default=list, help_text="against the version before, in words")
     used_at = models.DateTimeField(null=True, blank=True, help_text="when a pull was first armed under it")
 

@@ -9,6 +9,8 @@ from django.contrib.auth.models import AbstractUser
 from django.db import models
 from django.db.models import Q
 
+from shop.checked_json import CheckedJSONField
+
 
 class Role(models.TextChoices):
     OWNER = "owner", "Owner"
@@ -75,7 +77,7 @@ class Shop(models.Model):
     name = models.CharField(max_length=80)
     currency = models.CharField(max_length=3, default="USD", help_text="ISO 4217")
     time_zone = models.CharField(max_length=64, default="UTC", help_text="of the IANA database")
-    units = models.JSONField(default=default_units)
+    units = CheckedJSONField(shape=dict[str, str], default=default_units)
     elevation = models.FloatField(null=True, blank=True, help_text="m above sea level; of a new stand")
 
     class Meta:
@@ -112,7 +114,7 @@ class Person(AbstractUser):
     """
 
     role = models.CharField(max_length=10, choices=Role.choices, default=Role.VIEWER)
-    units = models.JSONField(default=default_units)
+    units = CheckedJSONField(shape=dict[str, str], default=default_units)
     session_round = models.PositiveIntegerField(default=0)
 
     class Meta:

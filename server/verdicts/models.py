@@ -7,6 +7,7 @@ from django.db import models
 from django.db.models import Q
 
 from programmes.models import Programme, Setup
+from shop.checked_json import CheckedJSONField, JsonObject
 
 
 class KnownScatter(models.Model):
@@ -39,7 +40,7 @@ class Decision(models.Model):
         Setup, on_delete=models.PROTECT, null=True, blank=True, related_name="+", help_text="null: nothing is chosen"
     )
     reason = models.CharField(max_length=1000)
-    evidence = models.JSONField(default=list, help_text="the verdict's sentences as they stood")
+    evidence = CheckedJSONField(shape=list[str], default=list, help_text="the verdict's sentences as they stood")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
 
@@ -53,7 +54,7 @@ class Sheet(models.Model):
 
     programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="sheets")
     number = models.PositiveSmallIntegerField()
-    document = models.JSONField(help_text="everything that is printed, in the units it was issued in")
+    document = CheckedJSONField(shape=JsonObject, help_text="everything that is printed, in the units it was issued in")
     change = models.CharField(max_length=300, blank=True, help_text="against the version before")
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()

@@ -10,6 +10,7 @@ from django.db import models
 from django.db.models import F, Q
 
 from programmes.models import Setup
+from shop.checked_json import CheckedJSONField, Finite
 from stand.models.pull import Pull
 from stand.models.session import Session
 
@@ -23,7 +24,7 @@ class Acknowledgement(models.Model):
     session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="acknowledgements")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
-    words = models.JSONField(help_text="the cautions as they were shown")
+    words = CheckedJSONField(shape=list[str], help_text="the cautions as they were shown")
 
     class Meta:
         ordering = ["at"]
@@ -101,7 +102,9 @@ class Tick(models.Model):
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     words = models.CharField(max_length=200, blank=True)
-    values = models.JSONField(default=dict, help_text="what was measured, m or degrees of crank")
+    values = CheckedJSONField(
+        shape=dict[str, Finite], default=dict, help_text="what was measured, m or degrees of crank"
+    )
     override_reason = models.CharField(max_length=200, blank=True, help_text="why the owner let it stand out of bounds")
 
     class Meta:

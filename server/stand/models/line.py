@@ -9,6 +9,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import F, Q
 
+from shop.checked_json import CheckedJSONField, Finite, JsonObject
 from shop.models import Stand
 from stand.models.pull import Pull
 
@@ -46,7 +47,7 @@ class Command(models.Model):
     stand = models.ForeignKey(Stand, on_delete=models.CASCADE, related_name="commands")
     pull = models.ForeignKey(Pull, on_delete=models.CASCADE, null=True, blank=True, related_name="commands")
     name = models.CharField(max_length=20)
-    arguments = models.JSONField(default=dict)
+    arguments = CheckedJSONField(shape=JsonObject, default=dict)
     asked_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     asked_at = models.DateTimeField(auto_now_add=True)
     state = models.CharField(max_length=10, choices=CommandState.choices, default=CommandState.WAITING)
@@ -69,9 +70,11 @@ class Link(models.Model):
     alarm = models.CharField(max_length=300, blank=True, help_text="the stand did not stop, in words")
     unsaved = models.CharField(max_length=500, blank=True, help_text="records that were set aside, in words")
     beat_at = models.DateTimeField(null=True, blank=True)
-    hello = models.JSONField(default=dict)
-    values = models.JSONField(default=dict, help_text="last value of each channel, as sent")
-    weather = models.JSONField(default=dict, help_text="Pa, K, 0 to 1")
+    hello = CheckedJSONField(shape=JsonObject, default=dict)
+    values = CheckedJSONField(
+        shape=dict[str, Finite | None], default=dict, help_text="last value of each channel, as sent"
+    )
+    weather = CheckedJSONField(shape=dict[str, Finite], default=dict, help_text="Pa, K, 0 to 1")
     faulty = ArrayField(models.CharField(max_length=40), default=list, help_text="silent or impossible channels")
 
     def lost(self, at: datetime) -> str:

@@ -12,6 +12,7 @@ from django.db.models import Q
 
 from engines.models import Build
 from programmes.models import Setup, Step
+from shop.checked_json import CheckedJSONField, Finite
 from stand.models.session import Session
 
 if TYPE_CHECKING:
@@ -94,7 +95,9 @@ class Pull(models.Model):
     ended_at = models.DateTimeField(null=True, blank=True)
     operator = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     first_after_change = models.BooleanField(default=False)
-    active_limits = models.JSONField(default=list, help_text="[key, value in SI] of each limit that was watched")
+    active_limits = CheckedJSONField(
+        shape=list[list[str | Finite]], default=list, help_text="[key, value in SI] of each limit that was watched"
+    )
     tripped = models.CharField(max_length=20, blank=True, help_text="key of the limit that stopped it")
     override_reason = models.CharField(max_length=300, blank=True, help_text="why it was started outside a window")
 
@@ -104,7 +107,9 @@ class Pull(models.Model):
     held_speeds = ArrayField(
         ArrayField(models.FloatField(), size=2), default=list, help_text="rpm and s of each speed of a step test"
     )
-    start_values = models.JSONField(default=dict, help_text="values of the channels when the sweep began, SI")
+    start_values = CheckedJSONField(
+        shape=dict[str, Finite], default=dict, help_text="values of the channels when the sweep began, SI"
+    )
     rate_hz = models.FloatField(null=True, blank=True, help_text="samples a second, as the stand says")
     inertia_in_torque = models.CharField(
         max_length=12, choices=InertiaInTorque.choices, default=InertiaInTorque.UNKNOWN, help_text="as the stand says"
