@@ -77,7 +77,7 @@ class AskedWithoutPause(StandCase):
         while not self.through.is_set():
             self.ask(path)
 
-    def tell_stand(self, name: str, path: str, body: dict[str, Any]) -> None:
+    def time_telling(self, name: str, path: str, body: dict[str, Any]) -> None:
         began = time.monotonic()
         self.ask(path, body)
         self.took_s[name] = time.monotonic() - began
@@ -98,15 +98,15 @@ class AskedWithoutPause(StandCase):
         with ThreadPoolExecutor(self.requests) as crowd:
             asked = [crowd.submit(self.ask_again_and_again, paths[number % 3]) for number in range(self.requests)]
             try:
-                self.tell_stand("arm", f"/api/sessions/{session.pk}/arm", {"setup_id": setup.pk})
+                self.time_telling("arm", f"/api/sessions/{session.pk}/arm", {"setup_id": setup.pk})
                 pull = Pull.objects.get(session=session)
                 self.until(lambda: self.state_of(stand) == "armed", "the armed stand")
-                self.tell_stand("abort", f"/api/pulls/{pull.pk}/abort", {})
+                self.time_telling("abort", f"/api/pulls/{pull.pk}/abort", {})
                 self.until(lambda: Pull.objects.get(pk=pull.pk).state == PullState.ABORTED, "the abort")
             finally:
                 self.through.set()
-            for one in asked:
-                one.result()
+            for answer in asked:
+                answer.result()
 
     def state_of(self, stand: Stand) -> str:
         self.count_connections()

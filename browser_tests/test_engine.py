@@ -271,9 +271,9 @@ class AirOnPaper(Case):
             expect(log).to_contain_text("Struck: Read off the airfield's report")
             field = page.locator('input[type="file"]')
             bad = {"name": "day.csv", "mimeType": "text/csv", "buffer": good.replace("971.25", "29.92").encode()}
-            field.set_input_files(bad)
+            field.set_input_files(bad)  # type: ignore[arg-type]
             expect(page.get_by_role("alert")).to_contain_text("line 3, this cannot be weather")
-            field.set_input_files({**bad, "buffer": good.encode()})
+            field.set_input_files({**bad, "buffer": good.encode()})  # type: ignore[arg-type]
             expect(page.get_by_text("3 readings taken.")).to_be_visible()
             page.get_by_label("Barometer", exact=True).fill("97.1")
             page.get_by_label("Dry bulb").fill("21.4")

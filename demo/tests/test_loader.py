@@ -154,7 +154,7 @@ class Demonstration(DemonstrationCase):
         self.assertGreaterEqual(len(called), 3)
         for lead in called:
             middle = (lead.low_rpm + lead.high_rpm) / 2
-            truth = [true_torque(length, middle) for length in lengths]
+            truth = [true_torque(length, middle) for length in lengths]  # type: ignore[arg-type]
             self.assertEqual(truth.index(max(truth)), lead.leader)
         self.assertEqual(len(crossovers), 2)
         self.assertEqual(Part.objects.filter(slot="intake_manifold").count(), 7)

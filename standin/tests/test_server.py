@@ -107,5 +107,5 @@ class RealTime(ServerCase):
         with self.assertRaises(ConnectionError):
             while True:
                 await client.next("never")
-        again = await self.connect()
+        again = await self.connect()  # type: ignore[unreachable]
         self.assertEqual((await again.next("hello"))["protocol"], 1)

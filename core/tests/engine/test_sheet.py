@@ -108,7 +108,7 @@ class Figures(SimpleTestCase):
             ("intake_duration_bank_2", "intake_closing_seat_bank_2"),
         ):
             with self.subTest(key=key):
-                of = sheet(**more, intake_centreline_bank_2=112)
+                of = sheet(**more, intake_centreline_bank_2=112)  # type: ignore[arg-type]
                 self.assertIsNotNone(worked(of)[figure].amount)
                 blocked = settle([Evidence(Origin.CATALOGUE, 0.5), Evidence(Origin.TOLD, 0.9)])
                 withheld = worked(BuildSheet({**of.dimensions, key: blocked}))[figure]

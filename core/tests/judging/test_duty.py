@@ -43,6 +43,6 @@ class Weights(SimpleTestCase):
             ([[3000, 1], [float("nan"), 1]], "finite"),
         ):
             with self.subTest(message=message), self.assertRaisesMessage(ValueError, message):
-                duty.check(points)
+                duty.check(points)  # type: ignore[arg-type]
         with self.assertRaisesMessage(ValueError, "no weight where the pulls ran"):
             duty.weights(Duty(((7000, 1.0), (8000, 1.0))), SPEED)

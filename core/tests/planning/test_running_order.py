@@ -157,8 +157,13 @@ class Limits(SimpleTestCase):
 
     def test_thirty_setups_bring_an_order_with_its_bound(self):
         problem = OrderProblem(change_of(30, 5), tuple(Task(11.0) for _ in range(30)), opening_min=12, return_min=8)
-        told = []
-        found = running_order.solve(problem, 4.0, lambda total, bound: told.append((total, bound)) is None)
+        told: list[tuple[float, float]] = []
+
+        def report(total: float, bound: float) -> bool:
+            told.append((total, bound))
+            return True
+
+        found = running_order.solve(problem, 4.0, report)
         self.assertEqual(sorted({visit.setup for visit in found.visits}), list(range(30)))
         self.assertLessEqual(found.bound_min, found.total_min)
         self.assertEqual(day.of_order(problem, found, [str(place) for place in range(30)]).broken, ())
@@ -166,8 +171,13 @@ class Limits(SimpleTestCase):
 
     def test_a_search_that_nobody_wants_any_more_stops(self):
         problem = OrderProblem(change_of(30, 5), tuple(Task(11.0) for _ in range(30)), opening_min=12, return_min=8)
-        asked = []
-        running_order.solve(problem, 60.0, lambda total, bound: asked.append(total) is not None)
+        asked: list[float] = []
+
+        def refuse(total: float, bound: float) -> bool:
+            asked.append(total)
+            return False
+
+        running_order.solve(problem, 60.0, refuse)
         self.assertLess(len(asked), 20)
 
 

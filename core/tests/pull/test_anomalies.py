@@ -1,6 +1,6 @@
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.pull.anomalies import AnomalyKind, anomalies
+from torvix_core.pull.anomalies import Anomaly, AnomalyKind, anomalies
 from torvix_core.pull.reduction import Options, StandInertia, reduce_sweep
 from torvix_core.pull.trace import Trace
 
@@ -31,7 +31,7 @@ def recording(
     return Trace(time, tuple(rows), np.stack(list(rows.values())))
 
 
-def kinds(trace: Trace) -> dict[AnomalyKind, object]:
+def kinds(trace: Trace) -> dict[AnomalyKind, Anomaly]:
     return {odd.kind: odd for odd in anomalies(trace, reduce_sweep(trace, PLAIN))}
 
 

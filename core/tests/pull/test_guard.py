@@ -1,6 +1,7 @@
 """Who watches a pull: blocks of any size, and channels that protect nothing."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from django.test import SimpleTestCase
@@ -67,7 +68,7 @@ def sweep(**channels: np.ndarray | float) -> dict[str, np.ndarray]:
     return {name: np.broadcast_to(values, count) for name, values in (fine | channels).items()}
 
 
-def found(block: dict[str, np.ndarray], size: int = 5, **changes: object) -> tuple[Guard, object, int]:
+def found(block: dict[str, np.ndarray], size: int = 5, **changes: object) -> tuple[Guard, Any, int]:
     """The guard, its trip, and how many samples it had seen by then."""
     limits: list[Limit] = [replace(limit, **changes) for limit in in_force(USUAL, redline=7200.0)]  # type: ignore[arg-type]
     guard = Guard(limits, RATE)

@@ -12,14 +12,14 @@ def held(speeds: list[float], seconds: float = 4.0, hz: float = 50.0, noise: flo
     for speed in speeds:
         parts += [np.linspace(parts[-1][-1], speed, int(0.7 * hz)), np.full(int(seconds * hz), speed)]
     parts.append(np.linspace(speeds[-1], 900, int(hz)))
-    speed = np.concatenate(parts)
-    open_throttle = np.ones(len(speed))
+    swept = np.concatenate(parts)
+    open_throttle = np.ones(len(swept))
     open_throttle[: int(hz)] = open_throttle[-int(hz) :] = 0.05
-    torque = np.where(open_throttle > 0.5, 250 - 12 * ((speed - 4000) / 1500) ** 2, 5.0)
+    torque = np.where(open_throttle > 0.5, 250 - 12 * ((swept - 4000) / 1500) ** 2, 5.0)
     values = np.stack(
-        [speed + dice.normal(0, noise, len(speed)), torque + dice.normal(0, noise, len(speed)), open_throttle]
+        [swept + dice.normal(0, noise, len(swept)), torque + dice.normal(0, noise, len(swept)), open_throttle]
     )
-    return Trace(np.arange(len(speed)) / hz, ("rpm", "torque", "throttle"), values)
+    return Trace(np.arange(len(swept)) / hz, ("rpm", "torque", "throttle"), values)
 
 
 class Steps(SimpleTestCase):

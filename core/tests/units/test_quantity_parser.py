@@ -61,7 +61,7 @@ class Refused(SimpleTestCase):
         )
         for text, *rest, message in cases:
             with self.subTest(text=text[:20]), self.assertRaises(NotUnderstood) as refused:
-                read_quantity(text, *rest)
+                read_quantity(text, *rest)  # type: ignore[arg-type]
             self.assertIn(message, str(refused.exception))
 
     def test_a_guess_is_offered_only_where_no_unit_was_written(self):

@@ -4,6 +4,7 @@ import io
 import json
 import re
 from pathlib import Path
+from typing import Any
 
 import scenes
 from django.conf import settings
@@ -16,8 +17,9 @@ from curves.models import Import
 from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
 from ops.effort import LONG, SHARE
-from shop.models import Role
-from stand.models import ListItem, Note, OpenJob, Pull, WeatherReading
+from programmes.models import Programme
+from shop.models import Person, Role
+from stand.models import ListItem, Note, OpenJob, Pull, Session, WeatherReading
 from verdicts.customer_report import links, report
 from verdicts.judging.choice import Choice
 
@@ -31,7 +33,7 @@ READ, OPERATE, ARRANGE, OWN, THEIRS = "read", "operate", "arrange", "own", "thei
 BY_KEY = "by a signed key that only those who operate are given, not by session"
 # Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
 # `theirs` is who asked for it alone; jobs.tests has that.
-ENDPOINTS = (
+ENDPOINTS: Any = (
     ("get", "/api/me", None, OWN),
     ("patch", "/api/me/units", {}, OWN),
     ("post", "/api/sign-out", None, OWN),
@@ -211,7 +213,16 @@ AT_THE_DOOR = {
 }  # fmt: skip
 
 
-class Permissions(TestCase):
+class OneOfEverything(TestCase):
+    """Something of every kind that an endpoint can be asked for, and the keys to it."""
+
+    operator: Person
+    viewer: Person
+    owner: Person
+    programme: Programme
+    session: Session
+    names: dict[str, Any]
+
     @classmethod
     def setUpTestData(cls):
         cls.operator, cls.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
@@ -263,6 +274,8 @@ class Permissions(TestCase):
         return WeatherReading.objects.create(session=cls.session, at=scenes.DAY, barometer=98_000.0, temperature=293.0,
                                              relative_humidity=0.5, source="by hand")  # fmt: skip
 
+
+class Permissions(OneOfEverything):
     def ask(self, method: str, address: str, body: dict | str | None):
         if body == FILE:
             return self.client.post(address.format(**self.names), {"file": io.BytesIO(b"not what is wanted")})
@@ -387,6 +400,9 @@ class EveryAnswer(TestCase):
 
 class NastyInput(TestCase):
     """Whatever is sent, the answer is a problem in its shape, never a failure of the server."""
+
+    owner: Person
+    names: dict[str, int]
 
     NASTY = (
         "",

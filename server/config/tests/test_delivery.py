@@ -3,6 +3,7 @@
 import asyncio
 import gzip
 import warnings
+from typing import Any
 
 import scenes
 from django.conf import settings
@@ -84,7 +85,7 @@ class AtTheTurnstile(SimpleTestCase):
     def ask(turnstile: Turnstile, path: str, body: tuple[dict, ...] = ({"type": "http.request"},)) -> asyncio.Task:
         sent = iter(body)
 
-        async def receive():
+        async def receive(*_: object) -> Any:
             return next(sent, {"type": "http.disconnect"})
 
         return asyncio.ensure_future(turnstile({"type": "http", "path": path}, receive, receive))

@@ -7,10 +7,12 @@ import scenes
 from django.test import TestCase
 
 from engines.models import Engine
-from shop.models import Role
+from shop.models import Person, Role
 
 
 class AtTheDoor(TestCase):
+    owner: Person
+
     @classmethod
     def setUpTestData(cls):
         cls.owner = scenes.person(Role.OWNER)

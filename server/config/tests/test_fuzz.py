@@ -10,7 +10,6 @@ from typing import Any
 
 from django.core.files.uploadedfile import SimpleUploadedFile
 from django.db import transaction
-from django.test import TestCase
 from django.test.client import MULTIPART_CONTENT
 
 from config.api import api
@@ -102,18 +101,11 @@ def operations() -> Iterator[tuple[str, str, Mapping[str, Any]]]:
                 yield method, address, operation
 
 
-class Fuzz(TestCase):
+class Fuzz(test_api.OneOfEverything):
     @classmethod
     def setUpTestData(cls):
-        test_api.Permissions.setUpTestData.__func__(cls)
+        super().setUpTestData()
         cls.names |= {"programme": cls.programme.pk, "item": "exhaust", "standard": "sae_j607"}
-
-    reading = classmethod(test_api.Permissions.reading.__func__)
-    photo = classmethod(test_api.Permissions.photo.__func__)
-    job = classmethod(test_api.Permissions.job.__func__)
-    open_job = classmethod(test_api.Permissions.open_job.__func__)
-    list_item = classmethod(test_api.Permissions.list_item.__func__)
-    note = classmethod(test_api.Permissions.note.__func__)
 
     def send(self, draw: Draw, method: str, address: str, operation: Mapping[str, Any]):
         path = draw.path(address, operation.get("parameters", []))
@@ -128,7 +120,7 @@ class Fuzz(TestCase):
         return self.client.generic(method.upper(), path, body, content_type="application/json")
 
     def form(self, given: Mapping[str, Any]) -> tuple[bytes, str]:
-        return self.client._encode_data(given, MULTIPART_CONTENT), MULTIPART_CONTENT
+        return self.client._encode_data(given, MULTIPART_CONTENT), MULTIPART_CONTENT  # type: ignore[attr-defined]
 
     def test_no_role_brings_the_server_down(self):
         self.client.raise_request_exception = False

@@ -103,7 +103,7 @@ class Served(TransactionTestCase):
         self.assertEqual(page.status, 200)
         self.assertIn("max-age=", page.headers["Strict-Transport-Security"])
         self.assertIn("Secure", page.headers["Set-Cookie"])
-        token = re.search(r"csrftoken=([^;]+)", page.headers["Set-Cookie"]).group(1)  # type: ignore[union-attr]
+        token = re.search(r"csrftoken=([^;]+)", page.headers["Set-Cookie"]).group(1)
         body = json.dumps({"username": "owner", "password": scenes.PASSWORD})
         headers = {"Content-Type": "application/json", "X-CSRFToken": token, "Cookie": f"csrftoken={token}",
                    "Referer": f"https://localhost:{port}/"}  # fmt: skip
@@ -136,7 +136,7 @@ class Served(TransactionTestCase):
                 line.close()
 
         for port in ports:
-            self.until(lambda port=port: me(port) == 200, "both web servers")
+            self.until(lambda port=port: me(port) == 200, "both web servers")  # type: ignore[misc]
         webs[0].send_signal(signal.SIGKILL)
         webs[0].wait()
         self.assertEqual((me(ports[0]), me(ports[1])), (0, 200))

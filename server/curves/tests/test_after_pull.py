@@ -1,17 +1,26 @@
 """What a pull says at once: does it repeat, what was changed, should the sweep go further."""
 
+from typing import Any
+
 import scenes
 from django.test import TestCase
 
 from curves.models import ChannelMean, Reduced
 from curves.post_pull import messages as after_words
 from curves.post_pull.post_pull_check import AfterPull, after_pull
+from programmes.models import Programme
 from programmes.settings import service as adjusting
-from shop.models import Role
-from stand.models import Pull, PullSetting, Purpose, Standing
+from shop.models import Person, Role
+from stand.models import Pull, PullSetting, Purpose, Session, Standing
 
 
 class AfterEach(TestCase):
+    operator: Person
+    programme: Programme
+    session: Session
+    a: Any
+    b: Any
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -1,3 +1,5 @@
+from typing import Any
+
 import numpy as np
 import scenes
 from django.test import TestCase
@@ -9,12 +11,19 @@ from torvix_core.units import quantities
 from curves.models import Reduced
 from curves.reduction.correct import NoAir, corrected
 from curves.reduction.reduce import reduce_pull
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from shop.refusals import Refusal
+from stand.models import Session
 from stand.worker.pull_records import MeanAir
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+    session: Session
+    setup_a: Any
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -8,8 +8,9 @@ from django.db import OperationalError
 from django.test import TestCase
 
 from curves.reduction import reduce
-from shop.models import Role
-from stand.models import Pull, PullState
+from programmes.models import Programme
+from shop.models import Person, Role
+from stand.models import Pull, PullState, Session
 from stand.pulls import arming
 from stand.pulls.samples import append_chunk, read_raw
 from stand.worker import pull_records
@@ -17,6 +18,10 @@ from stand.worker.entries import PullEnded
 
 
 class Ending(TestCase):
+    operator: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -2,6 +2,7 @@
 
 import io
 import zipfile
+from typing import Any
 
 import numpy as np
 import openpyxl
@@ -160,7 +161,7 @@ class Written(SimpleTestCase):
 
 
 class Workbook(SimpleTestCase):
-    def book(self, rows: list[list[object]]) -> bytes:
+    def book(self, rows: list[list[Any]]) -> bytes:
         book = openpyxl.Workbook()
         for row in rows:
             book.active.append(row)
@@ -176,12 +177,12 @@ class Workbook(SimpleTestCase):
             ["rpm", "Nm", None],
             *[[3000 + 100 * at, 300 + at, "M"] for at in range(9)],
         ]
-        table = read_table(self.book(rows))
+        table = read_table(self.book(rows))  # type: ignore[arg-type]
         self.assertEqual([(one.name, one.unit) for one in table.columns], [("Speed", "rpm"), ("Torque", "Nm")])
         self.assertTrue(mapping.guess(table).is_table)
 
     def test_a_formula_and_a_word_among_numbers_are_told_by_their_cell(self):
-        rows = [["rpm", "torque"], *[[3000 + 100 * at, 300] for at in range(9)]]
+        rows: list[list[Any]] = [["rpm", "torque"], *[[3000 + 100 * at, 300] for at in range(9)]]
         self.assertIn(
             "line 11, column B (torque): the cell holds a formula", problem(self.book([*rows, [3900, "=B2*2"]]))
         )

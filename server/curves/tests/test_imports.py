@@ -2,6 +2,7 @@
 
 import io
 from datetime import timedelta
+from typing import Any
 from unittest import mock
 
 import numpy as np
@@ -18,7 +19,8 @@ from curves.intake.filing import FilingPlace
 from curves.models import FileState, KnownLayout, SourceFile
 from curves.reduction import correct
 from jobs.models import Job, JobState
-from shop.models import Role, Stand
+from programmes.models import Programme
+from shop.models import Person, Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Pull, PullOrigin, Standing
 from stand.pulls.samples import read_raw
@@ -48,7 +50,8 @@ def sweep(level: float = 1.0, seed: int = 1, begin: int = 0, end: int | None = N
 
 class Watch:
     def __init__(self, after: int = 10_000) -> None:
-        self.after, self.told = after, []
+        self.after = after
+        self.told: list[tuple[int, int]] = []
 
     def wanted(self) -> bool:
         return len(self.told) < self.after
@@ -58,6 +61,11 @@ class Watch:
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+    a: Any
+    b: Any
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

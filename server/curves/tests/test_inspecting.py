@@ -1,5 +1,7 @@
 """One pull in full, and another cut by hand."""
 
+from typing import Any
+
 import numpy as np
 import scenes
 from django.test import TestCase
@@ -8,13 +10,20 @@ from torvix_core.pull.reduction import CutBy
 from curves.models import CurveAnomaly, ReductionOverride
 from curves.reduction import inspection
 from curves.reduction.inspection import ReductionSettings
-from shop.models import Role, default_units
+from programmes.models import Programme
+from shop.models import Person, Role, default_units
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import Channel, Pull, PullState, Purpose
+from stand.models import Channel, Pull, PullState, Purpose, Session
 from stand.pulls.samples import read_raw
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+    setup: Any
+    session: Session
+    pull: Pull
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -8,11 +8,17 @@ from torvix_core.air.standards import Standard
 from torvix_core.air.weather import Moisture
 
 from curves.reduction.correct import NoAir, corrected, pulls_of
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
+from stand.models import Session
 from stand.weather.service import TypedWeather, log_reading
 
 
 class CorrectedByTheLog(TestCase):
+    person: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

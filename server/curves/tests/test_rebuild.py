@@ -11,7 +11,8 @@ from curves.models import Reduced
 from curves.reduction import rebuild
 from curves.reduction.reduce import reduce_pull
 from jobs import service as jobs
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from stand.models import Pull
 
 OLDER = "0.0.9"
@@ -21,7 +22,8 @@ class Watching:
     """Nobody wants it any more after so many pulls."""
 
     def __init__(self, after: int = 99):
-        self.after, self.told = after, []
+        self.after = after
+        self.told: list[tuple[int, int]] = []
 
     def wanted(self) -> bool:
         return len(self.told) < self.after
@@ -31,6 +33,11 @@ class Watching:
 
 
 class Rebuilding(TestCase):
+    owner: Person
+    operator: Person
+    programme: Programme
+    pulls: list[Pull]
+
     @classmethod
     def setUpTestData(cls):
         cls.owner = scenes.person(Role.OWNER)
@@ -101,6 +108,9 @@ class Rebuilding(TestCase):
 
 
 class AtTheTerminal(TestCase):
+    operator: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -1,5 +1,7 @@
 """Figures by hand: understood as they are written, checked, kept with their resolution."""
 
+from typing import Any
+
 import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
@@ -7,7 +9,8 @@ from torvix_core.air.standards import Standard
 from curves.intake.filing import FilingPlace
 from curves.manual_entry import service as manual_entry
 from curves.reduction import correct
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Pull, PullOrigin
 from stand.pulls.samples import read_raw
@@ -53,6 +56,10 @@ class Understood(TestCase):
 
 
 class Kept(TestCase):
+    operator: Person
+    programme: Programme
+    setup: Any
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

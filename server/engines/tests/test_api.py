@@ -7,16 +7,19 @@ from PIL import Image
 from torvix_core.engine.dimensions import Slot
 
 from engines.builds import service as builds
-from engines.models import Part
+from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part
 from engines.sheet.readings import ReadingChange
-from shop.models import Role
+from shop.models import Person, Role
 from shop.permissions import choose_units
 
 JSON = "application/json"
 
 
 class Case(TestCase):
+    person: Person
+    build: Build
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
@@ -144,6 +147,8 @@ class Flow(Case):
 
 
 class Parts(Case):
+    part: Part
+
     @classmethod
     def setUpTestData(cls):
         super().setUpTestData()

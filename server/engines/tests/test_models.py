@@ -6,10 +6,14 @@ from django.test import TestCase
 
 from engines.builds.service import describe_engine, displacement, mark_used
 from engines.models import Build, BuildReading, FlowTable, Installation, Part
-from shop.models import Role
+from shop.models import Person, Role
 
 
 class Promises(TestCase):
+    person: Person
+    build: Build
+    part: Part
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

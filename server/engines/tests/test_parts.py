@@ -1,4 +1,5 @@
 import io
+from typing import Any
 
 import scenes
 from django.test import TestCase
@@ -11,23 +12,26 @@ from engines.parts import service as parts
 from engines.parts.service import PartFacts
 from engines.sheet import sheets
 from engines.sheet.readings import ReadingChange
-from shop.models import Role
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed, Refusal
 
 
-def picture(size: tuple[int, int] = (40, 20), form: str = "PNG", **more: object) -> bytes:
+def picture(size: tuple[int, int] = (40, 20), form: str = "PNG", **more: Any) -> bytes:
     out = io.BytesIO()
     Image.new("RGB", size, "#446688").save(out, form, **more)
     return out.getvalue()
 
 
 class Library(TestCase):
+    person: Person
+    part: Part
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
         cls.part = scenes.manifold(cls.person, "Long", 420)
 
-    def modify(self, **more: object) -> Part:
+    def modify(self, **more: Any) -> Part:
         told = {"name": "Cut", "modification": "runners cut", "amount": "60 mm", "reason": "more at the top",
                 "texts": {"runner_length": "360 mm"}}  # fmt: skip
         return parts.modify_part(self.person, self.part, scenes.DAY, **{**told, **more})
@@ -36,9 +40,9 @@ class Library(TestCase):
         parts.write_down(self.person, self.part, "height", ReadingChange("190 mm"), scenes.DAY)
         child = self.modify()
         found = sheets.values(child.readings.all())
-        self.assertAlmostEqual(found["runner_length"], 0.36)
-        self.assertAlmostEqual(found["height"], 0.19)  # what was not touched comes with it
-        self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.42)
+        self.assertAlmostEqual(float(found["runner_length"]), 0.36)
+        self.assertAlmostEqual(float(found["height"]), 0.19)  # what was not touched comes with it
+        self.assertAlmostEqual(float(sheets.values(self.part.readings.all())["runner_length"]), 0.42)
         self.assertEqual([one.name for one in parts.lineage(child)], ["Long", "Cut"])
         self.assertEqual(parts.stack_part(child).modification, "runners cut 60 mm")
 
@@ -57,9 +61,9 @@ class Library(TestCase):
         parts.write_down(self.person, self.part, "runner_length", ReadingChange("430 mm", Origin.CATALOGUE), scenes.DAY)
         self.assertNotIn("runner_length", sheets.values(self.part.readings.all()))
         parts.choose(self.person, self.part, "runner_length", Origin.TOLD)
-        self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.42)
+        self.assertAlmostEqual(float(sheets.values(self.part.readings.all())["runner_length"]), 0.42)
         parts.write_down(self.person, self.part, "runner_length", ReadingChange("425 mm", Origin.TOLD), scenes.DAY)
-        self.assertAlmostEqual(sheets.values(self.part.readings.all())["runner_length"], 0.425)
+        self.assertAlmostEqual(float(sheets.values(self.part.readings.all())["runner_length"]), 0.425)
 
     def test_a_price_is_a_number_with_two_decimals_or_unknown(self):
         for text, price in (("420", "420.00"), ("419.5", "419.50"), ("", "None")):
@@ -105,6 +109,9 @@ class Library(TestCase):
 
 
 class Photographs(TestCase):
+    person: Person
+    part: Part
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

@@ -1,3 +1,5 @@
+from typing import Any
+
 import scenes
 from django.test import TestCase
 from torvix_core.engine.evidence import Origin
@@ -7,12 +9,15 @@ from engines.builds.service import BuildClosed
 from engines.models import Build, Engine
 from engines.sheet import sheets
 from engines.sheet.readings import ReadingChange
-from shop.models import Role
+from shop.models import Person, Role
 from shop.permissions import choose_units
 from shop.refusals import Invalid, NotAllowed
 
 
 class Sheets(TestCase):
+    person: Person
+    build: Build
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
@@ -80,6 +85,9 @@ class Sheets(TestCase):
 
 
 class Revisions(TestCase):
+    person: Person
+    build: Build
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
@@ -126,7 +134,13 @@ class Revisions(TestCase):
     def test_what_was_tested_is_closed_and_the_allowance_is_not(self):
         builds.mark_used(self.build, scenes.DAY)
         self.build.refresh_from_db()
-        told = {"tested": "Electric", "installed": "Belt", "allowance": "6 hp", "basis": "measured", "applied": False}
+        told: Any = {
+            "tested": "Electric",
+            "installed": "Belt",
+            "allowance": "6 hp",
+            "basis": "measured",
+            "applied": False,
+        }
         builds.describe_installation(self.person, self.build, "water_pump", **told)
         self.assertIsNone(builds.applied_allowance(Build.objects.get(pk=self.build.pk)))
         with self.assertRaises(BuildClosed):

@@ -5,9 +5,10 @@ from django.test import TestCase
 from torvix_core.engine.dimensions import Slot
 
 from engines.builds.service import describe_engine, describe_owner
+from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme
-from shop.models import Role
+from shop.models import Person, Role
 
 TEXTS = {"sweep_start_rpm": "2000", "sweep_end_rpm": "6900 rpm", "sweep_rate": "350", "low_rpm": "3000",
          "high_rpm": "6500", "smallest_difference": "0.5", "warm_up": "20", "pull_time": "2", "cool_down": "90 s",
@@ -15,6 +16,12 @@ TEXTS = {"sweep_start_rpm": "2000", "sweep_end_rpm": "6900 rpm", "sweep_rate": "
 
 
 class Planned(TestCase):
+    person: Person
+    build: Build
+    long: Part
+    short: Part
+    spacer: Part
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

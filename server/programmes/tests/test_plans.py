@@ -9,6 +9,7 @@ from django.test.utils import CaptureQueriesContext
 from torvix_core.engine.dimensions import Slot
 
 from engines.builds.service import describe_engine, describe_owner
+from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part
 from programmes.expectations.service import seal
 from programmes.models import PlanVersion, Programme, Setup
@@ -17,7 +18,7 @@ from programmes.plan import drafts, plans, saving, templates, versions
 from programmes.plan.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit
 from programmes.plan.schemas import draft_out
 from programmes.tests.test_drafts import TEXTS
-from shop.models import Role
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed
 
 NINE = scenes.DAY
@@ -29,6 +30,11 @@ EVERYTHING = {
 
 
 class Planned(TestCase):
+    person: Person
+    build: Build
+    parts: list[Part]
+    spacer: Part
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

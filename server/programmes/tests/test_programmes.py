@@ -5,11 +5,14 @@ from django.test import TestCase
 from programmes.models import Programme, Setup
 from programmes.plan import saving
 from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
-from shop.models import Role
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed
 
 
 class Planning(TestCase):
+    operator: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -1,5 +1,7 @@
 """Setups as stacks of parts, and a programme that goes on with another revision of its engine."""
 
+from typing import Any
+
 import scenes
 from django.test import TestCase
 from torvix_core.engine.dimensions import Slot
@@ -7,13 +9,17 @@ from torvix_core.engine.dimensions import Slot
 from engines.builds.service import describe_engine, succeed
 from engines.parts.service import PartFacts, add_part
 from engines.sheet.readings import ReadingChange
+from programmes.models import Programme
 from programmes.plan import saving
-from shop.models import Role
+from shop.models import Person, Role
 from shop.permissions import choose_units
 from shop.refusals import Invalid, NotAllowed
 
 
 class Stacks(TestCase):
+    person: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
@@ -22,7 +28,7 @@ class Stacks(TestCase):
     def setUp(self):
         self.client.force_login(self.person)
 
-    def read(self, **query: object) -> dict:
+    def read(self, **query: Any) -> dict:
         return self.client.get(f"/api/programmes/{self.programme.pk}/stacks", query).json()
 
     def test_each_setup_is_held_against_the_baseline(self):
@@ -64,6 +70,9 @@ class Stacks(TestCase):
 
 
 class AnotherRevision(TestCase):
+    person: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

@@ -6,10 +6,12 @@ from axes.models import AccessAttempt, AccessFailureLog, AccessLog
 from django.db.models import F
 from django.test import Client, TestCase
 
-from shop.models import Role
+from shop.models import Person, Role
 
 
 class SigningIn(TestCase):
+    person: Person
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

@@ -17,6 +17,9 @@ def signs_in(username: str, password: str) -> bool:
 
 
 class TheOwnersList(TestCase):
+    owner: Person
+    operator: Person
+
     @classmethod
     def setUpTestData(cls):
         cls.owner = scenes.person(Role.OWNER)
@@ -116,6 +119,8 @@ class TheOwnersList(TestCase):
 
 
 class OnesOwn(TestCase):
+    person: Person
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.VIEWER)

@@ -3,7 +3,8 @@ from datetime import timedelta
 import scenes
 from django.test import TestCase
 
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from shop.permissions import choose_units
 from stand.models import PullState
 from stand.pulls import arming
@@ -11,6 +12,9 @@ from stand.session import opening
 
 
 class DayAtTheStand(TestCase):
+    operator: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

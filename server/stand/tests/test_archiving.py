@@ -1,5 +1,7 @@
 """Out of the lists and back, what may be deleted, and what a customer may read."""
 
+from typing import Any
+
 import scenes
 from django.test import TestCase
 
@@ -10,6 +12,11 @@ from stand.session import opening
 
 
 class Archiving(TestCase):
+    operator: Person
+    programme: Programme
+    engine: Any
+    part: Any
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -76,6 +83,11 @@ class Archiving(TestCase):
 
 
 class Customers(TestCase):
+    operator: Person
+    customer: Person
+    theirs: Programme
+    other: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

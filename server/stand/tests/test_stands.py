@@ -14,7 +14,7 @@ from django.core.management import call_command
 from django.test import TestCase
 
 from ops.lanes import lane_port
-from shop.models import AuditEntry, Role, Shop, Stand
+from shop.models import AuditEntry, Person, Role, Shop, Stand
 from shop.refusals import Refusal
 from stand.models import Pull
 from stand.session import opening
@@ -24,6 +24,9 @@ FACTS = {"name": "Cell 1", "host": "192.0.2.10", "port": "7420"}
 
 
 class Arranging(TestCase):
+    owner: Person
+    operator: Person
+
     @classmethod
     def setUpTestData(cls):
         cls.owner, cls.operator = scenes.person(Role.OWNER), scenes.person(Role.OPERATOR)

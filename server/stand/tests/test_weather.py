@@ -1,14 +1,16 @@
 from datetime import timedelta
+from typing import Any
 
 import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 from torvix_core.air.weather import Moisture
 
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from shop.permissions import choose_units, units_of
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import WeatherReading
+from stand.models import Session, WeatherReading
 from stand.weather import file as weather_file
 from stand.weather import service as weather
 from stand.weather.service import TypedWeather, understand
@@ -17,25 +19,29 @@ from stand.worker.pull_records import MeanAir
 DAY = scenes.DAY
 
 
-def typed(**more: object) -> TypedWeather:
+def typed(**more: Any) -> TypedWeather:
     told = {"barometer": "98.205", "barometer_is_sea_level": False, "elevation": "", "temperature": "29.44",
             "moisture": Moisture.RELATIVE_HUMIDITY, "moisture_value": "50"}  # fmt: skip
     return TypedWeather(**{**told, **more})
 
 
 class Case(TestCase):
+    person: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
         cls.programme = scenes.programme(cls.person)
         cls.session = scenes.session(cls.programme, cls.person)
 
-    def log(self, minutes: float, **more: object) -> WeatherReading:
+    def log(self, minutes: float, **more: Any) -> WeatherReading:
         return weather.log_reading(self.person, self.session, typed(**more), DAY + timedelta(minutes=minutes))
 
 
 class Understanding(Case):
-    def refused(self, **more: object) -> dict[str, str]:
+    def refused(self, **more: Any) -> dict[str, str]:
         with self.assertRaises(Invalid) as refusal:
             understand(typed(**more), units_of(self.person))
         return refusal.exception.fields
@@ -140,8 +146,8 @@ class TheLog(Case):
 
     def test_the_stands_readings_are_kept_every_five_minutes_of_an_open_session(self):
         for seconds in range(0, 900, 30):
-            weather.log_stand(self.session.stand, 98_000.0, 293.0, 0.5, DAY + timedelta(seconds=seconds))
-        weather.log_stand(self.session.stand, 1.0, 293.0, 0.5, DAY + timedelta(hours=1))  # a broken sensor
+            weather.log_stand(self.session.stand_id, 98_000.0, 293.0, 0.5, DAY + timedelta(seconds=seconds))
+        weather.log_stand(self.session.stand_id, 1.0, 293.0, 0.5, DAY + timedelta(hours=1))  # a broken sensor
         self.assertEqual(WeatherReading.objects.count(), 3)
 
     def test_the_database_refuses_what_is_no_weather(self):
@@ -235,7 +241,7 @@ class Api(Case):
         super().setUp()
         self.client.force_login(self.person)
 
-    def air(self, **more: object):
+    def air(self, **more: Any):
         body = {"barometer": "98.205 kPa", "temperature": "29.44 °C", "moisture_value": "50 %", **more}
         return self.client.post("/api/air", body, content_type="application/json")
 
@@ -252,7 +258,7 @@ class Api(Case):
 
     def test_three_ways_of_telling_the_moisture_give_the_same_factor(self):
         """Dew point 17.93 °C and wet bulb 21.47 °C of that air: psychrolib 2.5.0."""
-        ways = (
+        ways: Any = (
             {},
             {"moisture": "dew_point", "moisture_value": "17.93 °C"},
             {"moisture": "wet_bulb", "moisture_value": "21.47 °C"},
@@ -292,7 +298,7 @@ class Api(Case):
     def test_a_diesel_needs_its_fuel_delivery_and_says_so_until_it_has_it(self):
         """fa = (99/Pd)^0.7·(T/298.15)^1.5 = 1.0436 for this air with a turbo, fm(50) = 0.66: 1.0286, by hand."""
 
-        def diesel(**more: object) -> dict:
+        def diesel(**more: Any) -> dict:
             return next(row for row in self.air(**more).json()["factors"] if row["standard"] == "iso_1585_ci")
 
         self.assertEqual((diesel()["factor"], diesel()["needs"]), (None, "needs the fuel delivery of the engine"))

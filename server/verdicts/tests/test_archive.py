@@ -31,6 +31,9 @@ LEVELS = ((1.0, 1.002), (1.01, 1.013), (0.99, 0.992))
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -152,7 +155,7 @@ class OfAnOlderTorvix(TestCase):
         pound_foot, horsepower = (quantities.to_si(1.0, unit) for unit in ("lb-ft", "hp"))
         for placing, (score, power, torque, chance) in zip(judged.placings, self.SAID, strict=True):
             index = placing.setup
-            self.assertAlmostEqual(placing.score / pound_foot, score, 9)
+            self.assertAlmostEqual(placing.score / pound_foot, score, 9)  # type: ignore[misc]
             self.assertAlmostEqual(judged.power[index] / horsepower, power, 9)
             self.assertAlmostEqual(judged.torque[index] / pound_foot, torque, 9)
             self.assertAlmostEqual(judged.chances.best[index] * 100, chance, 1)

@@ -1,5 +1,7 @@
 """Which pulls count: held against the baseline, left out of the verdict, let in with a reason."""
 
+from typing import Any
+
 import numpy as np
 import scenes
 from django.test import TestCase
@@ -9,9 +11,10 @@ from torvix_core.pull.comparability import ComparabilityLevel, ComparabilityWind
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
 from curves.reduction import correct
-from shop.models import Role, default_units
+from programmes.models import Programme
+from shop.models import Person, Role, default_units
 from shop.refusals import Invalid
-from stand.models import Pull
+from stand.models import Pull, Session
 from stand.worker import pull_records
 from verdicts.comparison.aligned_pulls import compare
 
@@ -26,6 +29,13 @@ def cold(celsius: float, level: float = 1.0) -> list[list[float]]:
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+    a: Any
+    b: Any
+    c: Any
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -9,8 +9,8 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.judging.representative_pull import School
 
-from programmes.models import ProgrammeKind
-from shop.models import Role
+from programmes.models import Programme, ProgrammeKind
+from shop.models import Person, Role
 from stand.models import Pull, Purpose, Standing
 from stand.pulls import keeping
 from stand.session import opening
@@ -23,6 +23,10 @@ CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+    setups: list[Any]
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -32,13 +36,13 @@ class Scene(TestCase):
     def setUp(self):
         self.client.force_login(self.operator)
 
-    def read(self, what: str, **query: object):
+    def read(self, what: str, **query: Any):
         answer = self.client.get(f"/api/programmes/{self.programme.pk}/{what}", query)
         self.assertNotIn("NaN", answer.content.decode())
         self.assertNotIn("Infinity", answer.content.decode())
         return answer
 
-    def placings(self, **query: object) -> dict[str, dict]:
+    def placings(self, **query: Any) -> dict[str, dict]:
         letters = {setup.pk: setup.letter for setup in self.setups}
         return {letters[one["setup_id"]]: one for one in self.read("verdict", **query).json()["placings"]}
 
@@ -102,11 +106,13 @@ class Duties(Tilted):
 class FirstPulls(Scene):
     """DS2: first pulls flatter; they are left out, or compared among themselves alone, and never mixed."""
 
+    first: dict[int, set[int]]
+
     @classmethod
     def setUpTestData(cls):
         super().setUpTestData()
         opened = scenes.session(cls.programme, cls.operator)
-        cls.first: dict[int, set[int]] = {0: set(), 1: set()}
+        cls.first = {0: set(), 1: set()}
         for setup, true in ((0, 1.0), (1, 1.02), (0, 1.0), (1, 1.02)):
             for level in (1.009, 1.0, 1.001):
                 flatters = level == 1.009
@@ -117,12 +123,12 @@ class FirstPulls(Scene):
             first_after_change=True, purpose=Purpose.WARM_UP, standing=Standing.EXCLUDED, excluded_reason="by itself"
         )
 
-    def placings(self, **query: object) -> dict[int, dict[str, Any]]:
+    def by_position(self, **query: Any) -> dict[int, dict[str, Any]]:
         keys = [setup.pk for setup in self.setups]
         return {keys.index(one["setup_id"]): one for one in self.read("verdict", **query).json()["placings"]}
 
     def test_they_are_a_class_of_their_own(self):
-        kept, first = self.placings(), self.placings(counting="first")
+        kept, first = self.by_position(), self.by_position(counting="first")
         for setup in (0, 1):
             self.assertEqual(set(first[setup]["pull_ids"]), self.first[setup])
             self.assertFalse(set(kept[setup]["pull_ids"]) & self.first[setup])
@@ -139,7 +145,7 @@ class FirstPulls(Scene):
     def test_one_that_a_person_left_out_stays_out(self):
         gone = min(self.first[0])
         Pull.objects.filter(pk=gone).update(judged_by=self.operator, excluded_reason="Slipping belt")
-        self.assertEqual(set(self.placings(counting="first")[0]["pull_ids"]), self.first[0] - {gone})
+        self.assertEqual(set(self.by_position(counting="first")[0]["pull_ids"]), self.first[0] - {gone})
 
     def test_a_class_that_is_none_is_refused_at_its_field(self):
         answer = self.read("verdict", counting="both")
@@ -347,7 +353,7 @@ class Stepwise(Scene):
 
 
 class Deciding(Scene):
-    def decide(self, **body: object):
+    def decide(self, **body: Any):
         return self.client.post(f"/api/programmes/{self.programme.pk}/decisions", json.dumps(body),
                                 content_type="application/json")  # fmt: skip
 

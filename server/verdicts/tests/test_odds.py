@@ -1,21 +1,24 @@
 """A plan simulated before it is paid for, and theories told apart: from typed texts to the answer."""
 
+from typing import Any
+
 import scenes
 from django.test import TestCase
 
 from programmes.expectations import theories
 from programmes.expectations.service import expect
 from programmes.expectations.theories import TheoryText
-from programmes.models import ExpectedMeasure
+from programmes.models import ExpectedMeasure, Programme
 from programmes.plan import saving
-from shop.models import Role
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed
 from verdicts.outlook import odds
 
 
 class Watching:
     def __init__(self, looks: int = 10**9):
-        self.looks, self.told = looks, []
+        self.looks = looks
+        self.told: list[Any] = []
 
     def wanted(self) -> bool:
         self.looks -= 1
@@ -26,6 +29,10 @@ class Watching:
 
 
 class Simulated(TestCase):
+    person: Person
+    programme: Programme
+    setups: list[Any]
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)
@@ -96,6 +103,10 @@ class Simulated(TestCase):
 
 
 class Theories(TestCase):
+    person: Person
+    programme: Programme
+    setups: list[Any]
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

@@ -1,13 +1,15 @@
 """Expectations: written before, sealed at the first arming, scored afterwards."""
 
+from typing import Any
+
 import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
 from programmes.expectations import service as expectations
 from programmes.expectations.service import Sealed
-from programmes.models import Expectation
-from shop.models import Role
+from programmes.models import Expectation, Programme
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed
 from stand.pulls import arming
 from verdicts.outlook import outcomes
@@ -16,6 +18,12 @@ LEVELS = ((1.0, 1.001), (1.02, 1.021), (0.99, 0.991))
 
 
 class Case(TestCase):
+    person: Person
+    programme: Programme
+    baseline: Any
+    second: Any
+    third: Any
+
     @classmethod
     def setUpTestData(cls):
         cls.person = scenes.person(Role.OPERATOR)

@@ -3,13 +3,16 @@
 import scenes
 from django.test import TestCase
 
-from programmes.models import STANDARDS
-from shop.models import Role
+from programmes.models import STANDARDS, Programme
+from shop.models import Person, Role
 
 SURE = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (0.97, 0.971, 0.969))
 
 
 class Robustness(TestCase):
+    operator: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -10,8 +10,8 @@ from torvix_core.judging import effects
 
 from curves.archive import service as archive
 from programmes.models import Programme
-from shop.models import Role
-from stand.models import Pull, PullOrigin
+from shop.models import Person, Role
+from stand.models import Pull, PullOrigin, Session
 from stand.session import opening
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.models import KnownScatter
@@ -21,6 +21,10 @@ LEVELS = ((1.0, 1.003, 0.998), (1.01, 1.012, 1.008), (0.99, 0.992, 0.989))
 
 
 class Scene(TestCase):
+    operator: Person
+    first: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -1,14 +1,17 @@
 """Criteria that exclude, cost, and what decides between setups that are a wash."""
 
 from decimal import Decimal
+from typing import Any
 
 import scenes
 from django.test import TestCase
+from torvix_core.engine.evidence import Origin
 
 from engines.models import PartReading
 from engines.parts.service import write_down
 from engines.sheet.readings import ReadingChange
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from stand.notes import service as notes
 
 WASH = ((1.0, 1.003, 0.998), (1.001, 0.999, 1.002), (0.999, 1.001, 1.0))
@@ -16,6 +19,10 @@ CLEAR = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (1.02, 1.021, 1.019))
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+    setups: list[Any]
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -37,9 +44,9 @@ class Scene(TestCase):
 
     def height(self, *heights: str) -> None:
         for setup, text in zip(self.setups, heights, strict=True):
-            write_down(self.operator, setup.parts.get(), "height", ReadingChange(text, "measured"), scenes.DAY)
+            write_down(self.operator, setup.parts.get(), "height", ReadingChange(text, Origin.MEASURED), scenes.DAY)
 
-    def verdict(self, **query: object) -> dict:
+    def verdict(self, **query: Any) -> dict:
         return self.client.get(f"/api/programmes/{self.programme.pk}/verdict", query).json()
 
     def placing(self, letter: str) -> dict:

@@ -4,6 +4,7 @@ import html
 import io
 import re
 from datetime import timedelta
+from typing import Any
 from unittest import mock
 
 import scenes
@@ -15,10 +16,10 @@ from pypdf import PdfReader
 from torvix_core.air.standards import Standard
 
 from engines.builds.service import describe_owner
-from programmes.models import Setup
-from shop.models import Role
+from programmes.models import Programme, Setup
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import Pull, PullOrigin
+from stand.models import Pull, PullOrigin, Session
 from verdicts.customer_report import links, rendering, report, setup_marks
 from verdicts.customer_report.links import LinkClosed
 from verdicts.customer_report.number_format import figure, plus_minus, signed
@@ -34,6 +35,11 @@ NOW = timezone.now()
 
 
 class Scene(TestCase):
+    operator: Person
+    viewer: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.operator, cls.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
@@ -131,7 +137,7 @@ class FromTheApplicationAlone(Scene):
         names = {
             str(font.get_object()["/BaseFont"])
             for page in PdfReader(io.BytesIO(made)).pages
-            for font in page["/Resources"]["/Font"].get_object().values()
+            for font in page["/Resources"]["/Font"].get_object().values()  # type: ignore[index]
         }
         self.assertTrue(any("B612" in name for name in names), names)
         self.assertTrue(any("Source-Sans" in name or "SourceSans" in name for name in names), names)
@@ -189,7 +195,7 @@ class Shown(Scene):
         self.assertIn("Ravel", open_)
         self.assertIn("Parts cost", open_)
 
-    def compose(self, **kind: object) -> dict:
+    def compose(self, **kind: Any) -> dict:
         self.programme.refresh_from_db()
         return report.compose(self.operator, self.programme, ReportOptions(Choice(Standard.ISO_1585_SI), **kind), NOW)
 

@@ -1,3 +1,5 @@
+from typing import Any
+
 import numpy as np
 import scenes
 from django.test import TestCase
@@ -9,8 +11,9 @@ from torvix_core.units import quantities
 
 from engines.builds.service import describe_installation, succeed
 from engines.parts.service import PartFacts, add_part
+from programmes.models import Programme
 from programmes.plan.saving import choose_build
-from shop.models import Role
+from shop.models import Person, Role
 from shop.refusals import Invalid
 from stand.models import Pull, PullOrigin
 from stand.pulls import keeping
@@ -25,6 +28,9 @@ EQUAL = ((1.000, 1.004, 0.997), (1.001, 0.998, 1.003), (1.000, 1.003, 0.998))
 
 
 class Scene(TestCase):
+    operator: Person
+    programme: Programme
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -33,7 +39,7 @@ class Scene(TestCase):
     def setUp(self):
         self.client.force_login(self.operator)
 
-    def read(self, what: str, **query: object):
+    def read(self, what: str, **query: Any):
         return self.client.get(f"/api/programmes/{self.programme.pk}/{what}", query)
 
 

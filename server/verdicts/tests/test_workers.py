@@ -60,7 +60,7 @@ class Worker(TransactionTestCase):
             if job.state in states:
                 return job
             time.sleep(0.05)
-        raise AssertionError(f"{job} is {job.state} {job.told}")
+        raise AssertionError(f"{job} is {job.state} {job.progress_text}")
 
     def ask(self, kind: str, arguments: dict) -> Job:
         return jobs.ask(self.person, kind, "test", arguments, timezone.now())

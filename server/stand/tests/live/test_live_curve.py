@@ -6,15 +6,20 @@ import numpy as np
 import scenes
 from django.test import TestCase
 
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from stand.live import live_curve
-from stand.models import Pull, PullState
+from stand.models import Pull, PullState, Session
 from stand.pulls import arming, samples
 from stand.pulls.samples import append_chunk
 from stand.worker import pull_records
 
 
 class SoFar(TestCase):
+    operator: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -71,7 +76,7 @@ class SoFar(TestCase):
         pull = self.running()
         rows = np.array(scenes.samples(1.0)[:400])
         rows[100:130, 2] = np.nan
-        append_chunk(pull.pk, 0, rows)
+        append_chunk(pull.pk, 0, rows)  # type: ignore[arg-type]
         self.assertTrue(np.isfinite(live_curve.points(pull)).all())
 
     def test_it_is_told_in_the_units_of_the_person(self):

@@ -29,7 +29,7 @@ class Stream(TransactionTestCase):
         answer = await self.async_client.get(self.address)
         self.assertEqual(answer.headers["Content-Type"], "text/event-stream")
         messages: list[dict] = []
-        parts = answer.streaming_content
+        parts = answer.streaming_content  # type: ignore[attr-defined]
         await anext(parts)
         while not notifications.hub.listening.is_set():
             await asyncio.sleep(0.02)
@@ -78,7 +78,7 @@ class Stream(TransactionTestCase):
         answer = await self.async_client.get(self.address)
         messages: list[dict] = []
         with mock.patch.object(notifications, "HEARTBEAT_S", 0.2):
-            parts = answer.streaming_content
+            parts = answer.streaming_content  # type: ignore[attr-defined]
             await anext(parts)
             while not notifications.hub.listening.is_set():
                 await asyncio.sleep(0.02)

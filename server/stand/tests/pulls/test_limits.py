@@ -1,6 +1,6 @@
 """Limits at the stand: set by the owner, tripped by faults that the simulated stand is told, and on record."""
 
-from typing import ClassVar
+from typing import Any, ClassVar
 from unittest import mock
 
 import numpy as np
@@ -10,11 +10,11 @@ from torvix_core.pull.guard import Cause, Guard, Trip
 from torvix_core.pull.limits import USUAL, in_force
 
 from ops.effort import LONG
-from programmes.models import SetupSetting
-from shop.models import Role, Stand
+from programmes.models import Programme, SetupSetting
+from shop.models import Person, Role, Stand
 from shop.refusals import Invalid, NotAllowed
 from stand.limits import service as limits
-from stand.models import Pull, PullState, StandLimit
+from stand.models import Pull, PullState, Session, StandLimit
 from stand.pulls import arming, starting, stopping
 from stand.pulls.samples import read_raw
 from stand.tests.worker.test_stand_worker import PATIENT, BenchCase
@@ -23,6 +23,9 @@ from stand.worker.live_state import Picture
 
 
 class Owners(TestCase):
+    owner: Person
+    stand: Stand
+
     @classmethod
     def setUpTestData(cls):
         cls.owner = scenes.person(Role.OWNER)
@@ -53,6 +56,10 @@ class Owners(TestCase):
 
 
 class OfAPull(TestCase):
+    operator: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
@@ -82,6 +89,10 @@ class OfAPull(TestCase):
 class Told(TestCase):
     """What the screen says of each limit, with the engine of the setup that is shown."""
 
+    owner: Person
+    programme: Programme
+    session: Session
+
     @classmethod
     def setUpTestData(cls):
         cls.owner = scenes.person(Role.OWNER)
@@ -89,7 +100,7 @@ class Told(TestCase):
         cls.session = scenes.session(cls.programme, cls.owner)
         scenes.link(cls.session.stand)
 
-    def rows(self, **query: object) -> dict[str, dict]:
+    def rows(self, **query: Any) -> dict[str, dict]:
         self.client.force_login(self.owner)
         answer = self.client.get(f"/api/stands/{self.session.stand_id}/limits", query)
         return {row["key"]: row for row in answer.json()["limits"]}

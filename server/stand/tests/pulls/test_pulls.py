@@ -1,13 +1,15 @@
-from datetime import timedelta
+from datetime import datetime, timedelta
+from typing import Any
 
 import numpy as np
 import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
-from shop.models import Role, Stand
+from programmes.models import Programme
+from shop.models import Person, Role, Stand
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import Channel, Chunk, Command, Pull, PullState, Session, Standing
+from stand.models import Channel, Chunk, Command, Link, Pull, PullState, Session, Standing
 from stand.pulls import arming, keeping, starting
 from stand.pulls.samples import append_chunk, read_raw, read_trace
 from stand.pulls.steps import steps_left
@@ -16,6 +18,15 @@ from stand.worker import pull_records
 
 
 class Scene(TestCase):
+    operator: Person
+    viewer: Person
+    programme: Programme
+    session: Session
+    setup_a: Any
+    setup_b: Any
+    link: Link
+    now: datetime
+
     @classmethod
     def setUpTestData(cls):
         cls.operator, cls.viewer = scenes.person(Role.OPERATOR), scenes.person(Role.VIEWER)
@@ -205,7 +216,7 @@ class Samples(Scene):
         self.assertAlmostEqual(float(trace.channel("throttle").max()), 1.0)
 
     def test_a_pull_without_samples_is_incomplete_and_says_so(self):
-        pull = scenes.pull(self.session, self.setup_a, self.operator, rows=np.empty((0, 5)), keep=False)
+        pull = scenes.pull(self.session, self.setup_a, self.operator, rows=[], keep=False)
         self.assertEqual((pull.state, pull.ended_why), (PullState.INCOMPLETE, "The stand sent no samples."))
 
 

@@ -1,7 +1,8 @@
 """The day at the stand: cautions by name, the list, changes by the stopwatch, purposes, narrowed gates, notes."""
 
 import io
-from datetime import timedelta
+from datetime import datetime, timedelta
+from typing import Any
 from unittest import mock
 
 import scenes
@@ -14,10 +15,10 @@ from torvix_core.planning.changeover import usual_works
 
 from engines.builds.service import write_down
 from engines.sheet.readings import ReadingChange as Reading
-from programmes.models import TimedChange
+from programmes.models import Programme, TimedChange
 from programmes.plan import changeover_times
 from programmes.settings import service as adjusting
-from shop.models import Role, Stand
+from shop.models import Person, Role, Stand
 from shop.people import service as people
 from shop.refusals import Invalid, NotAllowed, Refusal
 from stand.models import Asks, Change, Link, ListItem, Moment, Note, Pull, PullState, Purpose, Session, Standing, Tick
@@ -29,6 +30,14 @@ from stand.worker import pull_records
 
 
 class Scene(TestCase):
+    mats: Person
+    ines: Person
+    programme: Programme
+    session: Session
+    a: Any
+    b: Any
+    now: datetime
+
     @classmethod
     def setUpTestData(cls):
         cls.mats, cls.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)

@@ -1,19 +1,26 @@
 """A job begun on the engine has one owner and blocks arming until it is closed."""
 
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import scenes
 from django.db import IntegrityError, transaction
 from django.test import TestCase
 
-from shop.models import Role
+from programmes.models import Programme
+from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed, Refusal
-from stand.models import OpenJob
+from stand.models import OpenJob, Session
 from stand.open_jobs import service as open_jobs
 from stand.pulls import arming
 
 
 class OpenJobs(TestCase):
+    mats: Person
+    ines: Person
+    programme: Programme
+    session: Session
+    now: datetime
+
     @classmethod
     def setUpTestData(cls):
         cls.mats, cls.ines = scenes.person(Role.OPERATOR), scenes.person(Role.OWNER)

@@ -1,14 +1,15 @@
 """The day as it goes against its plan: what is done, what is left, when it will be over."""
 
 from datetime import timedelta
+from typing import Any
 
 import scenes
 from django.test import TestCase
 
-from programmes.models import DayRules, PlannedSession
+from programmes.models import DayRules, PlannedSession, Programme
 from programmes.order import orders
 from programmes.plan import saving
-from shop.models import Role
+from shop.models import Person, Role
 from stand.progress.service import progress
 from stand.pulls.keeping import exclude
 from stand.session.opening import close_session
@@ -16,6 +17,10 @@ from stand.session.opening import close_session
 
 class Day(TestCase):
     """Order A 2, B 2, C 2, A 1; 20 minutes of warm-up, pulls of 4 minutes, one after a change that does not count."""
+
+    person: Person
+    programme: Programme
+    setups: list[Any]
 
     @classmethod
     def setUpTestData(cls):

@@ -10,8 +10,8 @@ import scenes
 from django.db import OperationalError
 from django.test import SimpleTestCase, TestCase
 
-from shop.models import Role
-from stand.models import Command, CommandState, Link, Pull, PullState
+from shop.models import Person, Role
+from stand.models import Command, CommandState, Link, Pull, PullState, Session
 from stand.pulls import arming
 from stand.pulls.samples import read_raw
 from stand.worker import entries, pull_records
@@ -59,6 +59,10 @@ class Lines(SimpleTestCase):
 
 
 class Kept(TestCase):
+    operator: Person
+    session: Session
+    pull: Pull
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)

@@ -1,6 +1,7 @@
 import json
 import math
 import socket
+from typing import Any
 
 from django.test import SimpleTestCase
 
@@ -32,7 +33,7 @@ class LineCase(SimpleTestCase):
         self.addCleanup(self.stand.close)
         self.addCleanup(self.line.close)
 
-    def heard(self, *messages: object) -> list[object]:
+    def heard(self, *messages: Any) -> list[Any]:
         for message in messages:
             line = message if isinstance(message, bytes) else json.dumps(message).encode() + b"\n"
             self.stand.sendall(line)
@@ -80,7 +81,8 @@ class Messages(LineCase):
         self.assertEqual(heard[5], StateChange("idle"))
 
     def test_a_hello_that_no_pull_could_be_recorded_with_is_refused_in_words(self):
-        rpm, torque = HELLO["channels"]
+        channels: Any = HELLO["channels"]
+        rpm, torque = channels
         for wrong, told in (
             ({"protocol": 2}, "speaks protocol 2"),
             ({"channels": [rpm, torque, rpm]}, "two channels are called rpm"),

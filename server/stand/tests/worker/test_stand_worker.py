@@ -39,7 +39,7 @@ PATIENT = ("--watchdog", "10")  # here the worker is turned by hand, and a busy 
 class BenchCase(TransactionTestCase):
     """A session on a simulated stand whose time moves only in pulls."""
 
-    stand_options = ("--stepped", "--warm", "--seed", "3")
+    stand_options: tuple[str, ...] = ("--stepped", "--warm", "--seed", "3")
 
     def setUp(self):
         self.stack = ExitStack()

@@ -13,7 +13,7 @@ from django.db import DatabaseError
 from django.test import TestCase
 
 from demo.loader import say_to_stand
-from shop.models import Role, Stand
+from shop.models import Person, Role, Stand
 from shop.refusals import NotAllowed
 from stand.models import Command, Link, Pull, PullState
 from stand.pulls import arming, starting, stopping
@@ -187,7 +187,7 @@ class AsItRuns(BenchCase):
     def test_a_line_that_breaks_while_a_limit_stops_the_pull_does_not_end_the_worker(self):
         pull = self.sweeping()
         with mock.patch.object(Line, "send", side_effect=LineLost("the line to the stand broke")):
-            self.bench.guard.watch = mock.Mock(return_value=self.trip())
+            self.bench.guard.watch = mock.Mock(return_value=self.trip())  # type: ignore[method-assign]
             self.by.until(lambda: self.bench.line is None, "the line to break")
         self.assertIn("no stop can reach it", self.bench.alarm)
         self.assertEqual(self.until_ended(pull).state, PullState.INCOMPLETE)
@@ -207,6 +207,10 @@ class AsItRuns(BenchCase):
 
 
 class ByKey(TestCase):
+    operator: Person
+    stand: Stand
+    other: Stand
+
     @classmethod
     def setUpTestData(cls):
         cls.operator = scenes.person(Role.OPERATOR)
