@@ -12,7 +12,7 @@ const route = useRoute()
 const router = useRouter()
 const theme = useTheme()
 
-watchEffect(() => theme.change(route.name === 'stand' ? 'stand' : 'daylight'))
+watchEffect(() => void theme.change(route.name === 'stand' ? 'stand' : 'daylight'))
 
 const asking = useIsFetching()
 

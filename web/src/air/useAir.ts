@@ -44,7 +44,7 @@ export function useAir(readings: () => Readings) {
     readings,
     () => {
       clearTimeout(timer)
-      timer = setTimeout(ask, PAUSE_MS)
+      timer = setTimeout(() => void ask(), PAUSE_MS)
     },
     { deep: true, immediate: true },
   )

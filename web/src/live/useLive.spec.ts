@@ -91,7 +91,10 @@ test('a stand that does not stop is told until it has', () => {
 test('what is said of one moment is asked after once', async () => {
   const { queries } = watching()
   const asked: unknown[] = []
-  vi.spyOn(queries, 'invalidateQueries').mockImplementation(async (given) => void asked.push(given))
+  vi.spyOn(queries, 'invalidateQueries').mockImplementation((given) => {
+    asked.push(given)
+    return Promise.resolve()
+  })
   FakeSource.made[0]!.say({ type: 'command', pull: 1, name: 'start', ok: true, why: '' })
   FakeSource.made[0]!.say({ type: 'pull' })
   vi.advanceTimersByTime(100)
@@ -106,7 +109,10 @@ test('what is said of one moment is asked after once', async () => {
 test('a stream that the server ended shows nothing more and is asked for again', () => {
   const { live, queries } = watching()
   const asked: unknown[] = []
-  vi.spyOn(queries, 'invalidateQueries').mockImplementation(async (given) => void asked.push(given))
+  vi.spyOn(queries, 'invalidateQueries').mockImplementation((given) => {
+    asked.push(given)
+    return Promise.resolve()
+  })
   const frame = {
     type: 'frame',
     n: 1,

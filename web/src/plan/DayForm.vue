@@ -31,11 +31,11 @@ const planned = computed(() =>
 )
 
 function addSession() {
-  const last = draft.sessions!.at(-1)
+  const last = draft.sessions.at(-1)
   const start = last ? new Date(last.starts_at) : new Date()
   start.setDate(start.getDate() + 1)
   if (!last) start.setHours(9, 0, 0, 0)
-  draft.sessions!.push({ starts_at: start.toISOString(), paid: last?.paid ?? '' })
+  draft.sessions.push({ starts_at: start.toISOString(), paid: last?.paid ?? '' })
 }
 
 /** A datetime-local field speaks local time without a zone; what is sent has one. */

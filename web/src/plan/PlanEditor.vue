@@ -38,7 +38,7 @@ watch(
   [ready, parts, slots, choices],
   () => {
     if (!ready.value || !parts.value || !slots.value || !choices.value) return
-    const there = new Set(draft.rows!.map((row) => row.key))
+    const there = new Set(draft.rows.map((row) => row.key))
     const used = new Set(draft.setups.flatMap((setup) => (setup.part_ids ?? []).map((id) => slotOf(id))))
     const settings = new Set(draft.setups.flatMap((setup) => Object.keys(setup.settings ?? {})))
     const present =
@@ -51,7 +51,7 @@ watch(
     ]) {
       if (there.has(key)) continue
       const usual = choices.value.works.find((work) => work.key === key)
-      draft.rows!.push({
+      draft.rows.push({
         key,
         remove: usual?.remove ?? '0',
         install: usual?.install ?? '5',
@@ -59,8 +59,8 @@ watch(
       })
     }
     // A row above which there is nothing in this plan needs no one to say so.
-    const keys = new Set(draft.rows!.map((row) => row.key))
-    draft.rows!.forEach((row) => (row.under = row.under!.filter((key) => keys.has(key))))
+    const keys = new Set(draft.rows.map((row) => row.key))
+    draft.rows.forEach((row) => (row.under = row.under.filter((key) => keys.has(key))))
     plan.begin()
   },
   { immediate: true },

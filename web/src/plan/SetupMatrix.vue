@@ -34,9 +34,9 @@ const addable = computed(() => {
 })
 
 function addRow(key: string) {
-  if (!key || draft.rows!.some((row) => row.key === key)) return
+  if (!key || draft.rows.some((row) => row.key === key)) return
   const usual = choices.value?.works.find((work) => work.key === key)
-  draft.rows!.push({
+  draft.rows.push({
     key,
     remove: usual?.remove ?? '0',
     install: usual?.install ?? '5',
@@ -50,7 +50,7 @@ function dropRow(key: string) {
   draft.setups.forEach((_, place) => {
     if (!pulled.value[place]) put(draft, place, key, '', slotOf, pulled.value)
   })
-  draft.rows = draft.rows!.filter((row) => row.key !== key)
+  draft.rows = draft.rows.filter((row) => row.key !== key)
 }
 
 function inSlot(slot: string, value: string) {

@@ -15,12 +15,12 @@ const { draft, fields } = props.plan
 const showWork = ref(false)
 
 function above(row: string, other: string): boolean {
-  return draft.rows!.find((each) => each.key === row)!.under?.includes(other) ?? false
+  return draft.rows.find((each) => each.key === row)!.under?.includes(other) ?? false
 }
 
 function toggle(row: string, other: string) {
-  const found = draft.rows!.find((each) => each.key === row)!
-  found.under = above(row, other) ? found.under!.filter((key) => key !== other) : [...found.under!, other]
+  const found = draft.rows.find((each) => each.key === row)!
+  found.under = above(row, other) ? found.under.filter((key) => key !== other) : [...found.under, other]
 }
 </script>
 

@@ -60,7 +60,7 @@ export function useDraft(build: () => Build) {
     edits.set(key, { text, origin, how })
     refused.delete(key)
     clearTimeout(timer)
-    timer = setTimeout(tryOut, PAUSE_MS)
+    timer = setTimeout(() => void tryOut(), PAUSE_MS)
   }
 
   /** Write one edit down. What is refused stays in its field with the message. */
@@ -111,7 +111,7 @@ export function useDraft(build: () => Build) {
   watch(() => build().id, drop)
   watch(advance, () => {
     clearTimeout(timer)
-    timer = setTimeout(tryOut, PAUSE_MS)
+    timer = setTimeout(() => void tryOut(), PAUSE_MS)
   })
   onScopeDispose(stop)
 
