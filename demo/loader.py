@@ -49,7 +49,7 @@ from stand.notes import service as notes
 from stand.pulls import arming, keeping, starting
 from stand.pulls.gates import compared_with, gates
 from stand.session import changes, checklist, opening
-from stand.worker.stand_worker import Bench
+from stand.worker.stand_worker import StandWorker
 from verdicts.customer_report import links, report
 from verdicts.decisions import service as decisions
 from verdicts.judging.choice import Choice
@@ -266,7 +266,7 @@ def say_to_stand(port: int, name: str, **arguments: Any) -> dict[str, Any]:
 class StepBy:
     """Turns a bench worker by hand until something has come about."""
 
-    def __init__(self, bench: Bench) -> None:
+    def __init__(self, bench: StandWorker) -> None:
         self.bench = bench
 
     def until(self, done: Callable[[], bool], what: str) -> None:
@@ -306,7 +306,7 @@ def _run_session(programme: Programme, told: dict[str, Any], person: Person, sta
     Stand.objects.filter(pk=stand.pk).update(port=port)
     stand.refresh_from_db()
     opened = datetime.fromisoformat(told["opened"])
-    bench = Bench(stand, clock=lambda: opened + timedelta(seconds=bench.stand_s - began))
+    bench = StandWorker(stand, clock=lambda: opened + timedelta(seconds=bench.stand_s - began))
     began = 0.0
     step = StepBy(bench)
     step.until(lambda: bench.hello is not None and bool(bench.air), "the stand to say hello")

@@ -50,5 +50,5 @@ def same_length(**arrays: Array) -> None:
     >>> same_length(speed_rpm=np.zeros(3), torque=np.ones(3))
     """
     if any(array.ndim != 1 for array in arrays.values()) or len({len(array) for array in arrays.values()}) > 1:
-        told = ", ".join(f"{name} {array.shape}" for name, array in arrays.items())
-        raise ValueError(f"these must be one-dimensional and of one length: {told}")
+        message = ", ".join(f"{name} {array.shape}" for name, array in arrays.items())
+        raise ValueError(f"these must be one-dimensional and of one length: {message}")

@@ -111,5 +111,5 @@ def _said_of_the_file() -> Iterator[None]:
     try:
         yield
     except FileProblem as problem:
-        told = str(problem)
-        raise Invalid(f"Nothing was read: {told}.", fields={"file": told}) from problem
+        message = str(problem)
+        raise Invalid(f"Nothing was read: {message}.", fields={"file": message}) from problem

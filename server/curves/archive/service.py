@@ -358,8 +358,8 @@ class _Reader:
                 unchecked = [one.name for one in fields_of(table) if one.is_relation or not getattr(made, one.attname)]
                 made.clean_fields(exclude=unchecked)
             except ValidationError as error:
-                told = "; ".join(f"{name}: {' '.join(words)}" for name, words in error.message_dict.items())
-                raise FileProblem(f"row {row['id']} of {table.name}: {told[:250]}") from error
+                message = "; ".join(f"{name}: {' '.join(words)}" for name, words in error.message_dict.items())
+                raise FileProblem(f"row {row['id']} of {table.name}: {message[:250]}") from error
             made.save(force_insert=True)
             self.keys[table.name][row["id"]] = made.pk
             own += [

@@ -100,7 +100,7 @@ def _row(key: str) -> str:
     return key.removeprefix(OWN) if label.startswith(SETTING) else label
 
 
-def _told(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
+def _difference_text(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     """With its name in front, where what was found does not say it already."""
     found = found_words(check, units)
     return (
@@ -134,10 +134,10 @@ def line(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> str:
     effect = comparability.total_effect(checks)
     likely = f" Together likely worth {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
     if blocks:
-        told = "; ".join(_told(check, units) for check in blocks)
+        told = "; ".join(_difference_text(check, units) for check in blocks)
         return f"Not comparable: {told}.{likely}"
     if notes:
-        told = "; ".join(_told(check, units) for check in notes)
+        told = "; ".join(_difference_text(check, units) for check in notes)
         return f"Comparable, with care: {told}.{likely}"
     if unknown:
         told = ", ".join(NAMES[check.key].lower() for check in unknown)

@@ -41,8 +41,8 @@ def read_text(content: bytes) -> FileTable:
     for at, kind in enumerate(kinds):
         cell = sample[0][at].strip() if at < len(sample[0]) else ""
         if kind == "text" and THOUSANDS.match(cell):
-            told = f"{cell!r} has a mark for thousands. Save the file without marks for thousands"
-            raise FileProblem(told, line=found.first_row + 1, column=found.names[at])
+            message = f"{cell!r} has a mark for thousands. Save the file without marks for thousands"
+            raise FileProblem(message, line=found.first_row + 1, column=found.names[at])
     if kinds.count("number") + kinds.count("clock") < 2:
         raise FileProblem("fewer than two columns of numbers were found")
     parsed = _parse(content, dialect, found, kinds)

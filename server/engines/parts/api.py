@@ -113,8 +113,8 @@ def add_photo(request: HttpRequest, part_id: int, file: File[UploadedFile], capt
     person = person_of(request)
     part = one_part(person, part_id)
     if file.size and file.size > LARGEST_UPLOAD:
-        told = f"{file.size / 1e6:.0f} MB, at most {LARGEST_UPLOAD / 1e6:.0f} MB are taken"
-        raise Invalid("The file is too large.", fields={"file": told})
+        message = f"{file.size / 1e6:.0f} MB, at most {LARGEST_UPLOAD / 1e6:.0f} MB are taken"
+        raise Invalid("The file is too large.", fields={"file": message})
     parts.add_photo(person, part, file.read(), caption, timezone.now())
     return part_afresh(person, part)
 

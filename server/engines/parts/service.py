@@ -66,7 +66,7 @@ def add_part(
     entries, wrong = read_entries(part_dimensions(slot), _filled(texts), units_of(person))
     refuse_wrong(wrong)
     part = Part(slot=slot, created_at=at, created_by=person)
-    _tell(part, facts)
+    _take_facts(part, facts)
     readings.write_all(part.readings, entries, origin, person, at)
     return part
 
@@ -74,7 +74,7 @@ def add_part(
 @transaction.atomic
 def describe_part(person: Person, part: Part, facts: PartFacts) -> Part:
     require_operator(person)
-    _tell(part, facts)
+    _take_facts(part, facts)
     return part
 
 
@@ -118,7 +118,7 @@ def modify_part(
         slot=parent.slot, parent=parent, modification=optional(modification, "modification", 120),
         amount=optional(amount, "amount", 80), reason=optional(reason, "reason", 200), created_at=at, created_by=person,
     )  # fmt: skip
-    _tell(part, PartFacts(name=name, belongs_to=parent.belongs_to, matched_to_id=parent.matched_to_id))
+    _take_facts(part, PartFacts(name=name, belongs_to=parent.belongs_to, matched_to_id=parent.matched_to_id))
     for reading in parent.readings.all():
         if reading.dimension not in entries:
             reading.pk, reading.part = None, part
@@ -167,8 +167,8 @@ def reencode(upload: bytes) -> tuple[bytes, tuple[int, int]]:
             warnings.simplefilter("error", Image.DecompressionBombWarning)
             with Image.open(io.BytesIO(upload), formats=FORMATS) as picture:
                 if picture.width * picture.height > MOST_PIXELS:
-                    told = f"{picture.width} × {picture.height} pixels, at most {MOST_PIXELS // 1_000_000} million"
-                    raise Invalid("The picture has too many pixels.", fields={"file": told})
+                    message = f"{picture.width} × {picture.height} pixels, at most {MOST_PIXELS // 1_000_000} million"
+                    raise Invalid("The picture has too many pixels.", fields={"file": message})
                 upright = ImageOps.exif_transpose(picture)
                 upright.thumbnail((LONGEST_EDGE, LONGEST_EDGE))
                 flat = Image.new("RGB", upright.size, "white")
@@ -221,7 +221,7 @@ def _line(part: Part, key: str) -> Dimension:
     return found
 
 
-def _tell(part: Part, facts: PartFacts) -> None:
+def _take_facts(part: Part, facts: PartFacts) -> None:
     part.name = named(facts.name, "name", 120)
     if Part.objects.filter(name=part.name).exclude(pk=part.pk).exists():
         raise Invalid("There is a part of that name.", fields={"name": "taken; open that one or choose another"})
@@ -238,11 +238,11 @@ def _price(text: str) -> Decimal | None:
     plain = text.strip()
     if not plain:
         return None
-    told = {"price": f"“{plain[:20]}” is not a price. Write it like 420 or 419.50, or leave it out if unknown."}
+    message = {"price": f"“{plain[:20]}” is not a price. Write it like 420 or 419.50, or leave it out if unknown."}
     try:
         price = Decimal(plain)
     except InvalidOperation as error:
-        raise Invalid("The price is not understood.", fields=told) from error
+        raise Invalid("The price is not understood.", fields=message) from error
     if not price.is_finite() or not 0 <= price < Decimal("1e8") or price != round(price, 2):
-        raise Invalid("The price is not understood.", fields=told)
+        raise Invalid("The price is not understood.", fields=message)
     return price

@@ -153,7 +153,7 @@ def check_plan(request: HttpRequest, given: DraftIn) -> PlanSummary:
     person = person_of(request)
     build = _build(person, given.build_id)
     plan, wrong = drafts.read(given.draft(), person)
-    return plan_messages.tell(plan, build, person, wrong)
+    return plan_messages.plan_summary(plan, build, person, wrong)
 
 
 @router.post("/plans/order", response=JobOut, operation_id="find_order")
@@ -184,7 +184,7 @@ def read_plan(request: HttpRequest, programme_id: int) -> PlanOut:
     made = set(programme.steps.filter(pulls_made__isnull=False).values_list("pk", flat=True))
     return PlanOut(
         draft=draft_out(plan, programme.build_id, person),
-        told=plan_messages.tell(plan, programme.build, person, {}),
+        told=plan_messages.plan_summary(plan, programme.build, person, {}),
         pulled=[setup.pulled for setup in plan.setups], positions=[setup.position for setup in plan.setups],
         visits_pulled=[place for place, visit in enumerate(plan.order) if visit.pk in made],
         versions=[

@@ -33,7 +33,7 @@ def ask(plan: Plan) -> DesignAnswers:
     rows = [key for key in plan.used_rows() if any(key in stack for stack in stacks)]
     full = [{key: stack.get(key, NOTHING) for key in rows} for stack in stacks]
     names = {key: _row(plan, key) for key in rows}
-    answers = [_told(found, setups, names) for found in design.answers(full)]
+    answers = [_question_text(found, setups, names) for found in design.answers(full)]
     copies = _copies(setups, full)
     try:
         added = design.best_addition(full)
@@ -63,7 +63,7 @@ def _copies(setups: Sequence[PlannedSetup], full: Sequence[Mapping[str, str]]) -
     return found
 
 
-def _told(found: QuestionAnswer, setups: Sequence[PlannedSetup], names: Mapping[str, str]) -> QuestionText:
+def _question_text(found: QuestionAnswer, setups: Sequence[PlannedSetup], names: Mapping[str, str]) -> QuestionText:
     question = found.question
     one, other = (level or "nothing" for level in (question.one, question.other))
     asked = f"{_capital(names[question.slot])}: {other} against {one}?"

@@ -18,7 +18,7 @@ from shop.models import Person
 LONG_LADDER = 2  # steps built on each other, from which the order they are tried in begins to matter
 
 
-def tell(plan: Plan, build: Build, person: Person, wrong: dict[str, str]) -> PlanSummary:
+def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]) -> PlanSummary:
     asked = confounding.ask(plan)
     day, day_problem = _day(plan, build, person)
     return PlanSummary(

@@ -34,7 +34,7 @@ class SettingIn(Schema):
     text: str
 
 
-def _told(setup: Setup) -> SettingsOut:
+def to_schema(setup: Setup) -> SettingsOut:
     settings_in_force = adjusting.in_force(setup)
     held = [
         SettingOut(key=key, label=row_label(key), text=value.text)
@@ -55,7 +55,7 @@ def _setup(request: HttpRequest, setup_id: int) -> Setup:
 
 @router.get("/setups/{setup_id}/settings", response=SettingsOut, operation_id="settings_of_setup")
 def read_settings(request: HttpRequest, setup_id: int) -> SettingsOut:
-    return _told(_setup(request, setup_id))
+    return to_schema(_setup(request, setup_id))
 
 
 @router.post("/setups/{setup_id}/settings", response=SettingsOut, operation_id="adjust_setting")
@@ -63,4 +63,4 @@ def adjust_setting(request: HttpRequest, setup_id: int, given: SettingIn) -> Set
     assert is_person(request.user)
     setup = _setup(request, setup_id)
     adjusting.adjust(request.user, setup, given.key, given.text, timezone.now())
-    return _told(setup)
+    return to_schema(setup)

@@ -26,7 +26,7 @@ from shop.people.schemas import (
     person_out,
 )
 from shop.sign_in.own_page import require_own_page
-from shop.sign_in.schemas import Me, me
+from shop.sign_in.schemas import Me, me_out
 
 router = Router(tags=["people"])
 AUDIT_SHOWN = 200
@@ -92,7 +92,7 @@ def choose_password(request: HttpRequest, coded: str, token: str, given: Passwor
     person = people.choose_password(coded, token, given.password)
     login(request, person, backend="django.contrib.auth.backends.ModelBackend")
     get_token(request)
-    return me(person)
+    return me_out(person)
 
 
 @router.post("/me/password", response=Me, operation_id="change_password")
@@ -100,7 +100,7 @@ def change_password(request: HttpRequest, given: ChangePasswordIn) -> Me:
     assert permissions.is_person(request.user)
     people.change_password(request.user, given.old, given.password)
     update_session_auth_hash(request, request.user)  # this browser stays signed in, every other is signed out
-    return me(request.user)
+    return me_out(request.user)
 
 
 @router.post("/me/sign-out-everywhere", response={204: None}, operation_id="sign_out_everywhere")

@@ -15,7 +15,7 @@ from shop.models import CURRENCIES, UNIT_SYSTEMS, Shop, time_zones
 from shop.setting_up import service as setting_up
 from shop.setting_up.service import ShopFacts
 from shop.sign_in.own_page import require_own_page
-from shop.sign_in.schemas import Me, me
+from shop.sign_in.schemas import Me, me_out
 
 router = Router(tags=["shop"])
 
@@ -76,7 +76,7 @@ def first_run(request: HttpRequest, given: FirstRunIn) -> Me:
     )
     login(request, owner, backend="django.contrib.auth.backends.ModelBackend")
     get_token(request)
-    return me(owner)
+    return me_out(owner)
 
 
 @router.get("/shop", response=ShopOut, operation_id="shop")

@@ -11,7 +11,7 @@ from shop import permissions
 from shop.refusals import Refusal
 from shop.sign_in import attempts
 from shop.sign_in.own_page import require_own_page
-from shop.sign_in.schemas import Me, SignIn, me
+from shop.sign_in.schemas import Me, SignIn, me_out
 
 router = Router(tags=["shop"])
 
@@ -40,7 +40,7 @@ def sign_in(request: HttpRequest, response: HttpResponse, given: SignIn) -> Me:
     login(request, person)
     attempts.remember(response, person.username)
     get_token(request)
-    return me(person)
+    return me_out(person)
 
 
 @router.post("/sign-out", response={204: None}, operation_id="sign_out")
@@ -52,10 +52,10 @@ def sign_out(request: HttpRequest) -> Status[None]:
 @router.get("/me", response=Me, operation_id="me")
 def read_me(request: HttpRequest) -> Me:
     assert permissions.is_person(request.user)
-    return me(request.user)
+    return me_out(request.user)
 
 
 @router.patch("/me/units", response=Me, operation_id="choose_units")
 def choose_units(request: HttpRequest, chosen: Body[dict[str, str]]) -> Me:
     assert permissions.is_person(request.user)
-    return me(permissions.choose_units(request.user, chosen))
+    return me_out(permissions.choose_units(request.user, chosen))

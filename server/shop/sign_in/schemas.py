@@ -27,7 +27,7 @@ class Me(Schema):
     unit_choices: dict[str, list[str]]
 
 
-def me(person: Person) -> Me:
+def me_out(person: Person) -> Me:
     shop = Shop.here()
     return Me(
         username=person.username,

@@ -52,7 +52,7 @@ class LimitsOut(Schema):
     may_set: bool
 
 
-def _told(limit: Limit, unit: str, redline: bool) -> str:
+def limit_text(limit: Limit, unit: str, redline: bool) -> str:
     """A limit in words: the value, and what it depends on."""
     if limit.value is None:
         return limit.why
@@ -78,7 +78,7 @@ def _out(person: Person, stand: Stand, setup: Setup | None) -> LimitsOut:
         rows.append(LimitOut(
             key=limit.key, label=limit.label, side="above" if limit.side is Side.ABOVE else "below",
             value=None if own is None else float(quantities.from_si(own, unit)), unit=unit,
-            told=_told(limit, unit, redline), why=limit.why, samples=limit.samples, of=limit.of,
+            told=limit_text(limit, unit, redline), why=limit.why, samples=limit.samples, of=limit.of,
             watched=found.watched, own=found.own, set=limit.value is not None, stops_unseen=limit.stops_unseen,
             blind=bool(channels) and limit.channel not in channels and limit.value is not None,
         ))  # fmt: skip

@@ -120,7 +120,7 @@ def set_limit(
     return row
 
 
-def told(trip: Trip, units: Mapping[str, str] | None = None, *, stopped: bool = True) -> str:
+def trip_text(trip: Trip, units: Mapping[str, str] | None = None, *, stopped: bool = True) -> str:
     """A trip as it stands in the record: what read what, against what, where; and whether the stand was stopped."""
     limit = trip.limit
     unit = (units or {}).get(limit.figure, limit.unit)

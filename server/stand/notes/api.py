@@ -53,7 +53,7 @@ def _session(person: Person, session_id: int) -> Session:
     return get_object_or_404(seen, pk=session_id)
 
 
-def _told(rows: list[Note]) -> NotesOut:
+def to_schema(rows: list[Note]) -> NotesOut:
     return NotesOut(
         notes=[
             NoteOut(
@@ -74,7 +74,7 @@ def _of_programme(programme_id: int) -> NotesOut:
         .select_related("person", "pull")
         .defer("photo")
     )
-    return _told(list(rows))
+    return to_schema(list(rows))
 
 
 @router.get("/programmes/{programme_id}/notes", response=NotesOut, operation_id="notes")

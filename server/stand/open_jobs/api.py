@@ -50,7 +50,7 @@ def _session(person: Person, session_id: int) -> Session:
     return get_object_or_404(seen, pk=session_id)
 
 
-def _told(person: Person, session: Session) -> OpenJobs:
+def to_schema(person: Person, session: Session) -> OpenJobs:
     rows = session.open_jobs.select_related("owner", "closed_by")
     return OpenJobs(kinds=dict(JobKind.choices), jobs=[
         OpenJobOut(
@@ -65,7 +65,7 @@ def _told(person: Person, session: Session) -> OpenJobs:
 @router.get("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="open_jobs")
 def read_open_jobs(request: HttpRequest, session_id: int) -> OpenJobs:
     person = person_of(request)
-    return _told(person, _session(person, session_id))
+    return to_schema(person, _session(person, session_id))
 
 
 @router.post("/sessions/{session_id}/open-jobs", response=OpenJobs, operation_id="begin_job")
@@ -73,7 +73,7 @@ def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn) -> OpenJo
     person = person_of(request)
     session = _session(person, session_id)
     open_jobs.begin(person, session, given.kind, given.note, timezone.now())
-    return _told(person, session)
+    return to_schema(person, session)
 
 
 @router.post("/open-jobs/{open_job_id}/close", response=OpenJobs, operation_id="close_job")
@@ -82,4 +82,4 @@ def close_job(request: HttpRequest, open_job_id: int, given: ClosingIn) -> OpenJ
     seen = OpenJob.objects.filter(session__programme__in=Programme.objects.visible_to(person))
     job = get_object_or_404(seen.select_related("session", "owner"), pk=open_job_id)
     open_jobs.close(person, job, given.note, timezone.now())
-    return _told(person, job.session)
+    return to_schema(person, job.session)

@@ -50,8 +50,8 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
                       code="not_in_plan")  # fmt: skip
     cautions.require_read(person, session)
     if begun := list(session.open_jobs.filter(closed_at=None).select_related("owner")):
-        told = "; ".join(f"{job} ({job.owner})" for job in begun)
-        raise Refusal(f"Not armed while a job is open: {told}. Finish it and close it first.", code="job_open")
+        message = "; ".join(f"{job} ({job.owner})" for job in begun)
+        raise Refusal(f"Not armed while a job is open: {message}. Finish it and close it first.", code="job_open")
     checklist.require_seen_to(session, setup)
     link = Link.objects.filter(stand=session.stand).first()
     if lost := link.lost(at) if link else "the bench worker does not run":

@@ -41,8 +41,8 @@ def fitting_reason(reason: str, field: str) -> str:
     """A reason as it is kept: never cut off behind its writer's back."""
     text = reason.strip()
     if len(text) > LONGEST_REASON:
-        told = f"{len(text)} characters, {LONGEST_REASON} fit: shorten it"
-        raise Invalid("The reason is too long.", fields={field: told})
+        message = f"{len(text)} characters, {LONGEST_REASON} fit: shorten it"
+        raise Invalid("The reason is too long.", fields={field: message})
     return text
 
 

@@ -44,6 +44,6 @@ def checked_holds(programme: Programme, holds: Sequence[tuple[float, float]]) ->
     if speeds != sorted(set(speeds)) or not all(500 <= rpm <= redline for rpm in speeds):
         raise Invalid("The speeds do not fit.", fields={"holds": f"rising, between 500 and {redline:.0f} rpm"})
     if not all(0.5 <= each <= LONGEST_HOLD_S for each in seconds) or sum(seconds) > LONGEST_TEST_S:
-        told = f"0.5 to {LONGEST_HOLD_S:.0f} s each, at most {LONGEST_TEST_S / 60:.0f} minutes together"
-        raise Invalid("The times do not fit.", fields={"holds": told})
+        message = f"0.5 to {LONGEST_HOLD_S:.0f} s each, at most {LONGEST_TEST_S / 60:.0f} minutes together"
+        raise Invalid("The times do not fit.", fields={"holds": message})
     return [[rpm, each] for rpm, each in holds]

@@ -44,8 +44,8 @@ def open_session(
             return session
     except IntegrityError as error:
         running = Session.objects.filter(stand=stand, closed_at=None).select_related("programme").first()
-        told = f"“{running.programme.question}” is open on {stand}." if running else f"{stand} was in use then."
-        raise Refusal(f"{told} Close that session first.", code="stand_busy") from error
+        message = f"“{running.programme.question}” is open on {stand}." if running else f"{stand} was in use then."
+        raise Refusal(f"{message} Close that session first.", code="stand_busy") from error
 
 
 def close_session(person: Person, session: Session, at: datetime) -> Session:

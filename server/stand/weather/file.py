@@ -58,8 +58,8 @@ def import_file(person: Person, session: Session, name: str, content: bytes, at:
     """All rows of a weather file that belong to the session. Invalid says line and column of what is wrong."""
     require_operator(person)
     if len(content) > LARGEST_FILE:
-        told = f"{len(content) / 1e6:.1f} MB, at most {LARGEST_FILE / 1e6:.0f} MB are read"
-        raise Invalid("The file is too large.", fields={"file": told})
+        message = f"{len(content) / 1e6:.1f} MB, at most {LARGEST_FILE / 1e6:.0f} MB are read"
+        raise Invalid("The file is too large.", fields={"file": message})
     try:
         rows = read_rows(content)
     except Unreadable as error:
@@ -70,11 +70,11 @@ def import_file(person: Person, session: Session, name: str, content: bytes, at:
     inside = [(time, found) for time, found in rows if early <= time <= late]
     if not inside:
         first, last = rows[0][0], rows[-1][0]
-        told = (
+        message = (
             f"it runs from {first:%d %b %Y %H:%M} to {last:%d %b %Y %H:%M}; "
             f"the session from {session.opened_at:%d %b %Y %H:%M}"
         )
-        raise Invalid("No row of the file belongs to this session.", fields={"file": told})
+        raise Invalid("No row of the file belongs to this session.", fields={"file": message})
     with transaction.atomic():
         known = set(session.weather.filter(source=source).values_list("at", flat=True))
         fresh = {time: found for time, found in inside if time not in known}
@@ -167,8 +167,8 @@ def _unit(quantity: str, unit: str, position: int) -> str:
         if quantities.measures(unit) != UNITS[quantity]:
             raise ValueError
     except ValueError:
-        told = ", ".join(quantities.units_of(UNITS[quantity]))
-        raise Unreadable(f"line 1, column {position + 1}: “{unit}” is no unit of {quantity}; write {told}") from None
+        message = ", ".join(quantities.units_of(UNITS[quantity]))
+        raise Unreadable(f"line 1, column {position + 1}: “{unit}” is no unit of {quantity}; write {message}") from None
     return unit
 
 

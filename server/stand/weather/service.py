@@ -228,8 +228,8 @@ def _within(session: Session, at: datetime) -> None:
     """A reading a day off is a slip of the date, not weather of this session."""
     early, late = session.opened_at - timedelta(hours=3), (session.closed_at or at) + timedelta(hours=3)
     if not early <= at <= late:
-        told = f"the session ran from {session.opened_at:%d %b %H:%M} on; this is {at:%d %b %H:%M}"
-        raise Invalid("That time does not belong to the session.", fields={"at": told})
+        message = f"the session ran from {session.opened_at:%d %b %H:%M} on; this is {at:%d %b %H:%M}"
+        raise Invalid("That time does not belong to the session.", fields={"at": message})
 
 
 def strike_reading(person: Person, reading: WeatherReading, reason: str, at: datetime) -> WeatherReading:
@@ -240,8 +240,8 @@ def strike_reading(person: Person, reading: WeatherReading, reason: str, at: dat
     if "\x00" in reason:
         raise Invalid("The reason cannot be kept.", fields={"reason": "remove the zero character"})
     if len(reason.strip()) > LONGEST_REASON:
-        told = f"{len(reason.strip())} characters, {LONGEST_REASON} fit: shorten it"
-        raise Invalid("The reason is too long.", fields={"reason": told})
+        message = f"{len(reason.strip())} characters, {LONGEST_REASON} fit: shorten it"
+        raise Invalid("The reason is too long.", fields={"reason": message})
     if reading.struck_at is not None:
         raise Refusal("This reading is left out already.", code="already_struck")
     reading.struck_at, reading.struck_by, reading.struck_reason = at, person, reason.strip()

@@ -37,7 +37,7 @@ class WindowIn(Schema):
     high: str = ""
 
 
-def _told(request: HttpRequest, programme: Programme) -> WindowsOut:
+def to_schema(request: HttpRequest, programme: Programme) -> WindowsOut:
     display = Display(units_of(person_of(request)))
     held = {window.channel: window for window in programme.windows.all()}
     out = []
@@ -53,7 +53,7 @@ def _told(request: HttpRequest, programme: Programme) -> WindowsOut:
 @router.get("/programmes/{programme_id}/windows", response=WindowsOut, operation_id="windows")
 def read_windows(request: HttpRequest, programme_id: int) -> WindowsOut:
     seen = Programme.objects.visible_to(person_of(request))
-    return _told(request, get_object_or_404(seen, pk=programme_id))
+    return to_schema(request, get_object_or_404(seen, pk=programme_id))
 
 
 @router.put("/programmes/{programme_id}/windows/{channel}", response=WindowsOut, operation_id="set_window")
@@ -61,4 +61,4 @@ def set_window(request: HttpRequest, programme_id: int, channel: str, given: Win
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
     windows.set_window(person, programme, channel, given.low, given.high)
-    return _told(request, programme)
+    return to_schema(request, programme)

@@ -81,7 +81,7 @@ class Waker:
         self._theirs.close()
 
 
-class Desk:
+class DatabaseSide:
     """`asked` holds what the line has to pass on; `heard` is woken with it. One worker a stand, by advisory lock."""
 
     def __init__(self, stand: Stand, clock: Callable[[], datetime], spool: Path) -> None:

@@ -22,7 +22,7 @@ POINTS_KEPT = 4000  # while no frame goes out
 MOST_POINTS = 40  # in a frame: at high sample rates every so many are enough for the eye
 
 
-class Picture:
+class LiveState:
     """Follows the samples of one connection to a stand."""
 
     def __init__(self, hello: Hello) -> None:

@@ -30,7 +30,7 @@ from stand.limits import service as limits
 from stand.models import PullState
 from stand.pulls.samples import is_known
 from stand.weather import service as weather
-from stand.worker.database_side import Desk, QueuedCommand
+from stand.worker.database_side import DatabaseSide, QueuedCommand
 from stand.worker.entries import (
     BrowserMessage,
     CommandAnswered,
@@ -52,7 +52,7 @@ from stand.worker.line import (
     Samples,
     StateChange,
 )
-from stand.worker.live_state import Picture
+from stand.worker.live_state import LiveState
 from stand.worker.pull_records import HelloFacts, MeanAir
 from stand.worker.recording import Recording
 from stand.worker.stop import ID, LATE_S, MOVING, WIRED, Stop
@@ -71,7 +71,7 @@ BEATS = 5  # heartbeats within the time after which a stand stops by itself
 BEFORE_S = 3.0  # kept while armed, for a sweep that is found only once it runs
 
 
-class Bench:
+class StandWorker:
     """Runs until `stopping` is set. `clock` tells the time that records bear.
 
     `run` puts the desk into a thread; who calls `turn` by hand has both work in turns, and calls `close` at the end.
@@ -81,10 +81,10 @@ class Bench:
         self.stand = stand
         self.clock = clock
         self.stopping = self.closed = False
-        self.desk = Desk(stand, clock, spool or settings.BENCH_SPOOL)
+        self.desk = DatabaseSide(stand, clock, spool or settings.BENCH_SPOOL)
         self.line: Line | None = None
         self.hello: Hello | None = None
-        self.picture: Picture | None = None
+        self.picture: LiveState | None = None
         self.state = ""  # of the stand; where it does not tell, as far as Torvix knows it
         self.recording: Recording | None = None
         self.armed: int | None = None  # the pull that the next sweep is
@@ -290,7 +290,7 @@ class Bench:
     def _take_hello(self, hello: Hello) -> None:
         if not hello.inertia and self.stand.inertia:
             hello = replace(hello, inertia=self.stand.inertia)  # the stand does not know, the owner does
-        self.hello, self.picture = hello, Picture(hello)
+        self.hello, self.picture = hello, LiveState(hello)
         self.state = "" if hello.states else "idle"
         told = {
             "stand": hello.stand, "rate_hz": hello.rate_hz, "can": sorted(hello.can), "simulated": hello.simulated,
@@ -376,7 +376,7 @@ class Bench:
         self.stopped = self.hello is not None and "abort" in self.hello.can
         if self.stopped:
             self.stop.demand(time.monotonic())
-        why = limits.told(trip, stopped=self.stopped)
+        why = limits.trip_text(trip, stopped=self.stopped)
         log.warning("%s: %s", self.stand, why)
         self._tell("trip", key=trip.limit.key, why=why, stopped=self.stopped)
 
@@ -384,7 +384,7 @@ class Bench:
         """Limits that cannot be watched, where the owner wants a warning and the pull to go on."""
         if len(guard.warned) > self.unseen:
             self.unseen = len(guard.warned)
-            why = " ".join(limits.told(trip, stopped=False) for trip in guard.warned)
+            why = " ".join(limits.trip_text(trip, stopped=False) for trip in guard.warned)
             log.warning("%s: %s", self.stand, why)
             self._tell("unseen", why=why)
 
@@ -407,7 +407,7 @@ class Bench:
 
     def _end_sweep(self) -> None:
         if self.trip and self.stopped:
-            self._end_recording(PullState.ABORTED, limits.told(self.trip))
+            self._end_recording(PullState.ABORTED, limits.trip_text(self.trip))
         elif self.aborting:
             self._end_recording(PullState.ABORTED, "Aborted by the operator.")
         elif self.finder and not self.finder.covers():
@@ -415,7 +415,7 @@ class Bench:
             self._end_recording(PullState.ABORTED, told)
         else:
             known = [*(self.guard.warned if self.guard else ()), *([self.trip] if self.trip else ())]
-            self._end_recording(PullState.COMPLETE, " ".join(limits.told(trip, stopped=False) for trip in known))
+            self._end_recording(PullState.COMPLETE, " ".join(limits.trip_text(trip, stopped=False) for trip in known))
 
     def _end_recording(self, state: PullState, why: str) -> None:
         self._flush_chunk()
@@ -432,7 +432,7 @@ class Bench:
         self.guard, self.finder = None, None
         if pull is not None:
             key = self.trip.limit.key if self.trip else ""
-            told = limits.told(self.trip) if self.trip else why
+            told = limits.trip_text(self.trip) if self.trip else why
             self.desk.post(PullEnded(pull, PullState.ABORTED, told, self.clock(), tripped=key))
 
     # The air

@@ -64,8 +64,8 @@ def read_points(text: str) -> tuple[tuple[float, float], ...]:
     try:
         pairs = [(float(speed), float(weight)) for speed, weight in (pair.split(":") for pair in text.split(","))]
     except ValueError as error:
-        told = "write them as rpm:weight with commas between, such as 3000:0.2,4500:1"
-        raise Invalid(f"The points of the duty are not understood: {told}.", fields={"points": told}) from error
+        message = "write them as rpm:weight with commas between, such as 3000:0.2,4500:1"
+        raise Invalid(f"The points of the duty are not understood: {message}.", fields={"points": message}) from error
     try:
         return duties.check(pairs).points
     except ValueError as error:

@@ -99,9 +99,9 @@ def bounds(comparison: Comparison, choice: Choice) -> tuple[float, float]:
         )
     if low < speed[0] - GRID_RPM / 2 or high > speed[-1] + GRID_RPM / 2:
         there = f"{speed[0]:.0f} to {speed[-1]:.0f} rpm"
-        told = f"{low:.0f} to {high:.0f} rpm is not covered throughout; the curves have {there}"
+        message = f"{low:.0f} to {high:.0f} rpm is not covered throughout; the curves have {there}"
         raise Invalid(
-            f"All setups were run from {there}. Choose a range inside it.", fields={"low": told, "high": told}
+            f"All setups were run from {there}. Choose a range inside it.", fields={"low": message, "high": message}
         )
     return float(low), float(high)
 
@@ -130,12 +130,12 @@ def score(comparison: Comparison, choice: Choice) -> ScoredComparison:
     speed = comparison.speed_rpm
     inside = (speed >= low - 1e-6) & (speed <= high + 1e-6)
     if inside.sum() < 2:
-        told = "must hold at least two of the 100 rpm bins"
-        raise Invalid(f"The range {told}.", fields={"low": told, "high": told})
+        message = "must hold at least two of the 100 rpm bins"
+        raise Invalid(f"The range {message}.", fields={"low": message, "high": message})
     covered = _covered(wanted, speed[inside])
     if covered < FEWEST_COVERED:
-        told = f"only {covered * 100:.0f} % of its weight lies from {low:.0f} to {high:.0f} rpm, where all were run"
-        raise Invalid(f"The duty cannot be judged: {told}.", fields={"points": told})
+        message = f"only {covered * 100:.0f} % of its weight lies from {low:.0f} to {high:.0f} rpm, where all were run"
+        raise Invalid(f"The duty cannot be judged: {message}.", fields={"points": message})
     shares = np.zeros(len(speed))
     shares[inside] = duty.weights(wanted, speed[inside])
     layout = _with_readings(comparison, choice, inside)

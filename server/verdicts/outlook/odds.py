@@ -95,7 +95,7 @@ def run(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
             done += days
             watch.tell(done, total, f"{done} of {total} days")
         if tally is not None:
-            result[name] = _told(tally, effects, smallest)
+            result[name] = _tally_shown(tally, effects, smallest)
             result["days"] = tally.days
     return result
 
@@ -119,7 +119,7 @@ def _piece(
         raise Unusable(f"Such a day could not be judged: {reason}.") from reason
 
 
-def _told(tally: Tally, effects: Any, smallest: float) -> dict[str, Any]:
+def _tally_shown(tally: Tally, effects: Any, smallest: float) -> dict[str, Any]:
     odds = simulated_days.odds(tally, effects, smallest)
 
     def shares(counts: Sequence[int]) -> list[float]:

@@ -15,7 +15,7 @@ from django.db import InterfaceError, OperationalError, connection
 from shop.logs import LogContext
 from shop.models import Stand
 from stand.worker.database_side import StandTaken
-from stand.worker.stand_worker import Bench
+from stand.worker.stand_worker import StandWorker
 
 RETRY_S = 1.0  # while the database is away
 LOOK_S = 0.1  # of a spare worker, whether it has its stand
@@ -55,7 +55,7 @@ class Command(BaseCommand):
         found = self._stand(called, stopped)
         if found is None:
             return
-        stand, bench = found, Bench(found)
+        stand, bench = found, StandWorker(found)
         LogContext.stand = str(stand.pk)
 
         def stop(number: int, frame: object) -> None:

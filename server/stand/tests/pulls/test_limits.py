@@ -19,7 +19,7 @@ from stand.pulls import arming, starting, stopping
 from stand.pulls.samples import read_raw
 from stand.tests.worker.test_stand_worker import PATIENT, BenchCase
 from stand.worker.line import Hello
-from stand.worker.live_state import Picture
+from stand.worker.live_state import LiveState
 
 
 class Owners(TestCase):
@@ -225,7 +225,7 @@ class ManyFaults(SimpleTestCase):
 
     def first_trip(self, samples: dict[str, np.ndarray], dice: np.random.Generator) -> tuple[int, Trip] | None:
         names, units = zip(*self.CHANNELS, strict=True)
-        picture = Picture(Hello("stand", self.RATE, names, units, (), frozenset(), "included", 0.0, simulated=True))
+        picture = LiveState(Hello("stand", self.RATE, names, units, (), frozenset(), "included", 0.0, simulated=True))
         guard = Guard(in_force(USUAL, redline=7200.0, boost_target=80_000.0), self.RATE)
         rows = np.column_stack([samples[name] for name in names])
         at = 0

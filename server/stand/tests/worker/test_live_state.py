@@ -8,7 +8,7 @@ from torvix_core.pull.trace import Trace
 from stand.live.display import Display
 from stand.pulls.gates import Gate
 from stand.worker.line import Hello
-from stand.worker.live_state import Picture
+from stand.worker.live_state import LiveState
 
 HELLO = Hello(
     stand="S", rate_hz=50, names=("rpm", "torque", "oil_temperature", "odd"), units=("rpm", "lb-ft", "°F", "furlong"),
@@ -18,13 +18,13 @@ UNITS = {"torque": "lb-ft", "power": "hp", "temperature": "°F", "air_pressure":
          "mass_flow": "lb/h"}  # fmt: skip
 
 
-def take(picture: Picture, at: float, row: list[float], *, sweeping: bool) -> None:
+def take(picture: LiveState, at: float, row: list[float], *, sweeping: bool) -> None:
     picture.take(np.array([at]), np.array([row]), sweeping=sweeping)
 
 
 class LivePicture(SimpleTestCase):
     def test_values_are_in_si_and_unknown_units_are_left_out(self):
-        picture = Picture(HELLO)
+        picture = LiveState(HELLO)
         take(picture, 0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=False)
         self.assertAlmostEqual(picture.values["torque"], 135.58179, places=4)
         self.assertAlmostEqual(picture.values["oil_temperature"], 363.15)
@@ -32,7 +32,7 @@ class LivePicture(SimpleTestCase):
         self.assertEqual(list(picture.points), [])
 
     def test_a_channel_that_sends_nothing_or_the_impossible_is_faulty(self):
-        picture = Picture(HELLO)
+        picture = LiveState(HELLO)
         take(picture, 0.0, [3000.0, math.nan, 9999.0, 7.0], sweeping=False)
         self.assertEqual(picture.faulty, ["torque", "oil_temperature"])
 
@@ -40,7 +40,7 @@ class LivePicture(SimpleTestCase):
         """Same samples, same inertia: a pull must not seem to gain or lose torque when it ends."""
         time = np.arange(0, 12, 0.02)
         speed, brake = 2000 + 400 * time, 180 + 20 * np.sin(time / 3)
-        picture = Picture(HELLO)
+        picture = LiveState(HELLO)
         for at, rpm, torque in zip(time, speed, brake, strict=True):
             take(picture, at, [rpm, torque, 194.0, 0.0], sweeping=True)
         points = np.array(picture.points)[20:]
@@ -50,7 +50,7 @@ class LivePicture(SimpleTestCase):
         np.testing.assert_allclose(live, curve.torque[2:-2], rtol=2e-3)
 
     def test_a_fast_stand_does_not_make_long_frames(self):
-        picture = Picture(HELLO)
+        picture = LiveState(HELLO)
         for number in range(1000):
             take(picture, number / 1000, [2000.0 + number, 100.0, 194.0, 0.0], sweeping=True)
         self.assertLessEqual(len(picture.take_points()), 41)
@@ -59,7 +59,7 @@ class LivePicture(SimpleTestCase):
 
 class Displayed(SimpleTestCase):
     def test_a_frame_is_in_the_units_of_the_person(self):
-        picture = Picture(HELLO)
+        picture = LiveState(HELLO)
         take(picture, 0.0, [3000.0, 100.0, 194.0, 7.0], sweeping=True)
         shown = Display(UNITS).frame(picture.frame(5, 1, "sweeping", 9))
         self.assertAlmostEqual(shown["values"]["torque"], 100.0, places=3)
@@ -79,13 +79,13 @@ class Displayed(SimpleTestCase):
 class WhenAGateOpens(SimpleTestCase):
     GATES = [Gate("oil_temperature", "Oil", 353.15, 373.15, None)]
 
-    def picture(self, celsius_at, seconds: float = 60, *, sweeping: bool = False) -> Picture:
-        picture = Picture(HELLO)
+    def picture(self, celsius_at, seconds: float = 60, *, sweeping: bool = False) -> LiveState:
+        picture = LiveState(HELLO)
         for at in np.arange(0, seconds, 0.5):
             take(picture, at, [1100.0, 5.0, celsius_at(at) * 1.8 + 32, 7.0], sweeping=sweeping)
         return picture
 
-    def opens(self, picture: Picture) -> dict[str, float]:
+    def opens(self, picture: LiveState) -> dict[str, float]:
         return Display(UNITS).opens(self.GATES, picture.frame(1, 1, "idle", None))
 
     def test_at_the_present_rate(self):

@@ -31,7 +31,7 @@ from stand.worker import database_side as desk_module
 from stand.worker import entries
 from stand.worker import stand_worker as bench_module
 from stand.worker.database_side import StandTaken
-from stand.worker.stand_worker import Bench
+from stand.worker.stand_worker import StandWorker
 
 PATIENT = ("--watchdog", "10")  # here the worker is turned by hand, and a busy machine may hold it up
 
@@ -50,7 +50,7 @@ class BenchCase(TransactionTestCase):
         self.stand = Stand.objects.create(name="Stand 1", port=port)
         self.session = scenes.session(self.programme, self.operator, self.stand)
         self.spool = Path(self.stack.enter_context(TemporaryDirectory()))
-        self.bench = Bench(self.stand, spool=self.spool)
+        self.bench = StandWorker(self.stand, spool=self.spool)
         self.stack.callback(lambda: self.bench.close())
         self.by = StepBy(self.bench)
         self.by.until(lambda: self.bench.hello is not None and bool(self.bench.air), "hello")
@@ -240,7 +240,7 @@ class LostDatabase(BenchCase):
     def test_the_next_worker_writes_what_a_killed_one_had_on_disk(self):
         pull = self.sweep_without_database()
         self.assertIsNone(self.bench.desk._listening)  # so the stand is free, as after a kill
-        other = Bench(Stand(pk=self.stand.pk, name="Stand 1", port=9), spool=self.spool)
+        other = StandWorker(Stand(pk=self.stand.pk, name="Stand 1", port=9), spool=self.spool)
         other.turn(0.0)
         other.turn(0.0)  # the stand is its own now, so it takes the dead one's place on the socket
         other.close()
@@ -278,7 +278,7 @@ class Silent(BenchCase):
 class NoStand(TransactionTestCase):
     def test_a_stand_that_is_not_there_is_told_and_tried_again(self):
         stand = Stand.objects.create(name="Stand 1", port=9)
-        bench = Bench(stand)
+        bench = StandWorker(stand)
         StepBy(bench).until(lambda: Link.objects.filter(connected=False).exists(), "a note of the loss")
         self.assertIn("nothing answers at 127.0.0.1:9", Link.objects.get().why)
         with simulated_stand("--stepped") as port:
@@ -288,7 +288,7 @@ class NoStand(TransactionTestCase):
             bench.close()
 
     def test_a_stand_that_stays_away_is_asked_less_and_less_often(self):
-        bench = Bench(Stand.objects.create(name="Stand 1", port=9))
+        bench = StandWorker(Stand.objects.create(name="Stand 1", port=9))
         bench.turn(0.0)
         pauses = []
         for _ in range(6):
@@ -305,9 +305,9 @@ class InThreads(BenchCase):
 
     stand_options = (*PATIENT, "--warm", "--seed", "3", "--rate", "100")
 
-    def run_in_threads(self) -> Bench:
+    def run_in_threads(self) -> StandWorker:
         self.bench.close()
-        bench = Bench(self.stand, spool=self.spool)
+        bench = StandWorker(self.stand, spool=self.spool)
         thread = threading.Thread(target=bench.run)
 
         def stop() -> None:
@@ -346,7 +346,7 @@ class InThreads(BenchCase):
 
     def test_a_worker_that_finds_no_database_can_be_stopped(self):
         self.bench.close()
-        bench = Bench(self.stand, spool=self.spool)
+        bench = StandWorker(self.stand, spool=self.spool)
         gone = mock.patch.object(desk_module.psycopg, "connect", side_effect=psycopg.OperationalError("gone"))
         with gone as connect:
             thread = threading.Thread(target=bench.run)
@@ -384,18 +384,18 @@ class TwoWorkers(BenchCase):
         starting.start(self.operator, pull)
         self.by.until(lambda: self.bench.recording is not None, "the sweep")
         with self.assertRaisesMessage(StandTaken, "another bench worker holds the line to Stand 1"):
-            Bench(self.stand, spool=self.spool).run()
+            StandWorker(self.stand, spool=self.spool).run()
         with self.assertRaisesMessage(CommandError, "Stop that one first"):
             call_command("bench")
         self.assertEqual(self.until_ended(pull).state, PullState.COMPLETE)
 
     def test_another_stand_has_a_worker_of_its_own_and_a_stopped_worker_gives_its_stand_back(self):
-        other = Bench(Stand.objects.create(name="Stand 2", port=9))
+        other = StandWorker(Stand.objects.create(name="Stand 2", port=9))
         other.turn(0.0)
         self.assertTrue(other.desk.held)
         other.close()
         self.bench.close()
-        again = Bench(self.stand)
+        again = StandWorker(self.stand)
         again.turn(0.0)
         self.assertTrue(again.desk.held)
         again.close()

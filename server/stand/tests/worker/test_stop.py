@@ -22,7 +22,7 @@ from stand.worker import stand_worker as bench_module
 from stand.worker import stop_socket
 from stand.worker.database_side import StandTaken
 from stand.worker.line import Line, LineLost
-from stand.worker.stand_worker import Bench
+from stand.worker.stand_worker import StandWorker
 from stand.worker.stop import AGAIN_S, LATE_S, LOUD_S, Stop
 from stand.worker.stop_socket import StopSocket
 
@@ -98,7 +98,7 @@ class AsItRuns(BenchCase):
         self.by.until(lambda: self.bench.recording is not None, "the sweep")
         return pull
 
-    def stand_idles(self, bench: Bench | None = None) -> None:
+    def stand_idles(self, bench: StandWorker | None = None) -> None:
         bench = bench or self.bench
         self.by.bench = bench
         self.by.until(lambda: bench.state in ("rolling_off", "idle"), "the stand to stop")
@@ -115,7 +115,7 @@ class AsItRuns(BenchCase):
 
     def test_a_second_worker_that_is_refused_leaves_the_socket_of_the_first_alone(self):
         with self.assertRaises(StandTaken):
-            Bench(self.stand, spool=self.spool).run()
+            StandWorker(self.stand, spool=self.spool).run()
         self.sweeping()
         with stop_socket.socket.socket(stop_socket.socket.AF_UNIX) as asking:
             asking.connect(str(stop_socket.path_of(self.spool, self.stand.pk)))
@@ -136,7 +136,7 @@ class AsItRuns(BenchCase):
         say_to_stand(self.stand.port, "start", at_console=True)
         self.by.until(lambda: self.bench.state == "sweeping", "the sweep")
         self.bench.close()
-        other = Bench(self.stand, spool=self.spool)
+        other = StandWorker(self.stand, spool=self.spool)
         self.stack.callback(other.close)
         self.stand_idles(other)
         self.assertEqual(other.alarm, "")
@@ -147,7 +147,7 @@ class AsItRuns(BenchCase):
         self.bench.line = None  # as a kill leaves it: nothing is written, nothing is ended
         self.bench.desk._finish()
         command = stopping.abort(self.operator, pull)
-        other = Bench(self.stand, spool=self.spool)
+        other = StandWorker(self.stand, spool=self.spool)
         self.stack.callback(other.close)
         self.by.bench = other
         self.by.until(lambda: Command.objects.get(pk=command.pk).state != "waiting", "its answer")

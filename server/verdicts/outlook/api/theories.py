@@ -59,7 +59,7 @@ def _text(low: float, high: float) -> str:
     return f"{low * 100:.4g}" if low == high else f"{low * 100:.4g} to {high * 100:.4g}"
 
 
-def _told(programme: Programme) -> TheoriesOut:
+def to_schema(programme: Programme) -> TheoriesOut:
     held = list(programme.theories.all())
     setups = [setup for setup in programme.setups.all() if not setup.is_baseline]
     scatter = scatter_of(programme) if len(held) > 1 else None
@@ -93,7 +93,7 @@ def _told(programme: Programme) -> TheoriesOut:
 @router.get("/programmes/{programme_id}/theories", response=TheoriesOut, operation_id="theories")
 def read_theories(request: HttpRequest, programme_id: int) -> TheoriesOut:
     assert is_person(request.user)
-    return _told(_programme(request.user, programme_id))
+    return to_schema(_programme(request.user, programme_id))
 
 
 @router.put("/programmes/{programme_id}/theories", response=TheoriesOut, operation_id="write_theories")
@@ -104,4 +104,4 @@ def write_theories(request: HttpRequest, programme_id: int, given: TheoriesIn) -
         theories.TheoryText(one.name, {each.setup_id: each.text for each in one.predictions}) for one in given.theories
     ]
     theories.write(person, _programme(person, programme_id), explained, timezone.now())
-    return _told(_programme(person, programme_id))
+    return to_schema(_programme(person, programme_id))
