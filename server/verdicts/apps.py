@@ -9,7 +9,7 @@ class VerdictsConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from curves.archive import service as archive
+        from curves.archive import tables
         from engines.signals import engine_kept_back
         from stand.signals import session_opened
         from verdicts.customer_report import links
@@ -25,6 +25,6 @@ class VerdictsConfig(AppConfig):
         engine_kept_back.connect(close_links, dispatch_uid="verdicts.close_links", weak=False)
         session_opened.connect(remember, dispatch_uid="verdicts.remember", weak=False)
         # What a verdict rests on goes with the programme, and so does what was made of it; links are this shop's alone.
-        archive.register("known_scatter", KnownScatter, "programme")
-        archive.register("decisions", Decision, "programme")
-        archive.register("sheets", Sheet, "programme")
+        tables.register("known_scatter", KnownScatter, "programme")
+        tables.register("decisions", Decision, "programme")
+        tables.register("sheets", Sheet, "programme")

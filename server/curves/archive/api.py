@@ -11,8 +11,7 @@ from django.utils import timezone
 from ninja import File, Form, Router
 from ninja.files import UploadedFile
 
-from curves.archive import exports
-from curves.archive import service as archive
+from curves.archive import exports, read_zip, unpack, write_zip
 from curves.archive.schemas import BringingOut, PartBroughtOut, ReadBackOut
 from curves.files.table import FileProblem
 from curves.reduction.standard import standard_asked
@@ -65,7 +64,7 @@ def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: st
 def take_out(request: HttpRequest, programme_id: int) -> HttpResponse:
     assert is_person(request.user)
     programme = _programme(request.user, programme_id)
-    content = archive.write(request.user, programme, timezone.now())
+    content = write_zip.write(request.user, programme, timezone.now())
     return _attachment(content, "application/zip", f"{exports.file_name(programme.question)}.zip")
 
 
@@ -73,7 +72,7 @@ def take_out(request: HttpRequest, programme_id: int) -> HttpResponse:
 def look_into(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
     """What a zip would bring; nothing is written."""
     with _said_of_the_file():
-        found = archive.look(_operator(request), _content(file))
+        found = read_zip.look(_operator(request), _content(file))
     return BringingOut(
         question=found.question, engine=found.engine, engine_here=found.engine_here, setups=found.setups,
         pulls=found.pulls,
@@ -90,7 +89,7 @@ def read_back(
     if len(plain) > LONGEST_QUESTION:
         raise Invalid("The question is too long.", fields={"question": f"at most {LONGEST_QUESTION} letters"})
     with _said_of_the_file():
-        made = archive.read(person, _content(file), timezone.now(), plain, link_parts=link_parts)
+        made = read_zip.read(person, _content(file), timezone.now(), plain, link_parts=link_parts)
     return ReadBackOut(id=made.pk, question=made.question)
 
 
@@ -101,8 +100,8 @@ def _operator(request: HttpRequest) -> Person:
 
 
 def _content(file: UploadedFile) -> bytes:
-    if (file.size or 0) > archive.LARGEST:
-        raise Invalid("The file is too large.", fields={"file": f"at most {archive.LARGEST / 1e6:.0f} MB"})
+    if (file.size or 0) > unpack.LARGEST:
+        raise Invalid("The file is too large.", fields={"file": f"at most {unpack.LARGEST / 1e6:.0f} MB"})
     return bytes(file.read())
 
 

@@ -31,7 +31,7 @@ class ImportPreview:
 
 
 def look(tables: Mapping[str, Any]) -> ImportPreview:
-    """By the tables of a record (curves/archive/service.py). What is broken in them is found when it is read."""
+    """By the tables of a record (curves/archive/read_zip.py). What is broken in them is found when it is read."""
     same = same_parts(tables)
     engine = str(next((row.get("name", "") for row in _rows(tables, "engines")), ""))
     names = set(Part.objects.values_list("name", flat=True))

@@ -41,7 +41,7 @@ def _owner(request: HttpRequest) -> Person:
 @router.get("/people", response=PeopleOut, operation_id="people")
 def list_people(request: HttpRequest) -> PeopleOut:
     owner = _owner(request)
-    # Those that only a file tells of are no people of the shop (curves/archive/service.py).
+    # Those that only a file tells of are no people of the shop (curves/archive/read_zip.py).
     found = Person.objects.exclude(username__startswith="file-").order_by(
         "-is_active", "first_name", "last_name", "username"
     )

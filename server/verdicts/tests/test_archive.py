@@ -14,7 +14,7 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.units import quantities
 
-from curves.archive import service as archive
+from curves.archive import read_zip, tables, unpack, write_zip
 from curves.comparability import pull_screening
 from curves.files.table import FileProblem
 from curves.reduction.inspection import ReductionSettings, reduce_as
@@ -41,7 +41,7 @@ class Scene(TestCase):
         scenes.day_of_pulls(cls.programme, cls.operator, LEVELS)
 
     def zip(self) -> bytes:
-        return archive.write(self.operator, self.programme, scenes.DAY)
+        return write_zip.write(self.operator, self.programme, scenes.DAY)
 
 
 class ThereAndBack(Scene):
@@ -53,7 +53,7 @@ class ThereAndBack(Scene):
             self.operator, Pull.objects.get(number=3), ReductionSettings(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY
         )
         pull_screening.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
-        made = archive.read(self.operator, self.zip(), scenes.DAY)
+        made = read_zip.read(self.operator, self.zip(), scenes.DAY)
         self.assertNotEqual(made.pk, self.programme.pk)
         for standard in (Standard.ISO_1585_SI, Standard.OBSERVED):
             before, after = (judging.judge(compare(one, standard), Choice(standard)) for one in (self.programme, made))
@@ -66,8 +66,8 @@ class ThereAndBack(Scene):
         self.assertEqual(made.question, self.programme.question)
 
     def test_nothing_is_lost_on_the_way_out_in_and_out_again(self):
-        def tables(content: bytes) -> dict[str, list[dict]]:
-            return json.loads(zipfile.ZipFile(io.BytesIO(content)).read(archive.RECORD))["tables"]
+        def tables_of(content: bytes) -> dict[str, list[dict]]:
+            return json.loads(zipfile.ZipFile(io.BytesIO(content)).read(tables.RECORD))["tables"]
 
         def plain(rows: list[dict]) -> list[dict]:
             """Without keys, and names that a second one of a shop cannot have."""
@@ -76,16 +76,16 @@ class ThereAndBack(Scene):
             return [{key: value for key, value in row if key not in left} for row in kept]
 
         first = self.zip()
-        again = archive.read(self.operator, first, scenes.DAY)
-        second = tables(archive.write(self.operator, again, scenes.DAY))
-        for name, rows in tables(first).items():
+        again = read_zip.read(self.operator, first, scenes.DAY)
+        second = tables_of(write_zip.write(self.operator, again, scenes.DAY))
+        for name, rows in tables_of(first).items():
             with self.subTest(name):
                 self.assertEqual(plain(rows), plain(second[name]))
         self.assertEqual(Engine.objects.count(), 2)
         self.assertEqual(Part.objects.filter(name__endswith="(2)").count(), 3)
 
     def test_a_file_speaks_for_nobody_of_this_shop(self):
-        made = archive.read(self.operator, self.zip(), scenes.DAY)
+        made = read_zip.read(self.operator, self.zip(), scenes.DAY)
         pull = Pull.objects.filter(session__programme=made).first()
         self.assertEqual(str(pull.operator), "Operator (according to the file)")
         self.assertFalse(pull.operator.is_active or pull.operator.has_usable_password())
@@ -93,7 +93,7 @@ class ThereAndBack(Scene):
         self.assertFalse(pull.session.stand.on_line)
         self.assertNotEqual(pull.session.stand, self.programme.sessions.first().stand)
         people = Person.objects.count()
-        again = archive.read(self.operator, archive.write(self.operator, made, scenes.DAY), scenes.DAY)
+        again = read_zip.read(self.operator, write_zip.write(self.operator, made, scenes.DAY), scenes.DAY)
         self.assertEqual(str(Pull.objects.filter(session__programme=again).first().operator),
                          "Operator (according to the file)")  # fmt: skip
         self.assertLessEqual(Person.objects.count(), people + 1)
@@ -112,7 +112,7 @@ class ThereAndBack(Scene):
         self.assertEqual([Programme.objects.count(), Part.objects.count(), Person.objects.count()], before)
 
     def test_parts_that_are_the_same_are_linked_where_one_wants_it_and_the_question_is_ones_own(self):
-        made = archive.read(self.operator, self.content, scenes.DAY, "Once more?", link_parts=True)
+        made = read_zip.read(self.operator, self.content, scenes.DAY, "Once more?", link_parts=True)
         self.assertEqual((made.question, Part.objects.count()), ("Once more?", 3))
         before, after = (
             [sorted(part.pk for part in setup.parts.all()) for setup in one.setups.all()]
@@ -123,9 +123,9 @@ class ThereAndBack(Scene):
 
     def test_the_document_names_every_table_and_field(self):
         told = (Path(__file__).parents[3] / "docs" / "file-formats.md").read_text(encoding="utf-8")
-        for table in archive.TABLES:
+        for table in tables.TABLES:
             self.assertIn(f"`{table.name}`", told)
-            for field in archive.fields_of(table):
+            for field in tables.fields_of(table):
                 self.assertIn(field.name, told, f"{table.name}.{field.name}")
 
     def test_over_the_api_and_only_for_who_may_run_it(self):
@@ -136,7 +136,7 @@ class ThereAndBack(Scene):
         made = self.client.post("/api/archives", {"file": file}).json()
         self.assertEqual(Programme.objects.get(pk=made["id"]).question, self.programme.question)
         with self.assertRaises(NotAllowed):
-            archive.read(scenes.person(Role.VIEWER), content, scenes.DAY)
+            read_zip.read(scenes.person(Role.VIEWER), content, scenes.DAY)
 
 
 class OfAnOlderTorvix(TestCase):
@@ -150,7 +150,7 @@ class OfAnOlderTorvix(TestCase):
 
     def test_it_reads_and_says_the_same_to_the_digit(self):
         operator = scenes.person(Role.OPERATOR)
-        made = archive.read(operator, self.FILE.read_bytes(), scenes.DAY)
+        made = read_zip.read(operator, self.FILE.read_bytes(), scenes.DAY)
         judged = judging.judge(compare(made, Standard(made.standard)), Choice(Standard(made.standard)))
         pound_foot, horsepower = (quantities.to_si(1.0, unit) for unit in ("lb-ft", "hp"))
         for placing, (score, power, torque, chance) in zip(judged.placings, self.SAID, strict=True):
@@ -161,7 +161,7 @@ class OfAnOlderTorvix(TestCase):
             self.assertAlmostEqual(judged.chances.best[index] * 100, chance, 1)
 
     def test_its_slots_and_columns_have_the_names_of_today(self):
-        made = archive.read(scenes.person(Role.OPERATOR), self.FILE.read_bytes(), scenes.DAY)
+        made = read_zip.read(scenes.person(Role.OPERATOR), self.FILE.read_bytes(), scenes.DAY)
         self.assertIn("carburetor", {part.slot for setup in made.setups.all() for part in setup.parts.all()})
         self.assertTrue(PartReading.objects.filter(dimension="carburetor_rating").exists())
         self.assertFalse(PartReading.objects.filter(dimension__contains="carburettor").exists())
@@ -173,19 +173,19 @@ class OfAnOlderTorvix(TestCase):
 class Wrong(Scene):
     def changed(self, change, others: Mapping[str, bytes] = MappingProxyType({})) -> bytes:
         source = zipfile.ZipFile(io.BytesIO(self.zip()))
-        record = json.loads(source.read(archive.RECORD))
+        record = json.loads(source.read(tables.RECORD))
         change(record)
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w") as target:
             for name in source.namelist():
-                whole = json.dumps(record) if name == archive.RECORD else source.read(name)
+                whole = json.dumps(record) if name == tables.RECORD else source.read(name)
                 target.writestr(name, others.get(name, whole))
         return out.getvalue()
 
     def refused(self, content: bytes) -> str:
         before = (Programme.objects.count(), Engine.objects.count(), Part.objects.count(), Pull.objects.count())
         with self.assertRaises(FileProblem) as caught:
-            archive.read(self.operator, content, scenes.DAY)
+            read_zip.read(self.operator, content, scenes.DAY)
         after = (Programme.objects.count(), Engine.objects.count(), Part.objects.count(), Pull.objects.count())
         self.assertEqual(after, before)  # nothing stored half
         return str(caught.exception)
@@ -219,7 +219,7 @@ class Wrong(Scene):
     def test_a_bomb_is_not_unpacked(self):
         out = io.BytesIO()
         with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as target:
-            target.writestr(archive.RECORD, b" " * 80_000_000)
+            target.writestr(tables.RECORD, b" " * 80_000_000)
         self.assertIn("unpacks to far more", self.refused(out.getvalue()))
 
     def test_what_the_record_does_not_name_is_not_unpacked_and_what_it_names_is_bounded(self):
@@ -230,12 +230,12 @@ class Wrong(Scene):
                 target.writestr(f"raw/not-named-{number}.parquet", b"\0" * 60_000_000)
         tracemalloc.start()
         try:
-            archive.read(self.operator, out.getvalue(), scenes.DAY)
+            read_zip.read(self.operator, out.getvalue(), scenes.DAY)
             most = tracemalloc.get_traced_memory()[1]
         finally:
             tracemalloc.stop()
         self.assertLess(most, 60_000_000)
         pull = Pull.objects.filter(session__programme=self.programme).first()
         named = self.changed(lambda record: None, {f"raw/{pull.pk}.parquet": b"\0" * 2_000_000})
-        with mock.patch.object(archive, "LARGEST_ENTRY", 1_000_000):
+        with mock.patch.object(unpack, "LARGEST_ENTRY", 1_000_000):
             self.assertIn("unpacks to far more", self.refused(named))

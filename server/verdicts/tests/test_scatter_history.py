@@ -8,7 +8,7 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.judging import effects
 
-from curves.archive import service as archive
+from curves.archive import read_zip, write_zip
 from programmes.models import Programme
 from shop.models import Person, Role
 from stand.models import Pull, PullOrigin, Session
@@ -118,7 +118,7 @@ class Remembering(Scene):
         opened = self.open(second)
         for setup in second.setups.all():
             scenes.pull(opened, setup, self.operator)
-        made = archive.read(self.operator, archive.write(self.operator, second, scenes.DAY), scenes.DAY)
+        made = read_zip.read(self.operator, write_zip.write(self.operator, second, scenes.DAY), scenes.DAY)
         self.assertEqual(known_scatter.history_of(made), known_scatter.history_of(second))
         self.assertTrue(known_scatter.history_of(made).known)
 
