@@ -59,10 +59,10 @@ def reading() -> None:
     pulls = [a_pull(100) for _ in range(20)]
 
     def again() -> object:
-        return [reduce_sweep(Trace(one.time, one.names, one.values), OPTIONS) for one in pulls]
+        return [reduce_sweep(Trace(pull.time, pull.names, pull.values), OPTIONS) for pull in pulls]
 
     def copy() -> object:
-        return [np.copy(one.values) for one in pulls]
+        return [np.copy(pull.values) for pull in pulls]
 
     tell(measure("re-reduce / memcpy of the pulls, 100 Hz x 24", again, copy, "at most 6"))
 

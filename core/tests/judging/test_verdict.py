@@ -57,7 +57,7 @@ class Groups(SimpleTestCase):
             washed = washed | washed.T | np.eye(5, dtype=bool)
             found = {frozenset(group) for group in wash_groups(washed)}
             subsets = [{one for one in range(5) if mask >> one & 1} for mask in range(1, 32)]
-            whole = [each for each in subsets if all(washed[one, other] for one in each for other in each)]
+            whole = [subset for subset in subsets if all(washed[one, other] for one in subset for other in subset)]
             largest = {frozenset(each) for each in whole if len(each) > 1 and not any(each < other for other in whole)}
             self.assertEqual(found, largest)
 

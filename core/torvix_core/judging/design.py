@@ -148,7 +148,7 @@ def best_addition(setups: Sequence[Setup]) -> Addition | None:
     if not open_questions:
         return None
     levels = _levels(setups, every_slot=True)
-    count = int(np.prod([len(each) for each in levels.values()]))
+    count = int(np.prod([len(level) for level in levels.values()]))
     if count > MOST_CANDIDATES:
         raise ValueError(f"{count} combinations are more than the {MOST_CANDIDATES} that are tried")
     known = {tuple(setup.get(slot, NOTHING) for slot in levels) for setup in setups}

@@ -76,12 +76,12 @@ class Draw:
     def path(self, address: str, parameters: list[Mapping[str, Any]]) -> str:
         """The address with its parameters; most of them of what is there."""
         query = []
-        for one in parameters:
-            name = one["name"]
+        for parameter in parameters:
+            name = parameter["name"]
             value: Any = self.ids.get(name.removesuffix("_id"))
             if value is None or self.dice.random() < 0.2:
-                value = self.value(one["schema"], name)
-            if one["in"] == "path":
+                value = self.value(parameter["schema"], name)
+            if parameter["in"] == "path":
                 shown = str(value).encode("utf-8", "replace").decode().replace("/", "%2F").replace("?", "%3F") or "0"
                 address = address.replace(f"{{{name}}}", shown[:200].replace("\x00", "%00"))
             elif self.dice.random() < 0.7:

@@ -76,7 +76,7 @@ def look_into(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
     return BringingOut(
         question=found.question, engine=found.engine, engine_here=found.engine_here, setups=found.setups,
         pulls=found.pulls,
-        parts=[PartBroughtOut(name=one.name, here=one.here, same=one.same_as is not None) for one in found.parts],
+        parts=[PartBroughtOut(name=part.name, here=part.here, same=part.same_as is not None) for part in found.parts],
     )  # fmt: skip
 
 

@@ -60,7 +60,9 @@ def same_parts(tables: Mapping[str, Any]) -> dict[Any, int]:
         part = named.get(str(row.get("name")))
         if part is None or part.slot != row.get("slot"):
             continue
-        ours = {_reading(one.dimension, one.origin, one.value, one.words) for one in part.readings.all()}
+        ours = {
+            _reading(reading.dimension, reading.origin, reading.value, reading.words) for reading in part.readings.all()
+        }
         if ours == theirs.get(row.get("id"), set()):
             found[row.get("id")] = part.pk
     return found

@@ -71,10 +71,11 @@ def set_windows(request: HttpRequest, programme_id: int, given: WindowsIn) -> li
     assert is_person(request.user)
     programme, units = _programme(request.user, programme_id), units_of(request.user)
     wanted = {
-        one.key: ComparabilityWindow(
-            comparing_words.stored(one.key, one.note, units), comparing_words.stored(one.key, one.block, units)
+        window.key: ComparabilityWindow(
+            comparing_words.stored(window.key, window.note, units),
+            comparing_words.stored(window.key, window.block, units),
         )
-        for one in given.windows
+        for window in given.windows
     }
     pull_screening.set_windows(request.user, programme, wanted)
     return windows_out(programme, units)

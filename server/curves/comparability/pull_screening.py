@@ -58,7 +58,7 @@ def configurations(programme: Programme) -> dict[int, dict[str, str]]:
     found = {}
     for setup in programme.setups.prefetch_related("parts", "settings"):
         parts = {part.slot: part.name for part in setup.parts.all()}
-        found[setup.pk] = parts | {one.key: one.text for one in setup.settings.all()}
+        found[setup.pk] = parts | {setting.key: setting.text for setting in setup.settings.all()}
     return found
 
 
@@ -116,8 +116,10 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
     """
     windows, configured = windows_of(programme), configurations(programme)
     let_in = {
-        one.pull_id: one
-        for one in ComparabilityOverride.objects.filter(pull__session__programme=programme).select_related("by")
+        comparability_override.pull_id: comparability_override
+        for comparability_override in ComparabilityOverride.objects.filter(
+            pull__session__programme=programme
+        ).select_related("by")
     }
     baselines = {setup.pk for setup in programme.setups.all() if setup.is_baseline}
     facts = {found.pull.pk: facts_of(programme, found, configured.get(found.pull.setup_id, {})) for found in kept}
@@ -149,7 +151,7 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
 
 def _nearest(anchors: Sequence[Pull], pull: Pull) -> Pull | None:
     """Of the same session where there is one, else of another; the nearest by number."""
-    here = [one for one in anchors if one.session_id == pull.session_id] or list(anchors)
+    here = [anchor for anchor in anchors if anchor.session_id == pull.session_id] or list(anchors)
     return min(here, key=lambda one: abs(one.number - pull.number), default=None)
 
 
@@ -211,10 +213,10 @@ def between_setups(
 
 def _mean(facts: Sequence[Facts]) -> Facts:
     """One set of facts for several pulls: channels that all have, on the bins that all have."""
-    speed, torque = shared_grid([one.speed_rpm for one in facts], [one.torque for one in facts])
-    shared = set.intersection(*(set(one.means) for one in facts))
-    speeds = [one.speed_rpm for one in facts]
-    means = {name: shared_grid(speeds, [one.means[name] for one in facts])[1].mean(axis=0) for name in shared}
+    speed, torque = shared_grid([fact.speed_rpm for fact in facts], [fact.torque for fact in facts])
+    shared = set.intersection(*(set(fact.means) for fact in facts))
+    speeds = [fact.speed_rpm for fact in facts]
+    means = {name: shared_grid(speeds, [fact.means[name] for fact in facts])[1].mean(axis=0) for name in shared}
 
     def mean(values: Sequence[float | None]) -> float | None:
         known = [value for value in values if value is not None]
@@ -222,9 +224,9 @@ def _mean(facts: Sequence[Facts]) -> Facts:
 
     return replace(
         facts[0], speed_rpm=speed, torque=torque.mean(axis=0), means=means,
-        at_s=mean([one.at_s for one in facts]), air_temperature=mean([one.air_temperature for one in facts]),
-        factor=mean([one.factor for one in facts]), factor_inside=all(one.factor_inside for one in facts),
-        sweep_rate_rpm_s=sum(one.sweep_rate_rpm_s for one in facts) / len(facts),
+        at_s=mean([fact.at_s for fact in facts]), air_temperature=mean([fact.air_temperature for fact in facts]),
+        factor=mean([fact.factor for fact in facts]), factor_inside=all(fact.factor_inside for fact in facts),
+        sweep_rate_rpm_s=sum(fact.sweep_rate_rpm_s for fact in facts) / len(facts),
     )  # fmt: skip
 
 

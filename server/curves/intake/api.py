@@ -93,9 +93,11 @@ def run(request: HttpRequest, import_id: int, given: RunIn) -> ImportBatchOut:
     assert is_person(request.user)
     batch = _import(request.user, import_id)
     layouts = {
-        one.key: imports.LayoutChoice([Mapped(**part.dict()) for part in one.mapped], one.is_table, one.rate_hz)
-        for one in given.layouts
+        layout.key: imports.LayoutChoice(
+            [Mapped(**part.dict()) for part in layout.mapped], layout.is_table, layout.rate_hz
+        )
+        for layout in given.layouts
     }
-    setups = {one.file_id: one.setup_id for one in given.setups}
+    setups = {setup.file_id: setup.setup_id for setup in given.setups}
     imports.run(request.user, batch, layouts, setups, where_of(given.where, request.user), timezone.now())
     return batch_out(batch, request.user)

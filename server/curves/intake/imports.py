@@ -118,7 +118,7 @@ def remembered(keys: Sequence[str]) -> dict[str, LayoutChoice]:
 
 
 def _choice(kept: Mapping[str, Any]) -> LayoutChoice:
-    return LayoutChoice([Mapped(**one) for one in kept["mapped"]], kept["is_table"], kept["rate_hz"])
+    return LayoutChoice([Mapped(**kept_pull) for kept_pull in kept["mapped"]], kept["is_table"], kept["rate_hz"])
 
 
 def run(

@@ -53,8 +53,10 @@ def read_raw(request: HttpRequest, pull_id: int) -> RawOut:
     return RawOut(
         time_s=[round(float(value), 4) for value in time],
         series=[
-            SeriesOut(key=one.name, name=channel_name(one.name), unit=one.unit, values=listed_out(one.values))
-            for one in channels
+            SeriesOut(
+                key=channel.name, name=channel_name(channel.name), unit=channel.unit, values=listed_out(channel.values)
+            )
+            for channel in channels
         ],
         thinned=len(time) >= inspection.MOST_POINTS,
     )

@@ -27,7 +27,8 @@ class Apart(SimpleTestCase):
         content = text(5000)
         here, there = read_table(content), apart.read_table_apart(content)
         self.assertEqual(
-            [(one.name, one.unit) for one in here.columns], [(one.name, one.unit) for one in there.columns]
+            [(column.name, column.unit) for column in here.columns],
+            [(column.name, column.unit) for column in there.columns],
         )
         for one, other in zip(here.columns, there.columns, strict=True):
             np.testing.assert_array_equal(one.values, other.values)

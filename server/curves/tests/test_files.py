@@ -178,7 +178,7 @@ class Workbook(SimpleTestCase):
             *[[3000 + 100 * at, 300 + at, "M"] for at in range(9)],
         ]
         table = read_table(self.book(rows))  # type: ignore[arg-type]
-        self.assertEqual([(one.name, one.unit) for one in table.columns], [("Speed", "rpm"), ("Torque", "Nm")])
+        self.assertEqual([(column.name, column.unit) for column in table.columns], [("Speed", "rpm"), ("Torque", "Nm")])
         self.assertTrue(mapping.guess(table).is_table)
 
     def test_a_formula_and_a_word_among_numbers_are_told_by_their_cell(self):

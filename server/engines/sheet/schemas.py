@@ -193,7 +193,9 @@ def groups_out(build: Build, worked: WorkedSheet, units: Units) -> list[GroupOut
 
 
 def findings_out(worked: WorkedSheet, group: str) -> list[FindingOut]:
-    return [FindingOut(text=one.text, caution=one.caution) for one in worked.findings if one.group == group]
+    return [
+        FindingOut(text=finding.text, caution=finding.caution) for finding in worked.findings if finding.group == group
+    ]
 
 
 def _table(columns: Sequence[tuple[str, str, Array | None]]) -> TableOut:

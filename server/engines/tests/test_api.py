@@ -238,7 +238,7 @@ class Confidential(Case):
         operator = {one["name"] for one in self.client.get("/api/parts").json()}
         self.client.force_login(scenes.person(Role.VIEWER))
         seen = {one["name"] for one in self.client.get("/api/parts").json()}
-        self.assertEqual(operator - seen, {one.name for one in Part.objects.all()} - seen)
+        self.assertEqual(operator - seen, {part.name for part in Part.objects.all()} - seen)
         self.assertIn(both.name, seen)
         self.assertNotIn(alone.name, seen)
         for address in (f"parts/{alone.pk}", f"parts/{alone.pk}/uses"):

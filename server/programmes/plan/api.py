@@ -185,14 +185,20 @@ def read_plan(request: HttpRequest, programme_id: int) -> PlanOut:
     return PlanOut(
         draft=draft_out(plan, programme.build_id, person),
         told=plan_messages.plan_summary(plan, programme.build, person, {}),
-        pulled=[setup.pulled for setup in plan.setups], positions=[setup.position for setup in plan.setups],
+        pulled=[setup.pulled for setup in plan.setups],
+        positions=[setup.position for setup in plan.setups],
         visits_pulled=[place for place, visit in enumerate(plan.order) if visit.pk in made],
         versions=[
-            VersionOut(number=one.number, made_at=one.made_at, made_by=str(one.made_by), used_at=one.used_at,
-                       changes=one.changes)
-            for one in programme.versions.all()
+            VersionOut(
+                number=version.number,
+                made_at=version.made_at,
+                made_by=str(version.made_by),
+                used_at=version.used_at,
+                changes=version.changes,
+            )
+            for version in programme.versions.all()
         ],
-    )  # fmt: skip
+    )
 
 
 @router.put("/plans/{programme_id}", response=ProgrammeOut, operation_id="change_plan")

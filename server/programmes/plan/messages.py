@@ -22,18 +22,30 @@ def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]
     asked = confounding.ask(plan)
     day, day_problem = _day(plan, build, person)
     return PlanSummary(
-        fields=wrong, letters=[setup.letter for setup in plan.setups],
+        fields=wrong,
+        letters=[setup.letter for setup in plan.setups],
         labels={key: plan.label(key) for key in plan.used_rows()},
-        answers=[AnswerOut(question=one.question, standing=one.standing, told=one.told) for one in asked.answers],
-        addition=asked.addition, added=dict(asked.added) if asked.added else None, copies=list(asked.copies),
+        answers=[
+            AnswerOut(question=answer.question, standing=answer.standing, told=answer.told) for answer in asked.answers
+        ],
+        addition=asked.addition,
+        added=dict(asked.added) if asked.added else None,
+        copies=list(asked.copies),
         held=[HeldOut(label=label, level=level) for label, level in plan.held()],
-        failing=[FailingOut(setup=place, told=told)
-                 for place, told in criteria.failing(plan, sheets.limits(build), person).items()],
-        costs=[CostOut(setup=place, price=float(price), unknown=unknown)
-               for place, (price, unknown) in criteria.costs(plan, person).items()],
-        warnings=_warnings(plan), duty_points=_duty_points(plan), day=day,
-        day_problem=day_problem, live=len(plan.active) <= orders.LIVE_SETUPS,
-    )  # fmt: skip
+        failing=[
+            FailingOut(setup=place, told=told)
+            for place, told in criteria.failing(plan, sheets.limits(build), person).items()
+        ],
+        costs=[
+            CostOut(setup=place, price=float(price), unknown=unknown)
+            for place, (price, unknown) in criteria.costs(plan, person).items()
+        ],
+        warnings=_warnings(plan),
+        duty_points=_duty_points(plan),
+        day=day,
+        day_problem=day_problem,
+        live=len(plan.active) <= orders.LIVE_SETUPS,
+    )
 
 
 def _day(plan: Plan, build: Build, person: Person) -> tuple[DayPlanOut | None, str]:

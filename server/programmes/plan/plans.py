@@ -188,7 +188,7 @@ class Plan:
         levels = [self.setups[place].levels() for place in self.active]
         held = []
         for key in self.used_rows():
-            values = {each.get(key, "") for each in levels}
+            values = {level.get(key, "") for level in levels}
             if len(values) == 1 and (value := values.pop()):
                 held.append((self.label(key), value))
         return held
@@ -254,7 +254,8 @@ def problem(plan: Plan, need: FuelNeed | None) -> OrderProblem:
             after=active.index(base) if base in active and base != active[0] else None,
         ))  # fmt: skip
     sessions = [
-        Paid(minutes(one.starts_at), float("inf") if one.paid_min is None else one.paid_min) for one in plan.sessions
+        Paid(minutes(session.starts_at), float("inf") if session.paid_min is None else session.paid_min)
+        for session in plan.sessions
     ]
     limit = times.fuel_available
     return OrderProblem(
@@ -285,7 +286,7 @@ def of_programme(programme: Programme) -> Plan:
     setups = [
         PlannedSetup(
             name=setup.name, parts=list(setup.parts.all()), pk=setup.pk, position=setup.position,
-            settings={one.key: SettingValue(one.text, one.value) for one in setup.settings.all()},
+            settings={setting.key: SettingValue(setting.text, setting.value) for setting in setup.settings.all()},
             pulls=setup.planned_pulls, visits=setup.visits, place=setup.place, available_at=setup.available_at,
             candidate=setup.candidate, reason=setup.candidate_reason, pulled=setup.pulled,
             based_on=place_of.get(setup.based_on_id) if setup.based_on_id else None,
@@ -294,29 +295,52 @@ def of_programme(programme: Programme) -> Plan:
     ]  # fmt: skip
     rules = programme.day_rules
     return Plan(
-        question=programme.question, setups=setups,
-        order=[PlannedVisit(place_of[step.setup_id], step.pulls, step.session, step.pk)
-               for step in programme.steps.all()],
+        question=programme.question,
+        setups=setups,
+        order=[
+            PlannedVisit(place_of[step.setup_id], step.pulls, step.session, step.pk) for step in programme.steps.all()
+        ],
         sweep=Sweep(programme.sweep_start_rpm, programme.sweep_end_rpm, programme.sweep_rate_rpm_s),
         range_rpm=(programme.low_rpm, programme.high_rpm),
         windows={window.channel: (window.low, window.high) for window in programme.windows.all()},
-        rows=[Row(work.key, work.label, Work(work.remove_min, work.install_min, tuple(work.under)))
-              for work in programme.works.all()],
-        sessions=[PlannedStretch(one.starts_at, one.paid_min) for one in programme.planned_sessions.all()],
+        rows=[
+            Row(work.key, work.label, Work(work.remove_min, work.install_min, tuple(work.under)))
+            for work in programme.works.all()
+        ],
+        sessions=[
+            PlannedStretch(planned_session.starts_at, planned_session.paid_min)
+            for planned_session in programme.planned_sessions.all()
+        ],
         times=Times(
-            rules.warm_up_min, rules.pull_min, rules.cool_down_min, rules.conditioning_pulls, rules.return_every,
-            rules.return_pulls, rules.fuel_available, rules.fuel_pull, rules.fuel_warm_up, rules.hour_price,
+            rules.warm_up_min,
+            rules.pull_min,
+            rules.cool_down_min,
+            rules.conditioning_pulls,
+            rules.return_every,
+            rules.return_pulls,
+            rules.fuel_available,
+            rules.fuel_pull,
+            rules.fuel_warm_up,
+            rules.hour_price,
         ),
         objective=Objective(
             programme.duty.get("preset", "even"),
-            [(point[0], point[1]) for point in programme.duty.get("points", [])], programme.height_limit,
-            programme.must_look_stock, programme.cost_ceiling,
+            [(point[0], point[1]) for point in programme.duty.get("points", [])],
+            programme.height_limit,
+            programme.must_look_stock,
+            programme.cost_ceiling,
         ),
-        standard=programme.standard, boost_school=programme.boost_school, kind=programme.kind,
-        answers_change=programme.answers_change, held_constant=programme.held_constant,
-        mixture_policy=programme.mixture_policy, boost_policy=programme.boost_policy, stand_in=programme.stand_in,
-        extension_rpm=programme.extension_rpm, smallest_difference=programme.smallest_difference,
-    )  # fmt: skip
+        standard=programme.standard,
+        boost_school=programme.boost_school,
+        kind=programme.kind,
+        answers_change=programme.answers_change,
+        held_constant=programme.held_constant,
+        mixture_policy=programme.mixture_policy,
+        boost_policy=programme.boost_policy,
+        stand_in=programme.stand_in,
+        extension_rpm=programme.extension_rpm,
+        smallest_difference=programme.smallest_difference,
+    )
 
 
 PLAN_ROWS = (

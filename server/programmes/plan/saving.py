@@ -111,7 +111,9 @@ def _changed_setups(held: dict[int, Setup], plan: Plan) -> dict[str, str]:
 
 
 def _contents(row: Setup) -> tuple[frozenset[int], frozenset[tuple[str, str]]]:
-    return frozenset(part.pk for part in row.parts.all()), frozenset((one.key, one.text) for one in row.settings.all())
+    return frozenset(part.pk for part in row.parts.all()), frozenset(
+        (setting.key, setting.text) for setting in row.settings.all()
+    )
 
 
 def _planned_contents(planned: PlannedSetup) -> tuple[frozenset[int], frozenset[tuple[str, str]]]:

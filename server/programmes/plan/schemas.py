@@ -77,13 +77,13 @@ class DraftIn(Schema):
             boost_school=self.boost_school, kind=self.kind, mixture_policy=self.mixture_policy,
             boost_policy=self.boost_policy, duty=self.duty, points=self.points, must_look_stock=self.must_look_stock,
             setups=[
-                DraftSetup(one.name, one.part_ids, one.settings, one.id, one.pulls, one.visits, one.place,
-                           one.available_at, one.candidate, one.reason, one.based_on, one.position)
-                for one in self.setups
+                DraftSetup(setup.name, setup.part_ids, setup.settings, setup.id, setup.pulls, setup.visits, setup.place,
+                           setup.available_at, setup.candidate, setup.reason, setup.based_on, setup.position)
+                for setup in self.setups
             ],
             order=[DraftVisit(one.setup, one.pulls, one.session, one.id) for one in self.order],
-            rows=[DraftRow(one.key, one.remove, one.install, one.under) for one in self.rows],
-            sessions=[DraftSession(one.starts_at, one.paid) for one in self.sessions],
+            rows=[DraftRow(row.key, row.remove, row.install, row.under) for row in self.rows],
+            sessions=[DraftSession(session.starts_at, session.paid) for session in self.sessions],
         )  # fmt: skip
 
 
@@ -94,12 +94,12 @@ def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
         words={"answers_change": plan.answers_change, "held_constant": plan.held_constant, "stand_in": plan.stand_in},
         setups=[
             DraftSetupIn(
-                id=one.pk, position=one.position, name=one.name, part_ids=[part.pk for part in one.parts],
-                settings={key: setting.text for key, setting in one.settings.items()}, pulls=str(one.pulls),
-                visits=str(one.visits), place=one.place, available_at=one.available_at, candidate=one.candidate,
-                reason=one.reason, based_on=one.based_on,
+                id=setup.pk, position=setup.position, name=setup.name, part_ids=[part.pk for part in setup.parts],
+                settings={key: setting.text for key, setting in setup.settings.items()}, pulls=str(setup.pulls),
+                visits=str(setup.visits), place=setup.place, available_at=setup.available_at, candidate=setup.candidate,
+                reason=setup.reason, based_on=setup.based_on,
             )
-            for one in plan.setups
+            for setup in plan.setups
         ],
         order=[DraftVisitIn(id=one.pk, setup=one.setup, pulls=str(one.pulls), session=one.session)
                for one in plan.order],
@@ -177,17 +177,32 @@ def day_out(plan: Plan, laid: LaidOutOrder, fuel_pull: float | None, person: Per
     return DayPlanOut(
         stretches=[
             StretchOut(
-                doing=one.doing, session=one.session, starts_at=one.starts_at, start_min=one.start_min,
-                end_min=one.end_min, setup=one.setup, visit=one.visit, previous=one.previous, unpaid=one.unpaid,
-                touched=list(one.touched),
+                doing=stretch.doing,
+                session=stretch.session,
+                starts_at=stretch.starts_at,
+                start_min=stretch.start_min,
+                end_min=stretch.end_min,
+                setup=stretch.setup,
+                visit=stretch.visit,
+                previous=stretch.previous,
+                unpaid=stretch.unpaid,
+                touched=list(stretch.touched),
             )
-            for one in laid.stretches
+            for stretch in laid.stretches
         ],
-        total_min=laid.total_min, finishes_at=laid.finishes_at, waited_min=laid.waited_min, fuel=volume(laid.fuel),
-        fuel_available=volume(plan.times.fuel_available), fuel_unit=unit, fuel_told=laid.fuel_told,
-        fuel_pull=volume(fuel_pull), price=laid.price, paid_min=[one.paid_min for one in plan.sessions],
-        broken=list(laid.broken), missing=list(laid.missing),
-    )  # fmt: skip
+        total_min=laid.total_min,
+        finishes_at=laid.finishes_at,
+        waited_min=laid.waited_min,
+        fuel=volume(laid.fuel),
+        fuel_available=volume(plan.times.fuel_available),
+        fuel_unit=unit,
+        fuel_told=laid.fuel_told,
+        fuel_pull=volume(fuel_pull),
+        price=laid.price,
+        paid_min=[session.paid_min for session in plan.sessions],
+        broken=list(laid.broken),
+        missing=list(laid.missing),
+    )
 
 
 class CostOut(Schema):

@@ -62,7 +62,7 @@ def document(plan: Plan) -> dict[str, Any]:
             for setup in plan.setups
         ],
         "order": [[plan.setups[visit.setup].letter, visit.pulls, visit.session] for visit in plan.order],
-        "sessions": [[one.starts_at.isoformat(), one.paid_min] for one in plan.sessions],
+        "sessions": [[session.starts_at.isoformat(), session.paid_min] for session in plan.sessions],
         "times": {key: str(value) if key == "hour_price" and value is not None else value
                   for key, value in asdict(plan.times).items()},
         "works": {row.label: [row.work.remove_min, row.work.install_min, [plan.label(key) for key in row.work.under]]

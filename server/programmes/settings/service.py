@@ -42,8 +42,10 @@ def read_setting(key: str, text: str, units: Mapping[str, str]) -> SettingValue:
 
 def in_force(setup: Setup) -> dict[str, SettingValue]:
     """What a setup is set to for its next pull: as planned, or as it was adjusted last."""
-    planned = {one.key: SettingValue(one.text, one.value) for one in setup.settings.all()}
-    return planned | {one.key: SettingValue(one.text, one.value) for one in setup.adjustments.all()}
+    planned = {setting.key: SettingValue(setting.text, setting.value) for setting in setup.settings.all()}
+    return planned | {
+        adjustment.key: SettingValue(adjustment.text, adjustment.value) for adjustment in setup.adjustments.all()
+    }
 
 
 def adjust(person: Person, setup: Setup, key: str, text: str, at: datetime) -> Adjustment:

@@ -195,7 +195,7 @@ class Changed(Planned):
 
     def test_before_the_first_pull_a_change_takes_the_place_of_the_plan(self):
         self.change(question="Which manifold for the hill?")
-        self.assertEqual([one.number for one in self.programme.versions.all()], [1])
+        self.assertEqual([version.number for version in self.programme.versions.all()], [1])
 
     def test_after_a_pull_it_makes_a_new_version_and_says_what_differs(self):
         self.pull_of("A")
@@ -247,7 +247,7 @@ class Changed(Planned):
         new = DraftSetup("S and spacer", [self.parts[2].pk, self.spacer.pk])
         self.change(setups=[setups[0], setups[2], setups[3], new], order=[DraftVisit(0, "2"), DraftVisit(3, "2")])
         self.assertEqual(
-            [(one.letter, one.name) for one in self.programme.setups.all()],
+            [(setup.letter, setup.name) for setup in self.programme.setups.all()],
             [("A", "L-manifold"), ("B", "S and spacer"), ("C", "S-manifold"), ("D", "L and spacer")],
         )
 
@@ -278,8 +278,8 @@ class Templates(Planned):
         self.assertEqual(sum(visit.id is not None for visit in found.order), 5)
 
     def test_the_others_fix_a_place_or_a_second_visit(self):
-        self.assertEqual([one.place for one in self.apply("best_known_first", 2).setups], ["", "", "first", ""])
-        self.assertEqual([one.place for one in self.apply("as_installed_last", 1).setups], ["", "last", "", ""])
+        self.assertEqual([setup.place for setup in self.apply("best_known_first", 2).setups], ["", "", "first", ""])
+        self.assertEqual([setup.place for setup in self.apply("as_installed_last", 1).setups], ["", "last", "", ""])
         twice = self.apply("with_without_with", 3)
         self.assertEqual((twice.setups[3].visits, twice.texts["return_every"]), ("2", "1"))
 

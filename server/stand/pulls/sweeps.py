@@ -43,7 +43,7 @@ def checked_holds(programme: Programme, holds: Sequence[tuple[float, float]]) ->
     speeds, seconds = [rpm for rpm, _ in holds], [each for _, each in holds]
     if speeds != sorted(set(speeds)) or not all(500 <= rpm <= redline for rpm in speeds):
         raise Invalid("The speeds do not fit.", fields={"holds": f"rising, between 500 and {redline:.0f} rpm"})
-    if not all(0.5 <= each <= LONGEST_HOLD_S for each in seconds) or sum(seconds) > LONGEST_TEST_S:
+    if not all(0.5 <= second <= LONGEST_HOLD_S for second in seconds) or sum(seconds) > LONGEST_TEST_S:
         message = f"0.5 to {LONGEST_HOLD_S:.0f} s each, at most {LONGEST_TEST_S / 60:.0f} minutes together"
         raise Invalid("The times do not fit.", fields={"holds": message})
     return [[rpm, each] for rpm, each in holds]

@@ -31,7 +31,11 @@ def read_cautions(request: HttpRequest, programme_id: int) -> CautionsOut:
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person).select_related("build"), pk=programme_id)
     session = programme.sessions.filter(closed_at=None).first()
-    readers = [one.person for one in session.acknowledgements.select_related("person")] if session else []
+    readers = (
+        [acknowledgement.person for acknowledgement in session.acknowledgements.select_related("person")]
+        if session
+        else []
+    )
     return CautionsOut(
         paragraphs=cautions.of_programme(programme), read_by=[str(reader) for reader in readers],
         read=person in readers,

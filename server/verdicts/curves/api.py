@@ -96,20 +96,20 @@ def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", c
     assert is_person(request.user)
     programme, units = programme_of(request.user, programme_id), units_of(request.user)
     comparison = comparisons.compare(programme, standard_asked(programme, standard), judging.counting_of(counting))
-    engines = {build.pk: engine_of(build) for build in {one.pull.build for one in comparison.kept}}
+    engines = {build.pk: engine_of(build) for build in {kept_pull.pull.build for kept_pull in comparison.kept}}
     grid, found = comparison.speed_rpm, dict[str, dict[int, list[Array]]]()
-    for one in comparison.kept:
-        reduced: Reduced = one.pull.reduced
+    for kept_pull in comparison.kept:
+        reduced: Reduced = kept_pull.pull.reduced
         speed = np.array(reduced.speed_rpm)
         told = {
             name: values
-            for name, values in derived_curves(one.pull, engines[one.pull.build_id]).items()
+            for name, values in derived_curves(kept_pull.pull, engines[kept_pull.pull.build_id]).items()
             if name != "power"
         }
         told |= {name: means[name] for means in (reduced.means,) for name in TEMPERATURES if name in means}
         for name, values in told.items():
             on_grid = shared_grid([speed, grid], [values, np.zeros(len(grid))])[1][0]
-            found.setdefault(name, {}).setdefault(one.pull.setup_id, []).append(on_grid)
+            found.setdefault(name, {}).setdefault(kept_pull.pull.setup_id, []).append(on_grid)
     return Overlays(speed_rpm=grid.tolist(), overlays=[overlay_out(name, each, units) for name, each in found.items()])
 
 

@@ -58,7 +58,7 @@ def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any
         axes.spines[side].set_visible(False)
     axes.grid(axis="y", color=LINE, linewidth=0.6)
     axes.tick_params(length=0)
-    ends = _apart([one[key][-1] for one in setups], MARK / HEIGHTS[key] * _reach(setups, key))
+    ends = _apart([setup[key][-1] for setup in setups], MARK / HEIGHTS[key] * _reach(setups, key))
     for one, end in zip(setups, ends, strict=True):
         mark, values = mark_of(one["position"]), one[key]
         style = (0, tuple(each * 0.55 for each in mark.dash)) if mark.dash else "-"
@@ -84,7 +84,7 @@ def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any
 
 
 def _reach(setups: Sequence[Mapping[str, Any]], key: str) -> float:
-    values = [value for one in setups for value in one[key]]
+    values = [value for setup in setups for value in setup[key]]
     return max(values) - min(values) or 1.0
 
 

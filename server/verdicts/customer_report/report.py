@@ -53,7 +53,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
     found = answers.answer(person, programme, wanted.choice)
     shown, units = answers.out(person, found), units_of(person)
     build, curves = programme.build, _curves(found, units)
-    simulated = any(nature_of(one.pull) is Nature.SIMULATED for one in found.comparison.kept)
+    simulated = any(nature_of(kept_pull.pull) is Nature.SIMULATED for kept_pull in found.comparison.kept)
     holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
     return {
         "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
@@ -63,7 +63,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
         "range": f"{shown.low_rpm:.0f} to {shown.high_rpm:.0f} rpm", "headline": shown.headline,
         "thresholds": shown.thresholds, "holds": holds,
         "heads": _heads(shown, programme, wanted),
-        "ranking": [_row(found, one, shown, wanted) for one in shown.placings],
+        "ranking": [_row(found, placing, shown, wanted) for placing in shown.placings],
         "setups": _setups(found), "curves": curves, "table": _table(found, curves),
         "conditions": _conditions(programme, found, units), "excluded": _excluded(programme, found),
         "method": shown.method, "notes": shown.notes, "decision": _decision(programme),
@@ -166,16 +166,16 @@ def _table(found: WorkedVerdict, curves: Mapping[str, Any]) -> dict[str, Any]:
     for setup in found.comparison.setups:
         heads += [f"{setup.letter} {curves['torque_unit']}", f"{setup.letter} {curves['power_unit']}"]
     columns = [curves["speed_rpm"]]
-    for one in curves["setups"]:
-        columns += [one["torque"], one["power"]]
+    for curve in curves["setups"]:
+        columns += [curve["torque"], curve["power"]]
     return {"heads": heads, "rows": [list(row) for row in zip(*columns, strict=True)]}
 
 
 def _conditions(programme: Programme, found: WorkedVerdict, units: Mapping[str, str]) -> list[str]:
     """The stand, the day, the air and the sweep of the pulls that count."""
     told = []
-    for session in dict.fromkeys(one.pull.session for one in found.comparison.kept):
-        mine = [one for one in found.comparison.kept if one.pull.session_id == session.pk]
+    for session in dict.fromkeys(kept_pull.pull.session for kept_pull in found.comparison.kept):
+        mine = [kept_pull for kept_pull in found.comparison.kept if kept_pull.pull.session_id == session.pk]
         airs = [one.pull.air for one in mine if one.pull.air is not None]
         parts = [f"{session.opened_at:%d %B %Y}, {session.stand}, {len(mine)} pulls that count"]
         if airs:
@@ -197,7 +197,7 @@ def _conditions(programme: Programme, found: WorkedVerdict, units: Mapping[str, 
 
 def _excluded(programme: Programme, found: WorkedVerdict) -> list[str]:
     """Every pull that was made and does not count, by the reason."""
-    kept = {one.pull.pk for one in found.comparison.kept}
+    kept = {kept_pull.pull.pk for kept_pull in found.comparison.kept}
     pulls = Pull.objects.filter(session__programme=programme).exclude(pk__in=kept).order_by("number")
     reasons: dict[str, list[int]] = {}
     for pull in pulls:
@@ -227,9 +227,9 @@ def _handover(programme: Programme, plan: Plan) -> list[str]:
     last = programme.decisions.select_related("setup").first()
     if last is None or last.setup is None:
         return []
-    planned = next((one for one in plan.setups if one.pk == last.setup_id), None)
+    planned = next((setup for setup in plan.setups if setup.pk == last.setup_id), None)
     levels = {} if planned is None else planned.levels()
-    newest = {one.key: one.text for one in last.setup.adjustments.all()}
+    newest = {adjustment.key: adjustment.text for adjustment in last.setup.adjustments.all()}
     return [f"{plan.label(key)}: {newest.get(key, text)}" for key, text in {**levels, **newest}.items()]
 
 
@@ -253,5 +253,5 @@ def issue(person: Person, programme: Programme, wanted: ReportOptions, change: s
 def history_of(sheet: Sheet) -> list[dict[str, Any]]:
     """Every version of a programme's sheet, the newest first, for its reader."""
     rows = sheet.programme.sheets.select_related("by")
-    return [{"number": one.number, "at": one.at, "by": str(one.by), "change": one.change, "this": one.pk == sheet.pk}
-            for one in rows]  # fmt: skip
+    return [{"number": row.number, "at": row.at, "by": str(row.by), "change": row.change, "this": row.pk == sheet.pk}
+            for row in rows]  # fmt: skip

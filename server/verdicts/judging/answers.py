@@ -252,7 +252,7 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
 def _ahead(found: WorkedVerdict) -> list[AheadOut]:
     """Every pair of the setups that may be chosen and can be compared."""
     judged, setups = found.judged, found.comparison.setups
-    known = [one.setup for one in judged.placings if one.supported and one.setup not in found.out]
+    known = [placing.setup for placing in judged.placings if placing.supported and placing.setup not in found.out]
     return [
         AheadOut(
             one_id=setups[one].pk, other_id=setups[other].pk, percent=float(judged.chances.ahead[one, other]) * 100

@@ -109,7 +109,7 @@ def read_steps(
         torque_unit=units["torque"],
         power_unit=units["power"],
         rungs=rungs,
-        slots=[slot_out(one, [setup.pk for setup in setups], names, smallest) for one in effects],
+        slots=[slot_out(effect, [setup.pk for setup in setups], names, smallest) for effect in effects],
         notes=[
             "A part fitted early may be worth more on the finished engine: take it off again at the end to see.",
             "Main effects take the slots to add up; intervals hold for all questions of the table together.",

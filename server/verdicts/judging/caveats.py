@@ -83,7 +83,7 @@ def _cost_of_link(comparison: Comparison, fitted: Effects) -> str:
 
 
 def _drift(comparison: Comparison, fitted: Effects) -> Iterator[str]:
-    sessions = list(dict.fromkeys(one.pull.session for one in comparison.kept))
+    sessions = list(dict.fromkeys(kept_pull.pull.session for kept_pull in comparison.kept))
     for place, session in enumerate(fitted.model.drifting):
         slope, whole = float(fitted.slopes[place]) * 100, float(fitted.drift()[place]) * 100
         day = f" on {sessions[session].opened_at:%d %b}" if len(sessions) > 1 else ""
@@ -142,7 +142,10 @@ def _choice(judged: Judgment) -> Iterator[str]:
                 yield f"{choices.COVARIATES[name].capitalize()} temperature is accounted for: {size}."
         else:
             yield "There are too few pulls to account for temperatures: it was not done."
-    if any(one.peaks()[0].still_climbing or one.peaks()[1].still_climbing for one in judged.comparison.kept):
+    if any(
+        kept_pull.peaks()[0].still_climbing or kept_pull.peaks()[1].still_climbing
+        for kept_pull in judged.comparison.kept
+    ):
         yield "Power was still climbing at the end of a sweep: a peak beyond it was not seen."
 
 
@@ -162,7 +165,7 @@ def _limits(judged: Judgment) -> Iterator[str]:
         f"It holds for this engine as it was tested, {programme.build}, from {judged.low_rpm:.0f} to "
         f"{judged.high_rpm:.0f} rpm; not for another camshaft, head or exhaust."
     )
-    order = [(one.pull.session_id, one.pull.setup_id) for one in judged.comparison.kept]
+    order = [(kept_pull.pull.session_id, kept_pull.pull.setup_id) for kept_pull in judged.comparison.kept]
     fittings = [this for before, this in zip([None, *order], order, strict=False) if this != before]
     once = [setup.letter for setup in judged.comparison.setups
             if sum(pk == setup.pk for _, pk in fittings) == 1 and not setup.is_baseline]  # fmt: skip

@@ -92,7 +92,7 @@ def _try(
 
 def under(comparison: Comparison, standard: Standard) -> Comparison:
     """The same pulls under another standard. Refusal where one of them cannot be."""
-    kept = [corrected(one.pull, standard) for one in comparison.kept]
+    kept = [corrected(kept_pull.pull, standard) for kept_pull in comparison.kept]
     scale = [new.factor / old.factor for new, old in zip(kept, comparison.kept, strict=True)]
     shares = [[one] for one in scale]
     return replace(comparison, standard=standard, kept=kept, torque=comparison.torque * shares,

@@ -182,7 +182,7 @@ def _scores(comparison: Comparison, choice: Choice, shares: Array) -> Array:
     measure = choice.measure
     if not measure.is_peak:
         return (comparison.power if measure.is_power else comparison.torque) @ shares
-    tops = [one.power if measure.is_power else one.torque for one in comparison.kept]
+    tops = [kept_pull.power if measure.is_power else kept_pull.torque for kept_pull in comparison.kept]
     return np.array([values.max() for values in tops])
 
 
@@ -215,7 +215,7 @@ def _gains(
     if curves is None:
         return {}
     # Peaks are fitted as every score is: their day and their drift are out of them.
-    tops = np.array([[one.torque.max(), one.power.max()] for one in comparison.kept])
+    tops = np.array([[kept_pull.torque.max(), kept_pull.power.max()] for kept_pull in comparison.kept])
     peak = representative_pull.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain).mean
     found, over_duty = {}, both.mean[:, 0] / both.mean[base, 0] - 1
     for index in range(len(comparison.setups)):
@@ -253,7 +253,7 @@ def peaks(comparison: Comparison, setup: int, torque: Array) -> tuple[curve.Peak
 
     `torque` (bins,) is the curve that stands for the setup; where its own pulls reach further, they carry it on.
     """
-    own = [one for one in comparison.kept if one.pull.setup_id == comparison.setups[setup].pk]
+    own = [kept_pull for kept_pull in comparison.kept if kept_pull.pull.setup_id == comparison.setups[setup].pk]
     speed, curves = curve.shared_grid([one.speed_rpm for one in own], [one.torque for one in own])
     plain, common = curves.mean(axis=0), comparison.speed_rpm
     scale = torque / plain[np.isin(speed, common)]

@@ -70,9 +70,9 @@ def expected_effects(programme: Programme) -> dict[int, float]:
     """What people expect of each setup's average torque, in the middle, by setup; what nobody expects is left out."""
     found: dict[int, list[float]] = {}
     for setup in programme.setups.all():
-        for one in setup.expectations.all():
-            if one.measure == ExpectedMeasure.AVERAGE_TORQUE:
-                found.setdefault(setup.pk, []).append((one.low + one.high) / 2)
+        for expectation in setup.expectations.all():
+            if expectation.measure == ExpectedMeasure.AVERAGE_TORQUE:
+                found.setdefault(setup.pk, []).append((expectation.low + expectation.high) / 2)
     return {setup: float(np.mean(middles)) for setup, middles in found.items()}
 
 

@@ -72,7 +72,7 @@ def _use(
     if found is None:
         return blank
     comparison, verdict = found
-    place = next((one for one in verdict.placings if comparison.setups[one.setup].pk == setup.pk), None)
+    place = next((placing for placing in verdict.placings if comparison.setups[placing.setup].pk == setup.pk), None)
     if place is None:
         return blank
     change = place.to_baseline

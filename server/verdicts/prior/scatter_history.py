@@ -77,9 +77,9 @@ def _newest(programmes: QuerySet[Programme]) -> Iterable[Programme]:
 def _days(programmes: Iterable[Programme]) -> dict[bool, list[Effects]]:
     """The fitted days of programmes that repeat a pull: under True those that were simulated."""
     found: dict[bool, list[Effects]] = {False: [], True: []}
-    for one in programmes:
+    for programme in programmes:
         try:
-            compared = compare(one, Standard(one.standard))
+            compared = compare(programme, Standard(programme.standard))
             fitted = compared.overall
         except (Refusal, ValueError):  # what cannot be judged there must not stop a session here
             continue
@@ -90,9 +90,9 @@ def _days(programmes: Iterable[Programme]) -> dict[bool, list[Effects]]:
 
 def _pooled(days: Sequence[Effects]) -> Scatter:
     """Squares over degrees of freedom, and the drift of the sessions that returned."""
-    degrees = sum(one.own_degrees for one in days)
-    squares = sum(float(one.own_scatter) ** 2 * one.own_degrees for one in days if one.own_scatter is not None)
-    slopes = [slope for one in days for slope in one.slopes.tolist()]
+    degrees = sum(day.own_degrees for day in days)
+    squares = sum(float(day.own_scatter) ** 2 * day.own_degrees for day in days if day.own_scatter is not None)
+    slopes = [slope for day in days for slope in day.slopes.tolist()]
     drift = None
     if len(slopes) >= FEWEST_RETURNS:
         # Twice what was usual: what a day without a return may hide.

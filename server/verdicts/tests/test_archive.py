@@ -58,7 +58,9 @@ class ThereAndBack(Scene):
         for standard in (Standard.ISO_1585_SI, Standard.OBSERVED):
             before, after = (judging.judge(compare(one, standard), Choice(standard)) for one in (self.programme, made))
             self.assertEqual(before.fitted.repeatability, after.fitted.repeatability)
-            self.assertEqual([one.score for one in before.placings], [one.score for one in after.placings])
+            self.assertEqual(
+                [placing.score for placing in before.placings], [placing.score for placing in after.placings]
+            )
             self.assertEqual(before.power.tolist(), after.power.tolist())
             own, *rest = (note for note in after.comparison.notes if "according to that file" in note)
             self.assertEqual(before.comparison.notes, [note for note in after.comparison.notes if note != own])

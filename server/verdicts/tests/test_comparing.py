@@ -115,7 +115,7 @@ class Words(Scene):
         first, second = self.pull(self.a, 90), self.pull(self.b, 64)
         first, second = correct.pulls_of(self.programme)
         checks = pull_screening.between(self.programme, first, second, Standard.OBSERVED)
-        oil = next(one for one in checks if one.key == "oil_temperature")
+        oil = next(check for check in checks if check.key == "oil_temperature")
         self.assertEqual(comparing_words.found_words(oil, UNITS), "26.0 °C colder")
         self.assertEqual(comparing_words.found_words(oil, {**UNITS, "temperature": "°F"}), "46.8 °F colder")
         self.assertEqual(comparing_words.window_words(oil, UNITS), "ok to 8, note to 20 °C")

@@ -139,7 +139,7 @@ class FirstPulls(Scene):
         self.assertNotIn("are left out, they read high", " ".join(told["notes"]))
         curves = self.read("curves", counting="first").json()
         self.assertEqual(
-            {pull["id"] for one in curves["setups"] for pull in one["pulls"]}, set().union(*self.first.values())
+            {pull["id"] for curve in curves["setups"] for pull in curve["pulls"]}, set().union(*self.first.values())
         )
 
     def test_one_that_a_person_left_out_stays_out(self):

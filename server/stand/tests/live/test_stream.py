@@ -135,7 +135,7 @@ class Stream(TransactionTestCase):
             notifications.notify(notifications.FRAMES, self.frame(session))
 
         messages, ended = await self.read_on(self.operator, nothing_that_matters)
-        self.assertEqual(([one["type"] for one in messages], ended), (["session", "frame"], False))
+        self.assertEqual(([message["type"] for message in messages], ended), (["session", "frame"], False))
 
     async def test_a_database_that_goes_away_while_a_reader_is_checked_ends_nothing(self):
         session = await sync_to_async(scenes.session)(self.programme, self.operator)

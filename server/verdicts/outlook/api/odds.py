@@ -67,5 +67,7 @@ def simulate(request: HttpRequest, programme_id: int, given: OddsIn) -> JobOut:
     assert is_person(request.user)
     require_operator(request.user)
     programme = _programme(request, programme_id)
-    asked = odds.arguments(programme, {one.setup_id: one.text for one in given.effects}, given.days, given.refit)
+    asked = odds.arguments(
+        programme, {effect.setup_id: effect.text for effect in given.effects}, given.days, given.refit
+    )
     return job_out(jobs.ask(request.user, odds.KIND, f"programme {programme.pk}", asked, timezone.now()))

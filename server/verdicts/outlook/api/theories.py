@@ -65,14 +65,14 @@ def to_schema(programme: Programme) -> TheoriesOut:
     scatter = scatter_of(programme) if len(held) > 1 else None
 
     def ranges(theory: Theory) -> list[theory_separation.Range | None]:
-        found = {one.setup_id: (one.low, one.high) for one in theory.predictions.all()}
+        found = {prediction.setup_id: (prediction.low, prediction.high) for prediction in theory.predictions.all()}
         return [found.get(setup.pk) for setup in setups]
 
     return TheoriesOut(
         theories=[
             TheoryIn(name=one.name, predictions=[
-                PredictionText(setup_id=each.setup_id, text=_text(each.low, each.high))
-                for each in one.predictions.all()
+                PredictionText(setup_id=prediction.setup_id, text=_text(prediction.low, prediction.high))
+                for prediction in one.predictions.all()
             ])
             for one in held
         ],
@@ -101,7 +101,8 @@ def write_theories(request: HttpRequest, programme_id: int, given: TheoriesIn) -
     person = request.user
     assert is_person(person)
     explained = [
-        theories.TheoryText(one.name, {each.setup_id: each.text for each in one.predictions}) for one in given.theories
+        theories.TheoryText(theory.name, {prediction.setup_id: prediction.text for prediction in theory.predictions})
+        for theory in given.theories
     ]
     theories.write(person, _programme(person, programme_id), explained, timezone.now())
     return to_schema(_programme(person, programme_id))
