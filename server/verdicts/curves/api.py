@@ -15,7 +15,6 @@ from curves.archive import exports
 from curves.files.write import sheet_csv, sheet_xlsx
 from curves.models import Reduced
 from curves.reduction.inspection import derived_curves, engine_of
-from curves.reduction.standard import standard_asked
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
@@ -32,7 +31,7 @@ from verdicts.curves.schemas import (
     wording_out,
 )
 from verdicts.curves.service import setups_table, torque_means
-from verdicts.judging import service as judging
+from verdicts.judging.schemas import ChoiceIn
 
 router = Router(tags=["curves of setups"])
 
@@ -45,10 +44,10 @@ def read_curves(
     """Every setup's curve, and its difference to one of them: the baseline unless another is asked for."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
-    chosen, units = standard_asked(programme, standard), units_of(request.user)
-    comparison = comparisons.compare(programme, chosen, judging.counting_of(counting))
-    wanted = judging.school_of(school)
-    effects = comparison.curves(wanted)
+    choice = ChoiceIn(standard=standard, school=school, counting=counting).read(programme)
+    units = units_of(request.user)
+    comparison = comparisons.compare(programme, choice.standard, choice.counting)
+    effects = comparison.curves(choice.school)
     against = comparison.baseline
     if reference:
         places = [place for place, setup in enumerate(comparison.setups) if setup.pk == reference]
@@ -66,28 +65,36 @@ def read_curves(
         notes.insert(
             0, "No intervals: no setup has two accepted pulls, so the scatter is not known: repeat one of them."
         )
-    elif wanted is not representative_pull.School.MEAN:
-        notes.insert(0, f"{representative_pull.LABELS[wanted]} of each setup.")
+    elif choice.school is not representative_pull.School.MEAN:
+        notes.insert(0, f"{representative_pull.LABELS[choice.school]} of each setup.")
     if comparison.counting is comparisons.Counting.FIRST:
         notes.insert(0, "First pulls after a change alone: they read high, and compare only among themselves.")
     return Curves(
-        allowance=allowance_out(programme, units["power"]), standard=chosen, standard_label=DEFINITIONS[chosen].label,
-        school=wanted, counting=comparison.counting, torque_unit=unit, power_unit=units["power"],
-        baseline_id=comparison.setups[comparison.baseline].pk, reference_id=comparison.setups[against].pk,
+        allowance=allowance_out(programme, units["power"]),
+        standard=choice.standard,
+        standard_label=DEFINITIONS[choice.standard].label,
+        school=choice.school,
+        counting=comparison.counting,
+        torque_unit=unit,
+        power_unit=units["power"],
+        baseline_id=comparison.setups[comparison.baseline].pk,
+        reference_id=comparison.setups[against].pk,
         speed_rpm=comparison.speed_rpm.tolist(),
         setups=[setup_curves_out(comparison, effects, at, against, units) for at in range(len(comparison.setups))],
         leads=[lead_out(comparison, lead, unit) for lead in leads],
         crossovers=[
             CrossoverOut(
-                speed_rpm=cross.speed_rpm, half_width_rpm=cross.half_width_rpm,
+                speed_rpm=cross.speed_rpm,
+                half_width_rpm=cross.half_width_rpm,
                 torque=torque_at(cross.speed_rpm, cross.before),
-                before_id=comparison.setups[cross.before].pk, after_id=comparison.setups[cross.after].pk,
+                before_id=comparison.setups[cross.before].pk,
+                after_id=comparison.setups[cross.after].pk,
             )
             for cross in crossovers
         ],
         sentences=[told for told in [sentences.strip_sentence(leads, wording_out(comparison, unit))] if told],
         notes=notes,
-    )  # fmt: skip
+    )
 
 
 @router.get("/programmes/{programme_id}/overlays", response=Overlays, operation_id="overlays")
@@ -95,7 +102,8 @@ def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", c
     """Mixture, boost, filling, consumption and temperatures of each setup, as the mean of its kept pulls."""
     assert is_person(request.user)
     programme, units = programme_of(request.user, programme_id), units_of(request.user)
-    comparison = comparisons.compare(programme, standard_asked(programme, standard), judging.counting_of(counting))
+    choice = ChoiceIn(standard=standard, counting=counting).read(programme)
+    comparison = comparisons.compare(programme, choice.standard, choice.counting)
     engines = {build.pk: engine_of(build) for build in {kept_pull.pull.build for kept_pull in comparison.kept}}
     grid, found = comparison.speed_rpm, dict[str, dict[int, list[Array]]]()
     for kept_pull in comparison.kept:
@@ -122,8 +130,9 @@ def setups_file(
     programme = programme_of(request.user, programme_id)
     if kind not in exports.SHEET_TYPES:
         raise Invalid("There is no such kind of file.", fields={"kind": f"one of {', '.join(exports.SHEET_TYPES)}"})
-    comparison = comparisons.compare(programme, standard_asked(programme, standard), judging.counting_of(counting))
-    sheet = setups_table(comparison, comparison.curves(judging.school_of(school)), units_of(request.user))
+    choice = ChoiceIn(standard=standard, school=school, counting=counting).read(programme)
+    comparison = comparisons.compare(programme, choice.standard, choice.counting)
+    sheet = setups_table(comparison, comparison.curves(choice.school), units_of(request.user))
     answer = HttpResponse(
         sheet_csv(sheet) if kind == "csv" else sheet_xlsx(sheet), content_type=exports.SHEET_TYPES[kind]
     )

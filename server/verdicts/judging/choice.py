@@ -98,3 +98,17 @@ def phrase(which: Preset, low_rpm: float, high_rpm: float) -> str:
 
 def label(which: Preset) -> str:
     return PRESETS[which].label if which in PRESETS else "As drawn"
+
+
+def school_of(text: str) -> School:
+    try:
+        return School(text or School.MEAN)
+    except ValueError as error:
+        raise Invalid("There is no such rule.", fields={"school": f"one of {', '.join(School)}"}) from error
+
+
+def counting_of(text: str) -> Counting:
+    try:
+        return Counting(text or Counting.KEPT)
+    except ValueError as error:
+        raise Invalid("There is no such class.", fields={"counting": f"one of {', '.join(Counting)}"}) from error

@@ -13,7 +13,6 @@ from programmes.models import Programme
 from shop.refusals import Invalid
 from verdicts.judging import answers
 from verdicts.judging import choice as choices
-from verdicts.judging import service as judging
 from verdicts.judging.answers import DifferenceOut
 from verdicts.judging.choice import Choice, ScoreMeasure
 
@@ -41,9 +40,9 @@ class ChoiceIn(Schema):
                 "duty": f"one of {', '.join(Preset)}", "measure": f"one of {', '.join(ScoreMeasure)}",
             }) from error  # fmt: skip
         return Choice(
-            standard_asked(programme, self.standard), judging.school_of(self.school), wanted,
+            standard_asked(programme, self.standard), choices.school_of(self.school), wanted,
             Preset.DRAWN if self.points else preset, choices.read_points(self.points) if self.points else (), self.low,
-            self.high, tuple(name for name in self.account_for.split(",") if name), judging.counting_of(self.counting),
+            self.high, tuple(name for name in self.account_for.split(",") if name), choices.counting_of(self.counting),
         )  # fmt: skip
 
 

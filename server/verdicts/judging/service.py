@@ -12,7 +12,6 @@ from torvix_core.judging import duty, representative_pull, verdict, win_probabil
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.duty import PRESETS, Duty, Preset
 from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
-from torvix_core.judging.representative_pull import School
 from torvix_core.judging.verdict import Placing
 from torvix_core.judging.win_probability import Chances
 from torvix_core.pull import curve
@@ -21,7 +20,7 @@ from torvix_core.units.checked import Array
 
 from curves.models import Reduced
 from shop.refusals import Invalid
-from verdicts.comparison.aligned_pulls import Comparison, Counting, NothingKept
+from verdicts.comparison.aligned_pulls import Comparison, NothingKept
 from verdicts.judging import choice as choices
 from verdicts.judging.choice import Choice
 
@@ -261,17 +260,3 @@ def peaks(comparison: Comparison, setup: int, torque: Array) -> tuple[curve.Peak
     top, strongest = curve.peak(speed, whole), curve.peak(speed, geometry.power(whole, speed))
     outside = [not common[0] <= one.speed_rpm <= common[-1] for one in (top, strongest)]
     return top, strongest, any(outside)
-
-
-def school_of(text: str) -> School:
-    try:
-        return School(text or School.MEAN)
-    except ValueError as error:
-        raise Invalid("There is no such rule.", fields={"school": f"one of {', '.join(School)}"}) from error
-
-
-def counting_of(text: str) -> Counting:
-    try:
-        return Counting(text or Counting.KEPT)
-    except ValueError as error:
-        raise Invalid("There is no such class.", fields={"counting": f"one of {', '.join(Counting)}"}) from error
