@@ -106,9 +106,9 @@ def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
         rows=[DraftRowIn(key=row.key, remove=form_numbers.shown(row.work.remove_min),
                          install=form_numbers.shown(row.work.install_min), under=list(row.work.under))
               for row in plan.rows],
-        sessions=[DraftSessionIn(starts_at=one.starts_at,
-                                 paid="" if one.paid_min is None else f"{form_numbers.shown(one.paid_min)} min")
-                  for one in plan.sessions],
+        sessions=[DraftSessionIn(starts_at=session.starts_at,
+                                 paid="" if session.paid_min is None else f"{form_numbers.shown(session.paid_min)} min")
+                  for session in plan.sessions],
         standard=plan.standard, boost_school=plan.boost_school, kind=plan.kind, mixture_policy=plan.mixture_policy,
         boost_policy=plan.boost_policy, duty=plan.objective.preset,
         points=[list(point) for point in plan.objective.points], must_look_stock=plan.objective.must_look_stock,

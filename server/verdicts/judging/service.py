@@ -192,13 +192,13 @@ def _with_readings(comparison: Comparison, choice: Choice, inside: NDArray[np.bo
     columns = []
     for name in choice.account_for:
         found = []
-        for one in comparison.kept:
-            reduced: Reduced = one.pull.reduced
+        for kept_pull in comparison.kept:
+            reduced: Reduced = kept_pull.pull.reduced
             values = reduced.means.get(name)
             if name not in choices.COVARIATES or values is None:
                 raise Invalid(
                     "This reading cannot be accounted for.",
-                    fields={"account_for": f"{one.pull} has no {name.replace('_', ' ')}"},
+                    fields={"account_for": f"{kept_pull.pull} has no {name.replace('_', ' ')}"},
                 )
             shared = np.isin(np.array(reduced.speed_rpm), comparison.speed_rpm)
             found.append(float(values[shared][inside].mean()))
