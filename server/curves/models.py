@@ -32,7 +32,7 @@ class Reduced(models.Model):
 
     pull = models.OneToOneField(Pull, on_delete=models.CASCADE, related_name="reduced")
     core_version = models.CharField(max_length=20)
-    options = CheckedJSONField(shape=dict[str, str | Finite | None])
+    options = CheckedJSONField(shape=dict[str, str | int | Finite | None])
     refused = models.CharField(max_length=300, blank=True, help_text="why the pull gave no curve")
     speed_rpm = ArrayField(models.FloatField(), default=list)
     torque = ArrayField(
@@ -146,7 +146,7 @@ class ReductionOverride(models.Model):
 
     pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="reduction_overrides")
     options = CheckedJSONField(
-        shape=dict[str, str | Finite | None],
+        shape=dict[str, str | int | Finite | None],
         default=dict,
         help_text="only what differs from the defaults; {} goes back to them",
     )

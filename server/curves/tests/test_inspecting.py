@@ -125,6 +125,10 @@ class Looking(Scene):
             "Torque dips by 6.0 %, mixture lean there: lambda 0.94 against 0.87, from 2700 to 3000 rpm.",
         )
 
+    def test_what_it_was_reduced_with_is_told_in_whole_bins(self):
+        facts = {fact["label"]: fact["text"] for fact in self.inspection()["provenance"]}
+        self.assertEqual(facts["Reduced with"], "bins of 100 rpm, at least 3 samples each, smoothed over 5 bins")
+
     def test_a_step_test_gives_its_points(self):
         speeds, rows, at = (2500, 3500, 4500, 5500), [], 0.0
         for speed in speeds:
