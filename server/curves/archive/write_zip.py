@@ -46,18 +46,18 @@ def write(person: Person, programme: Programme, at: datetime) -> bytes:
 
 
 def _row(table: Table, row: models.Model, blobs: dict[str, bytes], people: dict[int, Person]) -> dict[str, Any]:
-    told: dict[str, Any] = {"id": row.pk}
+    columns: dict[str, Any] = {"id": row.pk}
     for field in fields_of(table):
         value = getattr(row, field.attname)
         if isinstance(field, models.BinaryField):
             if value:
-                told[field.name] = f"{table.name}/{row.pk}-{field.name}"
-                blobs[told[field.name]] = bytes(value)
+                columns[field.name] = f"{table.name}/{row.pk}-{field.name}"
+                blobs[columns[field.name]] = bytes(value)
             continue
         if field.related_model is Person and value is not None and value not in people:
             people[value] = getattr(row, field.name)
-        told[field.name] = _plain(value)
-    return told
+        columns[field.name] = _plain(value)
+    return columns
 
 
 def _plain(value: Any) -> Any:

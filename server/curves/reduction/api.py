@@ -75,10 +75,10 @@ def reduce_as(request: HttpRequest, pull_id: int, given: ReduceIn, standard: str
     """Reduce it with cuts or inertia of one's own; the raw samples stay as they are."""
     assert is_person(request.user)
     pull, units = _pull(request.user, pull_id), units_of(request.user)
-    told = given.dict()
-    if told["inertia"] is not None:
-        told["inertia"] = float(quantities.to_si(told["inertia"], units["inertia"]))
-    inspection.reduce_as(request.user, pull, inspection.ReductionSettings(**told), timezone.now())
+    settings = given.dict()
+    if settings["inertia"] is not None:
+        settings["inertia"] = float(quantities.to_si(settings["inertia"], units["inertia"]))
+    inspection.reduce_as(request.user, pull, inspection.ReductionSettings(**settings), timezone.now())
     pull = _pull(request.user, pull_id)
     return inspection_out(pull, standard_asked(pull.session.programme, standard), units)
 

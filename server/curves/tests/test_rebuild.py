@@ -23,13 +23,13 @@ class Watching:
 
     def __init__(self, after: int = 99):
         self.after = after
-        self.told: list[tuple[int, int]] = []
+        self.reports: list[tuple[int, int]] = []
 
     def wanted(self) -> bool:
-        return len(self.told) < self.after
+        return len(self.reports) < self.after
 
     def tell(self, done: int = 0, total: int = 0, progress_text: str = "") -> None:
-        self.told.append((done, total))
+        self.reports.append((done, total))
 
 
 class Rebuilding(TestCase):

@@ -81,14 +81,14 @@ def against(request: HttpRequest, build_id: int, other_id: int) -> AgainstOut:
     units, before, after = units_of(person), one_build(person, build_id), one_build(person, other_id)
     old, new = (sheets.by_dimension(build.readings.all()) for build in (before, after))
 
-    def told(rows: list[Reading]) -> str:
+    def reading_text(rows: list[Reading]) -> str:
         return "; ".join(f"{show(units, SHEET[row.dimension], row.content)} {row.origin}" for row in rows)
 
     differences: list[SheetDifference] = []
     same: list[SheetDifference] = []
     for group in GROUPS:
         for dimension in group.dimensions:
-            pair = [told(rows.get(dimension.key, [])) for rows in (old, new)]
+            pair = [reading_text(rows.get(dimension.key, [])) for rows in (old, new)]
             if any(pair):
                 row = SheetDifference(group=group.label, label=dimension.label, before=pair[0], after=pair[1])
                 (same if pair[0] == pair[1] else differences).append(row)

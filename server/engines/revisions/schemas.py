@@ -82,7 +82,7 @@ def table_differences_out(before: Build, after: Build, units: Mapping[str, str])
     def content(row: FlowTable | None) -> object:
         return None if row is None else (row.lifts, row.flows, row.depression, row.origin)
 
-    def told(row: FlowTable | None) -> str:
+    def flow_text(row: FlowTable | None) -> str:
         if row is None:
             return ""
         flows = "; ".join(quantities.words(flow, units["air_flow"]) for flow in sheets.flow_table_of(row).flow.tolist())
@@ -90,7 +90,9 @@ def table_differences_out(before: Build, after: Build, units: Mapping[str, str])
 
     pairs = [(side, table(before, side), table(after, side)) for side in ("intake", "exhaust")]
     return [
-        SheetDifference(group="Heads", label=f"{side.capitalize()} flow table", before=told(old), after=told(new))
+        SheetDifference(
+            group="Heads", label=f"{side.capitalize()} flow table", before=flow_text(old), after=flow_text(new)
+        )
         for side, old, new in pairs
         if content(old) != content(new)
     ]

@@ -117,13 +117,13 @@ def setup_out(setup: Setup) -> SetupOut:
 
 def standard_out(standard: str) -> StandardOut:
     found = next(known for known in STANDARDS if known == standard)
-    told = DEFINITIONS[found]
+    definition = DEFINITIONS[found]
     return StandardOut(
         id=standard,
-        label=told.label,
-        note=told.note,
-        source=told.source,
-        valid=list(told.valid) if told.valid else None,
+        label=definition.label,
+        note=definition.note,
+        source=definition.source,
+        valid=list(definition.valid) if definition.valid else None,
     )
 
 

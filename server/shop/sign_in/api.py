@@ -18,10 +18,10 @@ router = Router(tags=["shop"])
 
 def locked_out(request: HttpRequest, response: HttpResponse | None, credentials: object) -> JsonResponse:
     """The answer that the lock-out gives in place of ours (settings: AXES_LOCKOUT_CALLABLE)."""
-    told = (
+    detail = (
         f"Too many wrong passwords for this name. Wait {attempts.in_words(attempts.wait(request))}, or ask the owner."
     )
-    return JsonResponse({"code": "locked_out", "detail": told, "fields": {}}, status=401)
+    return JsonResponse({"code": "locked_out", "detail": detail, "fields": {}}, status=401)
 
 
 class WrongPassword(Refusal):

@@ -147,23 +147,33 @@ class ImportOut(Schema):
 def factor_out(
     reading: AirReading, tolerance: Tolerance, standard: Standard, delivery: DieselDelivery | None
 ) -> FactorOut:
-    told = DEFINITIONS[standard]
+    definition = DEFINITIONS[standard]
     if standard is Standard.ISO_1585_CI and delivery is None:
         return FactorOut(
-            standard=standard, label=told.label, note="", source=told.source, reference=reference(standard),
-            factor=None, needs=told.note, inside=True, valid=list(told.valid or ()), large=False,
+            standard=standard, label=definition.label, note="", source=definition.source, reference=reference(standard),
+            factor=None, needs=definition.note, inside=True, valid=list(definition.valid or ()), large=False,
             pressure_percent=None, temperature_percent=None, moisture_percent=None, together_percent=None, power=None,
         )  # fmt: skip
     found = correction(reading.air(), standard, delivery)
     error = weather.factor_error(reading, tolerance, standard, delivery)
     factor = float(found.factor)
     return FactorOut(
-        standard=standard, label=told.label, note=told.note, source=told.source, reference=reference(standard),
-        factor=factor, needs="", inside=bool(found.inside), valid=list(told.valid) if told.valid else None,
-        large=abs(factor - 1) > LARGE_CORRECTION, pressure_percent=100 * error.pressure / factor,
-        temperature_percent=100 * error.temperature / factor, moisture_percent=100 * error.moisture / factor,
-        together_percent=100 * error.together / factor, power=None,
-    )  # fmt: skip
+        standard=standard,
+        label=definition.label,
+        note=definition.note,
+        source=definition.source,
+        reference=reference(standard),
+        factor=factor,
+        needs="",
+        inside=bool(found.inside),
+        valid=list(definition.valid) if definition.valid else None,
+        large=abs(factor - 1) > LARGE_CORRECTION,
+        pressure_percent=100 * error.pressure / factor,
+        temperature_percent=100 * error.temperature / factor,
+        moisture_percent=100 * error.moisture / factor,
+        together_percent=100 * error.together / factor,
+        power=None,
+    )
 
 
 def figures_out(understood: services.WeatherAsAir, units: dict[str, str]) -> AirFigures:
@@ -192,8 +202,8 @@ def elevation_out(stand: Stand, units: dict[str, str]) -> str:
 
 
 def reference(standard: Standard) -> str:
-    told = DEFINITIONS[standard]
-    if told.pressure is None or told.temperature is None:
+    definition = DEFINITIONS[standard]
+    if definition.pressure is None or definition.temperature is None:
         return ""
-    dry = "dry" if told.pressure_is_dry else "total"
-    return f"{quantities.words(told.pressure, 'kPa')} {dry}, {quantities.words(told.temperature, '°C')}"
+    dry = "dry" if definition.pressure_is_dry else "total"
+    return f"{quantities.words(definition.pressure, 'kPa')} {dry}, {quantities.words(definition.temperature, '°C')}"

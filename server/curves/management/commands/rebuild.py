@@ -46,14 +46,14 @@ class Command(BaseCommand):
         self._report(Job.objects.get(pk=job.pk), check)
 
     def _follow(self, job: Job) -> None:
-        told = ""
+        printed = ""
         while True:
             job.refresh_from_db()
             text = job.lost(timezone.now()) or job.progress_text
-            if text != told:
+            if text != printed:
                 self.stdout.write(text)
                 self.stdout.flush()
-                told = text
+                printed = text
             if job.state in OVER:
                 return
             jobs.sweep(timezone.now())
