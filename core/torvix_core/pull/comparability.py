@@ -13,6 +13,7 @@ from enum import StrEnum
 from math import pi
 
 import numpy as np
+from torvix_core.pull.warm_state import FAR, WarmState
 from torvix_core.units.checked import Array
 
 COOLANT_PER_K = -0.01 / 17.5  # water 15 to 20 °C warmer cost about 1 % at the top [prac]
@@ -24,6 +25,8 @@ SPARK_PER_DEGREE = 0.003  # near the best, a few hp for each degree [prac]
 FIRST_PULL = 0.009  # by which the first pull after a change flatters [prac]
 USUAL_INERTIA = 0.4  # kg·m², of an engine with its brake where nobody knows: 0.3 to 0.5 [prac]
 MINIMUM_SHARED_BINS = 5
+STANDARD_AIR = 298.15  # K
+TEMPERATURES = ("oil_temperature", "coolant_temperature", "inlet_temperature", "manifold_temperature")
 
 
 class ComparabilityLevel(StrEnum):
@@ -113,12 +116,14 @@ class ComparabilityCheck:
     basis: Basis = Basis.NONE
     told: tuple[str, ...] = ()  # names, where there are some: slots, fuels, operators
     planned: bool = False  # the setups differ in it on purpose
+    usual: bool = False  # held against the usual of the session, not against the first pull
 
 
 def compare(
-    first: Facts, second: Facts, windows: Mapping[str, ComparabilityWindow] | None = None, linked: bool = True
-) -> tuple[ComparabilityCheck, ...]:
-    """Hold the second pull against the first.
+    first: Facts, second: Facts, windows: Mapping[str, ComparabilityWindow] | None = None, linked: bool = True,
+    warm: Mapping[str, WarmState] | None = None,
+) -> tuple[ComparabilityCheck, ...]:  # fmt: skip
+    """Hold the second pull against the first; its temperatures against the usual ones of the session, where given.
 
     Shapes: two pulls; a check for each thing that was measured, or ought to have been.
     Units:  SI; `windows` replace those of WINDOWS of the same key; `linked` says that two sessions share a setup.
@@ -141,7 +146,7 @@ def compare(
         if first.configuration.get(key) != second.configuration.get(key)
     )
     boost_planned = bool({"boost_target", "pulley"} & set(differing)) or first.boost_as_it_comes
-    checks += _temperatures(first, second, ours, theirs, windows, boost_planned)
+    checks += _temperatures(first, second, ours, theirs, windows, boost_planned, warm or {})
     checks += _mixture(
         first, second, ours, theirs, windows, "mixture_target" in differing or first.mixture_as_delivered
     )
@@ -207,15 +212,21 @@ def _temperatures(
     theirs: np.ndarray,
     windows: Mapping[str, ComparabilityWindow],
     boosted: bool,
+    warm: Mapping[str, WarmState],
 ) -> list[ComparabilityCheck]:
     """`boosted`: the boost differs on purpose, and with it the heat of the charge."""
     checks = []
+    own = temperatures(second)
     for key, per_k in (
         ("oil_temperature", OIL_PER_K),
         ("coolant_temperature", COOLANT_PER_K),
         ("inlet_temperature", None),
         ("manifold_temperature", MANIFOLD_PER_K),
     ):
+        if key in warm and key in own:
+            checks.append(_planned(_against_usual(key, own[key], warm[key], windows[key], per_k),
+                                   boosted and key in ("inlet_temperature", "manifold_temperature")))  # fmt: skip
+            continue
         if key not in first.means or key not in second.means or not len(ours):
             if key in first.means or key in second.means:
                 checks.append(ComparabilityCheck(key, ComparabilityLevel.UNKNOWN, window=windows[key]))
@@ -231,6 +242,41 @@ def _temperatures(
         check = ComparabilityCheck(key, _level(found, windows[key]), found, windows[key], effect, basis)
         checks.append(_planned(check, boosted and key in ("inlet_temperature", "manifold_temperature")))
     return checks
+
+
+def temperatures(facts: Facts) -> dict[str, float]:
+    """Mean of each temperature over the range that is compared; of the inlet air what it is above the air outside.
+
+    Shapes: one pull.
+    Units:  K.
+    Errors: none; channels that are not there, or not throughout, are left out.
+    Source: the correction takes the air outside out of a result, not what the inlet adds to it.
+    >>> means = {"oil_temperature": np.array([360.0, 362.0])}
+    >>> temperatures(Facts(np.array([3000.0, 3100]), np.ones(2), means, session=1, setup=1))
+    {'oil_temperature': 361.0}
+    """
+    found = {}
+    for key in TEMPERATURES:
+        if key in facts.means and len(facts.means[key]):
+            mean = float(np.mean(facts.means[key]))
+            if key == "inlet_temperature":
+                mean -= facts.air_temperature or 0.0
+            if np.isfinite(mean):
+                found[key] = mean
+    return found
+
+
+def _against_usual(
+    key: str, reading: float, usual: WarmState, window: ComparabilityWindow, per_k: float | None
+) -> ComparabilityCheck:
+    """One temperature against the usual of its session; a session whose pulls differ much has a wider window."""
+    wide = ComparabilityWindow(window.note, max(window.block, FAR * usual.spread))
+    found = reading - usual.centre
+    if per_k is None:
+        effect, basis = -0.5 * found / STANDARD_AIR, Basis.STANDARD
+    else:
+        effect, basis = per_k * found, Basis.PRACTICE
+    return ComparabilityCheck(key, _level(found, wide), found, wide, effect, basis, usual=True)
 
 
 def _mixture(

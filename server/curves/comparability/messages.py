@@ -72,7 +72,10 @@ def found_words(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
         return "; ".join(check.told)
     value = shown(key, check.found, units)
     if key in WARMER:
-        return f"{abs(value):.1f} {unit} {'warmer' if value >= 0 else 'colder'}" if abs(value) >= 0.05 else "the same"
+        if abs(value) < 0.05:
+            return "as usual in this session" if check.usual else "the same"
+        than = " than usual in this session" if check.usual else ""
+        return f"{abs(value):.1f} {unit} {'warmer' if value >= 0 else 'colder'}{than}"
     if key == "mixture":
         return f"{abs(value):.3f} lambda {'leaner' if value >= 0 else 'richer'} in nine bins of ten"
     if key == "boost":
@@ -122,8 +125,20 @@ def effect_words(check: ComparabilityCheck) -> str:
 
 
 def reasons(checks: Sequence[ComparabilityCheck]) -> str:
-    """Which checks two pulls fail, by name."""
-    return ", ".join(NAMES[check.key].lower() for check in checks if check.level is ComparabilityLevel.BLOCK)
+    """Which checks a pull fails, by name; what was cold or hot is called so."""
+    return ", ".join(_reason(check) for check in checks if check.level is ComparabilityLevel.BLOCK)
+
+
+def _reason(check: ComparabilityCheck) -> str:
+    name = NAMES[check.key].lower()
+    if not check.usual or check.found is None:
+        return name
+    return f"{name} {'colder' if check.found < 0 else 'hotter'} than usual in its session"
+
+
+def is_cold(checks: Sequence[ComparabilityCheck]) -> bool:
+    """Whether a pull is out because the engine was not warm yet."""
+    return any(check.usual and check.level is ComparabilityLevel.BLOCK and (check.found or 0.0) < 0 for check in checks)
 
 
 def line(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> str:
@@ -135,7 +150,7 @@ def line(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> str:
     likely = f" Together likely worth {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
     if blocks:
         told = "; ".join(_difference_text(check, units) for check in blocks)
-        return f"Not comparable: {told}.{likely}"
+        return f"{'A cold pull, not' if is_cold(checks) else 'Not'} comparable: {told}.{likely}"
     if notes:
         told = "; ".join(_difference_text(check, units) for check in notes)
         return f"Comparable, with care: {told}.{likely}"

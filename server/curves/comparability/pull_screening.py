@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
 from torvix_core.air.standards import Standard
 from torvix_core.engine.geometry import power
-from torvix_core.pull import comparability
+from torvix_core.pull import comparability, warm_state
 from torvix_core.pull.comparability import ComparabilityCheck, ComparabilityLevel, ComparabilityWindow, Facts
 from torvix_core.pull.curve import shared_grid
 from torvix_core.pull.reduction import StandInertia
+from torvix_core.pull.warm_state import WarmState
 
 from curves.models import ComparabilityOverride, ComparisonWindow, Reduced
 from curves.reduction.correct import CorrectedPull, corrected
@@ -111,8 +112,9 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
 
     `first_pulls`: all are the first after a change, a class of its own in which that is no difference.
 
-    The first kept pull of the baseline in a session is what the others of the session are held against, and later
-    ones of the baseline that are comparable join it.
+    Temperatures are held against the usual ones of the session, so that a cold pull is out alone, whichever it is. For
+    the rest, what the others of the session are held against is the earliest pull of the baseline that most of them
+    agree with; other ones of the baseline that are comparable join it.
     """
     windows, configured = windows_of(programme), configurations(programme)
     let_in = {
@@ -129,24 +131,78 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
     for found in kept:
         of_session.setdefault(found.pull.session_id, set()).add(found.pull.setup_id)
 
+    warm = _warm_states(programme, kept, facts)
+
     def held(pull: Pull, against: Pull | None) -> ScreenedPull:
+        usual = warm.get(pull.session_id, {})
         if against is None:
-            return ScreenedPull(pull, None, (), let_in.get(pull.pk))
+            checks = tuple(
+                check
+                for check in comparability.compare(facts[pull.pk], facts[pull.pk], windows, True, usual)
+                if check.usual
+            )
+            return ScreenedPull(pull, None, checks, let_in.get(pull.pk))
         linked = bool(of_session[pull.session_id] & of_session[against.session_id])
-        checks = comparability.compare(facts[against.pk], facts[pull.pk], windows, linked)
+        checks = comparability.compare(facts[against.pk], facts[pull.pk], windows, linked, usual)
         return ScreenedPull(pull, against, checks, let_in.get(pull.pk))
 
     judged: dict[int, ScreenedPull] = {}
     anchors: list[Pull] = []
-    for pull in sorted((found.pull for found in kept), key=lambda one: one.number):
-        if pull.setup_id in baselines:
-            judged[pull.pk] = held(pull, _nearest(anchors, pull))
-            if judged[pull.pk].counts:
-                anchors.append(pull)
+    ordered = sorted((found.pull for found in kept), key=lambda one: one.number)
+    for session in dict.fromkeys(pull.session_id for pull in ordered):
+        of_baseline = [pull for pull in ordered if pull.session_id == session and pull.setup_id in baselines]
+        others = [pull for pull in ordered if pull.session_id == session]
+        first = _most_agreed(of_baseline, others, held)
+        if first is None:
+            continue
+        judged[first.pk] = held(first, _nearest(anchors, first))
+        if judged[first.pk].counts:
+            anchors.append(first)
+        for pull in of_baseline:
+            if pull is not first:
+                judged[pull.pk] = held(pull, _nearest(anchors, pull))
+                if judged[pull.pk].counts:
+                    anchors.append(pull)
     for found in kept:
         if found.pull.pk not in judged:
             judged[found.pull.pk] = held(found.pull, _nearest(anchors, found.pull))
-    return judged
+    return {found.pull.pk: judged[found.pull.pk] for found in kept}
+
+
+def _warm_states(
+    programme: Programme, kept: Sequence[CorrectedPull], facts: Mapping[int, Facts]
+) -> dict[int, dict[str, WarmState]]:
+    """The usual temperatures of each session; of one with few pulls also by the other sessions and the plan."""
+    readings = {found.pull.pk: comparability.temperatures(facts[found.pull.pk]) for found in kept}
+    sessions: dict[int, list[int]] = {}
+    for found in kept:
+        sessions.setdefault(found.pull.session_id, []).append(found.pull.pk)
+    # The plan's windows are where a pull may start: their middle is what the planner takes for warm.
+    planned = {row.channel: (row.low + row.high) / 2 for row in programme.windows.all()
+               if row.channel in comparability.TEMPERATURES}  # fmt: skip
+    usual = {}
+    for session, mine in sessions.items():
+        elsewhere = [readings[pk] for other, rows in sessions.items() if other != session for pk in rows]
+        usual[session] = warm_state.states_of(
+            [readings[pk] for pk in mine], elsewhere or ([planned] if planned else [])
+        )
+    return usual
+
+
+def _most_agreed(
+    of_baseline: Sequence[Pull], others: Sequence[Pull], held: Callable[[Pull, Pull | None], ScreenedPull]
+) -> Pull | None:
+    """The earliest pull of the baseline that most pulls of its session are comparable with; None without any."""
+    best, fewest = None, len(others) + 1
+    for pull in of_baseline:
+        blocked = sum(held(other, pull).level is ComparabilityLevel.BLOCK for other in others)
+        if held(pull, None).level is ComparabilityLevel.BLOCK:
+            blocked += len(others)  # cold itself: what is warm is not held against it
+        if blocked < fewest:
+            best, fewest = pull, blocked
+        if 2 * blocked < len(others):
+            break
+    return best
 
 
 def _nearest(anchors: Sequence[Pull], pull: Pull) -> Pull | None:

@@ -90,7 +90,7 @@ def judged_out(programme: Programme, units: Mapping[str, str]) -> list[JudgedOut
     return [
         JudgedOut(
             pull_id=one.pull.pk, number=one.pull.number, against=one.against.number if one.against else None,
-            level=one.level, line=comparing_words.line(one.checks, units) if one.against else "", counts=one.counts,
+            level=one.level, line=comparing_words.line(one.checks, units) if one.checks else "", counts=one.counts,
             let_in_reason=one.let_in.reason if one.let_in else "", let_in_by=str(one.let_in.by) if one.let_in else "",
         )
         for one in pull_screening.judge(programme, kept).values()

@@ -135,7 +135,7 @@ def _comparable(judged: pull_screening.ScreenedPull, units: Mapping[str, str]) -
     return PullComparable(
         against=judged.against.number if judged.against else None,
         level=judged.level,
-        line=comparing_words.line(judged.checks, units) if judged.against else "",
+        line=comparing_words.line(judged.checks, units) if judged.checks else "",
         counts=judged.counts,
         let_in_reason=judged.let_in.reason if judged.let_in else "",
     )

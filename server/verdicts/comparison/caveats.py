@@ -6,6 +6,8 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
+from torvix_core.pull import comparability
+from torvix_core.pull.comparability import ComparabilityLevel
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
@@ -20,11 +22,15 @@ def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
     told = []
     for one in sorted(blocked, key=lambda judged: judged.pull.number):
         why = comparing_words.reasons(one.checks)
-        against = f"{one.pull} against pull {one.against.number}: {why}" if one.against else str(one.pull)
+        held = [check for check in one.checks if check.level is ComparabilityLevel.BLOCK and not check.usual]
+        against = (
+            f"{one.pull} against pull {one.against.number}: {why}" if one.against and held else f"{one.pull}: {why}"
+        )
+        out = "A cold pull" if comparing_words.is_cold(one.checks) else "Not comparable"
         told.append(
             f"Let in although not comparable: {against}. Reason: {one.let_in.reason}."
             if one.let_in
-            else f"Not comparable, so not counted: {against}."
+            else f"{out}, so not counted: {against}."
         )
     return told
 
@@ -78,6 +84,9 @@ def notes(
     from_log = [found.pull for found in kept if found.pull.air is not None and found.pull.air.from_log]
     if from_log and standard is not Standard.OBSERVED:
         told.append(f"Corrected by the weather log, not by their own weather: {_numbers(from_log)}.")
+    unseen = [found.pull for found in kept if not set(comparability.TEMPERATURES) & set(found.pull.reduced.means)]
+    if unseen:
+        told.append(f"No temperature was recorded: whether the engine was warm cannot be judged of {_numbers(unseen)}.")
     lost = [found.pull for found in kept if found.pull.samples_lost]
     if lost:
         told.append(f"Samples were lost on the line: {_numbers(lost)}.")

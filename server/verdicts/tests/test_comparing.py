@@ -10,6 +10,7 @@ from torvix_core.pull.comparability import ComparabilityLevel, ComparabilityWind
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
+from curves.models import ChannelMean
 from curves.reduction import correct
 from programmes.models import Programme
 from shop.models import Person, Role, default_units
@@ -59,7 +60,7 @@ class Judging(Scene):
         counted = compare(self.programme, Standard.OBSERVED).layout.counts
         self.assertEqual(counted.tolist(), [2, 2])
         notes = " ".join(compare(self.programme, Standard.OBSERVED).notes)
-        self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: oil.", notes)
+        self.assertIn("A cold pull, so not counted: Pull 5: oil colder than usual in its session.", notes)
         out = Pull.objects.get(number=5)
         with self.assertRaises(Invalid):
             pull_screening.let_in(self.operator, out, " ", scenes.DAY)
@@ -67,12 +68,44 @@ class Judging(Scene):
         comparison = compare(self.programme, Standard.OBSERVED)
         self.assertEqual(comparison.layout.counts.tolist(), [2, 3])
         self.assertIn(
-            "Let in although not comparable: Pull 5 against pull 2: oil. Reason: the sensor had come off.",
+            "Let in although not comparable: Pull 5: oil colder than usual in its session. Reason: the sensor had come "
+            "off.",
             comparison.notes,
         )
         pull_screening.shut_out(self.operator, out)
         self.assertFalse(self.judged()[5].counts)
         self.assertEqual(Pull.objects.get(number=5).standing, "accepted")  # it stays what it was, and visible
+
+    def test_a_cold_first_pull_that_was_kept_is_out_alone_and_called_cold(self):
+        """Eleven warm pulls after it: none of them is blamed, in the verdict or in the log."""
+        for setup, celsius in ((self.a, 62), *((setup, 88 + (number % 4)) for number, setup in enumerate(
+            [self.a, self.a, self.b, self.b, self.b, self.c, self.c, self.c, self.a, self.a]))):  # fmt: skip
+            self.pull(setup, celsius)
+        self.assertEqual([one.counts for one in self.judged().values()], [False, *[True] * 10])
+        compared = compare(self.programme, Standard.OBSERVED)
+        self.assertEqual(compared.layout.counts.tolist(), [4, 3, 3])
+        self.assertIn("A cold pull, so not counted: Pull 1: oil colder than usual in its session.", compared.notes)
+        self.client.force_login(self.operator)
+        rows = self.client.get(f"/api/programmes/{self.programme.pk}/pulls").json()
+        lines = [row["comparable"]["line"] for row in rows["rows"]]
+        cold_lines = [line for line in lines if line.startswith("A cold pull, not comparable: oil")]
+        self.assertEqual(len(cold_lines), 1)
+        self.assertRegex(cold_lines[0], r"oil \d+\.\d °[CF] colder than usual in this session")
+
+    def test_of_two_pulls_the_plan_says_which_is_cold(self):
+        """Two readings have no middle; the plan starts pulls between 80 and 100 °C."""
+        for celsius in (58, 90):
+            self.pull(self.a, celsius)
+        self.assertEqual([one.counts for one in self.judged().values()], [False, True])
+
+    def test_without_temperatures_it_says_what_cannot_be_judged(self):
+        for setup in (self.a, self.a, self.b):
+            scenes.pull(self.session, setup, self.operator)
+        ChannelMean.objects.filter(channel="oil_temperature").delete()
+        notes = " ".join(compare(self.programme, Standard.OBSERVED).notes)
+        self.assertIn(
+            "No temperature was recorded: whether the engine was warm cannot be judged of pulls 1, 2, 3.", notes
+        )
 
     def test_a_baseline_that_is_off_does_not_drag_the_others_out(self):
         for setup, celsius in ((self.a, 90), (self.a, 60), (self.b, 90), (self.b, 91)):
