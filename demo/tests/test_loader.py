@@ -77,7 +77,7 @@ class Demonstration(DemonstrationCase):
             gap = found.fitted.difference(one, other)
             actual = truth[one] / truth[other] - 1
             self.assertTrue(float(gap.low) - 0.003 < actual < float(gap.high) + 0.003, (one, other, actual, gap))
-            called += not bool(gap.is_wash())
+            called += bool(gap.apart())
         self.assertGreaterEqual(called, 4)
         self.assertEqual(programme.decisions.get().setup.letter, "C")
         sheet = Sheet.objects.get(programme=programme)
@@ -150,11 +150,16 @@ class Demonstration(DemonstrationCase):
             stand.command("fit", {"label": str(length), "parts": [part]})
             return stand.truth([rpm], density=1.15, skin=46.0)[0]
 
-        called = [lead for lead in leads if lead.leader >= 0]
+        called = [lead for lead in leads if lead.alone]
         self.assertGreaterEqual(len(called), 3)
         for lead in called:
             middle = (lead.low_rpm + lead.high_rpm) / 2
             truth = [true_torque(length, middle) for length in lengths]  # type: ignore[arg-type]
-            self.assertEqual(truth.index(max(truth)), lead.leader)
-        self.assertEqual(len(crossovers), 2)
+            self.assertEqual(truth.index(max(truth)), lead.leaders[0])
+        self.assertGreaterEqual(len(crossovers), 2)
+        for cross in crossovers:
+            for setup, other, rpm in ((cross.before, cross.after, cross.speed_rpm - 500),
+                                      (cross.after, cross.before, cross.speed_rpm + 500)):  # fmt: skip
+                more, less = (true_torque(lengths[one], rpm) for one in (setup, other))  # type: ignore[arg-type]
+                self.assertGreater(more, less)
         self.assertEqual(Part.objects.filter(slot="intake_manifold").count(), 7)

@@ -16,7 +16,9 @@ class KnownScatter(models.Model):
     programme = models.OneToOneField(Programme, on_delete=models.CASCADE, related_name="known_scatter")
     scatter = models.FloatField(help_text="standard deviation of one pull, share of its score")
     degrees_of_freedom = models.PositiveIntegerField()
-    drift_per_pull = models.FloatField(null=True, blank=True, help_text="share; null where too few days returned")
+    drift_mean = models.FloatField(null=True, blank=True, help_text="usual drift of a pull, share; null: not learned")
+    drift_engine_sd = models.FloatField(null=True, blank=True, help_text="how well that is known, share")
+    drift_day_sd = models.FloatField(null=True, blank=True, help_text="how far days stray from it, share")
     programmes = models.PositiveSmallIntegerField(help_text="in which it was seen")
     of_stand = models.BooleanField(default=False, help_text="of other engines on the stand, as this one had no history")
     made_at = models.DateTimeField()
@@ -27,7 +29,9 @@ class KnownScatter(models.Model):
                 condition=Q(scatter__gt=0, degrees_of_freedom__gte=1, programmes__gte=1), name="known_scatter_is_known"
             ),
             models.CheckConstraint(
-                condition=Q(drift_per_pull__isnull=True) | Q(drift_per_pull__gt=0), name="known_drift_is_a_size"
+                condition=Q(drift_mean__isnull=True, drift_engine_sd__isnull=True, drift_day_sd__isnull=True)
+                | Q(drift_mean__isnull=False, drift_engine_sd__gt=0, drift_day_sd__gt=0),
+                name="known_drift_is_whole",
             ),
         ]
 

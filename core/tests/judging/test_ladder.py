@@ -4,10 +4,11 @@ import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.judging.effects import History, fit
 from torvix_core.judging.ladder import climb
 
-QUIET = History(0.0005, 20.0, 0.0, known=True)
+QUIET = History(0.0005, 20.0, NO_DRIFT, known=True)
 
 
 def build(worth: list[float]):

@@ -3,8 +3,10 @@
 import numpy as np
 from django.test import SimpleTestCase
 from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.difference import DifferenceState
+from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.lead_strip import WASH, Crossover, Lead
+from torvix_core.judging.lead_strip import Crossover, Lead
 from torvix_core.judging.sentences import (
     Wording,
     choice_sentence,
@@ -17,7 +19,7 @@ from torvix_core.judging.verdict import rank
 from torvix_core.judging.win_probability import chances
 
 NAMES = Wording(("A", "B", "C"), "N·m", 1.0)
-SURE = History(drift_per_pull=0.0)
+SURE = History(drift=NO_DRIFT)
 
 
 def told(
@@ -36,14 +38,26 @@ class Choosing(SimpleTestCase):
             sentence, r"and 10\.0 ± \d\.\d more than A, more than 99 % sure that it is the best of them\.$"
         )
 
-    def test_setups_that_cannot_be_told_apart_are_not_ranked(self):
+    def test_setups_that_are_not_told_apart_and_may_differ_are_undecided(self):
         sentence = told([100, 101, 110, 111, 110.5, 111.5], [0, 0, 1, 1, 2, 2])
-        self.assertEqual(sentence, "For the hill climb B and C are a wash. A is behind C.")
+        self.assertRegex(
+            sentence,
+            r"^For the hill climb it is undecided between B and C: C is probably the best "
+            r"\(\d\d % sure\), it makes 0\.5 ± \d\.\d N·m more than B\. A is behind C\.$",
+        )
 
-    def test_a_wash_with_the_baseline_is_no_reason_to_change(self):
+    def test_equal_setups_are_no_reason_to_change(self):
+        level = [100.0, 100.02] * 20
         self.assertEqual(
-            told([100, 101, 100.5, 101.5], [0, 0, 1, 1]),
-            "For the hill climb A and B are a wash. Nothing here is a reason to change from A.",
+            told(level, list(np.repeat([0, 1], 20))),
+            "For the hill climb A and B are equal: they differ by less than 0.3 %, which does not matter. Nothing here "
+            "is a reason to change from A.",
+        )
+
+    def test_a_wash_is_said_with_its_bound(self):
+        self.assertRegex(
+            told([100, 100.4, 100.1, 100.5, 100.2, 100.3], [0, 0, 0, 1, 1, 1]),
+            r"^For the hill climb A and B are a wash: they are not told apart, and differ by at most 0\.\d %\.$",
         )
 
     def test_a_baseline_that_wins_is_left_alone(self):
@@ -57,7 +71,7 @@ class Choosing(SimpleTestCase):
     def test_a_setup_of_another_day_is_told_not_ranked(self):
         sentence = told([100, 100.2, 110, 110.2, 150, 150.2], [0, 0, 1, 1, 2, 2], [0, 0, 0, 0, 1, 1])
         self.assertIn("choose B", sentence)
-        self.assertIn("C cannot be held against A: no session links them.", sentence)
+        self.assertIn("C and A are not comparable: they were never run on one day", sentence)
 
     def test_what_may_not_be_chosen_is_not_chosen(self):
         sentence = told([100, 100.2, 105, 105.2, 110, 110.2], [0, 0, 1, 1, 2, 2], out={2})
@@ -73,27 +87,24 @@ class Choosing(SimpleTestCase):
 
 
 class AlongTheSpeeds(SimpleTestCase):
-    LEADS = (Lead(3000, 4600, 1, 0, 11.0, 3.0), Lead(4600, 5400, WASH), Lead(5400, 6500, 2, 1, 6.2, 2.0))
+    TOGETHER = Lead(4600, 5400, (1, 2), state=DifferenceState.SMALL, at_most=0.007)
+    LEADS = (Lead(3000, 4600, (1,), 0, 11.0, 3.0), TOGETHER, Lead(5400, 6500, (2,), 1, 6.2, 2.0))
 
     def test_the_strip_in_one_sentence(self):
         self.assertEqual(
             strip_sentence(self.LEADS, NAMES),
-            "B leads by 11.0 ± 3.0 N·m from 3000 to 4600 rpm, C by 6.2 ± 2.0 N·m from 5400 to 6500 rpm, "
-            "a wash between.",
+            "B leads by 11.0 ± 3.0 N·m from 3000 to 4600 rpm, B and C together to 5400 rpm, C by 6.2 ± 2.0 N·m to "
+            "6500 rpm.",
         )
 
-    def test_washes_at_the_ends(self):
-        self.assertIn("a wash above.", strip_sentence((self.LEADS[0], Lead(4600, 6500, WASH)), NAMES))
-        self.assertIn("a wash below.", strip_sentence((Lead(2000, 3000, WASH), self.LEADS[0]), NAMES))
-        self.assertIn("a wash elsewhere.", strip_sentence((Lead(2000, 3000, WASH), *self.LEADS), NAMES))
-
-    def test_a_wash_throughout_and_nothing_at_all(self):
-        self.assertIn("it is a wash throughout", strip_sentence((Lead(3000, 6000, WASH),), NAMES))
+    def test_one_stretch_says_how_its_leaders_stand(self):
+        whole = Lead(3000, 6000, (0, 1), state=DifferenceState.EQUAL, at_most=0.002)
+        self.assertEqual(strip_sentence((whole,), NAMES), "A and B lead together at every speed that was run: equal.")
         self.assertEqual(strip_sentence((), NAMES), "")
 
     def test_stretches_cover_the_whole_range_in_order(self):
         found = stretch_sentences(self.LEADS, NAMES)
-        self.assertEqual(found[1], "From 4600 to 5400 rpm it is a wash.")
+        self.assertEqual(found[1], "From 4600 to 5400 rpm B and C lead: a wash within 0.7 %.")
         self.assertEqual(found[2], "From 5400 to 6500 rpm C leads B by 6.2 ± 2.0 N·m.")
 
     def test_a_threshold_has_bounds_or_says_that_it_has_none(self):

@@ -6,10 +6,11 @@ from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core.judging.design import AnswerQuality
 from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.judging.effects import History, fit
 from torvix_core.judging.slot_effects import slot_effects
 
-PLAIN = History(0.001, 20.0, 0.0, known=True)
+PLAIN = History(0.001, 20.0, NO_DRIFT, known=True)
 FACTORIAL = [{"manifold": m, "header": h} for m in ("long", "short") for h in ("old", "new")]
 
 

@@ -1,13 +1,26 @@
-"""Ranks, groups that are a wash, and what may not be chosen."""
+"""Ranks, groups that are not told apart, and what may not be chosen."""
+
+from dataclasses import replace
 
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.difference import Difference, DifferenceState
+from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.verdict import nowhere_worse, rank, wash_groups, washes, winner
+from torvix_core.judging.multiple_comparisons import tail_of_all_pairs
+from torvix_core.judging.verdict import (
+    Placing,
+    groups_together,
+    not_told_apart,
+    nowhere_worse,
+    rank,
+    state_of_level,
+    winner,
+)
 
-SURE = History(drift_per_pull=0.0)
+SURE = History(drift=NO_DRIFT)
 
 
 def ranked(scores: list[float], setup: list[int], session: list[int] | None = None, out=()):
@@ -28,7 +41,7 @@ class Ranking(SimpleTestCase):
         self.assertEqual(groups[1], groups[2])
         self.assertEqual(groups[0], ())
 
-    def test_a_chain_of_washes_makes_two_groups_with_the_middle_in_both(self):
+    def test_a_chain_of_pairs_makes_two_groups_with_the_middle_in_both(self):
         placings = ranked([100, 100.6, 100.9, 101.5, 101.8, 102.4], [0, 0, 1, 1, 2, 2])
         groups = {placing.setup: set(placing.groups) for placing in placings}
         self.assertTrue(groups[0] & groups[1] and groups[1] & groups[2])
@@ -49,15 +62,15 @@ class Ranking(SimpleTestCase):
 
 
 class Groups(SimpleTestCase):
-    def test_groups_are_the_largest_and_every_pair_in_one_is_a_wash(self):
-        """Any pattern of washes: checked against all subsets."""
+    def test_groups_are_the_largest_and_no_pair_in_one_is_told_apart(self):
+        """Any pattern: checked against all subsets."""
         dice = np.random.default_rng(3)
         for _ in range(40):
-            washed = dice.random((5, 5)) < 0.6
-            washed = washed | washed.T | np.eye(5, dtype=bool)
-            found = {frozenset(group) for group in wash_groups(washed)}
+            together = dice.random((5, 5)) < 0.6
+            together = together | together.T | np.eye(5, dtype=bool)
+            found = {frozenset(group) for group in groups_together(together)}
             subsets = [{one for one in range(5) if mask >> one & 1} for mask in range(1, 32)]
-            whole = [subset for subset in subsets if all(washed[one, other] for one in subset for other in subset)]
+            whole = [subset for subset in subsets if all(together[one, other] for one in subset for other in subset)]
             largest = {frozenset(each) for each in whole if len(each) > 1 and not any(each < other for other in whole)}
             self.assertEqual(found, largest)
 
@@ -65,33 +78,61 @@ class Groups(SimpleTestCase):
         """Two days, one of them without a return, three setups and one that nothing links."""
         layout = Layout.of([0, 1, 0, 1, 0, 0, 2, 2, 3, 3], [0, 0, 0, 0, 1, 1, 1, 1, 2, 2])
         effects = fit(np.exp(np.random.default_rng(4).normal(5, 0.004, 10)), layout)
-        gap, half = effects.all_pairs()
+        gap, low, high = effects.all_pairs()
+        tail = tail_of_all_pairs(3, round(float(effects.degrees_of_freedom), 3))
+        strict = replace(effects, tail=tail)
         for one in range(4):
             for other in range(4):
                 if effects.linked(one, other) and one != other:
-                    assert_allclose(half[one, other], effects.half_width(one, other))
+                    alone = strict.difference(one, other)
+                    assert_allclose([low[one, other], high[one, other]], np.log1p([alone.low, alone.high]), rtol=1e-6)
                     assert_allclose(gap[one, other], effects.log_mean[one] - effects.log_mean[other])
                 elif one != other:
-                    self.assertEqual(half[one, other], np.inf)
+                    self.assertEqual((low[one, other], high[one, other]), (-np.inf, np.inf))
 
-    def test_a_wash_is_one_both_ways(self):
-        washed = washes(fit(np.array([100.0, 101, 101.2, 102.2]), Layout.of([0, 0, 1, 1]), SURE))
-        self.assertTrue((washed == washed.T).all())
+    def test_not_told_apart_is_so_both_ways(self):
+        together = not_told_apart(fit(np.array([100.0, 101, 101.2, 102.2]), Layout.of([0, 0, 1, 1]), SURE))
+        self.assertTrue((together == together.T).all())
+
+
+class LeaderAgainstEach(SimpleTestCase):
+    def test_of_four_equal_setups_a_false_winner_is_called_in_at_most_5_of_100_days(self):
+        """The leader is chosen by the same pulls; to be ahead of all it must be ahead of each. 3000 drifting days."""
+        layout, days = Layout.of([*np.repeat([0, 1, 2, 3], 3), 0, 0]), 3000
+        logs = np.random.default_rng(8).normal(0, 0.0035, (14, days)) - 0.0035 * layout.place[:, None]
+        found = fit(np.exp(logs), layout)
+        best, clear = found.log_mean.argmax(axis=0), np.ones(days, dtype=bool)
+        for leader in range(4):
+            for other in range(4):
+                if other != leader:
+                    clear &= (best != leader) | found.difference(leader, other).apart()
+        self.assertLess(float(clear.mean()), 0.05)
+
+    def test_the_state_of_the_level_is_the_least_that_is_sure(self):
+        """Differences by hand: B equal to A, C undecided."""
+
+        def against(low: float, high: float) -> Difference:
+            return Difference(*(np.array(value) for value in ((low + high) / 2, low, high, 0.3)))
+
+        best = Placing(0, 100.0, None, None, True)
+        equal = Placing(1, 99.9, None, against(-0.002, 0.001), True)
+        undecided = Placing(2, 99.0, None, against(-0.03, 0.004), True)
+        behind = Placing(3, 90.0, None, against(-0.12, -0.08), False)
+        self.assertIs(state_of_level([best, equal, behind]), DifferenceState.EQUAL)
+        self.assertIs(state_of_level([best, equal, undecided]), DifferenceState.UNDECIDED)
+        self.assertIsNone(state_of_level([best, behind]))
 
 
 class NowhereWorse(SimpleTestCase):
     def test_better_low_and_equal_high_is_nowhere_worse(self):
         a = np.full(8, 100.0)
         b = np.array([103.0] * 4 + [100.05] * 4)
-        found = nowhere_worse(
-            fit(np.stack([a, a * 1.0004, b, b * 1.0004]), Layout.of([0, 0, 1, 1]), SURE, bent=False), 1
-        )
+        quiet = History(0.001, 20.0, NO_DRIFT)
+        found = nowhere_worse(fit(np.stack([a, a * 1.0004, b, b * 1.0004]), Layout.of([0, 0, 1, 1]), quiet), 1)
         self.assertEqual(found, [0])
 
     def test_better_low_and_worse_high_is_not(self):
         a = np.full(8, 100.0)
         b = np.array([103.0] * 4 + [98.0] * 4)
-        found = nowhere_worse(
-            fit(np.stack([a, a * 1.0004, b, b * 1.0004]), Layout.of([0, 0, 1, 1]), SURE, bent=False), 1
-        )
+        found = nowhere_worse(fit(np.stack([a, a * 1.0004, b, b * 1.0004]), Layout.of([0, 0, 1, 1]), SURE), 1)
         self.assertEqual(found, [])

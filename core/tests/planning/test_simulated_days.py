@@ -4,6 +4,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core.judging import repeats
+from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.judging.effects import History, NotEnoughPulls
 from torvix_core.planning import simulated_days
 from torvix_core.planning.simulated_days import Habits, Tally, lay_out
@@ -12,7 +13,7 @@ from standin.stand import PULL_DRIFT, PULL_SCATTER, WARM, Stand
 
 QUIET = Habits(scatter=0.004, drift_per_pull=0.0, cold_part=0.0)
 DAYS = 20_000
-ALONE = History(weight=0.0, drift_per_pull=0.0)  # these pulls alone, as theory has it
+ALONE = History(weight=0.0, drift=NO_DRIFT)  # these pulls alone, as theory has it
 
 
 def run(plan, effects, habits=QUIET, days=DAYS, smallest=0.0, seed=7) -> Tally:
@@ -33,7 +34,7 @@ class AgainstTheory(SimpleTestCase):
         for pulls, gain in ((2, 0.01), (3, 0.01), (4, 0.006)):
             with self.subTest(pulls=pulls, gain=gain):
                 tally = run(lay_out([(0, 0, pulls), (1, 0, pulls)], 240.0, 0), [0.0, gain])
-                expected = float(repeats.power(pulls, gain, QUIET.scatter))
+                expected = float(repeats.power(repeats.there_and_back(pulls, 0), gain, ALONE))
                 # The chance of calling the wrong way is below a thousandth here.
                 assert_allclose(tally.winner[1] / DAYS, expected, atol=0.001 + 4 * np.sqrt(0.25 / DAYS))
 
@@ -101,11 +102,11 @@ class Judging(SimpleTestCase):
     def test_outcomes_against_the_truth(self):
         tally = Tally(100, np.array([5, 60, 10]), 25, np.zeros(3, int), np.zeros(3, int))
         clear = simulated_days.odds(tally, np.array([0.0, 0.02, 0.01]))
-        assert_allclose((clear.right, clear.wash, clear.wrong), (0.6, 0.25, 0.15))
-        self.assertFalse(clear.truth_is_wash)
+        assert_allclose((clear.right, clear.nobody, clear.wrong), (0.6, 0.25, 0.15))
+        self.assertFalse(clear.truth_is_equal)
         close = simulated_days.odds(tally, np.array([0.0, 0.02, 0.019]))
-        assert_allclose((close.right, close.wash, close.wrong), (0.25, 0.25, 0.75))
-        self.assertTrue(close.truth_is_wash)
+        assert_allclose((close.right, close.nobody, close.wrong), (0.25, 0.25, 0.75))
+        self.assertTrue(close.truth_is_equal)
 
     def test_tallies_of_pieces_add_up(self):
         plan = lay_out([(0, 0, 2), (1, 0, 2)], 240.0, 0)

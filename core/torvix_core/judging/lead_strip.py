@@ -1,41 +1,50 @@
-"""Which setup leads at which engine speed, where the lead passes on, and how sure that is."""
+"""Which setups lead at which engine speed, where one overtakes another, and how sure that is."""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Collection
 from dataclasses import dataclass, replace
 from itertools import pairwise
 
 import numpy as np
 from numpy.typing import NDArray
 from torvix_core.judging.design_matrix import Layout
-from torvix_core.judging.effects import SMALLEST_DIFFERENCE, USUAL, Effects, History, fit, with_critical
-from torvix_core.judging.multiple_comparisons import along_curve, path_length, smoothing_gain
+from torvix_core.judging.difference import SMALLEST_DIFFERENCE, DifferenceState
+from torvix_core.judging.effects import CONFIDENCE, USUAL, Effects, History, fit
+from torvix_core.judging.multiple_comparisons import path_length, smoothing_gain, tail_along_curve
 from torvix_core.pull.curve import GRID_RPM, crossovers
 from torvix_core.units.checked import Array
 
-MINIMUM_BINS = 3  # a lead that holds over fewer neighbouring bins is not called [prac]
+MINIMUM_BINS = 3  # a setup that is behind over fewer neighbouring bins is not called so [prac]
 SMOOTHED_BINS = 5  # over which the scatter of curves is averaged; house rule
-WASH = -1  # in place of a setup's index
 
 
 @dataclass(frozen=True)
 class Lead:
-    """A stretch of the speed range and who leads in it. `gain` and `half_width` are against the runner-up."""
+    """A stretch of the speed range and the setups that lead in it, the highest first: those that none is ahead of.
+
+    Of one alone `gain` and `half_width` are against the `runner_up`. Of several `state` says whether they are equal,
+    hardly different, or undecided, and `at_most` by how much, as a share, they differ at the most.
+    """
 
     low_rpm: float
     high_rpm: float
-    leader: int  # WASH where nobody does
-    runner_up: int = WASH
+    leaders: tuple[int, ...]
+    runner_up: int | None = None
     gain: float = 0.0  # score units, mean over the stretch
     half_width: float = 0.0
+    state: DifferenceState = DifferenceState.AHEAD
+    at_most: float = 0.0
+
+    @property
+    def alone(self) -> bool:
+        return len(self.leaders) == 1
 
 
 @dataclass(frozen=True)
 class Crossover:
-    """Where one setup overtakes another, with the half width of its 95 % interval in rpm.
-
-    None where the interval runs out of the speeds that were run.
+    """Where one setup overtakes another, with the half width of its 95 % interval in rpm; None where the interval runs
+    out of the speeds that were run. Before and after it one is ahead of the other beyond what chance and habit allow.
     """
 
     speed_rpm: float
@@ -45,124 +54,165 @@ class Crossover:
 
 
 def fit_curves(
-    curves: Array, layout: Layout, history: History = USUAL, bent: bool = False, confidence: float = 0.95
+    curves: Array, layout: Layout, history: History = USUAL, confidence: float = CONFIDENCE
 ) -> Effects:  # fmt: skip
-    """Effects of whole curves, with intervals that hold for all pairs of setups in all bins together.
+    """Effects of whole curves, with intervals of one setup against another that hold in all bins together.
 
     Shapes: curves (pulls, bins).
-    Units:  one unit above zero. `bent` as the score of the whole range tells.
+    Units:  one unit above zero.
     Errors: as `effects.fit`.
-    Source: `simultaneous.along_curve` by how much the residuals of neighbours turn.
+    Source: `multiple_comparisons.tail_along_curve` by how much the residuals of neighbours turn.
     >>> curves = np.array([[100.0] * 4, [101.0] * 4, [103.0] * 4, [104.0] * 4])
-    >>> fit_curves(curves, Layout.of([0, 0, 1, 1])).half_width(1, 0).shape
+    >>> fit_curves(curves, Layout.of([0, 0, 1, 1])).difference(1, 0).low.shape
     (4,)
     """
-    fitted = fit(curves, layout, history, bent=bent, smoothed=SMOOTHED_BINS)
-    family = max(int(np.bincount(fitted.model.group).max()), 2)
-    bins, own = curves.shape[1], fitted.own_degrees
+    plain, bins = fit(curves, layout, history, smoothed=SMOOTHED_BINS), curves.shape[1]
     # Rounded, so that what does not depend on the last bit of a residual is found again.
-    turned = round(path_length(fitted.residuals), 3)
-    more = own * (smoothing_gain(turned, bins, SMOOTHED_BINS) - 1)
-    free = round(float(np.min(fitted.degrees_of_freedom)) + more, 3)
-    return with_critical(fitted, along_curve(family, free, turned, bins, confidence))
+    turned = round(path_length(plain.residuals), 3)
+    gain = smoothing_gain(turned, bins, SMOOTHED_BINS)
+    fitted = fit(curves, layout, history, smoothed=SMOOTHED_BINS, steadier=gain) if gain > 1 else plain
+    free = round(float(np.min(fitted.degrees_of_freedom)), 1)
+    return replace(fitted, tail=tail_along_curve(2, free, turned, bins, confidence))
 
 
-def leaders(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.int_]:
-    """In each bin the setup that beats every other one beyond scatter and the smallest difference, else WASH.
+def leading(
+    effects: Effects, smallest: float = SMALLEST_DIFFERENCE, among: Collection[int] | None = None
+) -> tuple[NDArray[np.bool_], NDArray[np.int_]]:
+    """Which setups lead in each bin: the highest, and all that it is not ahead of.
 
-    Shapes: effects of (setups, bins); result (bins,). Only setups of one group can lead; the largest is taken.
+    Shapes: effects of (setups, bins); results (setups, bins) and the highest setup of each bin (bins,). `among` are the
+            setups that may lead; of those the largest group that can be compared is taken.
     Units:  setup index.
     Errors: none.
-    Source: house rule on top of `effects`; a stretch shorter than MINIMUM_BINS counts as a wash.
+    Source: the leader against each other one (docs/verdict-model.md). A setup that is behind over fewer than
+            MINIMUM_BINS neighbouring bins stays among the leaders.
     >>> scores = np.array([[101.0] * 4 + [97] * 4, [100.9] * 4 + [97] * 4, [97.0] * 4 + [101] * 4])
-    >>> leaders(fit(scores, Layout.of([0, 0, 1]), bent=False)).tolist()
-    [0, 0, 0, 0, 1, 1, 1, 1]
+    >>> leading(fit(scores, Layout.of([0, 0, 1])))[0].astype(int).tolist()
+    [[1, 1, 1, 1, 0, 0, 0, 0], [0, 0, 0, 0, 1, 1, 1, 1]]
     """
-    group = effects.model.group
-    mine = np.flatnonzero(group == np.bincount(group).argmax())
-    bins = effects.log_mean.shape[1]
+    group, bins = effects.model.group, effects.log_mean.shape[1]
+    may = np.array(sorted(range(len(group)) if among is None else among), dtype=int)
+    mine = may[group[may] == np.bincount(group[may]).argmax()]
     best = mine[effects.log_mean[mine].argmax(axis=0)]
-    clear = np.full(bins, len(mine) > 1)
-    for leader in mine[np.isin(mine, best)].tolist():
+    found = np.zeros((len(group), bins), dtype=bool)
+    found[mine] = True
+    for leader in np.unique(best).tolist():
         for other in mine.tolist():
             if other != leader:
-                clear &= (best != leader) | ~effects.difference(leader, other).is_wash(smallest)
-    lead = np.where(clear, best, WASH)
-    for begin, end in _runs(lead):
-        if lead[begin] != WASH and end - begin < MINIMUM_BINS:
-            lead[begin:end] = WASH
-    return lead
+                states = effects.difference(leader, other).states(smallest)
+                found[other] &= (best != leader) | (states != DifferenceState.AHEAD)
+    for setup in mine.tolist():
+        for begin, end in _runs(found[setup]):
+            if not found[setup, begin] and end - begin < min(MINIMUM_BINS, bins):
+                found[setup, begin:end] = True
+    return found, best
 
 
 def lead_strip(
-    speed_rpm: Array, effects: Effects, smallest: float = SMALLEST_DIFFERENCE
+    speed_rpm: Array, effects: Effects, smallest: float = SMALLEST_DIFFERENCE, among: Collection[int] | None = None
 ) -> tuple[Lead, ...]:  # fmt: skip
-    """The speed range cut into stretches with one leader, or none.
+    """The speed range cut into stretches, each with the setups that lead in it.
 
     Shapes: speed_rpm (bins,), effects of (setups, bins).
     Units:  rpm; gains in the unit of the scores, for instance N·m.
     Errors: none.
-    Source: `leaders`. The interval of a stretch is the mean of those of its bins: they hold together, so it does, too.
+    Source: `leading`. The interval of a stretch is the mean of those of its bins: they hold together, so it does, too.
     >>> speed = np.arange(3000.0, 3800, 100)
     >>> scores = np.array([[101.0] * 4 + [95] * 4, [100.9] * 4 + [95] * 4, [95.0] * 4 + [101] * 4])
-    >>> strip = lead_strip(speed, fit_curves(scores, Layout.of([0, 0, 1]), History(drift_per_pull=0)))
-    >>> [(lead.low_rpm, lead.high_rpm, lead.leader) for lead in strip]
-    [(3000.0, 3350.0, 0), (3350.0, 3700.0, 1)]
+    >>> strip = lead_strip(speed, fit_curves(scores, Layout.of([0, 0, 1])))
+    >>> [(lead.low_rpm, lead.high_rpm, lead.leaders) for lead in strip]
+    [(3000.0, 3350.0, (0,)), (3350.0, 3700.0, (1,))]
     """
-    lead = leaders(effects, smallest)
+    found, _ = leading(effects, smallest, among)
+    which = np.unique(found, axis=1, return_inverse=True)[1].reshape(-1)
     stretches = []
-    for begin, end in _runs(lead):
+    for begin, end in _runs(which):
         # A stretch reaches half way to its neighbour, and no further than the data at the ends.
-        low = speed_rpm[begin] - (GRID_RPM / 2 if begin else 0.0)
-        high = speed_rpm[end - 1] + (GRID_RPM / 2 if end < len(speed_rpm) else 0.0)
-        leader = int(lead[begin])
-        if leader == WASH:
-            stretches.append(Lead(float(low), float(high), leader))
-            continue
-        others = [one for one in range(len(effects.log_mean)) if one != leader and effects.linked(one, leader)]
-        runner_up = max(others, key=lambda one: float(effects.log_mean[one, begin:end].mean()))
-        found, base = effects.difference(leader, runner_up), effects.mean[runner_up]
-        gain, half = ((values * base)[begin:end].mean() for values in (found.change, found.half_width))
-        stretches.append(Lead(float(low), float(high), leader, runner_up, float(gain), float(half)))
+        low = float(speed_rpm[begin] - (GRID_RPM / 2 if begin else 0.0))
+        high = float(speed_rpm[end - 1] + (GRID_RPM / 2 if end < len(speed_rpm) else 0.0))
+        means = effects.log_mean[:, begin:end].mean(axis=1)
+        leaders = tuple(sorted(np.flatnonzero(found[:, begin]).tolist(), key=lambda one: -float(means[one])))
+        stretches.append(_stretch(effects, smallest, slice(begin, end), low, high, leaders, among))
     return tuple(stretches)
 
 
-def lead_crossovers(speed_rpm: Array, effects: Effects, strip: Sequence[Lead]) -> tuple[Crossover, ...]:
-    """Where the lead passes from one called leader to the next, with its uncertainty along the speed axis.
+def _stretch(
+    effects: Effects, smallest: float, bins: slice, low: float, high: float, leaders: tuple[int, ...],
+    among: Collection[int] | None,
+) -> Lead:  # fmt: skip
+    if len(leaders) > 1:
+        pairs = [effects.difference(one, leaders[0]) for one in leaders[1:]]
+        states = [str(state) for pair in pairs for state in pair.states(smallest)[bins]]
+        for state in (DifferenceState.UNDECIDED, DifferenceState.SMALL, DifferenceState.EQUAL):
+            if state in states:
+                break
+        # Where one is ahead for a bin or two, that is not called: it is undecided.
+        if DifferenceState.AHEAD in states or DifferenceState.BEHIND in states:
+            state = DifferenceState.UNDECIDED
+        most = max(float(pair.at_most[bins].max()) for pair in pairs)
+        return Lead(low, high, leaders, state=state, at_most=most)
+    leader, means = leaders[0], effects.log_mean[:, bins].mean(axis=1)
+    others = [other for other in (range(len(means)) if among is None else among)
+              if other != leader and effects.linked(other, leader)]  # fmt: skip
+    if not others:
+        return Lead(low, high, leaders)
+    runner_up = max(others, key=lambda other: float(means[other]))
+    lead, base = effects.difference(leader, runner_up), effects.mean[runner_up]
+    gain, half = ((values * base)[bins].mean() for values in (lead.change, lead.half_width))
+    return Lead(low, high, leaders, runner_up, float(gain), float(half))
 
-    Shapes: (bins,), effects of (setups, bins), the strip of `lead_strip`.
+
+def lead_crossovers(
+    speed_rpm: Array, effects: Effects, smallest: float = SMALLEST_DIFFERENCE, among: Collection[int] | None = None
+) -> tuple[Crossover, ...]:  # fmt: skip
+    """Where one of two setups overtakes the other, for any two, with its uncertainty along the speed axis.
+
+    Shapes: (bins,), effects of (setups, bins).
     Units:  rpm.
-    Errors: none; a change of leader without a crossing of the means gives none.
+    Errors: none; a pair of which neither is ahead on one side and the other on the other side gives none.
     Source: half width of the difference over the slope of the difference (delta method). A crossing is one speed, so
-            its interval holds for all pairs, not for all speeds: tests at each speed, turned round (Fieller).
+            its interval holds for that speed alone: tests at each speed, turned round (Fieller).
     >>> speed = np.arange(3000.0, 3800, 100)
     >>> a, b = np.linspace(108, 92, 8), np.linspace(92, 108, 8)
-    >>> scores = np.array([a, a + 0.1, b, b + 0.1])
-    >>> effects = fit_curves(scores, Layout.of([0, 0, 1, 1]), History(drift_per_pull=0))
-    >>> found = lead_crossovers(speed, effects, lead_strip(speed, effects))
-    >>> [(round(cross.speed_rpm), cross.before, cross.after) for cross in found]
-    [(3350, 0, 1)]
+    >>> effects = fit_curves(np.array([a, a + 0.1, b, b + 0.1]), Layout.of([0, 0, 1, 1]))
+    >>> [(round(cross.speed_rpm), cross.before, cross.after) for cross in lead_crossovers(speed, effects)]
+    [(3352, 0, 1)]
     """
-    called = [lead for lead in strip if lead.leader != WASH]
-    effects, found = replace(effects, critical=None), []
-    for before, after in pairwise(called):
-        if before.leader == after.leader:
-            continue
-        first, second = effects.log_mean[before.leader], effects.log_mean[after.leader]
-        crossings = crossovers(speed_rpm, first, second)
-        middle = (before.high_rpm + after.low_rpm) / 2
-        if not len(crossings):
-            continue
-        at = float(crossings[np.abs(crossings - middle).argmin()])
-        slope = abs(float(np.interp(at, speed_rpm, np.gradient(second - first, speed_rpm))))
-        half = float(np.interp(at, speed_rpm, effects.half_width(after.leader, before.leader)))
-        reach = half / slope if slope > 0 else np.inf
-        inside = speed_rpm[0] <= at - reach and at + reach <= speed_rpm[-1]
-        found.append(Crossover(at, reach if inside else None, before.leader, after.leader))
-    return tuple(found)
+    at_one_speed, found = replace(effects, tail=1 - CONFIDENCE), []
+    may = sorted(range(len(effects.log_mean)) if among is None else among)
+    for place, one in enumerate(may):
+        for other in may[:place]:
+            if not effects.linked(one, other):
+                continue
+            gap = effects.log_mean[one] - effects.log_mean[other]
+            crossings = crossovers(speed_rpm, effects.log_mean[other], effects.log_mean[one])
+            if not len(crossings):
+                continue
+            called = _called(effects.difference(one, other).states(smallest))
+            half = at_one_speed.difference(one, other).half_width
+            for at in crossings.tolist():
+                below, above = called[speed_rpm < at], called[speed_rpm > at]
+                last, first = below[below != 0][-1:], above[above != 0][:1]
+                if not len(last) or not len(first) or last[0] == first[0]:
+                    continue
+                slope = abs(float(np.interp(at, speed_rpm, np.gradient(gap, speed_rpm))))
+                reach = float(np.interp(at, speed_rpm, half)) / slope if slope > 0 else np.inf
+                inside = speed_rpm[0] <= at - reach and at + reach <= speed_rpm[-1]
+                before, after = (other, one) if last[0] < 0 else (one, other)
+                found.append(Crossover(at, reach if inside else None, before, after))
+    return tuple(sorted(found, key=lambda cross: cross.speed_rpm))
 
 
-def _runs(values: NDArray[np.int_]) -> list[tuple[int, int]]:
+def _called(states: NDArray[np.str_]) -> NDArray[np.int_]:
+    """1 where ahead, -1 where behind, each over MINIMUM_BINS at least, else 0."""
+    found = np.where(states == DifferenceState.AHEAD, 1, np.where(states == DifferenceState.BEHIND, -1, 0))
+    for begin, end in _runs(found):
+        if end - begin < MINIMUM_BINS:
+            found[begin:end] = 0
+    return found
+
+
+def _runs(values: NDArray[np.generic]) -> list[tuple[int, int]]:
     """Begin and end of each stretch of equal values."""
     cuts = [0, *(np.flatnonzero(values[1:] != values[:-1]) + 1).tolist(), len(values)]
     return list(pairwise(cuts)) if len(values) else []

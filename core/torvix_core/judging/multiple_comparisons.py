@@ -40,6 +40,19 @@ def all_pairs(setups: int, degrees_of_freedom: float, confidence: float = 0.95) 
     )
 
 
+def tail_of_all_pairs(setups: int, degrees_of_freedom: float, confidence: float = 0.95) -> float:
+    """The chance that a single interval may miss, so that those of every pair hold together.
+
+    Shapes: scalars.
+    Units:  [-].
+    Errors: as `all_pairs`.
+    Source: `all_pairs`, turned into the tails of Student's t.
+    >>> round(tail_of_all_pairs(2, 10), 9), round(tail_of_all_pairs(4, 10), 4)
+    (0.05, 0.0121)
+    """
+    return 2 * float(special.stdtr(degrees_of_freedom, -all_pairs(setups, degrees_of_freedom, confidence)))
+
+
 def chance_of_pairs(critical: float, setups: int, degrees_of_freedom: float) -> float:
     """Chance that the widest of all pairs of equal setups lies beyond a critical value.
 
@@ -136,3 +149,19 @@ def along_curve(
     if chance(bonferroni) >= 1 - confidence:
         return bonferroni
     return float(optimize.brentq(lambda c: chance(c) - (1 - confidence), start, bonferroni))
+
+
+def tail_along_curve(
+    setups: int, degrees_of_freedom: float, path: float, bins: int, confidence: float = 0.95
+) -> float:  # fmt: skip
+    """The chance that a single interval may miss, so that those of every pair hold together in every bin.
+
+    Shapes: scalars.
+    Units:  [-].
+    Errors: as `along_curve`.
+    Source: `along_curve`, turned into the tails of Student's t.
+    >>> round(tail_along_curve(2, 10, 0.0, 40), 9)
+    0.05
+    """
+    critical = along_curve(setups, degrees_of_freedom, path, bins, confidence)
+    return 2 * float(special.stdtr(degrees_of_freedom, -critical))

@@ -42,7 +42,9 @@ def stand_for(fitted: Effects, school: School, by: Effects | None = None) -> Eff
     Source: common practice; the variance of the representative as that of an order statistic of normal pulls.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
-    >>> fitted = fit(np.array([100.0, 102, 103, 104]), Layout.of([0, 0, 1, 1]))
+    >>> from torvix_core.judging.effects import History
+    >>> from torvix_core.judging.drift import NO_DRIFT
+    >>> fitted = fit(np.array([100.0, 102, 103, 104]), Layout.of([0, 0, 1, 1]), History(drift=NO_DRIFT))
     >>> stand_for(fitted, School.BEST).mean.round(6).tolist()
     [102.0, 104.0]
     """
@@ -55,8 +57,8 @@ def stand_for(fitted: Effects, school: School, by: Effects | None = None) -> Eff
     else:
         stood = levelled[standing_rows(by or fitted, school)]
     more = np.array([variance_of(school, int(count)) - 1 / count for count in fitted.counts])
-    model = replace(fitted.model, covariance=fitted.model.covariance + np.diag(np.maximum(more, 0.0)))
-    return replace(fitted, model=model, log_mean=stood)
+    offset = (stood - fitted.log_mean).reshape(len(more), -1)
+    return replace(fitted, known=fitted.known.moved(offset, np.maximum(more, 0.0)), log_mean=stood)
 
 
 def standing_rows(fitted: Effects, school: School) -> NDArray[np.int_]:

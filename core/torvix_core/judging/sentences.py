@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 
-from torvix_core.judging.lead_strip import WASH, Crossover, Lead
-from torvix_core.judging.verdict import Placing
+from torvix_core.judging.difference import SMALLEST_DIFFERENCE, DifferenceState
+from torvix_core.judging.lead_strip import Crossover, Lead
+from torvix_core.judging.verdict import Placing, state_of_level
 from torvix_core.judging.win_probability import MOST_SURE
+
+MOST_STRETCHES = 5  # of the lead strip that one sentence tells; more stand in a list
 
 
 @dataclass(frozen=True)
@@ -56,52 +59,107 @@ def sureness(chance: float) -> str:
     )
 
 
+def percent(share: float) -> str:
+    """A share as it stands in a sentence: one digit behind the point, two below a tenth.
+
+    Shapes: scalar.
+    Units:  [-] into %.
+    Errors: none.
+    Source: house rule.
+    >>> percent(0.0123), percent(0.0006)
+    ('1.2 %', '0.06 %')
+    """
+    return f"{share * 100:.1f} %" if abs(share) >= 0.001 else f"{share * 100:.2f} %"
+
+
+def state_words(state: DifferenceState, at_most: float) -> str:
+    """How setups stand to each other that are not told apart.
+
+    Shapes: scalars.
+    Units:  `at_most` [-].
+    Errors: none.
+    Source: house rule: a wash is said of what is equal, or small, with its bound.
+    >>> state_words(DifferenceState.SMALL, 0.007), state_words(DifferenceState.UNDECIDED, 0.03)
+    ('a wash within 0.7 %', 'undecided within 3.0 %')
+    """
+    if state is DifferenceState.EQUAL:
+        return "equal"
+    return f"{'a wash' if state is DifferenceState.SMALL else 'undecided'} within {percent(at_most)}"
+
+
 def choice_sentence(
-    placings: Sequence[Placing], baseline: int, duty: str, wording: Wording, out: Collection[int] = ()
-) -> str:
+    placings: Sequence[Placing], baseline: int, duty: str, wording: Wording, out: Collection[int] = (),
+    smallest: float = SMALLEST_DIFFERENCE,
+) -> str:  # fmt: skip
     """The ranking for a duty in one or two sentences, with the figure and its certainty.
 
     Shapes: the placings of `verdict.rank`.
     Units:  scores in SI, told in the unit of `wording`. `duty` such as "For the hill climb"; `out` as `verdict.rank`.
     Errors: none.
-    Source: house rule: never more certain than the numbers, never a rank inside a wash.
+    Source: house rule: never more certain than the numbers, never a rank among equals.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
     >>> from torvix_core.judging.verdict import rank
     >>> import numpy as np
     >>> effects = fit(np.array([100.0, 100.4, 110, 110.4]), Layout.of([0, 0, 1, 1]))
     >>> choice_sentence(rank(effects, 0), 0, "Over the whole range", Wording(("A", "B"), "N·m", 1.0))
-    'Over the whole range choose B: it makes 110.2 N·m, 10.0 ± 1.8 more than A.'
+    'Over the whole range choose B: it makes 110.1 N·m, 9.7 ± 1.7 more than A.'
     """
     known = [placing for placing in placings if placing.supported]
     # The best of those that may be chosen; others may make more.
     best, label = next(placing for placing in known if placing.to_best is None), wording.labels
     apart = [label[placing.setup] for placing in placings if not placing.supported]
-    rest = f" {listed(apart)} cannot be held against {label[baseline]}: no session links them." if apart else ""
+    rest = (
+        f" {listed(apart)} and {label[baseline]} are not comparable: they were never run on one day, nor through a "
+        "setup that was run on both." if apart else ""
+    )  # fmt: skip
     if len(known) == 1:
         return (
             f"{duty} {label[best.setup]} makes {wording.amount(best.score)} {wording.unit}; nothing to compare.{rest}"
         )
     level = [placing.setup for placing in known if placing.with_the_best]
     if len(level) > 1:
-        behind = [label[one.setup] for one in known if not one.with_the_best and one.score < best.score]
-        verb = "is" if len(behind) == 1 else "are"
-        told = f" {listed(behind)} {verb} behind {label[best.setup]}." if behind else ""
-        stay = f" Nothing here is a reason to change from {label[baseline]}." if baseline in level else ""
-        return f"{duty} {listed([label[one] for one in sorted(level)])} are a wash.{told}{stay}{rest}"
-    told_against = []
+        return f"{duty} {_level_sentence(known, baseline, wording, smallest)}{rest}"
+    against = []
     rivals = [placing for placing in known[known.index(best) + 1 :] if placing.setup not in out]
     second = rivals[0] if rivals else None
     if second is not None and second.setup != baseline and second.to_best is not None:
         lag = second.to_best
-        told_against.append(wording.change(-float(lag.change), float(lag.half_width), best.score, second.setup))
+        against.append(wording.change(-float(lag.change), float(lag.half_width), best.score, second.setup))
     if best.to_baseline is not None:
         base, gain = next(one.score for one in known if one.setup == baseline), best.to_baseline
-        told_against.append(wording.change(float(gain.change), float(gain.half_width), base, baseline))
+        against.append(wording.change(float(gain.change), float(gain.half_width), base, baseline))
     verb = "leave it at" if best.setup == baseline else "choose"
     sure = f", {sureness(best.chance_best)} that it is the best of them" if best.chance_best else ""
-    makes = ", ".join([f"it makes {wording.amount(best.score)} {wording.unit}", *filter(None, [listed(told_against)])])
+    makes = ", ".join([f"it makes {wording.amount(best.score)} {wording.unit}", *filter(None, [listed(against)])])
     return f"{duty} {verb} {label[best.setup]}: {makes}{sure}.{rest}"
+
+
+def _level_sentence(known: Sequence[Placing], baseline: int, wording: Wording, smallest: float) -> str:
+    """What is said of the best where it is not ahead of every other."""
+    label = wording.labels
+    best = next(placing for placing in known if placing.to_best is None)
+    level = [placing for placing in known if placing.with_the_best]
+    names = listed([label[one] for one in sorted(placing.setup for placing in level)])
+    behind = [label[one.setup] for one in known if not one.with_the_best and one.score < best.score]
+    after = f" {listed(behind)} {'is' if len(behind) == 1 else 'are'} behind {label[best.setup]}." if behind else ""
+    state = state_of_level(known, smallest)
+    most = max(float(one.to_best.at_most) for one in level if one.to_best is not None)
+    if state is DifferenceState.EQUAL:
+        stay = baseline in [placing.setup for placing in level]
+        no_reason = f" Nothing here is a reason to change from {label[baseline]}." if stay else ""
+        return (
+            f"{names} are equal: they differ by less than {percent(smallest)}, which does not matter.{after}{no_reason}"
+        )
+    if state is DifferenceState.SMALL:
+        return f"{names} are a wash: they are not told apart, and differ by at most {percent(most)}.{after}"
+    probably = f"{label[best.setup]} is probably the best ({sureness(best.chance_best)})" if best.chance_best else ""
+    second = max((one for one in level if one.to_best is not None), key=lambda one: one.score)
+    assert second.to_best is not None
+    change, half = -float(second.to_best.change), float(second.to_best.half_width)
+    amounts = " ± ".join(wording.amount(abs(share) * best.score) for share in (change, half))
+    by = f"it makes {amounts} {wording.unit} {'more' if change >= 0 else 'less'} than {label[second.setup]}"
+    return f"it is undecided between {names}: {', '.join(filter(None, [probably, by]))}.{after}"
 
 
 def strip_sentence(strip: Sequence[Lead], wording: Wording) -> str:
@@ -111,28 +169,29 @@ def strip_sentence(strip: Sequence[Lead], wording: Wording) -> str:
     Units:  gains in SI, told in the unit of `wording`.
     Errors: none.
     Source: house rule.
-    >>> leads = [Lead(3000, 3350, 0, 1, 5.0, 1.0), Lead(3350, 3600, WASH), Lead(3600, 3700, 1, 0, 2.0, 1.0)]
+    >>> leads = [Lead(3000, 3350, (0,), 1, 5.0, 1.0), Lead(3350, 3600, (0, 1)), Lead(3600, 3700, (1,), 0, 2.0, 1.0)]
     >>> strip_sentence(leads, Wording(("A", "B"), "N·m", 1.0))
-    'A leads by 5.0 ± 1.0 N·m from 3000 to 3350 rpm, B by 2.0 ± 1.0 N·m from 3600 to 3700 rpm, a wash between.'
+    'A leads by 5.0 ± 1.0 N·m from 3000 to 3350 rpm, A and B together to 3600 rpm, B by 2.0 ± 1.0 N·m to 3700 rpm.'
     """
-    called = [lead for lead in strip if lead.leader != WASH]
-    if not called:
-        return "At no engine speed does one lead: it is a wash throughout." if strip else ""
-    told = []
-    for place, lead in enumerate(called):
-        by = f"by {wording.amount(lead.gain)} ± {wording.amount(lead.half_width)} {wording.unit}"
-        span = f"from {lead.low_rpm:.0f} to {lead.high_rpm:.0f} rpm"
-        told.append(f"{wording.labels[lead.leader]} {'leads ' if not place else ''}{by} {span}")
-    washed = [lead for lead in strip if lead.leader == WASH]
-    inner = [lead for lead in washed if called[0].high_rpm <= lead.low_rpm < called[-1].low_rpm]
-    if washed and len(inner) == len(washed):
-        told.append("a wash between")
-    elif washed and not inner:
-        told.append("a wash elsewhere" if len(washed) > 1 else
-                    f"a wash {'below' if washed[0].high_rpm <= called[0].low_rpm else 'above'}")  # fmt: skip
-    elif washed:
-        told.append("a wash elsewhere")
-    return ", ".join(told) + "."
+    if not strip:
+        return ""
+    if len(strip) == 1 and not strip[0].alone:
+        names = listed([wording.labels[one] for one in sorted(strip[0].leaders)])
+        return f"{names} lead together at every speed that was run: {state_words(strip[0].state, strip[0].at_most)}."
+    if len(strip) > MOST_STRETCHES:
+        ever = listed([wording.labels[one] for one in sorted({one for lead in strip for one in lead.leaders})])
+        span = f"From {strip[0].low_rpm:.0f} to {strip[-1].high_rpm:.0f} rpm"
+        return f"{span} the lead passes through {len(strip)} stretches among {ever}."
+    parts = []
+    for place, lead in enumerate(strip):
+        names = listed([wording.labels[one] for one in sorted(lead.leaders)])
+        span = f"from {lead.low_rpm:.0f} to {lead.high_rpm:.0f} rpm" if not place else f"to {lead.high_rpm:.0f} rpm"
+        if lead.alone:
+            by = f"by {wording.amount(lead.gain)} ± {wording.amount(lead.half_width)} {wording.unit} "
+            parts.append(f"{names} {'leads ' if not place else ''}{by}{span}")
+        else:
+            parts.append(f"{names} {'lead ' if not place else ''}together {span}")
+    return ", ".join(parts) + "."
 
 
 def stretch_sentences(strip: Sequence[Lead], wording: Wording) -> tuple[str, ...]:
@@ -142,17 +201,22 @@ def stretch_sentences(strip: Sequence[Lead], wording: Wording) -> tuple[str, ...
     Units:  gains in SI, told in the unit of `wording`.
     Errors: none.
     Source: house rule.
-    >>> stretch_sentences([Lead(3000, 3350, 0, 1, 5.0, 1.0), Lead(3350, 3700, WASH)], Wording(("A", "B"), "N·m", 1.0))
-    ('From 3000 to 3350 rpm A leads B by 5.0 ± 1.0 N·m.', 'From 3350 to 3700 rpm it is a wash.')
+    >>> strip = [Lead(3000, 3350, (0,), 1, 5.0, 1.0),
+    ...          Lead(3350, 3700, (1, 0), state=DifferenceState.UNDECIDED, at_most=0.021)]
+    >>> stretch_sentences(strip, Wording(("A", "B"), "N·m", 1.0))[1]
+    'From 3350 to 3700 rpm A and B lead: undecided within 2.1 %.'
     """
     sentences = []
     for lead in strip:
         span = f"From {lead.low_rpm:.0f} to {lead.high_rpm:.0f} rpm"
-        if lead.leader == WASH:
-            sentences.append(f"{span} it is a wash.")
+        if not lead.alone:
+            names = listed([wording.labels[one] for one in sorted(lead.leaders)])
+            sentences.append(f"{span} {names} lead: {state_words(lead.state, lead.at_most)}.")
+        elif lead.runner_up is None:
+            sentences.append(f"{span} {wording.labels[lead.leaders[0]]} stands alone.")
         else:
             sentences.append(
-                f"{span} {wording.labels[lead.leader]} leads {wording.labels[lead.runner_up]} by "
+                f"{span} {wording.labels[lead.leaders[0]]} leads {wording.labels[lead.runner_up]} by "
                 f"{wording.amount(lead.gain)} ± {wording.amount(lead.half_width)} {wording.unit}."
             )
     return tuple(sentences)

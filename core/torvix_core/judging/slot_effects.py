@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from torvix_core.judging.design import AnswerQuality, QuestionAnswer, answers, level_shares
-from torvix_core.judging.effects import Difference, Effects
+from torvix_core.judging.difference import Difference
+from torvix_core.judging.effects import Effects
 from torvix_core.units.checked import Array
 
 
@@ -41,7 +42,7 @@ def slot_effects(effects: Effects, setups: Sequence[Mapping[str, str]]) -> tuple
     >>> effects = fit(np.array([100.0, 100.1, 105, 105.1]), Layout.of([0, 0, 1, 1]))
     >>> found, = slot_effects(effects, [{"cam": "mild"}, {"cam": "wild"}])
     >>> found.answer.question.other, round(found.change, 3)
-    ('wild', 0.05)
+    ('wild', 0.049)
     """
     if len(set(effects.model.group.tolist())) > 1:
         return ()  # days that nothing links do not add up
@@ -53,8 +54,9 @@ def _one(effects: Effects, setups: Sequence[Mapping[str, str]], found: QuestionA
     pairs = tuple((one, other, effects.difference(other, one)) for one, other in found.pairs)
     if found.standing in (AnswerQuality.TOGETHER, AnswerQuality.NO):
         return SlotEffect(found, None, None, None, pairs, False)
-    value, half = effects.contrast(level_shares(setups, found.question), questions)
-    low, change, high = (float(np.expm1(one)) for one in (value - half, value, value + half))
+    change, low, high = (
+        float(np.expm1(each)) for each in effects.contrast(level_shares(setups, found.question), questions)
+    )
     return SlotEffect(found, change, low, high, pairs, _interacts(effects, found.pairs))
 
 
@@ -66,7 +68,7 @@ def _interacts(effects: Effects, pairs: Sequence[tuple[int, int]]) -> bool:
             shares: Array = np.zeros(len(effects.log_mean))
             for setup, share in ((other, 1.0), (one, -1.0), (another, -1.0), (again, 1.0)):
                 shares[setup] += share
-            value, half = effects.contrast(shares, max(count, 1))
-            if abs(value) > half:
+            _, low, high = effects.contrast(shares, max(count, 1))
+            if low > 0 or high < 0:
                 return True
     return False

@@ -1,4 +1,4 @@
-"""How setups rank by a score: groups that are a wash, who is no worse anywhere, and the difference to any other."""
+"""How setups rank by a score: who is ahead of whom, who is no worse anywhere, and the difference to any other."""
 
 from __future__ import annotations
 
@@ -7,7 +7,8 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core.judging.effects import SMALLEST_DIFFERENCE, Difference, Effects
+from torvix_core.judging.difference import SMALLEST_DIFFERENCE, Difference, DifferenceState
+from torvix_core.judging.effects import Effects
 from torvix_core.judging.win_probability import Chances
 
 
@@ -15,51 +16,53 @@ from torvix_core.judging.win_probability import Chances
 class Placing:
     """One setup: its score, its difference to the baseline and to the best, and how sure it is to be the best.
 
-    `supported` is False where no session links it with the baseline; then there is no difference. `groups` are the
-    groups that are a wash among themselves, by number, in which it stands.
+    `supported` is False where no session links it with the baseline; then there is no difference. `to_best` is the
+    setup against the best, None for the best itself. `groups` are the groups whose members are not told apart, by
+    number, in which it stands.
     """
 
     setup: int
     score: float
     to_baseline: Difference | None  # None for the baseline itself
     to_best: Difference | None  # None for the best
-    with_the_best: bool  # a wash with the best, or the best itself
+    with_the_best: bool  # the best is not ahead of it, or it is the best
     supported: bool = True
     chance_best: float = 0.0
     groups: tuple[int, ...] = ()
 
 
-def washes(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.bool_]:
-    """Which pairs cannot be told apart; pairs that no session links are not a wash, they are not compared.
+def not_told_apart(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.bool_]:
+    """Pairs of which neither is ahead, by intervals that hold for all pairs together; unlinked pairs are not such.
 
     Shapes: effects of (setups,); result (setups, setups), symmetric.
     Units:  none.
     Errors: none.
-    Source: `effects`.
+    Source: `effects.all_pairs`.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
-    >>> washes(fit(np.array([100.0, 101, 100.4, 100.6, 110, 111]), Layout.of([0, 0, 1, 1, 2, 2]))).tolist()[0]
+    >>> layout = Layout.of([0, 0, 1, 1, 2, 2])
+    >>> not_told_apart(fit(np.array([100.0, 101, 100.4, 100.6, 110, 111]), layout)).tolist()[0]
     [True, True, False]
     """
-    gap, half = effects.all_pairs()
+    gap, low, high = effects.all_pairs()
     # As a share of one is not quite a share of the other: too small either way is too small.
     small = np.minimum(np.abs(np.expm1(gap)), np.abs(np.expm1(-gap))) < smallest
-    linked = np.isfinite(half)
-    return np.asarray(linked & ((np.abs(gap) <= half) | small) | np.eye(len(gap), dtype=bool))
+    linked = np.isfinite(low)
+    return np.asarray(linked & ((low <= 0) & (high >= 0) | small) | np.eye(len(gap), dtype=bool))
 
 
-def wash_groups(washed: NDArray[np.bool_]) -> list[tuple[int, ...]]:
-    """The largest groups in which every pair is a wash. A setup may stand in several: never a rank inside a group.
+def groups_together(together: NDArray[np.bool_]) -> list[tuple[int, ...]]:
+    """The largest groups in which no pair is told apart. A setup may stand in several: never a rank inside a group.
 
-    Shapes: washed (setups, setups); result groups of indices, each of two and more.
+    Shapes: together (setups, setups); result groups of indices, each of two and more.
     Units:  none.
     Errors: none.
     Source: insert and absorb, as for letter displays (Piepho, J. Comput. Graph. Statist. 13 (2004) [mem]).
-    >>> wash_groups(np.array([[1, 1, 0], [1, 1, 1], [0, 1, 1]], dtype=bool))
+    >>> groups_together(np.array([[1, 1, 0], [1, 1, 1], [0, 1, 1]], dtype=bool))
     [(0, 1), (1, 2)]
     """
-    columns = [frozenset(range(len(washed)))]
-    for one, other in np.argwhere(np.triu(~washed, 1)).tolist():
+    columns = [frozenset(range(len(together)))]
+    for one, other in np.argwhere(np.triu(~together, 1)).tolist():
         split = [part for column in columns
                  for part in ((column - {one}, column - {other}) if {one, other} <= column else (column,))]  # fmt: skip
         unique = list(dict.fromkeys(split))
@@ -67,11 +70,33 @@ def wash_groups(washed: NDArray[np.bool_]) -> list[tuple[int, ...]]:
     return sorted(tuple(sorted(column)) for column in columns if len(column) > 1)
 
 
+def leaders(
+    effects: Effects, baseline: int, smallest: float = SMALLEST_DIFFERENCE, out: Collection[int] = ()
+) -> tuple[int, tuple[int, ...]]:
+    """The setup with the highest score of those that may be chosen, and all that it is not ahead of, itself too.
+
+    Shapes: effects of (setups,). Only setups that are linked with the baseline; those that are `out` are neither,
+            unless all are.
+    Units:  indices.
+    Errors: none.
+    Source: to be ahead of all takes being ahead of each, so each is asked at the level of one comparison (intersection
+            and union: Berger, Technometrics 24 (1982) [mem]).
+    >>> from torvix_core.judging.effects import fit
+    >>> from torvix_core.judging.design_matrix import Layout
+    >>> leaders(fit(np.array([100.0, 101, 110, 111, 110.6, 111.6]), Layout.of([0, 0, 1, 1, 2, 2])), 0)
+    (1, (1, 2))
+    """
+    order = [int(setup) for setup in np.argsort(-effects.log_mean, kind="stable") if effects.linked(setup, baseline)]
+    may = [setup for setup in order if setup not in out] or order[:1]
+    level = [setup for setup in may if setup == may[0] or effects.ahead(may[0], setup, smallest) <= 0]
+    return may[0], tuple(sorted(level))
+
+
 def rank(
     effects: Effects, baseline: int, smallest: float = SMALLEST_DIFFERENCE, sure: Chances | None = None,
     out: Collection[int] = (),
 ) -> tuple[Placing, ...]:  # fmt: skip
-    """Setups by score, best first; those that cannot be told from the best are marked, not ranked.
+    """Setups by score, best first, with the leader held against each other one; those it is not ahead of are marked.
 
     Setups that no session links with the baseline come last, without a difference. Those that are `out`, by what they
     must keep beside their score, are never the best; their numbers stay what they are.
@@ -79,18 +104,17 @@ def rank(
     Shapes: effects of (setups,).
     Units:  as the scores.
     Errors: none.
-    Source: `effects`, all pairs together.
+    Source: `leaders`; the groups use all pairs together.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
     >>> placings = rank(fit(np.array([100.0, 101, 110, 111]), Layout.of([0, 0, 1, 1])), baseline=0)
     >>> [(placing.setup, placing.with_the_best) for placing in placings]
     [(1, True), (0, False)]
     """
-    washed = washes(effects, smallest)
-    groups = wash_groups(washed)
+    groups = groups_together(not_told_apart(effects, smallest))
     order = [int(setup) for setup in np.argsort(-effects.log_mean, kind="stable")]
     supported = [setup for setup in order if effects.linked(setup, baseline)]
-    best = next((setup for setup in supported if setup not in out), supported[0])
+    best, level = leaders(effects, baseline, smallest, out)
     placings = []
     for setup in [*supported, *(one for one in order if one not in supported)]:
         linked = setup in supported
@@ -100,7 +124,7 @@ def rank(
                 score=float(effects.mean[setup]),
                 to_baseline=effects.difference(setup, baseline) if linked and setup != baseline else None,
                 to_best=effects.difference(setup, best) if linked and setup != best else None,
-                with_the_best=linked and (setup not in out or setup == best) and bool(washed[setup, best]),
+                with_the_best=setup in level,
                 supported=linked,
                 chance_best=float(sure.best[setup]) if sure else 0.0,
                 groups=tuple(number for number, group in enumerate(groups) if setup in group),
@@ -110,7 +134,7 @@ def rank(
 
 
 def winner(placings: Sequence[Placing]) -> int | None:
-    """The setup that beats every other, None while the best are a wash.
+    """The setup that is ahead of every other, None while there is none.
 
     Shapes: the placings of `rank`.
     Units:  none.
@@ -123,17 +147,37 @@ def winner(placings: Sequence[Placing]) -> int | None:
     return level[0] if len(level) == 1 and len(placings) > 1 else None
 
 
+def state_of_level(placings: Sequence[Placing], smallest: float = SMALLEST_DIFFERENCE) -> DifferenceState | None:
+    """How those stand to each other that the best is not ahead of; None where it is ahead of all.
+
+    Equal only if each of them is equal to the best; the least that is sure of any of them counts for all.
+
+    Shapes: the placings of `rank`.
+    Units:  none.
+    Errors: none.
+    Source: house rule.
+    >>> state_of_level([Placing(1, 110.0, None, None, True), Placing(0, 100.0, None, None, False)]) is None
+    True
+    """
+    states = {one.to_best.state(smallest) for one in placings if one.with_the_best and one.to_best is not None}
+    # One that is out may be ahead of the best that may be chosen; it is not among the level.
+    if not states:
+        return None
+    order = (DifferenceState.UNDECIDED, DifferenceState.SMALL, DifferenceState.EQUAL)
+    return next((state for state in order if state in states), DifferenceState.UNDECIDED)
+
+
 def nowhere_worse(curves: Effects, one: int, smallest: float = SMALLEST_DIFFERENCE) -> list[int]:
-    """The setups than which `one` is nowhere called worse, and better by more than chance somewhere.
+    """The setups than which `one` is nowhere worse by more than does not matter, and ahead somewhere.
 
     Shapes: effects of (setups, bins); result indices.
     Units:  none.
     Errors: none.
-    Source: house rule; "nowhere worse" asks the mean not to be lower by more than what matters in any bin.
+    Source: house rule; "nowhere worse" asks the whole interval to lie above, in every bin.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
     >>> curves = np.array([[100.0] * 4, [100.1] * 4, [103.0] * 4, [103.1] * 4])
-    >>> nowhere_worse(fit(curves, Layout.of([0, 0, 1, 1]), bent=False), 1)
+    >>> nowhere_worse(fit(curves, Layout.of([0, 0, 1, 1])), 1)
     [0]
     """
     found = []
@@ -141,6 +185,6 @@ def nowhere_worse(curves: Effects, one: int, smallest: float = SMALLEST_DIFFEREN
         if one == other or not curves.linked(one, other):
             continue
         difference = curves.difference(one, other)
-        if (difference.change > -smallest).all() and bool((~difference.is_wash(smallest)).any()):
+        if (difference.low > -smallest).all() and bool((difference.states(smallest) == DifferenceState.AHEAD).any()):
             found.append(other)
     return found

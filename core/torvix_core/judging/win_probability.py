@@ -29,8 +29,7 @@ def draw(effects: Effects, dice: np.random.Generator, draws: int = DRAWS) -> Arr
     Shapes: effects of (setups,); result (setups, draws).
     Units:  logs.
     Errors: ValueError if the scores are curves.
-    Source: posterior of the linear model under a flat prior, Student's t with the pooled scatter; drift that cannot be
-            seen is drawn with half its bound as standard deviation.
+    Source: the posterior of docs/verdict-model.md, from which the intervals are read as well.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
     >>> draw(fit(np.array([100.0, 101, 110, 111]), Layout.of([0, 0, 1, 1])), np.random.default_rng(1)).shape
@@ -38,21 +37,12 @@ def draw(effects: Effects, dice: np.random.Generator, draws: int = DRAWS) -> Arr
     """
     if effects.log_mean.ndim != 1:
         raise ValueError("draw scores, not curves")
-    setups, free = len(effects.log_mean), float(effects.degrees_of_freedom)
-    values, vectors = np.linalg.eigh(effects.model.covariance)
-    spread = vectors * np.sqrt(np.maximum(values, 0.0))
-    scale = float(effects.scatter) * np.sqrt(free / dice.chisquare(free, draws))
-    drawn = effects.log_mean[:, None] + (spread @ dice.standard_normal((setups, draws))) * scale
-    layout = effects.model.layout
-    for session in range(layout.sessions):
-        if session in effects.model.drifting:
-            continue
-        reach = effects.model.weights @ np.where(layout.session == session, layout.place, 0.0)
-        if np.ptp(reach) > 0:
-            drawn += np.outer(reach, dice.normal(0.0, effects.history.drift_per_pull / 2, draws))
-    if bool(effects.bent):
-        drawn += np.outer(effects.bend_shift, dice.normal(0.0, 0.5, draws))
-    return np.asarray(drawn)
+    weight, mean = effects.known.weight[:, 0], effects.known.mean[:, :, 0]
+    values, vectors = np.linalg.eigh(effects.known.covariance(0))
+    spread = vectors * np.sqrt(np.maximum(values, 0.0))[:, None, :]
+    which = np.repeat(np.arange(len(weight)), dice.multinomial(draws, weight / weight.sum()))
+    normal = dice.standard_normal((draws, mean.shape[1], 1))
+    return np.asarray((mean[which] + (spread[which] @ normal)[:, :, 0]).T)
 
 
 def chances(
@@ -64,11 +54,11 @@ def chances(
     Shapes: effects of (setups,); results as `Chances`.
     Units:  [-].
     Errors: as `draw`.
-    Source: counted over the draws.
+    Source: `ahead` and, of two, `best` are read from the posterior as its intervals are; the rest is counted in draws.
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
     >>> effects = fit(np.array([100.0, 101, 100, 101]), Layout.of([0, 1, 0, 1]))
-    >>> chances(effects, 0, np.random.default_rng(1)).best.round(0).tolist()
+    >>> chances(effects, 0, np.random.default_rng(1)).best.round(1).tolist()
     [0.0, 1.0]
     """
     group = effects.model.group
@@ -82,5 +72,9 @@ def chances(
     best[mine] = np.bincount(order[0], minlength=count) / draws
     for place in range(count):
         ranks[mine, place] = np.bincount(order[place], minlength=count) / draws
-        ahead[mine[place], mine] = (drawn[place] > drawn).mean(axis=1)
+        for other in range(place):
+            above = float(effects.difference(int(mine[place]), int(mine[other])).chance)
+            ahead[mine[place], mine[other]], ahead[mine[other], mine[place]] = above, 1 - above
+    if count == 2:
+        best[mine] = ahead[mine, mine[::-1]]
     return Chances(best, ahead, ranks)

@@ -12,7 +12,8 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 from torvix_core.judging.design_matrix import Layout
-from torvix_core.judging.effects import SMALLEST_DIFFERENCE, USUAL, History, fit
+from torvix_core.judging.difference import SMALLEST_DIFFERENCE
+from torvix_core.judging.effects import USUAL, History, fit
 from torvix_core.units.checked import Array, finite
 
 NOBODY = -1
@@ -24,6 +25,7 @@ class Habits:
 
     scatter: float = 0.0028  # standard deviation of one pull
     drift_per_pull: float = -0.0002  # what each further pull of a session costs
+    drift_sd: float = 0.0  # how far sessions stray from that
     cold_part: float = 0.009  # by how much a part straight from the bench reads high
     soak_s: float = 190.0  # time constant of its soaking through
     refit_scatter: float = 0.0  # standard deviation of fitting a part once more
@@ -67,7 +69,7 @@ class Tally:
     nobody: int
     better: NDArray[np.int_]  # (setups,) than the baseline
     worse: NDArray[np.int_]
-    warned: int = 0  # days that say that their drift is bent, or too large to be trusted to be straight
+    warned: int = 0  # days that say that their drift is bent
 
     def __add__(self, other: Tally) -> Tally:
         return Tally(self.days + other.days, self.winner + other.winner, self.nobody + other.nobody,
@@ -76,12 +78,12 @@ class Tally:
 
 @dataclass(frozen=True)
 class Odds:
-    """Shares of the days that called the right winner, called it a wash, or called a wrong one."""
+    """Shares of the days that called the right winner, called nobody, or called a wrong one."""
 
     right: float
-    wash: float
+    nobody: float
     wrong: float
-    truth_is_wash: bool
+    truth_is_equal: bool
     best: int
 
 
@@ -130,17 +132,18 @@ def scores(plan: SimulatedPlan, effects: Array, habits: Habits, days: int, dice:
     if len(worth) < plan.setups:
         raise ValueError(f"effects are of {len(worth)} setups, the plan has {plan.setups}")
     steady = 1 + worth[plan.setup]
-    steady = steady * (1 + habits.drift_per_pull * plan.place)
     # A warming engine: what is lost comes soon, and less and less of it.
     steady = steady * (1 - habits.warming * -np.expm1(-plan.place / habits.warming_pulls))
     steady = steady * (1 + habits.cold_part * np.exp(-plan.since_change_s / habits.soak_s))
     fitted = dice.normal(0.0, habits.refit_scatter, (int(plan.visit.max()) + 1, days))[plan.visit]
-    read = steady[:, None] * (1 + dice.normal(0.0, habits.scatter, (len(plan.setup), days))) * (1 + fitted)
+    slopes = dice.normal(habits.drift_per_pull, habits.drift_sd, (int(plan.session.max()) + 1, days))[plan.session]
+    drifted = 1 + slopes * plan.place[:, None]
+    read = drifted * steady[:, None] * (1 + dice.normal(0.0, habits.scatter, (len(plan.setup), days))) * (1 + fitted)
     return np.asarray(read[plan.counted])
 
 
 def judge(plan: SimulatedPlan, read: Array, smallest: float = SMALLEST_DIFFERENCE, history: History = USUAL) -> Tally:
-    """Each day's verdict: the setup that no other is a wash with, or nobody.
+    """Each day's verdict: the setup that is ahead of every other, or nobody.
 
     Shapes: read (counted pulls, days).
     Units:  as `scores`.
@@ -153,19 +156,15 @@ def judge(plan: SimulatedPlan, read: Array, smallest: float = SMALLEST_DIFFERENC
     found = fit(read, plan.layout, history)
     days, count = read.shape[1], plan.setups
     best = found.log_mean.argmax(axis=0)
+    ahead = {(one, other): found.ahead(one, other, smallest) for one in range(count) for other in range(one)}
     clear = np.full(days, count > 1)
-    for leader in range(count):
-        for other in range(count):
-            if other != leader:
-                called = ~found.difference(leader, other).is_wash(smallest) if found.linked(leader, other) else False
-                clear &= (best != leader) | called
-    against = [found.difference(index, 0) if found.linked(index, 0) else None for index in range(1, count)]
-    nothing = np.zeros(days, dtype=bool)
-    told = [(nothing, nothing) if each is None else (~each.is_wash(smallest), each.change > 0) for each in against]
+    for (one, other), state in ahead.items():
+        clear &= ((best != one) | (state > 0)) & ((best != other) | (state < 0))
+    against = [ahead[setup, 0] for setup in range(1, count)]
     return Tally(
         days, np.bincount(best[clear], minlength=count), int((~clear).sum()),
-        np.array([0, *(int((sure & up).sum()) for sure, up in told)]),
-        np.array([0, *(int((sure & ~up).sum()) for sure, up in told)]), int((found.bent | found.drifts_much).sum()),
+        np.array([0, *(int((state > 0).sum()) for state in against)]),
+        np.array([0, *(int((state < 0).sum()) for state in against)]), int(found.is_bent.sum()),
     )  # fmt: skip
 
 
@@ -175,7 +174,7 @@ def odds(tally: Tally, effects: Array, smallest: float = SMALLEST_DIFFERENCE) ->
     Shapes: effects (setups,).
     Units:  shares.
     Errors: ValueError naming the argument.
-    Source: house rule: where the best two lie closer than what matters, a wash is right and any call is wrong.
+    Source: house rule: where the best two lie closer than what matters, to call nobody is right and any call is wrong.
     >>> tally = Tally(10, np.array([1, 7]), 2, np.array([0, 7]), np.array([0, 1]))
     >>> odds(tally, np.array([0.0, 0.01])).right
     0.7
@@ -183,8 +182,8 @@ def odds(tally: Tally, effects: Array, smallest: float = SMALLEST_DIFFERENCE) ->
     worth = finite("effects", effects)
     order = np.argsort(-worth, kind="stable")
     best = int(order[0])
-    is_wash = bool(len(worth) > 1 and worth[best] - worth[order[1]] < smallest)
-    called, wash = tally.winner / tally.days, tally.nobody / tally.days
-    right = wash if is_wash else float(called[best])
-    wrong = float(called.sum()) if is_wash else float(called.sum() - called[best])
-    return Odds(right, wash, wrong, is_wash, best)
+    is_equal = bool(len(worth) > 1 and worth[best] - worth[order[1]] < smallest)
+    called, nobody = tally.winner / tally.days, tally.nobody / tally.days
+    right = nobody if is_equal else float(called[best])
+    wrong = float(called.sum()) if is_equal else float(called.sum() - called[best])
+    return Odds(right, nobody, wrong, is_equal, best)

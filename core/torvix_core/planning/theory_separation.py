@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from torvix_core.judging.effects import USUAL, History
 from torvix_core.judging.repeats import pulls_needed
-from torvix_core.units.checked import finite, positive
+from torvix_core.units.checked import finite
 
 
 @dataclass(frozen=True)
@@ -24,19 +25,18 @@ Range = tuple[float, float]
 
 
 def separations(
-    one: Sequence[Range | None], other: Sequence[Range | None], scatter: float, more_degrees: int = 0
+    one: Sequence[Range | None], other: Sequence[Range | None], history: History = USUAL
 ) -> list[Separation]:
     """Setups of which both explanations predict something, the one that separates them best first.
 
     Shapes: one prediction a setup and explanation, (low, high), None where there is none.
-    Units:  shares of the baseline's score; scatter as `repeats.power`.
+    Units:  shares of the baseline's score; history as `repeats.power`.
     Errors: ValueError naming the argument; ranges must rise.
     Source: `repeats.pulls_needed` for the gap between the two ranges.
-    >>> found = separations([(0.0, 0.0), (0.02, 0.03)], [(0.01, 0.01), (0.0, 0.01)], 0.004)
+    >>> found = separations([(0.0, 0.0), (0.02, 0.03)], [(0.01, 0.01), (0.0, 0.01)])
     >>> [(each.setup, each.pulls) for each in found]
-    [(0, 4), (1, 4)]
+    [(0, 3), (1, 3)]
     """
-    positive("scatter", scatter)
     found = []
     for setup, (first, second) in enumerate(zip(one, other, strict=True)):
         if first is None or second is None:
@@ -45,6 +45,6 @@ def separations(
         if first[0] > first[1] or second[0] > second[1]:
             raise ValueError("a predicted range must rise")
         gap = max(second[0] - first[1], first[0] - second[1], 0.0)
-        pulls = pulls_needed(gap, scatter, more_degrees=more_degrees).pulls if gap > 0 else None
+        pulls = pulls_needed(gap, history).pulls if gap > 0 else None
         found.append(Separation(setup, sum(first) / 2, sum(second) / 2, gap, pulls))
     return sorted(found, key=lambda each: (-each.apart, each.setup))

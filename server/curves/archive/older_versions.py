@@ -5,6 +5,8 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from typing import Any
 
+from torvix_core.judging.drift import OF_ENGINE
+
 OLDEST = 1
 # What version 2 calls by another name: tables, columns of a table, and what stands in a column.
 TABLES_OF_1 = {"wishes": "reduction_overrides", "let_in": "comparability_overrides"}
@@ -32,6 +34,21 @@ def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
             if isinstance(rows, list):
                 brought[name] = [_row_of_1(name, row) if isinstance(row, dict) else row for row in rows]
         brought["pull_settings"] = list(_settings_of_1(brought.get("pulls")))
+    if version < 3:
+        rows = brought.get("known_scatter")
+        if isinstance(rows, list):
+            brought["known_scatter"] = [_drift_of_2(row) if isinstance(row, dict) else row for row in rows]
+    return brought
+
+
+def _drift_of_2(row: dict[str, Any]) -> dict[str, Any]:
+    """What a day might hide was twice what was usual; the usual slope and its spread stand apart now."""
+    brought = dict(row)
+    hidden = brought.pop("drift_per_pull", None)
+    usual = hidden / 2 if isinstance(hidden, int | float) else None
+    brought["drift_mean"] = None if usual is None else 0.0
+    brought["drift_engine_sd"] = None if usual is None else usual * OF_ENGINE**0.5
+    brought["drift_day_sd"] = None if usual is None else usual * (1 - OF_ENGINE) ** 0.5
     return brought
 
 

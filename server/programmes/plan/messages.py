@@ -37,8 +37,8 @@ def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]
             for place, told in criteria.failing(plan, sheets.limits(build), person).items()
         ],
         costs=[
-            CostOut(setup=place, price=float(price), unknown=unknown)
-            for place, (price, unknown) in criteria.costs(plan, person).items()
+            CostOut(setup=place, price=float(cost.visible), unknown=[*cost.unknown, *cost.hidden])
+            for place, cost in criteria.costs(plan, person).items()
         ],
         warnings=_warnings(plan),
         duty_points=_duty_points(plan),

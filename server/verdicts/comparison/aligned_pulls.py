@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Sequence
+from collections.abc import Collection, Sequence
 from dataclasses import dataclass
 from enum import StrEnum
 from functools import cached_property
@@ -80,7 +80,7 @@ class Comparison:
 
     @cached_property
     def overall(self) -> Effects:
-        """Average torque over all common bins: what says whether the drift is straight. NotEnoughPulls as `fit`."""
+        """Average torque over all common bins. NotEnoughPulls as `fit`."""
         return fit(self.torque.mean(axis=1), self.layout, self.history)
 
     def curves(self, school: School = School.MEAN) -> Effects | None:
@@ -92,7 +92,7 @@ class Comparison:
 
     @cached_property
     def _every_pull(self) -> Effects:
-        return fit_curves(self.torque, self.layout, self.history, bent=bool(self.overall.bent))
+        return fit_curves(self.torque, self.layout, self.history)
 
     def made_of(self, setup: int) -> str:
         """In words, what of a setup's pulls is not recorded from an engine; empty if all of it is."""
@@ -180,9 +180,16 @@ def _layout(pulls: Sequence[Pull], kept: Sequence[CorrectedPull], setups: Sequen
     )
 
 
-def strip(comparison: Comparison, effects: Effects | None) -> tuple[tuple[Lead, ...], tuple[Crossover, ...]]:
-    """Who leads where, and where the lead passes on; empty while scatter is not known or there is one setup."""
-    if effects is None or len(comparison.setups) < 2:
+def strip(
+    comparison: Comparison, effects: Effects | None, out: Collection[int] = ()
+) -> tuple[tuple[Lead, ...], tuple[Crossover, ...]]:
+    """Who leads where, of those that may be chosen, and where any of them overtakes another; empty while scatter is not
+    known or there is nothing to compare."""
+    among = [place for place in range(len(comparison.setups)) if place not in out]
+    if effects is None or len(among) < 2:
         return (), ()
-    leads = lead_strip(comparison.speed_rpm, effects, comparison.programme.smallest_difference)
-    return leads, lead_crossovers(comparison.speed_rpm, effects, leads)
+    smallest = comparison.programme.smallest_difference
+    return (
+        lead_strip(comparison.speed_rpm, effects, smallest, among),
+        lead_crossovers(comparison.speed_rpm, effects, smallest, among),
+    )

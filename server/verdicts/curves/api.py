@@ -15,6 +15,7 @@ from curves.archive import exports
 from curves.files.write import sheet_csv, sheet_xlsx
 from curves.models import Reduced
 from curves.reduction.inspection import derived_curves, engine_of
+from programmes.plan.saving import plan_in_force
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
@@ -31,6 +32,7 @@ from verdicts.curves.schemas import (
     wording_out,
 )
 from verdicts.curves.service import setups_table, torque_means
+from verdicts.judging import selection_criteria
 from verdicts.judging.schemas import ChoiceIn
 
 router = Router(tags=["curves of setups"])
@@ -54,7 +56,9 @@ def read_curves(
         if not places:
             raise Invalid("There is nothing to hold the curves against.", fields={"reference": "has no kept pull"})
         against = places[0]
-    leads, crossovers = comparisons.strip(comparison, effects)
+    beside = selection_criteria.of_setups(plan_in_force(programme), programme, request.user)
+    out = selection_criteria.out_of_the_choice(comparison.setups, beside)
+    leads, crossovers = comparisons.strip(comparison, effects, out)
     torque, unit = torque_means(comparison, effects), units["torque"]
 
     def torque_at(speed_rpm: float, setup: int) -> float:

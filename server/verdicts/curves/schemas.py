@@ -6,7 +6,7 @@ import numpy as np
 from ninja import Schema
 from torvix_core.engine import geometry
 from torvix_core.judging.effects import Effects
-from torvix_core.judging.lead_strip import WASH, Lead
+from torvix_core.judging.lead_strip import Lead
 from torvix_core.judging.sentences import Wording
 from torvix_core.pull.curve import Peak
 from torvix_core.units import quantities
@@ -40,12 +40,12 @@ class PullCurve(Schema):
 
 
 class DifferenceCurve(Schema):
-    """To the reference, in the torque unit, with its 95 % interval for all setups and speeds together."""
+    """To the reference, in the torque unit, with its 95 % interval for all speeds together."""
 
     value: list[float]
     low: list[float]
     high: list[float]
-    wash: list[bool]
+    state: list[str]
 
 
 class SetupCurves(Schema):
@@ -58,7 +58,7 @@ class SetupCurves(Schema):
     torque_half_width: list[float] | None
     peak_torque: PeakOut
     peak_power: PeakOut
-    peak_beyond: bool
+    runs_longer: bool
     installed_peak_power: float | None
     supported: bool
     difference: DifferenceCurve | None
@@ -66,18 +66,21 @@ class SetupCurves(Schema):
 
 
 class LeadOut(Schema):
-    """`setup_id` is null where the leaders are a wash."""
+    """The setups that lead, the highest first. Of one alone the gain over the runner-up; of several how they stand to
+    each other, and by how much they differ at the most."""
 
     low_rpm: float
     high_rpm: float
-    setup_id: int | None
+    setup_ids: list[int]
     runner_up_id: int | None
     gain: float
     half_width: float
+    state: str
+    at_most_percent: float
 
 
 class CrossoverOut(Schema):
-    """Where the lead passes on; the torque of both there. No half width where it runs out of what was run."""
+    """Where one setup overtakes another; the torque of both there. No half width where it runs out of what was run."""
 
     speed_rpm: float
     half_width_rpm: float | None
@@ -147,7 +150,7 @@ def _difference(
         return values
 
     return DifferenceCurve(
-        value=shown(found.change), low=shown(found.low), high=shown(found.high), wash=found.is_wash(smallest).tolist()
+        value=shown(found.change), low=shown(found.low), high=shown(found.high), state=found.states(smallest).tolist()
     )
 
 
@@ -156,7 +159,7 @@ def setup_curves_out(
 ) -> SetupCurves:  # fmt: skip
     torque_unit, power_unit = units["torque"], units["power"]
     torque = torque_means(comparison, effects)[index]
-    top, strongest, beyond = judging.peaks(comparison, index, torque)
+    top, strongest, longer = judging.peaks(comparison, index, torque)
     half = None
     if effects is not None:
         half = quantities.from_si(effects.own_half_width(index) * torque, torque_unit).tolist()
@@ -179,7 +182,7 @@ def setup_curves_out(
         torque_half_width=half,
         peak_torque=_peak(top, torque_unit),
         peak_power=_peak(strongest, power_unit),
-        peak_beyond=beyond,
+        runs_longer=longer,
         installed_peak_power=(
             None if allowance is None else float(quantities.from_si(strongest.value - allowance, power_unit))
         ),
@@ -190,11 +193,11 @@ def setup_curves_out(
 
 
 def lead_out(comparison: Comparison, lead: Lead, unit: str) -> LeadOut:
-    def named(index: int) -> int | None:
-        return None if index == WASH else comparison.setups[index].pk
-
+    setups = comparison.setups
     return LeadOut(
-        low_rpm=lead.low_rpm, high_rpm=lead.high_rpm, setup_id=named(lead.leader), runner_up_id=named(lead.runner_up),
+        low_rpm=lead.low_rpm, high_rpm=lead.high_rpm, setup_ids=[setups[leader].pk for leader in lead.leaders],
+        runner_up_id=None if lead.runner_up is None else setups[lead.runner_up].pk, state=lead.state,
+        at_most_percent=lead.at_most * 100,
         gain=float(quantities.difference_from_si(lead.gain, unit)),
         half_width=float(quantities.difference_from_si(lead.half_width, unit)),
     )  # fmt: skip

@@ -110,13 +110,24 @@ def _strip(axes: Any, curves: Mapping[str, Any]) -> None:
     for lead in curves["leads"]:
         left, width = lead["low_rpm"], lead["high_rpm"] - lead["low_rpm"]
         middle = left + width / 2
-        if lead["position"] is None:
+        marks = [mark_of(position) for position in leaders_of(lead)]
+        if not marks:  # a report of an earlier Torvix, where none led alone
             axes.bar(middle, 1, width, color="white", edgecolor=HATCH, hatch="/////", linewidth=0)
-            if width > 350:
-                axes.text(middle, 0.5, "wash", color=INK, ha="center", va="center",
-                          bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.2})  # fmt: skip
             continue
-        mark = mark_of(lead["position"])
-        axes.bar(middle, 1, width, color=mark.colour, linewidth=0)
-        told = f"{mark.letter} +{figure(lead['gain'])} ± {figure(lead['half_width'])}" if width > 800 else mark.letter
-        axes.text(middle, 0.5, told if width > 80 else "", color="white", ha="center", va="center")
+        # Those that lead together share the height of the strip.
+        for place, mark in enumerate(marks):
+            axes.bar(middle, 1 / len(marks), width, bottom=place / len(marks), color=mark.colour, linewidth=0)
+        letters = " ".join(mark.letter for mark in marks)
+        if len(marks) > 1:
+            axes.text(middle, 0.5, letters if width > 80 * len(marks) else "", color=INK, ha="center", va="center",
+                      bbox={"facecolor": "white", "edgecolor": "none", "pad": 1.2})  # fmt: skip
+            continue
+        gain = f"{letters} +{figure(lead['gain'])} ± {figure(lead['half_width'])}" if width > 800 else letters
+        axes.text(middle, 0.5, gain if width > 80 else "", color="white", ha="center", va="center")
+
+
+def leaders_of(lead: Mapping[str, Any]) -> list[int]:
+    """Positions of the setups that lead in a stretch; reports of format 1 know one or none."""
+    if "positions" in lead:
+        return list(lead["positions"])
+    return [] if lead["position"] is None else [lead["position"]]

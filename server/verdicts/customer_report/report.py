@@ -8,6 +8,7 @@ from datetime import datetime
 from typing import Any
 
 from django.db import transaction
+from torvix_core.judging.difference import DifferenceState
 from torvix_core.units import quantities
 
 from curves.reduction.nature import Nature, nature_of
@@ -29,7 +30,8 @@ from verdicts.judging.answers import PlacingOut, Verdict, WorkedVerdict
 from verdicts.judging.choice import Choice
 from verdicts.models import Sheet
 
-FORMAT = 1
+FORMAT = 2
+STANDINGS = {DifferenceState.EQUAL: "equal", DifferenceState.SMALL: "wash", DifferenceState.UNDECIDED: "undecided"}
 HANDED_ON = (
     "The figures hold for this engine as it stood on this stand, in the range given. A change of camshaft, head or "
     "compression wants piston-to-valve clearance measured, a change of fuel or boost its mixture and knock margin "
@@ -87,11 +89,11 @@ def _row(found: WorkedVerdict, one: PlacingOut, shown: Verdict, wanted: ReportOp
         against = plus_minus(one.to_baseline.value, one.to_baseline.low, one.to_baseline.high)
         percent = signed(one.to_baseline.percent, 2)
     elif not one.supported:
-        against = "not supported"
+        against = "not comparable"
     best = chance(one.chance_percent) if one.supported and not one.fails else NOTHING
     cells = [str(one.pulls), figure(one.score), figure(one.power), against, percent, best, standing(one, shown)]
     if wanted.show_prices:
-        cost = "not known" if one.unknown_prices else figure(one.cost, 0)
+        cost = "not known" if one.cost is None else figure(one.cost, 0)
         cells += [cost, figure(one.cost_per_power, 0)]
     return {"position": setup.position, "letter": setup.letter, "name": setup.name, "cells": cells}
 
@@ -110,8 +112,8 @@ def standing(one: PlacingOut, shown: Verdict) -> str:
     if not one.with_the_best:
         return "behind"
     if sum(other.supported for other in shown.placings) == 1:
-        return "alone"  # nothing to be a wash with
-    return "best" if shown.winner_id == one.setup_id else "wash"
+        return "alone"
+    return "best" if shown.winner_id == one.setup_id else STANDINGS[DifferenceState(shown.level_state)]
 
 
 def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
@@ -152,7 +154,7 @@ def _curves(found: WorkedVerdict, units: Mapping[str, str]) -> dict[str, Any]:
         ],
         "leads": [
             {"low_rpm": lead.low_rpm, "high_rpm": lead.high_rpm,
-             "position": None if lead.leader < 0 else compared.setups[lead.leader].position,
+             "positions": [compared.setups[leader].position for leader in lead.leaders], "state": str(lead.state),
              "gain": float(quantities.difference_from_si(lead.gain, units["torque"])),
              "half_width": float(quantities.difference_from_si(lead.half_width, units["torque"]))}
             for lead in leads

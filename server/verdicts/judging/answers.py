@@ -9,14 +9,16 @@ from functools import cached_property
 from ninja import Schema
 from pydantic import BaseModel
 from torvix_core.air.standards import DEFINITIONS
-from torvix_core.judging import sentences, verdict
-from torvix_core.judging.effects import Difference, Effects
+from torvix_core.judging import repeats, sentences, verdict
+from torvix_core.judging.difference import Difference, DifferenceState
+from torvix_core.judging.effects import Effects
 from torvix_core.judging.lead_strip import Crossover, Lead
 from torvix_core.judging.sentences import Wording, listed
 from torvix_core.judging.verdict import Placing
 from torvix_core.units import quantities
 
 from programmes.models import Programme
+from programmes.plan import criteria
 from programmes.plan.plans import Plan
 from programmes.plan.saving import plan_in_force
 from shop.models import Person
@@ -40,17 +42,37 @@ class DifferenceOut(Schema):
     percent: float
     low_percent: float
     high_percent: float
-    wash: bool
+    at_most_percent: float
+    chance_percent: float
+    state: str
+
+
+class PercentOut(Schema):
+    """A share in per cent with its 95 % interval."""
+
+    percent: float
+    low: float
+    high: float
 
 
 class GainsOut(Schema):
-    """Against the baseline three ways at once, per cent: peak to peak, at one speed, over the range."""
+    """Against the baseline three ways at once: peak to peak, at one speed, over the range."""
 
-    peak_torque_percent: float
-    peak_power_percent: float
-    most_percent: float
+    peak_torque: PercentOut
+    peak_power: PercentOut
+    most: PercentOut
     most_rpm: float
-    average_percent: float
+    average: PercentOut
+
+
+class DriftOut(Schema):
+    """Of one session, per cent: of one pull with its 95 % interval, and from the first pull that counts to the last."""
+
+    session: str
+    percent_per_pull: float
+    low: float
+    high: float
+    percent: float
 
 
 class PlacingOut(Schema):
@@ -69,8 +91,9 @@ class PlacingOut(Schema):
     groups: list[int]
     gains: GainsOut | None
     fails: list[str]
-    cost: float
+    cost: float | None
     unknown_prices: list[str]
+    hidden_prices: list[str]
     manners: list[str]
     cost_per_torque: float | None
     cost_per_power: float | None
@@ -85,7 +108,7 @@ class AheadOut(BaseModel):  # one for every pair: a Schema takes seven times as 
 
 
 class UseWinnerOut(Schema):
-    """Who is best for a usual duty; `setup_id` is null where `level_ids` are a wash."""
+    """Who is best for a usual duty; `setup_id` is null where none of `level_ids` is ahead of the others."""
 
     preset: str
     label: str
@@ -107,6 +130,8 @@ class Verdict(Schema):
     score_unit: str
     baseline_id: int
     winner_id: int | None
+    level_ids: list[int]
+    level_state: str
     low_rpm: float
     high_rpm: float
     run_low_rpm: float
@@ -121,7 +146,8 @@ class Verdict(Schema):
     repeatability_percent: float
     scatter_percent: float
     degrees_of_freedom: float
-    drift_percent: float | None
+    scatter_basis: str
+    drifts: list[DriftOut]
     smallest_difference_percent: float
     readings: dict[str, str]
     method: str
@@ -149,7 +175,7 @@ class WorkedVerdict:
 
     @cached_property
     def strip(self) -> tuple[tuple[Lead, ...], tuple[Crossover, ...]]:
-        return aligned_pulls.strip(self.comparison, self.curves)
+        return aligned_pulls.strip(self.comparison, self.curves, self.out)
 
 
 def answer(person: Person, programme: Programme, choice: Choice) -> WorkedVerdict:
@@ -157,9 +183,7 @@ def answer(person: Person, programme: Programme, choice: Choice) -> WorkedVerdic
     compared = compare(programme, choice.standard, choice.counting)
     plan = plan_in_force(programme)
     beside = selection_criteria.of_setups(plan, programme, person)
-    out = frozenset(
-        place for place, setup in enumerate(compared.setups) if setup.pk in beside and beside[setup.pk].fails
-    )
+    out = selection_criteria.out_of_the_choice(compared.setups, beside)
     return WorkedVerdict(judging.judge(compared, choice, out), plan, beside, selection_criteria.manners(programme), out)
 
 
@@ -173,18 +197,53 @@ def headline(person: Person, found: WorkedVerdict) -> list[str]:
     units = units_of(person)
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
     leads, _ = found.strip
-    told = [sentences.strip_sentence(leads, wording(compared, units["torque"]))]
+    headlines = [sentences.strip_sentence(leads, wording(compared, units["torque"]))]
     duty = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm)
     if judged.choice.measure.is_peak:
         duty = f"By {choices.MEASURES[judged.choice.measure].lower()}"
-    told.append(sentences.choice_sentence(judged.placings, compared.baseline, duty, wording(compared, unit), found.out))
+    smallest = compared.programme.smallest_difference
+    headlines.append(sentences.choice_sentence(
+        judged.placings, compared.baseline, duty, wording(compared, unit), found.out, smallest
+    ))  # fmt: skip
     if compared.counting is Counting.FIRST:
-        told.append("By first pulls after a change alone: they read high, and compare only among themselves.")
-    told += _kept_out(found)
-    level = [compared.setups[setup] for setup in judged.level] if judged.winner is None else []
-    told += selection_criteria.tie_break(level, found.beside, person)
-    told += _dominance(found)
-    return [one for one in told if one]
+        headlines.append("By first pulls after a change alone: they read high, and compare only among themselves.")
+    headlines += _kept_out(found)
+    unknown = criteria.unknown_against_ceiling(found.plan, person)
+    if unknown:
+        headlines.append(f"Whether {listed(unknown)} keeps the cost ceiling is not known: a price is missing.")
+    level = [compared.setups[setup] for setup in judged.level]
+    if judged.level_state is DifferenceState.EQUAL:
+        headlines += selection_criteria.tie_break(level, found.beside, person)
+    elif judged.level_state is not None:
+        headlines += _undecided(found)
+    headlines += _dominance(found)
+    return [sentence for sentence in headlines if sentence]
+
+
+def _undecided(found: WorkedVerdict) -> list[str]:
+    """What the setup that is probably best costs beside the next, and what would decide between them."""
+    judged, setups = found.judged, found.comparison.setups
+    level = [placing for placing in judged.placings if placing.with_the_best]
+    best, second = level[0].setup, level[1].setup
+    sentences_out = [selection_criteria.price_beside(setups[best], setups[second], found.beside)]
+    if judged.level_state is not DifferenceState.UNDECIDED:
+        return sentences_out
+    letters = setups[best].letter, setups[second].letter
+    goes_on = found.comparison.kept[-1].pull.session.closed_at is None
+    smallest = found.comparison.programme.smallest_difference
+    more = repeats.more_to_decide(judged.fitted, best, second, smallest, goes_on)
+    if more is None:
+        ask = f"More than {repeats.MOST_MORE} more pulls of each of {letters[0]} and {letters[1]}"
+        return [*sentences_out, f"{ask} would be needed to decide between them."]
+    first, then = setups[more.one].letter, setups[more.other].letter
+    pulls = _pulls(more.one_pulls, first) + (f" and {_pulls(more.other_pulls, then)}" if more.other_pulls else "")
+    where = "" if goes_on else " in one session"
+    ask = f"{pulls[0].upper()}{pulls[1:]}{where} would decide between {letters[0]} and {letters[1]}"
+    return [*sentences_out, f"{ask}, if they differ as they do now."]
+
+
+def _pulls(count: int, letter: str) -> str:
+    return f"{'one more pull' if count == 1 else f'{count} more pulls'} of {letter}"
 
 
 def _kept_out(found: WorkedVerdict) -> list[str]:
@@ -192,7 +251,7 @@ def _kept_out(found: WorkedVerdict) -> list[str]:
     best = next(placing for placing in found.judged.placings if placing.to_best is None)
     told, smallest = [], found.comparison.programme.smallest_difference
     for placing in found.judged.placings:
-        level = placing.to_best is not None and bool(placing.to_best.is_wash(smallest))
+        level = placing.to_best is not None and placing.to_best.state(smallest) is not DifferenceState.BEHIND
         if placing.setup in found.out and (level or placing.score > best.score):
             setup = found.comparison.setups[placing.setup]
             told.append(f"{setup.letter} is out of the choice: {' '.join(found.beside[setup.pk].fails)}")
@@ -209,7 +268,10 @@ def _dominance(found: WorkedVerdict) -> list[str]:
     beaten = [setups[other].letter for other in verdict.nowhere_worse(curves, winner, smallest)]
     if not beaten:
         return []
-    return [f"{setups[winner].letter} is nowhere worse than {listed(beaten)}, at any speed that was run."]
+    return [
+        f"{setups[winner].letter} is nowhere worse than {listed(beaten)} by more than {smallest * 100:.1f} %, "
+        "at any speed that all were run at."
+    ]
 
 
 def out(person: Person, found: WorkedVerdict) -> Verdict:
@@ -220,33 +282,75 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
     leads, crossovers = found.strip
     in_torque = wording(compared, units["torque"])
     setup_id = [setup.pk for setup in compared.setups]
-    drift = judged.fitted.drift()
     return Verdict(
-        standard=compared.standard, standard_label=DEFINITIONS[compared.standard].label, school=judged.choice.school,
-        counting=judged.choice.counting, measure=judged.choice.measure, duty=judged.preset,
+        standard=compared.standard,
+        standard_label=DEFINITIONS[compared.standard].label,
+        school=judged.choice.school,
+        counting=judged.choice.counting,
+        measure=judged.choice.measure,
+        duty=judged.preset,
         duty_label=choices.label(judged.preset),
-        duty_points=[list(point) for point in judged.duty.points], torque_unit=units["torque"],
-        power_unit=units["power"], score_unit=unit, baseline_id=setup_id[compared.baseline],
-        winner_id=None if judged.winner is None else setup_id[judged.winner], low_rpm=judged.low_rpm,
-        high_rpm=judged.high_rpm, run_low_rpm=float(compared.speed_rpm[0]), run_high_rpm=float(compared.speed_rpm[-1]),
-        headline=headline(person, found), stretches=list(sentences.stretch_sentences(leads, in_torque)),
+        duty_points=[list(point) for point in judged.duty.points],
+        torque_unit=units["torque"],
+        power_unit=units["power"],
+        score_unit=unit,
+        baseline_id=setup_id[compared.baseline],
+        winner_id=None if judged.winner is None else setup_id[judged.winner],
+        level_ids=[setup_id[setup] for setup in judged.level],
+        level_state=judged.level_state or "",
+        low_rpm=judged.low_rpm,
+        high_rpm=judged.high_rpm,
+        run_low_rpm=float(compared.speed_rpm[0]),
+        run_high_rpm=float(compared.speed_rpm[-1]),
+        headline=headline(person, found),
+        stretches=list(sentences.stretch_sentences(leads, in_torque)),
         thresholds=list(sentences.crossover_sentences(crossovers, in_torque)),
         placings=[_placing(found, placing, unit, units) for placing in judged.placings],
         ahead=_ahead(found),
         uses=[
-            UseWinnerOut(preset=use.preset, label=choices.label(use.preset),
-                         setup_id=None if use.winner is None else setup_id[use.winner],
-                         level_ids=[setup_id[one] for one in use.level])
+            UseWinnerOut(
+                preset=use.preset,
+                label=choices.label(use.preset),
+                setup_id=None if use.winner is None else setup_id[use.winner],
+                level_ids=[setup_id[one] for one in use.level],
+            )
             for use in judged.uses
         ],
         groups=len({group for placing in judged.placings for group in placing.groups}),
         repeatability_percent=float(judged.fitted.repeatability) * 100,
         scatter_percent=float(judged.fitted.scatter) * 100,
         degrees_of_freedom=float(judged.fitted.degrees_of_freedom),
-        drift_percent=float(drift[0]) * 100 if len(drift) else None,
-        smallest_difference_percent=programme.smallest_difference * 100, readings=dict(choices.COVARIATES),
-        method=caveats.method(judged), notes=[*compared.notes, *caveats.notes(judged)],
-    )  # fmt: skip
+        scatter_basis=scatter_basis(judged.fitted),
+        drifts=_drifts(judged),
+        smallest_difference_percent=programme.smallest_difference * 100,
+        readings=dict(choices.COVARIATES),
+        method=caveats.method(judged),
+        notes=[*compared.notes, *caveats.notes(judged, found.plan)],
+    )
+
+
+def scatter_basis(fitted: Effects) -> str:
+    """What the scatter of a single pull rests on, in a few words."""
+    if fitted.own_scatter is None:
+        return "taken from what was known before: no setup repeats a pull beside its drift"
+    own = f"these pulls show {float(fitted.own_scatter) * 100:.2f} % with {fitted.own_degrees} degrees of freedom"
+    if not bool(fitted.trusts_history):
+        return f"{own}, more than was known before allows"
+    before = "what was known before" if fitted.history.known else "what is usual"
+    return f"{own}, steadied by {before}: {fitted.history.scatter * 100:.2f} %"
+
+
+def _drifts(judged: Judgment) -> list[DriftOut]:
+    """Of every session in which more than one pull counts."""
+    fitted, layout = judged.fitted, judged.fitted.model.layout
+    sessions = list(dict.fromkeys(kept_pull.pull.session for kept_pull in judged.comparison.kept))
+    found = []
+    for place, session in enumerate(sessions):
+        slope, half = float(fitted.slopes[place]) * 100, 1.96 * float(fitted.slope_errors[place]) * 100
+        if layout.span(place):
+            found.append(DriftOut(session=f"{session.opened_at:%d %b}", percent_per_pull=slope, low=slope - half,
+                                  high=slope + half, percent=slope * layout.span(place)))  # fmt: skip
+    return found
 
 
 def _ahead(found: WorkedVerdict) -> list[AheadOut]:
@@ -269,10 +373,8 @@ def _placing(found: WorkedVerdict, placing: Placing, unit: str, units: Mapping[s
     scores = {one.setup: one.score for one in judged.placings}
     best = next(one for one in judged.placings if one.to_best is None)
     beside = found.beside.get(setup.pk)
-    cost = beside.known_cost if beside else None
-    gained = (
-        placing.to_baseline is not None and not placing.to_baseline.is_wash(smallest) and placing.to_baseline.change > 0
-    )
+    cost = beside.cost.shown if beside else None
+    gained = placing.to_baseline is not None and placing.to_baseline.state(smallest) is DifferenceState.AHEAD
     base = compared.baseline
 
     def per(values: Sequence[float], kind: str) -> float | None:
@@ -292,11 +394,12 @@ def _placing(found: WorkedVerdict, placing: Placing, unit: str, units: Mapping[s
         across_days=judged.across_days(placing.setup), chance_percent=placing.chance_best * 100,
         groups=list(placing.groups),
         gains=None if gains is None else GainsOut(
-            peak_torque_percent=gains.peak_torque * 100, peak_power_percent=gains.peak_power * 100,
-            most_percent=gains.most * 100, most_rpm=gains.most_rpm, average_percent=gains.average * 100,
+            peak_torque=percent_out(gains.peak_torque), peak_power=percent_out(gains.peak_power),
+            most=percent_out(gains.most), most_rpm=gains.most_rpm, average=percent_out(gains.average),
         ),
-        fails=list(beside.fails) if beside else [], cost=float(beside.cost) if beside else 0.0,
-        unknown_prices=list(beside.unknown_prices) if beside else [], manners=list(found.manners.get(setup.pk, ())),
+        fails=list(beside.fails) if beside else [], cost=cost,
+        unknown_prices=list(beside.cost.unknown) if beside else [],
+        hidden_prices=list(beside.cost.hidden) if beside else [], manners=list(found.manners.get(setup.pk, ())),
         cost_per_torque=per(judged.torque.tolist(), "torque"), cost_per_power=per(judged.power.tolist(), "power"),
     )  # fmt: skip
 
@@ -309,4 +412,9 @@ def difference_out(found: Difference | None, base: float, unit: str, smallest: f
     )
     percent, low_percent, high_percent = (float(share) * 100 for share in (found.change, found.low, found.high))
     return DifferenceOut(value=value, low=low, high=high, percent=percent, low_percent=low_percent,
-                         high_percent=high_percent, wash=bool(found.is_wash(smallest)))  # fmt: skip
+                         high_percent=high_percent, at_most_percent=float(found.at_most) * 100,
+                         chance_percent=float(found.chance) * 100, state=found.state(smallest))  # fmt: skip
+
+
+def percent_out(found: Difference) -> PercentOut:
+    return PercentOut(percent=float(found.change) * 100, low=float(found.low) * 100, high=float(found.high) * 100)

@@ -6,16 +6,22 @@ from collections.abc import Iterator, Sequence
 
 import numpy as np
 from torvix_core.air.standards import DEFINITIONS
-from torvix_core.judging import effects
+from torvix_core.engine.dimensions import Slot
+from torvix_core.judging import repeats
+from torvix_core.judging.design_matrix import model_of
 from torvix_core.judging.effects import Effects
+from torvix_core.judging.repeats import variance_of_gap
 from torvix_core.judging.representative_pull import School
 from torvix_core.judging.sentences import listed
 
+from programmes.plan.plans import Plan
+from stand.models import Session
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging import choice as choices
 from verdicts.judging.service import Judgment
 from verdicts.prior import known_scatter
 
+BREATHING = {Slot.CAMSHAFT: "camshaft", Slot.CYLINDER_HEAD: "head", Slot.HEADER: "exhaust"}
 WIDER = 1.1  # times the interval of one day's pulls; less is not worth a word
 
 
@@ -27,18 +33,19 @@ def method(judged: Judgment) -> str:
         "" if choice.measure.is_peak else f", {choices.label(judged.preset).lower()} weighting of the 100 rpm table"
     )
     return (
-        f"{choices.rule(choice)}; {label}; {measure.lower()}{weighed}. Setup, session and drift fitted together on "
-        "the logarithm of the score; scatter pooled over setups. Intervals are 95 % for all pairs of setups together "
-        "(studentized range), along the curves also for all speeds together."
+        f"{choices.rule(choice)}; {label}; {measure.lower()}{weighed}. Setup, session and drift fitted together "
+        "on the logarithm of the score; scatter pooled over setups. Intervals are 95 % for one setup against "
+        "another; along the curves for all speeds together, in the groups for all pairs of setups together."
     )
 
 
-def notes(judged: Judgment) -> list[str]:
+def notes(judged: Judgment, plan: Plan) -> list[str]:
     """What a reader must know before believing the ranking, the gravest first."""
     comparison, fitted = judged.comparison, judged.fitted
     return [
         *_links(comparison, fitted), *_drift(comparison, fitted), *_choice(judged),
-        known_scatter.scatter_sentence(comparison.programme), *_scatter(fitted), *_limits(judged),
+        known_scatter.scatter_sentence(comparison.programme), known_scatter.drift_sentence(comparison.programme),
+        *_scatter(fitted), *_limits(judged, plan),
     ]  # fmt: skip
 
 
@@ -52,7 +59,7 @@ def _links(comparison: Comparison, fitted: Effects) -> Iterator[str]:
     if apart:
         yield (
             f"{listed(apart)} and {letters[base]} were never run on one day, nor through a setup that was run on both: "
-            f"not supported. Run {letters[base]} again beside {'it' if len(apart) == 1 else 'them'}."
+            f"not comparable. Run {letters[base]} again beside {'it' if len(apart) == 1 else 'them'}."
         )
     shared = [
         letters[one]
@@ -68,12 +75,12 @@ def _links(comparison: Comparison, fitted: Effects) -> Iterator[str]:
 
 def _cost_of_link(comparison: Comparison, fitted: Effects) -> str:
     """By how much the link widens the interval that suffers most from it."""
-    base, counts = comparison.baseline, fitted.counts
+    base, counts, scatter = comparison.baseline, fitted.counts, float(fitted.scatter)
     worst, at = 1.0, None
     for one in range(len(counts)):
         if one != base and fitted.linked(one, base):
-            plain = 1 / counts[one] + 1 / counts[base]
-            wider = float(np.sqrt(fitted.model.variance(one, base) / plain))
+            plain = scatter**2 * (1 / counts[one] + 1 / counts[base])
+            wider = float(np.sqrt(variance_of_gap(fitted.model, one, base, scatter) / plain))
             if wider > worst:
                 worst, at = wider, one
     if at is None or worst < WIDER:
@@ -83,45 +90,50 @@ def _cost_of_link(comparison: Comparison, fitted: Effects) -> str:
 
 
 def _drift(comparison: Comparison, fitted: Effects) -> Iterator[str]:
+    """What drift was found in each session, how well, and what would tell it better."""
+    layout = fitted.model.layout
     sessions = list(dict.fromkeys(kept_pull.pull.session for kept_pull in comparison.kept))
-    for place, session in enumerate(fitted.model.drifting):
-        slope, whole = float(fitted.slopes[place]) * 100, float(fitted.drift()[place]) * 100
-        day = f" on {sessions[session].opened_at:%d %b}" if len(sessions) > 1 else ""
-        sizes = f"{slope:+.2f} % a pull, {whole:+.2f} % over the session".replace("-", "−")
-        yield f"Drift{day}: {sizes}, taken out as a straight line."
-    if bool(fitted.bent):
+    for place, session in enumerate(sessions):
+        if not layout.span(place):
+            continue
+        slope, error = float(fitted.slopes[place]) * 100, float(fitted.slope_errors[place]) * 100
+        day = f" on {session.opened_at:%d %b}" if len(sessions) > 1 else ""
+        sizes = f"{slope:+.2f} ± {1.96 * error:.2f} % a pull, {slope * layout.span(place):+.1f} % over the session"
+        yield f"Drift{day}: {sizes.replace('-', '−')}; taken out, and what is not known of it is in the intervals."
+    if bool(fitted.is_bent):
         yield (
-            "The drift is not straight: the returns bend away from a line. The intervals are widened for it; warm the "
-            "engine through, or return to the baseline more often."
+            f"The drift does not look straight ({float(fitted.bent) * 100:.0f} % likely bent), as in an engine "
+            "that was not warm through. The intervals allow for it as far as these pulls tell; pull no setup "
+            "but the warm engine again, or return to the baseline more often."
         )
-    elif bool(fitted.drifts_much):
+    straight = [place for place in range(len(sessions)) if not layout.returns(place)
+                and len(set(layout.setup[layout.session == place])) > 1]  # fmt: skip
+    if straight:
+        where = f" in {len(straight)} of {len(sessions)} sessions" if len(sessions) > 1 else ""
         yield (
-            f"More than {effects.LARGE_DRIFT * 100:.0f} % of drift was taken out. A warming engine drifts along a "
-            "curve, and a line through it can make a winner of nothing: return to the baseline more often."
-        )
-    hidden = [
-        one
-        for one in range(comparison.layout.sessions)
-        if one not in fitted.model.drifting and len(set(comparison.setup_of[comparison.layout.session == one])) > 1
-    ]
-    if hidden:
-        rate = comparison.history.drift_per_pull * 100
-        letter = comparison.setups[comparison.baseline].letter
-        widest = max(
-            comparison.history.drift_per_pull * fitted.model.hidden_places(one, comparison.baseline)
-            for one in range(len(comparison.setups)) if fitted.linked(one, comparison.baseline)
-        )  # fmt: skip
-        yield (
-            f"No return to a setup{_days(hidden, sessions)}: drift cannot be seen, so the intervals are widened by "
-            f"{rate:.2f} % for each pull that lies between, up to {widest * 100:.1f} %. Pull {letter} once more at the "
-            "end, and they narrow."
+            f"No return to a setup{where}: the drift is told only by pulls of one setup that follow each other, "
+            f"by other days and by what is usual.{_what_a_return_buys(comparison, fitted, sessions)}"
         )
 
 
-def _days(hidden: Sequence[int], sessions: Sequence[object]) -> str:
-    if len(sessions) < 2:
+def _what_a_return_buys(comparison: Comparison, fitted: Effects, sessions: Sequence[Session]) -> str:
+    """Advice for a session that is still open; what a closed one lacks cannot be had any more."""
+    open_ones = [session for session in sessions if session.closed_at is None]
+    base, layout, scatter = comparison.baseline, fitted.model.layout, float(fitted.scatter)
+    others = [one for one in range(layout.setups) if one != base and fitted.linked(one, base)]
+    if not open_ones or open_ones[-1] != sessions[-1] or not others:
         return ""
-    return f" in {len(hidden)} of {len(sessions)} sessions"
+    wider = repeats.longer(layout, [base])
+    drift = fitted.history.drift
+    worst = max(others, key=lambda one: float(variance_of_gap(fitted.model, one, base, scatter)))
+    now, then = (
+        float(np.sqrt(variance_of_gap(model_of(each, drift), worst, base, scatter))) for each in (layout, wider)
+    )
+    letters = comparison.setups[base].letter, comparison.setups[worst].letter
+    return (
+        f" One more pull of {letters[0]} now would narrow the interval of {letters[1]} against {letters[0]} to "
+        f"{then / now * 100:.0f} % of its width."
+    )
 
 
 def _choice(judged: Judgment) -> Iterator[str]:
@@ -159,11 +171,11 @@ def _scatter(fitted: Effects) -> Iterator[str]:
         )
 
 
-def _limits(judged: Judgment) -> Iterator[str]:
+def _limits(judged: Judgment, plan: Plan) -> Iterator[str]:
     programme = judged.comparison.programme
     yield (
         f"It holds for this engine as it was tested, {programme.build}, from {judged.low_rpm:.0f} to "
-        f"{judged.high_rpm:.0f} rpm; not for another camshaft, head or exhaust."
+        f"{judged.high_rpm:.0f} rpm; {_scope(judged, plan)}"
     )
     order = [(kept_pull.pull.session_id, kept_pull.pull.setup_id) for kept_pull in judged.comparison.kept]
     fittings = [this for before, this in zip([None, *order], order, strict=False) if this != before]
@@ -174,3 +186,15 @@ def _limits(judged: Judgment) -> Iterator[str]:
             f"{listed(once)} {'was' if len(once) == 1 else 'were'} fitted once: no number of pulls tells a part from "
             "its fitting. To be sure of a small gain take it off, put it on again and pull."
         )
+
+
+def _scope(judged: Judgment, plan: Plan) -> str:
+    """What it does not hold for: another of the parts that decide how an engine breathes and were not compared."""
+    compared = {setup.pk for setup in judged.comparison.setups}
+    levels = [setup.levels() for setup in plan.setups if setup.pk in compared]
+    same = [name for slot, name in BREATHING.items() if len({each.get(slot) for each in levels}) <= 1]
+    return (
+        f"not for another {' or '.join(filter(None, [', '.join(same[:-1]), same[-1]]))}."
+        if same
+        else "for the parts compared."
+    )

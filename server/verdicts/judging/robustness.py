@@ -21,13 +21,14 @@ from verdicts.judging.choice import Choice, ScoreMeasure
 from verdicts.judging.service import Judgment, bounds, score
 
 SHIFT_RPM = 300.0
+SAME_PULLS = "This looks at the same pulls in other ways; it is no further evidence."
 
 
 @dataclass(frozen=True)
 class Variation:
     """One other way to judge, and who wins then: `level` are the best, a single one where it is called.
 
-    `held`: the choice as it stands is among the best still. `why_not`: it could not be judged so.
+    `held`: the same setups are best, no more and no fewer. `why_not`: it could not be judged so.
     """
 
     kind: str
@@ -81,13 +82,10 @@ def _try(
     try:
         comparison = pulls()
         fitted = score(comparison, choice).fitted
-        placings = verdict.rank(fitted, comparison.baseline, comparison.programme.smallest_difference, out=out)
+        _, level = verdict.leaders(fitted, comparison.baseline, comparison.programme.smallest_difference, out)
     except (Refusal, NotEnoughPulls, ValueError) as reason:
         return Variation(kind, label, (), False, False, str(reason))
-    winner = verdict.winner([placing for placing in placings if placing.supported])
-    level = tuple(sorted(placing.setup for placing in placings if placing.with_the_best))
-    held = winner == judged.winner if judged.winner is not None else winner is None
-    return Variation(kind, label, level, held, winner is not None)
+    return Variation(kind, label, level, level == judged.level, len(level) == 1)
 
 
 def under(comparison: Comparison, standard: Standard) -> Comparison:
@@ -118,14 +116,16 @@ def sentence(judged: Judgment, found: Collection[Variation]) -> str:
         return ""
     letters = [setup.letter for setup in judged.comparison.setups]
     changed = [one for one in tried if not one.held]
-    what = "That it is a wash" if judged.winner is None else f"The choice of {letters[judged.winner]}"
+    level = listed([letters[setup] for setup in judged.level])
+    what = f"That {level} lead together" if judged.winner is None else f"The choice of {letters[judged.winner]}"
     if not changed:
         kinds = dict.fromkeys(one.kind for one in tried)
-        return f"{what} holds under every one of {len(tried)} variations: {listed([NAMES[kind] for kind in kinds])}."
+        which = listed([NAMES[kind] for kind in kinds])
+        return f"{what} holds under every one of {len(tried)} variations: {which}. {SAME_PULLS}"
     told = []
     for one in changed[:4]:
         who = listed([letters[setup] for setup in one.level])
-        told.append(f"{one.label} ({who} {'wins' if one.called else 'a wash'})")
+        told.append(f"{one.label} ({who} {'wins' if one.called else 'lead together'})")
     more = f" and {len(changed) - 4} more" if len(changed) > 4 else ""
     held = f"{what} holds in {len(tried) - len(changed)} of {len(tried)} variations."
-    return f"{held} It does not hold with: {', '.join(told)}{more}."
+    return f"{held} It does not hold with: {', '.join(told)}{more}. {SAME_PULLS}"

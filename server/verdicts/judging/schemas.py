@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from ninja import Schema
 from torvix_core.judging import ladder, slot_effects
+from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.duty import Preset
-from torvix_core.judging.effects import Difference
 from torvix_core.units import quantities
 
 from curves.reduction.standard import standard_asked
@@ -96,7 +96,7 @@ class PartnerOut(Schema):
     percent: float
     low_percent: float
     high_percent: float
-    wash: bool
+    state: str
 
 
 class SlotEffectOut(Schema):
@@ -128,9 +128,9 @@ def rung_out(found: answers.WorkedVerdict, rung: ladder.Rung, units: dict[str, s
     smallest, unit = found.comparison.programme.smallest_difference, units["torque"]
     mine, before = found.beside.get(setups[rung.setup].pk), found.beside.get(setups[rung.before].pk)
     cost = None
-    if mine and before and mine.known_cost is not None and before.known_cost is not None:
-        cost = mine.known_cost - before.known_cost
-    clear = rung.gain is not None and not bool(rung.gain.is_wash(smallest)) and float(rung.gain.change) > 0
+    if mine and before and mine.cost.shown is not None and before.cost.shown is not None:
+        cost = mine.cost.shown - before.cost.shown
+    clear = rung.gain is not None and rung.gain.state(smallest) is DifferenceState.AHEAD
 
     def per(values: list[float], kind: str) -> float | None:
         more = float(quantities.difference_from_si(values[rung.setup] - values[rung.before], units[kind]))
@@ -158,7 +158,7 @@ def slot_out(one: slot_effects.SlotEffect, keys: list[int], names: dict[str, str
         return PartnerOut(
             one_id=keys[first], other_id=keys[second], percent=float(found.change) * 100,
             low_percent=float(found.low) * 100, high_percent=float(found.high) * 100,
-            wash=bool(found.is_wash(smallest)),
+            state=found.state(smallest),
         )  # fmt: skip
 
     return SlotEffectOut(

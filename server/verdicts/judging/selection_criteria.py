@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from decimal import Decimal
 
 from torvix_core.engine.dimensions import part_dimensions
 from torvix_core.engine.stack import StackPart, total
@@ -15,6 +14,7 @@ from engines.parts.service import stack_of
 from engines.sheet import sheets
 from programmes.models import Programme, Setup
 from programmes.plan import criteria
+from programmes.plan.criteria import SetupCost
 from programmes.plan.plans import Plan
 from shop.models import Person
 from shop.money import currency, money
@@ -28,18 +28,13 @@ SAME_MASS = 0.05  # kg
 
 @dataclass(frozen=True)
 class SetupCriteria:
-    """One setup: what it fails to keep, what its new parts cost, parts of unknown price; height in m, mass in kg."""
+    """One setup: what it fails to keep, what its new parts cost; height in m, mass in kg."""
 
     fails: Sequence[str]
-    cost: Decimal
-    unknown_prices: Sequence[str]
+    cost: SetupCost
     height: float | None
     mass: float | None
     looks_stock: bool | None  # None where nobody looked
-
-    @property
-    def known_cost(self) -> float | None:
-        return None if self.unknown_prices else float(self.cost)
 
 
 def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, SetupCriteria]:
@@ -49,12 +44,17 @@ def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, Set
     for place, planned in enumerate(plan.setups):
         if planned.pk is None:
             continue
-        cost, unknown = criteria.cost(plan, planned, person)
         stack = stack_of(list(planned.parts))
         found[planned.pk] = SetupCriteria(
-            fails.get(place, ()), cost, unknown, _height(stack), total(stack, "mass"), _looks(stack)
-        )
+            fails.get(place, ()), criteria.cost(plan, planned, person), _height(stack), total(stack, "mass"),
+            _looks(stack),
+        )  # fmt: skip
     return found
+
+
+def out_of_the_choice(setups: Sequence[Setup], beside: Mapping[int, SetupCriteria]) -> frozenset[int]:
+    """Places of the setups that do not keep what they must: the same for every reader."""
+    return frozenset(place for place, setup in enumerate(setups) if setup.pk in beside and beside[setup.pk].fails)
 
 
 def manners(programme: Programme) -> dict[int, list[str]]:
@@ -78,37 +78,50 @@ def _looks(stack: Sequence[StackPart]) -> bool | None:
     return None if not told else "no" not in told
 
 
-def tie_break(level: Sequence[Setup], beside: Mapping[int, SetupCriteria], person: Person) -> list[str]:
-    """What may decide between setups whose power is a wash; the cheapest first, as nothing else is gained by more."""
-    if len(level) < 2:
+def tie_break(equal: Sequence[Setup], beside: Mapping[int, SetupCriteria], person: Person) -> list[str]:
+    """What may decide between setups that are equal in power; the cheapest first, as nothing is gained by more."""
+    if len(equal) < 2:
         return []
-    told = []
-    letters = {setup.pk: setup.letter for setup in level}
-    costs = {setup.pk: beside[setup.pk].known_cost for setup in level if setup.pk in beside}
-    priced = {pk: cost for pk, cost in costs.items() if cost is not None}
-    if len(priced) == len(level):
+    advice = []
+    letters = {setup.pk: setup.letter for setup in equal}
+    costs = {setup.pk: beside[setup.pk].cost for setup in equal if setup.pk in beside}
+    priced = {pk: cost.known for pk, cost in costs.items() if cost.known is not None}
+    if len(priced) == len(equal):
         lowest = min(priced.values())
         cheapest = [letters[pk] for pk, cost in priced.items() if cost == lowest]
-        if len(cheapest) < len(level):
-            of_shop = currency()
-            dearer = [
-                f"setup {letters[pk]} costs {money(cost - lowest, of_shop)} more"
-                for pk, cost in priced.items()
-                if cost > lowest
-            ]
-            told.append(f"Choose {listed(cheapest)} on cost: {listed(dearer)}.")
+        if len(cheapest) < len(equal):
+            advice.append(f"Choose {listed(cheapest)} on cost{_dearer(letters, costs, lowest)}.")
     elif priced:
         unknown = [letters[pk] for pk in letters if pk not in priced]
-        told.append(f"The cost of {listed(unknown)} is not known: write the price into the part to compare cost.")
+        advice.append(f"The cost of {listed(unknown)} is not known: write the price into the part to compare cost.")
     unit = units_of(person)["length"]
-    told += _least({letters[setup.pk]: beside[setup.pk].height for setup in level if setup.pk in beside},
-                   SAME_HEIGHT, "lowest", unit)  # fmt: skip
-    told += _least({letters[setup.pk]: beside[setup.pk].mass for setup in level if setup.pk in beside},
-                   SAME_MASS, "lightest", units_of(person)["mass"])  # fmt: skip
-    odd = [letters[setup.pk] for setup in level if setup.pk in beside and beside[setup.pk].looks_stock is False]
-    if odd and len(odd) < len(level):
-        told.append(f"{listed(odd)} {'does' if len(odd) == 1 else 'do'} not look stock.")
-    return told
+    advice += _least({letters[setup.pk]: beside[setup.pk].height for setup in equal if setup.pk in beside},
+                     SAME_HEIGHT, "lowest", unit)  # fmt: skip
+    advice += _least({letters[setup.pk]: beside[setup.pk].mass for setup in equal if setup.pk in beside},
+                     SAME_MASS, "lightest", units_of(person)["mass"])  # fmt: skip
+    odd = [letters[setup.pk] for setup in equal if setup.pk in beside and beside[setup.pk].looks_stock is False]
+    if odd and len(odd) < len(equal):
+        advice.append(f"{listed(odd)} {'does' if len(odd) == 1 else 'do'} not look stock.")
+    return advice
+
+
+def _dearer(letters: Mapping[int, str], costs: Mapping[int, SetupCost], lowest: float) -> str:
+    """By how much the others cost more; nothing where this reader may not see a price."""
+    if any(cost.hidden for cost in costs.values()):
+        return ""
+    of_shop = currency()
+    more = [f"setup {letters[pk]} costs {money(cost.known - lowest, of_shop)} more"
+            for pk, cost in costs.items() if cost.known is not None and cost.known > lowest]  # fmt: skip
+    return f": {listed(more)}"
+
+
+def price_beside(best: Setup, other: Setup, beside: Mapping[int, SetupCriteria]) -> str:
+    """What the setup that is probably better costs against the other; empty where that is not known."""
+    one, two = (beside[setup.pk].cost.shown if setup.pk in beside else None for setup in (best, other))
+    if one is None or two is None or one == two:
+        return ""
+    amount = money(abs(one - two), currency())
+    return f"{best.letter} costs {amount} {'more' if one > two else 'less'} than {other.letter}."
 
 
 def _least(values: Mapping[str, float | None], same: float, word: str, unit: str) -> list[str]:

@@ -10,8 +10,9 @@ from numpy.typing import NDArray
 from torvix_core.engine import geometry
 from torvix_core.judging import duty, representative_pull, verdict, win_probability
 from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.duty import PRESETS, Duty, Preset
-from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
+from torvix_core.judging.effects import CONFIDENCE, Effects, NotEnoughPulls, fit
 from torvix_core.judging.verdict import Placing
 from torvix_core.judging.win_probability import Chances
 from torvix_core.pull import curve
@@ -30,18 +31,18 @@ FEWEST_COVERED = 0.5  # [-] of a duty's weight that must lie where all were run
 
 @dataclass(frozen=True)
 class Gains:
-    """A setup against the baseline, three ways at once; shares, and where the largest at one speed lies."""
+    """A setup against the baseline, three ways at once, each with its interval; where the largest at one speed lies."""
 
-    peak_torque: float
-    peak_power: float
-    most: float
+    peak_torque: Difference
+    peak_power: Difference
+    most: Difference
     most_rpm: float
-    average: float
+    average: Difference
 
 
 @dataclass(frozen=True)
 class UseWinner:
-    """Who is best for one of the usual duties; `level` are those that are a wash with the best."""
+    """Who is best for one of the usual duties; `level` are those that the best is not ahead of, itself too."""
 
     preset: Preset
     winner: int | None
@@ -85,6 +86,11 @@ class Judgment:
     @property
     def level(self) -> tuple[int, ...]:
         return tuple(sorted(placing.setup for placing in self.placings if placing.with_the_best))
+
+    @property
+    def level_state(self) -> DifferenceState | None:
+        """How those stand to each other; None where one is ahead of all."""
+        return verdict.state_of_level(self.placings, self.comparison.programme.smallest_difference)
 
 
 def bounds(comparison: Comparison, choice: Choice) -> tuple[float, float]:
@@ -151,7 +157,6 @@ def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> 
     """Rank the setups for a duty. `out` are those that may not win, by index; their numbers stay what they are."""
     found = score(comparison, choice)
     sure = win_probability.chances(found.fitted, comparison.baseline, np.random.default_rng(SEED), out=out)
-    influence = found.fitted.model.influence @ np.log(found.scores)
     both = representative_pull.stand_for(
         fit(np.stack([comparison.torque @ found.shares, comparison.power @ found.shares], axis=1), found.layout,
             comparison.history),
@@ -162,7 +167,7 @@ def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> 
         verdict.rank(found.fitted, comparison.baseline, comparison.programme.smallest_difference, sure, out), sure,
         both.mean[:, 0], both.mean[:, 1], _gains(comparison, choice, found.inside, both, found.plain),
         _uses(comparison, choice, found.layout, found.inside, out),
-        dict(zip(choice.account_for, influence.tolist(), strict=False)),
+        dict(zip(choice.account_for, found.plain.influence.tolist(), strict=False)),
     )  # fmt: skip
 
 
@@ -177,12 +182,10 @@ def _covered(wanted: Duty, speed_rpm: Array) -> float:
 
 
 def _scores(comparison: Comparison, choice: Choice, shares: Array) -> Array:
-    """One score a pull. Peaks are read from all that a pull covers, also where others were not run."""
+    """One score a pull. Peaks are read where all were run: a longer sweep is no better engine."""
     measure = choice.measure
-    if not measure.is_peak:
-        return (comparison.power if measure.is_power else comparison.torque) @ shares
-    tops = [kept_pull.power if measure.is_power else kept_pull.torque for kept_pull in comparison.kept]
-    return np.array([values.max() for values in tops])
+    curves = comparison.power if measure.is_power else comparison.torque
+    return np.asarray(curves.max(axis=1) if measure.is_peak else curves @ shares)
 
 
 def _with_readings(comparison: Comparison, choice: Choice, inside: NDArray[np.bool_]) -> Layout:
@@ -209,22 +212,22 @@ def _with_readings(comparison: Comparison, choice: Choice, inside: NDArray[np.bo
 def _gains(
     comparison: Comparison, choice: Choice, inside: NDArray[np.bool_], both: Effects, plain: Effects
 ) -> dict[int, Gains]:  # fmt: skip
-    """By setup, against the baseline; ratios of what stands for them."""
+    """By setup, against the baseline, over the speeds that all were run at."""
     curves, base, speed = comparison.curves(choice.school), comparison.baseline, comparison.speed_rpm
     if curves is None:
         return {}
     # Peaks are fitted as every score is: their day and their drift are out of them.
-    tops = np.array([[kept_pull.torque.max(), kept_pull.power.max()] for kept_pull in comparison.kept])
-    peak = representative_pull.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain).mean
-    found, over_duty = {}, both.mean[:, 0] / both.mean[base, 0] - 1
+    tops = np.stack([comparison.torque.max(axis=1), comparison.power.max(axis=1)], axis=1)
+    peak = representative_pull.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain)
+    at_one_speed, found = replace(curves, tail=1 - CONFIDENCE), {}
     for index in range(len(comparison.setups)):
         if index == base or not curves.linked(index, base):
             continue
-        change = np.expm1(curves.log_mean[index] - curves.log_mean[base])[inside]
-        at = int(np.abs(change).argmax())
+        change = (curves.log_mean[index] - curves.log_mean[base])[inside]
+        at = int(np.flatnonzero(inside)[np.abs(change).argmax()])
         found[index] = Gains(
-            float(peak[index, 0] / peak[base, 0]) - 1, float(peak[index, 1] / peak[base, 1]) - 1,
-            float(change[at]), float(speed[inside][at]), float(over_duty[index]),
+            peak.column(0).difference(index, base), peak.column(1).difference(index, base),
+            at_one_speed.column(at).difference(index, base), float(speed[at]), both.column(0).difference(index, base),
         )  # fmt: skip
     return found
 
@@ -241,22 +244,17 @@ def _uses(
     found = []
     for at, which in enumerate(drawn):
         one = representative_pull.stand_for(fitted.column(at), choice.school)
-        placings = verdict.rank(one, comparison.baseline, comparison.programme.smallest_difference, out=out)
-        level = tuple(sorted(placing.setup for placing in placings if placing.with_the_best))
-        found.append(UseWinner(which, verdict.winner([each for each in placings if each.supported]), level))
+        best, level = verdict.leaders(one, comparison.baseline, comparison.programme.smallest_difference, out)
+        found.append(UseWinner(which, best if len(level) == 1 and len(comparison.setups) > 1 else None, level))
     return found
 
 
 def peaks(comparison: Comparison, setup: int, torque: Array) -> tuple[curve.Peak, curve.Peak, bool]:
-    """Peak torque and power of a setup's curve, N·m and W, and whether one lies beyond what all were run.
+    """Peak torque and power of a setup's curve, N·m and W, where all were run, and whether its own pulls reach further.
 
-    `torque` (bins,) is the curve that stands for the setup; where its own pulls reach further, they carry it on.
+    `torque` (bins,) is the curve that stands for the setup.
     """
     own = [kept_pull for kept_pull in comparison.kept if kept_pull.pull.setup_id == comparison.setups[setup].pk]
-    speed, curves = curve.shared_grid([one.speed_rpm for one in own], [one.torque for one in own])
-    plain, common = curves.mean(axis=0), comparison.speed_rpm
-    scale = torque / plain[np.isin(speed, common)]
-    whole = plain * np.interp(speed, common, scale)
-    top, strongest = curve.peak(speed, whole), curve.peak(speed, geometry.power(whole, speed))
-    outside = [not common[0] <= one.speed_rpm <= common[-1] for one in (top, strongest)]
-    return top, strongest, any(outside)
+    speed = comparison.speed_rpm
+    longer = max(float(kept_pull.speed_rpm[-1]) for kept_pull in own) > speed[-1]
+    return curve.peak(speed, torque), curve.peak(speed, geometry.power(torque, speed)), longer

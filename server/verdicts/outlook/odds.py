@@ -7,7 +7,8 @@ from dataclasses import asdict, replace
 from typing import Any
 
 import numpy as np
-from torvix_core.judging.effects import USUAL, History, NotEnoughPulls
+from torvix_core.judging.drift import DriftPrior
+from torvix_core.judging.effects import History, NotEnoughPulls
 from torvix_core.planning import simulated_days
 from torvix_core.planning.simulated_days import Habits, SimulatedPlan, Tally
 from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
@@ -18,7 +19,6 @@ from jobs.service import Unusable
 from programmes.models import ExpectedMeasure, Programme
 from programmes.plan import saving
 from shop.refusals import Invalid
-from verdicts.prior.known_scatter import MOST_WEIGHT
 from verdicts.prior.scatter_history import scatter_of
 
 KIND = "odds"
@@ -53,9 +53,17 @@ def arguments(programme: Programme, effects: Mapping[int, str], days: str, refit
     return {
         "setups": [plan.setups[place].pk for place in simulated], "visits": visits,
         "pull_s": plan.times.one_pull_min * 60, "conditioning": plan.times.conditioning_pulls, "effects": worth,
-        "habits": asdict(replace(Habits(), scatter=scatter.share, refit_scatter=refitted)), "days": count,
-        "smallest": plan.smallest_difference, "scatter_degrees": scatter.degrees_of_freedom,
+        "habits": asdict(habits_of(scatter.history, refitted)), "days": count, "smallest": plan.smallest_difference,
+        "history": asdict(scatter.history),
     }  # fmt: skip
+
+
+def habits_of(history: History, refit_scatter: float = 0.0) -> Habits:
+    """How the simulated engine behaves: it scatters and drifts as the verdict expects this one to."""
+    return replace(
+        Habits(), scatter=history.scatter, drift_per_pull=history.drift.mean, drift_sd=history.drift.sd,
+        refit_scatter=refit_scatter,
+    )  # fmt: skip
 
 
 def _share(text: str, field: str, wrong: dict[str, str], low: float = -0.5) -> float:
@@ -81,8 +89,8 @@ def run(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     effects, smallest = np.array(given["effects"], dtype=np.float64), given["smallest"]
     visits = [(setup, session, pulls) for setup, session, pulls in given["visits"]]
     habits, total = Habits(**given["habits"]), 2 * given["days"]
-    known = min(float(given.get("scatter_degrees", 0)), MOST_WEIGHT)
-    history = History(habits.scatter, known, known=True) if known else USUAL
+    known = given["history"]
+    history = History(**{**known, "drift": DriftPrior(**known["drift"])})
     result: dict[str, Any] = {"days": 0, "setups": given["setups"], "effects": given["effects"]}
     done = 0
     for name, returns in (("with_returns", True), ("without_returns", False)):
@@ -126,8 +134,8 @@ def _tally_shown(tally: Tally, effects: Any, smallest: float) -> dict[str, Any]:
         return [100 * count / tally.days for count in counts]
 
     return {
-        "days": tally.days, "right_percent": 100 * odds.right, "wash_percent": 100 * odds.wash,
-        "wrong_percent": 100 * odds.wrong, "truth_is_wash": odds.truth_is_wash, "best": odds.best,
+        "days": tally.days, "right_percent": 100 * odds.right, "nobody_percent": 100 * odds.nobody,
+        "wrong_percent": 100 * odds.wrong, "truth_is_equal": odds.truth_is_equal, "best": odds.best,
         "winner_percent": shares(tally.winner.tolist()), "better_percent": shares(tally.better.tolist()),
         "worse_percent": shares(tally.worse.tolist()),
     }  # fmt: skip

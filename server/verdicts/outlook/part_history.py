@@ -32,7 +32,7 @@ class PartUse:
     change: float | None
     low: float | None
     high: float | None
-    wash: bool
+    state: str
     other_changes: int  # parts beside this one in which the setup differs from the baseline
     why_not: str
     made_of: str = ""  # in words, what of its pulls is not recorded from an engine
@@ -66,9 +66,7 @@ def _use(
     others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in baseline.parts.all()} if baseline else set()
     replaced = {one.pk for one in baseline.parts.all() if one.slot == part.slot} if baseline else set()
     beside = len(others - {part.pk} - replaced)
-    blank = PartUse(
-        programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, False, beside, why
-    )
+    blank = PartUse(programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, "", beside, why)
     if found is None:
         return blank
     comparison, verdict = found
@@ -81,6 +79,6 @@ def _use(
         float(verdict.torque[place.setup]),
         None if change is None else float(change.change), None if change is None else float(change.low),
         None if change is None else float(change.high),
-        change is not None and bool(change.is_wash(programme.smallest_difference)), beside, "",
+        "" if change is None else change.state(programme.smallest_difference), beside, "",
         comparison.made_of(place.setup),
     )  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from torvix_core.judging import effects
+from torvix_core.judging.drift import DriftPrior
 from torvix_core.judging.effects import History
 
 from programmes.models import Programme
@@ -16,8 +17,27 @@ def history_of(programme: Programme) -> History:
     known = KnownScatter.objects.filter(programme=programme).first()
     if known is None:
         return effects.USUAL
-    drift = effects.USUAL.drift_per_pull if known.drift_per_pull is None else known.drift_per_pull
-    return History(known.scatter, min(float(known.degrees_of_freedom), MOST_WEIGHT), drift, known=True)
+    return History(known.scatter, min(float(known.degrees_of_freedom), MOST_WEIGHT), drift_of(known), known=True)
+
+
+def drift_of(known: KnownScatter) -> DriftPrior:
+    """What was known of the drift; the usual where nothing was."""
+    if known.drift_mean is None or known.drift_engine_sd is None or known.drift_day_sd is None:
+        return effects.USUAL.drift
+    return DriftPrior(known.drift_mean, known.drift_engine_sd, known.drift_day_sd)
+
+
+def drift_sentence(programme: Programme) -> str:
+    """In words, what drift a verdict expects of a day before its pulls are seen."""
+    known = KnownScatter.objects.filter(programme=programme).first()
+    if known is None or known.drift_mean is None:
+        return (
+            f"Nothing was known of its drift: from day to day {effects.USUAL.drift.sd * 100:.2f} % a pull, up or down, "
+            "is taken as usual."
+        )
+    prior, whose = drift_of(known), "other engines on this stand" if known.of_stand else "this engine"
+    size = f"{prior.mean * 100:+.2f} ± {prior.sd * 100:.2f} % a pull".replace("-", "−")
+    return f"Drift as {whose} had it on earlier days: {size}."
 
 
 def scatter_sentence(programme: Programme) -> str:

@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
 from django.db.models import QuerySet
 from torvix_core.air.standards import Standard
 from torvix_core.judging import effects
-from torvix_core.judging.effects import Effects
+from torvix_core.judging.drift import DriftPrior, learned
+from torvix_core.judging.effects import Effects, History, fit
 
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
@@ -18,24 +19,31 @@ from shop.refusals import Refusal
 from stand.models import Link, Session, Standing
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.models import KnownScatter
+from verdicts.prior.known_scatter import MOST_WEIGHT
 
 MOST_PROGRAMMES = 20  # that are looked back on, the newest
-FEWEST_RETURNS = 3  # sessions that came back to a setup, before their drift says what is usual
-LEAST_DRIFT = 0.0005  # [-] of a pull; three calm days prove no less [prac]
+ANY_SLOPE = DriftPrior(engine_sd=0.0, day_sd=0.05, curve_sd=0.0)  # so wide that a session's slope is its pulls' own
 
 
 @dataclass(frozen=True)
 class Scatter:
     """Scatter of a single pull as a share of its score, and how many degrees of freedom it rests on; 0 is a default.
 
-    `drift_per_pull` is None where too few sessions returned to a setup; `of_stand`: seen on other engines.
+    `drift` is the usual where no session told any; `of_stand`: seen on other engines.
     """
 
     share: float
     degrees_of_freedom: int
     programmes: int
-    drift_per_pull: float | None = None
+    drift: DriftPrior = effects.USUAL.drift
     of_stand: bool = False
+
+    @property
+    def history(self) -> History:
+        """As a verdict counts it in: what the planner and the simulated days go by, too."""
+        if not self.degrees_of_freedom:
+            return effects.USUAL
+        return History(self.share, min(float(self.degrees_of_freedom), MOST_WEIGHT), self.drift, known=True)
 
 
 def remember(session: Session, at: datetime) -> None:
@@ -55,7 +63,8 @@ def remember(session: Session, at: datetime) -> None:
     if found.degrees_of_freedom and found.share > 0:
         KnownScatter.objects.create(
             programme=programme, scatter=found.share, degrees_of_freedom=found.degrees_of_freedom,
-            drift_per_pull=found.drift_per_pull, programmes=found.programmes, of_stand=of_stand, made_at=at,
+            drift_mean=found.drift.mean, drift_engine_sd=found.drift.engine_sd, drift_day_sd=found.drift.day_sd,
+            programmes=found.programmes, of_stand=of_stand, made_at=at,
         )  # fmt: skip
 
 
@@ -80,7 +89,7 @@ def _days(programmes: Iterable[Programme]) -> dict[bool, list[Effects]]:
     for programme in programmes:
         try:
             compared = compare(programme, Standard(programme.standard))
-            fitted = compared.overall
+            fitted = fit(compared.torque.mean(axis=1), compared.layout, replace(compared.history, drift=ANY_SLOPE))
         except (Refusal, ValueError):  # what cannot be judged there must not stop a session here
             continue
         if fitted.own_scatter is not None:
@@ -92,9 +101,8 @@ def _pooled(days: Sequence[Effects]) -> Scatter:
     """Squares over degrees of freedom, and the drift of the sessions that returned."""
     degrees = sum(day.own_degrees for day in days)
     squares = sum(float(day.own_scatter) ** 2 * day.own_degrees for day in days if day.own_scatter is not None)
-    slopes = [slope for day in days for slope in day.slopes.tolist()]
-    drift = None
-    if len(slopes) >= FEWEST_RETURNS:
-        # Twice what was usual: what a day without a return may hide.
-        drift = float(np.clip(2 * np.sqrt(np.mean(np.square(slopes))), LEAST_DRIFT, effects.USUAL.drift_per_pull))
+    slopes, errors = (
+        np.concatenate([np.zeros(0), *(getattr(day, name) for day in days)]) for name in ("slopes", "slope_errors")
+    )
+    drift = learned(slopes[errors > 0], errors[errors > 0])
     return Scatter(float(np.sqrt(squares / degrees)) if degrees else 0.0, degrees, len(days), drift)

@@ -19,7 +19,7 @@ from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice, ScoreMeasure
 from verdicts.models import Decision
 
-CLEAR = ((1.000, 1.002, 0.999), (1.030, 1.031, 1.029), (0.970, 0.971, 0.969))
+CLEAR = ((1.0, 1.0002, 1.0), (1.03, 1.0302, 1.03), (0.97, 0.9702, 0.97))  # hardly a slope in a visit
 
 
 class Scene(TestCase):
@@ -172,10 +172,11 @@ class Schools(Scene):
     def test_peaks_power_and_gains_three_ways(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         for measure in ScoreMeasure:
-            self.assertAlmostEqual(self.placings(measure=measure)["B"]["to_baseline"]["percent"], 2.97, delta=0.03)
+            self.assertAlmostEqual(self.placings(measure=measure)["B"]["to_baseline"]["percent"], 2.99, delta=0.04)
         gains = self.placings()["B"]["gains"]
-        for key in ("peak_torque_percent", "peak_power_percent", "most_percent", "average_percent"):
-            self.assertAlmostEqual(gains[key], 2.97, delta=0.03)
+        for key in ("peak_torque", "peak_power", "most", "average"):
+            self.assertAlmostEqual(gains[key]["percent"], 2.99, delta=0.04)
+            self.assertTrue(gains[key]["low"] < gains[key]["percent"] < gains[key]["high"])
 
     def test_unknown_choices_are_refused_by_field(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
@@ -229,7 +230,7 @@ class AcrossDays(Scene):
         self.assertFalse(any(one["across_days"] for one in answer["placings"]))  # each shares a day with A
         notes = " ".join(answer["notes"])
         self.assertIn("come from 2 sessions, linked through A", notes)
-        self.assertRegex(notes, r"That costs: the interval of [BC] against A is 1\.\d times as wide")
+        self.assertRegex(notes, r"That costs: the interval of [BC] against A is \d\.\d times as wide")
 
     def test_a_setup_that_never_met_the_baseline_is_labelled(self):
         first = scenes.session(self.programme, self.operator)
@@ -242,7 +243,7 @@ class AcrossDays(Scene):
         self.assertEqual([told[setup.pk]["across_days"] for setup in self.setups], [False, False, True])
         self.assertAlmostEqual(told[self.setups[2].pk]["to_baseline"]["percent"], 4.0, delta=0.05)
 
-    def test_without_a_link_it_is_shown_as_not_supported(self):
+    def test_without_a_link_it_is_shown_as_not_comparable(self):
         first = scenes.session(self.programme, self.operator)
         for setup in (0, 0, 1, 1):
             scenes.pull(first, self.setups[setup], self.operator, level=(1.0, 1.02)[setup])
@@ -252,7 +253,7 @@ class AcrossDays(Scene):
         answer = self.read("verdict").json()
         last = answer["placings"][-1]
         self.assertEqual((last["setup_id"], last["supported"], last["to_baseline"]), (self.setups[2].pk, False, None))
-        self.assertIn("C cannot be held against A: no session links them.", answer["headline"][1])
+        self.assertIn("C and A are not comparable: they were never run on one day", answer["headline"][1])
         self.assertIn("C and A were never run on one day", " ".join(answer["notes"]))
         curves = {one["setup_id"]: one for one in self.read("curves").json()["setups"]}
         self.assertEqual(
@@ -312,9 +313,11 @@ class Edges(Scene):
         answer = self.read("verdict").json()
         self.assertLess(answer["run_high_rpm"], 5700)
         curves = {one["setup_id"]: one for one in self.read("curves").json()["setups"]}
-        self.assertTrue(curves[self.setups[0].pk]["peak_beyond"])
-        self.assertFalse(curves[self.setups[1].pk]["peak_beyond"])
-        self.assertGreater(curves[self.setups[0].pk]["peak_power"]["speed_rpm"], answer["run_high_rpm"])
+        self.assertTrue(curves[self.setups[0].pk]["runs_longer"])
+        self.assertFalse(curves[self.setups[1].pk]["runs_longer"])
+        self.assertLessEqual(curves[self.setups[0].pk]["peak_power"]["speed_rpm"], answer["run_high_rpm"])
+        gap = self.placings(measure="peak_power")["B"]["to_baseline"]
+        self.assertAlmostEqual(gap["percent"], 1.0, delta=0.3)  # 20 % were A's sweep to count that went on
 
     def test_pulls_that_share_no_speeds_say_what_to_do(self):
         opened = scenes.session(self.programme, self.operator)
@@ -347,7 +350,7 @@ class Stepwise(Scene):
         self.assertTrue(answer["stepwise"])
         self.assertEqual(steps[self.setups[1].pk]["before_id"], self.setups[0].pk)
         self.assertEqual(steps[self.setups[2].pk]["before_id"], self.setups[0].pk)
-        self.assertAlmostEqual(steps[self.setups[2].pk]["gain"]["percent"], -3.03, delta=0.03)
+        self.assertAlmostEqual(steps[self.setups[2].pk]["gain"]["percent"], -3.0, delta=0.04)
         self.assertIn("Intake manifold", steps[self.setups[1].pk]["changes"][0])
         self.assertEqual([one["slot"] for one in answer["slots"]], ["Intake manifold"] * 3)
 

@@ -14,7 +14,7 @@ from shop.refusals import Invalid, NotAllowed
 from stand.pulls import arming
 from verdicts.outlook import outcomes
 
-LEVELS = ((1.0, 1.001), (1.02, 1.021), (0.99, 0.991))
+LEVELS = ((1.0005, 1.0005), (1.0205, 1.0205), (0.9905, 0.9905))
 
 
 class Case(TestCase):

@@ -7,6 +7,8 @@ import scenes
 from django.test import TestCase
 from torvix_core.air.standards import Standard
 from torvix_core.judging import effects
+from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.effects import fit
 
 from curves.archive import read_zip, write_zip
 from programmes.models import Programme
@@ -50,9 +52,9 @@ class Remembering(Scene):
         self.assertEqual(known_scatter.history_of(second), effects.USUAL)
         self.open(second)
         known = KnownScatter.objects.get(programme=second)
-        own = np.concatenate([np.log(levels) - np.log(levels).mean() for levels in LEVELS])
-        self.assertAlmostEqual(known.scatter, np.sqrt((own**2).sum() / 6), delta=0.0001)
-        self.assertEqual((known.degrees_of_freedom, known.programmes, known.of_stand), (6, 1, False))
+        own = fit(np.array(LEVELS).ravel(), Layout.of(np.repeat([0, 1, 2], 3)), effects.USUAL).own_scatter
+        self.assertAlmostEqual(known.scatter, float(own), delta=0.0001)
+        self.assertEqual((known.degrees_of_freedom, known.programmes, known.of_stand), (4, 1, False))
         self.assertIn(
             "Scatter is steadied by 1 earlier programme of this engine", known_scatter.scatter_sentence(second)
         )
@@ -75,7 +77,7 @@ class Remembering(Scene):
         second = self.again()
         self.close(self.open(second))
         self.assertFalse(KnownScatter.objects.exists())
-        self.assertEqual(scatter_history.scatter_of(second).degrees_of_freedom, 6)  # better than nothing, for a plan
+        self.assertEqual(scatter_history.scatter_of(second).degrees_of_freedom, 4)  # better than nothing, for a plan
         scenes.link(self.session.stand)  # which says that it is simulated
         third = self.again()
         self.close(self.open(third, day=2))
@@ -111,7 +113,10 @@ class Remembering(Scene):
             self.close(opened)
         last = self.again()
         self.open(last, day=9)
-        self.assertAlmostEqual(KnownScatter.objects.get(programme=last).drift_per_pull, 0.002, delta=0.0002)
+        known = KnownScatter.objects.get(programme=last)
+        self.assertAlmostEqual(known.drift_mean, -0.001, delta=0.0003)
+        self.assertLess(known.drift_day_sd, effects.USUAL.drift.day_sd)
+        self.assertIn("Drift as this engine had it on earlier days: −0.1", known_scatter.drift_sentence(last))
 
     def test_it_travels_with_the_programme(self):
         second = self.again()

@@ -1,4 +1,4 @@
-"""Criteria that exclude, cost, and what decides between setups that are a wash."""
+"""Criteria that exclude, cost, and what decides between setups that are equal."""
 
 from decimal import Decimal
 from typing import Any
@@ -14,7 +14,7 @@ from programmes.models import Programme
 from shop.models import Person, Role
 from stand.notes import service as notes
 
-WASH = ((1.0, 1.003, 0.998), (1.001, 0.999, 1.002), (0.999, 1.001, 1.0))
+LEVEL = ((1.0, 1.003, 0.998), (1.001, 0.999, 1.002), (0.999, 1.001, 1.0))
 CLEAR = ((1.0, 1.001, 0.999), (1.05, 1.051, 1.049), (1.02, 1.021, 1.019))
 
 
@@ -79,32 +79,70 @@ class Cost(Scene):
         self.assertEqual((c["cost_per_power"], len(c["unknown_prices"])), (None, 1))
         self.assertIsNone(self.placing("A")["cost_per_power"])
 
-    def test_a_wash_keeps_the_cheaper_part(self):
-        scenes.day_of_pulls(self.programme, self.operator, WASH)
+    def equal_day(self) -> None:
+        """Three setups whose whole difference lies inside what matters to this test."""
+        scenes.day_of_pulls(self.programme, self.operator, LEVEL)
+        self.programme.smallest_difference = 0.05
+        self.programme.save()
+
+    def test_equal_setups_keep_the_cheaper_part(self):
+        self.equal_day()
         self.price("100", "500", "300")
         told = "Choose A on cost: setup B costs 500 USD more and setup C costs 300 USD more."
         self.assertIn(told, self.verdict()["headline"])
         self.assertIsNone(self.placing("B")["cost_per_power"])
 
     def test_an_unknown_price_is_told_not_guessed(self):
-        scenes.day_of_pulls(self.programme, self.operator, WASH)
+        self.equal_day()
         self.price("100", "500", None)
         self.assertTrue([told for told in self.verdict()["headline"] if "The cost of C is not known" in told])
 
     def test_the_lower_one_is_told_where_all_heights_are_known(self):
-        scenes.day_of_pulls(self.programme, self.operator, WASH)
+        self.equal_day()
         self.assertFalse([told for told in self.verdict()["headline"] if "lowest" in told])
         self.height("180 mm", "190 mm", "212 mm")
         self.assertIn("A is the lowest, by up to 32 mm.", self.verdict()["headline"])
 
-    def test_a_private_price_is_unknown_to_readers(self):
-        self.clear_day()
+    def test_undecided_setups_give_no_advice_on_cost_but_the_fact(self):
+        scenes.day_of_pulls(self.programme, self.operator, LEVEL)
+        self.price("100", "500", "300")
+        answer = self.verdict()
+        self.assertEqual(answer["level_state"], "undecided")
+        headline = " ".join(answer["headline"])
+        self.assertNotIn("on cost", headline)
+        self.assertRegex(headline, r"[ABC] costs \d+ USD (more|less) than [ABC]\.")
+        self.assertRegex(headline, r"would (be needed to )?decide between")
+
+    def test_a_private_price_is_hidden_from_readers_and_changes_no_choice(self):
+        self.equal_day()
         self.price("100", "500", "300")
         for setup in self.setups:
             setup.parts.update(price_is_private=True)
+        self.programme.cost_ceiling = Decimal(400)
+        self.programme.save()
+        owner = self.verdict()
         self.assertEqual(self.placing("B")["cost"], 500.0)
         self.client.force_login(scenes.person(Role.VIEWER))
-        self.assertEqual((self.placing("B")["cost"], len(self.placing("B")["unknown_prices"])), (0.0, 1))
+        viewer = self.verdict()
+        for key in ("winner_id", "level_ids", "level_state", "ahead"):
+            self.assertEqual(viewer[key], owner[key])
+        self.assertEqual([one["chance_percent"] for one in viewer["placings"]],
+                         [one["chance_percent"] for one in owner["placings"]])  # fmt: skip
+        b = self.placing("B")
+        self.assertEqual((b["cost"], len(b["hidden_prices"]), b["unknown_prices"]), (None, 1, []))
+        self.assertEqual(b["fails"], ["Its parts cost more than the ceiling of 400 USD."])
+        told = " ".join(viewer["headline"])
+        self.assertIn("Choose A on cost.", told)
+        self.assertNotIn("500", told)
+
+    def test_an_unknown_price_neither_keeps_the_ceiling_nor_breaks_it(self):
+        self.clear_day()
+        self.price("100", None, "300")
+        self.programme.cost_ceiling = Decimal(400)
+        self.programme.save()
+        answer = self.verdict()
+        self.assertEqual(answer["winner_id"], self.setups[1].pk)
+        self.assertIn("Whether B keeps the cost ceiling is not known: a price is missing.", answer["headline"])
 
 
 class Manners(Scene):
@@ -119,4 +157,7 @@ class Manners(Scene):
 class Dominance(Scene):
     def test_a_winner_that_is_nowhere_worse_is_said_to_be(self):
         self.clear_day()
-        self.assertIn("B is nowhere worse than A and C, at any speed that was run.", self.verdict()["headline"])
+        self.assertIn(
+            "B is nowhere worse than A and C by more than 0.3 %, at any speed that all were run at.",
+            self.verdict()["headline"],
+        )

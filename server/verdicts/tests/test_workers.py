@@ -5,6 +5,7 @@ import signal
 import subprocess
 import sys
 import time
+from dataclasses import asdict
 from datetime import timedelta
 from pathlib import Path
 
@@ -12,6 +13,7 @@ import scenes
 from django.db import connection
 from django.test import TransactionTestCase
 from django.utils import timezone
+from torvix_core.judging.effects import USUAL
 
 from jobs import service as jobs
 from jobs.models import Job
@@ -24,6 +26,7 @@ SMALL_PLAN = {
     "setups": [1, 2], "visits": [[0, 0, 2], [1, 0, 3], [0, 0, 2]], "pull_s": 240.0, "conditioning": 1,
     "effects": [0.0, 0.01], "smallest": 0.003,
     "habits": {"scatter": 0.003, "drift_per_pull": -0.0002, "cold_part": 0.009, "soak_s": 190.0, "refit_scatter": 0.0},
+    "history": asdict(USUAL),
 }  # fmt: skip
 TINY_ORDER = {
     "problem": {

@@ -2937,6 +2937,8 @@ export interface components {
             cold_percent: number;
             /** Drift Percent Per Pull */
             drift_percent_per_pull: number;
+            /** Drift Sd Percent Per Pull */
+            drift_sd_percent_per_pull: number;
             /** Effects */
             effects: components["schemas"]["AssumedEffect"][];
             /** Scatter Is Default */
@@ -3235,7 +3237,7 @@ export interface components {
         };
         /**
          * CrossoverOut
-         * @description Where the lead passes on; the torque of both there. No half width where it runs out of what was run.
+         * @description Where one setup overtakes another; the torque of both there. No half width where it runs out of what was run.
          */
         CrossoverOut: {
             /** After Id */
@@ -3431,23 +3433,27 @@ export interface components {
         };
         /**
          * DifferenceCurve
-         * @description To the reference, in the torque unit, with its 95 % interval for all setups and speeds together.
+         * @description To the reference, in the torque unit, with its 95 % interval for all speeds together.
          */
         DifferenceCurve: {
             /** High */
             high: number[];
             /** Low */
             low: number[];
+            /** State */
+            state: string[];
             /** Value */
             value: number[];
-            /** Wash */
-            wash: boolean[];
         };
         /**
          * DifferenceOut
          * @description In the unit of the score, with its 95 % interval.
          */
         DifferenceOut: {
+            /** At Most Percent */
+            at_most_percent: number;
+            /** Chance Percent */
+            chance_percent: number;
             /** High */
             high: number;
             /** High Percent */
@@ -3458,10 +3464,10 @@ export interface components {
             low_percent: number;
             /** Percent */
             percent: number;
+            /** State */
+            state: string;
             /** Value */
             value: number;
-            /** Wash */
-            wash: boolean;
         };
         /**
          * DoneOut
@@ -3664,6 +3670,22 @@ export interface components {
             session: number;
             /** Setup */
             setup: number;
+        };
+        /**
+         * DriftOut
+         * @description Of one session, per cent: of one pull with its 95 % interval, and from the first pull that counts to the last.
+         */
+        DriftOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Percent */
+            percent: number;
+            /** Percent Per Pull */
+            percent_per_pull: number;
+            /** Session */
+            session: string;
         };
         /**
          * DueOut
@@ -4055,19 +4077,15 @@ export interface components {
         };
         /**
          * GainsOut
-         * @description Against the baseline three ways at once, per cent: peak to peak, at one speed, over the range.
+         * @description Against the baseline three ways at once: peak to peak, at one speed, over the range.
          */
         GainsOut: {
-            /** Average Percent */
-            average_percent: number;
-            /** Most Percent */
-            most_percent: number;
+            average: components["schemas"]["PercentOut"];
+            most: components["schemas"]["PercentOut"];
             /** Most Rpm */
             most_rpm: number;
-            /** Peak Power Percent */
-            peak_power_percent: number;
-            /** Peak Torque Percent */
-            peak_torque_percent: number;
+            peak_power: components["schemas"]["PercentOut"];
+            peak_torque: components["schemas"]["PercentOut"];
         };
         /** GateOut */
         GateOut: {
@@ -4480,9 +4498,12 @@ export interface components {
         };
         /**
          * LeadOut
-         * @description `setup_id` is null where the leaders are a wash.
+         * @description The setups that lead, the highest first. Of one alone the gain over the runner-up; of several how they stand to
+         *     each other, and by how much they differ at the most.
          */
         LeadOut: {
+            /** At Most Percent */
+            at_most_percent: number;
             /** Gain */
             gain: number;
             /** Half Width */
@@ -4493,8 +4514,10 @@ export interface components {
             low_rpm: number;
             /** Runner Up Id */
             runner_up_id: number | null;
-            /** Setup Id */
-            setup_id: number | null;
+            /** Setup Ids */
+            setup_ids: number[];
+            /** State */
+            state: string;
         };
         /** LeftOut */
         LeftOut: {
@@ -5053,8 +5076,8 @@ export interface components {
             other_id: number;
             /** Percent */
             percent: number;
-            /** Wash */
-            wash: boolean;
+            /** State */
+            state: string;
         };
         /** PasswordIn */
         PasswordIn: {
@@ -5076,6 +5099,18 @@ export interface components {
             people: components["schemas"]["PersonOut"][];
             /** Roles */
             roles: components["schemas"]["RoleOut"][];
+        };
+        /**
+         * PercentOut
+         * @description A share in per cent with its 95 % interval.
+         */
+        PercentOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Percent */
+            percent: number;
         };
         /**
          * PersonChangeIn
@@ -5139,7 +5174,7 @@ export interface components {
             /** Chance Percent */
             chance_percent: number;
             /** Cost */
-            cost: number;
+            cost: number | null;
             /** Cost Per Power */
             cost_per_power: number | null;
             /** Cost Per Torque */
@@ -5149,6 +5184,8 @@ export interface components {
             gains: components["schemas"]["GainsOut"] | null;
             /** Groups */
             groups: number[];
+            /** Hidden Prices */
+            hidden_prices: string[];
             /** Manners */
             manners: string[];
             /** Power */
@@ -5280,6 +5317,8 @@ export interface components {
             percent: number;
             /** Pulls */
             pulls: number;
+            /** Without Return Percent */
+            without_return_percent: number;
         };
         /** PredictionText */
         PredictionText: {
@@ -5577,7 +5616,8 @@ export interface components {
         };
         /**
          * PullsNeededOut
-         * @description Pulls a side that find a difference, from the engine's scatter; the chance of finding it with other numbers.
+         * @description Pulls a side that find a difference, from the engine's scatter and drift, with a return to the first setup at the
+         *     end and without; the chance of finding it with other numbers.
          */
         PullsNeededOut: {
             /** Chance Percent */
@@ -5588,10 +5628,16 @@ export interface components {
             degrees_of_freedom: number;
             /** Difference Percent */
             difference_percent: number;
+            /** Drift Percent Per Pull */
+            drift_percent_per_pull: number;
             /** Programmes */
             programmes: number;
             /** Pulls */
             pulls: number | null;
+            /** Pulls Without Return */
+            pulls_without_return: number | null;
+            /** Return Pulls */
+            return_pulls: number;
             /** Scatter Percent */
             scatter_percent: number;
         };
@@ -5867,14 +5913,14 @@ export interface components {
             installed_peak_power: number | null;
             /** Made Of */
             made_of: string;
-            /** Peak Beyond */
-            peak_beyond: boolean;
             peak_power: components["schemas"]["PeakOut"];
             peak_torque: components["schemas"]["PeakOut"];
             /** Power */
             power: number[];
             /** Pulls */
             pulls: components["schemas"]["PullCurve"][];
+            /** Runs Longer */
+            runs_longer: boolean;
             /** Setup Id */
             setup_id: number;
             /** Supported */
@@ -6664,18 +6710,18 @@ export interface components {
             question: string;
             /** Setup Id */
             setup_id: number;
+            /** State */
+            state: string;
             /** Torque */
             torque: number | null;
             /** Torque Unit */
             torque_unit: string;
-            /** Wash */
-            wash: boolean;
             /** Why Not */
             why_not: string;
         };
         /**
          * UseWinnerOut
-         * @description Who is best for a usual duty; `setup_id` is null where `level_ids` are a wash.
+         * @description Who is best for a usual duty; `setup_id` is null where none of `level_ids` is ahead of the others.
          */
         UseWinnerOut: {
             /** Label */
@@ -6715,8 +6761,8 @@ export interface components {
             counting: string;
             /** Degrees Of Freedom */
             degrees_of_freedom: number;
-            /** Drift Percent */
-            drift_percent: number | null;
+            /** Drifts */
+            drifts: components["schemas"]["DriftOut"][];
             /** Duty */
             duty: string;
             /** Duty Label */
@@ -6729,6 +6775,10 @@ export interface components {
             headline: string[];
             /** High Rpm */
             high_rpm: number;
+            /** Level Ids */
+            level_ids: number[];
+            /** Level State */
+            level_state: string;
             /** Low Rpm */
             low_rpm: number;
             /** Measure */
@@ -6751,6 +6801,8 @@ export interface components {
             run_high_rpm: number;
             /** Run Low Rpm */
             run_low_rpm: number;
+            /** Scatter Basis */
+            scatter_basis: string;
             /** Scatter Percent */
             scatter_percent: number;
             /** School */

@@ -3,6 +3,7 @@ import type { Schema } from '../api/client'
 import { figure } from '../figures'
 import { type Ground, letterOf, markOf, shapePath } from '../setups/marks'
 import { FONT, type Ink } from './echarts'
+import { undividedWords } from '../verdict/words'
 
 type Curves = Schema['Curves']
 type SetupCurves = Schema['SetupCurves']
@@ -212,19 +213,7 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
   return series
 }
 
-function hatch(x: number, y: number, width: number, height: number, colour: string) {
-  const children = []
-  for (let at = x - height; at < x + width; at += 7) {
-    children.push({
-      type: 'line',
-      shape: { x1: at, y1: y + height, x2: at + height, y2: y },
-      style: { stroke: colour, lineWidth: 1 },
-    })
-  }
-  return { type: 'group', children, clipPath: { type: 'rect', shape: { x, y, width, height } } }
-}
-
-/** Who leads where: the leader's colour, hatched where it is a wash. */
+/** Who leads where: the leader's colour, or those of all that lead together, one above the other. */
 function leadStrip(input: SetupsOptionInput) {
   const { curves, ground, ink } = input
   return {
@@ -253,23 +242,23 @@ function leadStrip(input: SetupsOptionInput) {
           padding: background ? [2, 5] : 0,
         },
       })
-      if (lead.setup_id === null) {
-        const box = {
-          type: 'rect',
-          shape: { x: left, y, width, height },
-          style: { fill: 'none', stroke: ink.line },
-        }
-        const label = width > 46 ? [text('wash', ink.ink, ink.ground)] : []
-        return { type: 'group', children: [hatch(left, y, width, height, ink.hatch), box, ...label] }
+      const marks = lead.setup_ids.map((id) => markOf(input.positionOf(id), ground))
+      const each = height / marks.length
+      const bands = marks.map((mark, place) => ({
+        type: 'rect',
+        shape: { x: left, y: y + place * each, width, height: each },
+        style: { fill: mark.colour },
+      }))
+      const letters = marks.map((mark) => mark.letter).join(' ')
+      if (marks.length > 1) {
+        const words = `${letters}  ${undividedWords(lead.state, lead.at_most_percent)}`
+        const label = width > words.length * 7 + 20 ? words : width > letters.length * 7 + 12 ? letters : ''
+        return { type: 'group', children: [...bands, ...(label ? [text(label, ink.ink, ink.ground)] : [])] }
       }
-      const mark = markOf(input.positionOf(lead.setup_id), ground)
-      const gain = `${mark.letter}  +${figure(lead.gain)} ± ${figure(lead.half_width)}`
+      const gain = `${letters}  +${figure(lead.gain)} ± ${figure(lead.half_width)}`
       return {
         type: 'group',
-        children: [
-          { type: 'rect', shape: { x: left, y, width, height }, style: { fill: mark.colour } },
-          text(width > 120 ? gain : width > 16 ? mark.letter : '', ink.panel),
-        ],
+        children: [...bands, text(width > 120 ? gain : width > 16 ? letters : '', ink.panel)],
       }
     },
   }
@@ -315,9 +304,7 @@ function crossoverLabels(input: SetupsOptionInput) {
 function thirdPanel({ curves, overlay }: SetupsOptionInput, reference: string): string {
   if (overlay) return `${overlay.name}, ${overlay.unit}`
   const shown = curves.setups.some((setup) => setup.difference)
-  return shown
-    ? `Difference to ${reference}, ${curves.torque_unit}, 95 % for all setups and speeds together`
-    : ''
+  return shown ? `Difference to ${reference}, ${curves.torque_unit}, 95 % for all speeds together` : ''
 }
 
 export function setupsOption(input: SetupsOptionInput) {

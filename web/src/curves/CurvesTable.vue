@@ -6,6 +6,7 @@ import type { Schema } from '../api/client'
 import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
+import { undividedWords } from '../verdict/words'
 
 const props = defineProps<{ curves: Schema['Curves'] }>()
 const cursor = defineModel<number>('cursor', { required: true })
@@ -77,7 +78,7 @@ async function copy() {
               <td>
                 <template v-if="one.difference">
                   {{ signed(one.difference.value[at]) }}
-                  <span v-if="one.difference.wash[at]" class="quiet">wash</span>
+                  <span class="quiet">{{ undividedWords(one.difference.state[at]) }}</span>
                 </template>
                 <template v-else>–</template>
               </td>

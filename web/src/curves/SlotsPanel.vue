@@ -4,6 +4,7 @@ import type { Schema } from '../api/client'
 import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
+import { undividedWords } from '../verdict/words'
 
 defineProps<{ steps: Schema['StepwiseOut'] }>()
 const { setup } = useFrame()
@@ -51,7 +52,7 @@ const WORDS: Record<string, string> = {
               <SetupMark :position="setup(pair.one_id).position" :size="15" /> →
               <SetupMark :position="setup(pair.other_id).position" :size="15" />
               {{ signed(pair.percent, 2) }} ± {{ figure((pair.high_percent - pair.low_percent) / 2, 2) }}
-              <span v-if="pair.wash" class="quiet">wash</span>
+              <span class="quiet">{{ undividedWords(pair.state) }}</span>
             </div>
             <span v-if="one.interacts" class="hand-note">depends on the partner</span>
           </td>

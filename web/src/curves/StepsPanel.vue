@@ -6,6 +6,7 @@ import type { Schema } from '../api/client'
 import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
+import { undividedWords } from '../verdict/words'
 
 const props = defineProps<{ steps: Schema['StepwiseOut'] }>()
 const { setup } = useFrame()
@@ -49,7 +50,9 @@ function told(found: Schema['DifferenceOut'] | null): string {
           <td class="words told">{{ rung.changes.join(' · ') || 'nothing' }}</td>
           <td>
             {{ told(rung.gain) }}
-            <div v-if="rung.gain?.wash" class="quiet">a wash</div>
+            <div v-if="undividedWords(rung.gain?.state)" class="quiet">
+              {{ undividedWords(rung.gain?.state, rung.gain?.at_most_percent) }}
+            </div>
             <div v-else-if="rung.smaller" class="quiet">less than the step before</div>
           </td>
           <td>{{ signed(rung.gain?.percent, 2) }}</td>
@@ -62,7 +65,7 @@ function told(found: Schema['DifferenceOut'] | null): string {
                 y="5"
                 :width="Math.max(Math.abs(at(rung.gain.value) - at(0)), 1)"
                 height="10"
-                :fill="rung.gain.wash ? 'var(--hatch)' : 'var(--ink)'"
+                :fill="undividedWords(rung.gain.state) ? 'var(--hatch)' : 'var(--ink)'"
               />
               <line
                 :x1="at(rung.cumulative.low)"

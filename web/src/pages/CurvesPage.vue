@@ -13,6 +13,7 @@ import SetupMark from '../setups/SetupMark.vue'
 import { useChoice } from '../verdict/choice'
 import { useCurves, useOverlays, useSteps, useVerdictChoices } from '../verdict/queries'
 import { useFrame } from './frame'
+import { undividedWords } from '../verdict/words'
 
 const { programme, setup, standard, lookAt } = useFrame()
 const { choice, choose } = useChoice()
@@ -183,9 +184,9 @@ useKeys([
                 <template v-if="row.difference">
                   {{ signed(row.difference.value[bin]) }} ±
                   {{ figure((row.difference.high[bin]! - row.difference.low[bin]!) / 2) }}
-                  <span v-if="row.difference.wash[bin]" class="wash">wash</span>
+                  <span class="state">{{ undividedWords(row.difference.state[bin]) }}</span>
                 </template>
-                <template v-else>{{ row.supported ? '–' : 'not supported' }}</template>
+                <template v-else>{{ row.supported ? '–' : 'not comparable' }}</template>
               </td>
             </tr>
           </tbody>
@@ -210,14 +211,14 @@ useKeys([
               <td>{{ figure(row.peak_power.value) }}</td>
               <td>
                 {{ row.peak_power.speed_rpm }}<template v-if="row.peak_power.still_climbing"> ↗</template
-                ><sup v-if="row.peak_beyond" title="Others were not run this far"> *</sup>
+                ><sup v-if="row.runs_longer" title="Its pulls go on further than the others'"> *</sup>
               </td>
               <td v-if="curves.allowance">{{ figure(row.installed_peak_power) }}</td>
             </tr>
           </tbody>
         </table>
-        <p v-if="curves.setups.some((row) => row.peak_beyond)" class="quiet allowance">
-          * Others were not run this far.
+        <p v-if="curves.setups.some((row) => row.runs_longer)" class="quiet allowance">
+          * Its pulls go on further than the others'. Peaks are those of the speeds that all were run at.
         </p>
         <p v-if="curves.allowance" class="quiet allowance" data-test="allowance">
           Installed: peak power less {{ figure(curves.allowance.power) }} {{ curves.power_unit }} allowed for
@@ -325,7 +326,7 @@ td.words button {
 .off td.words svg {
   opacity: 0.35;
 }
-.wash {
+.state {
   color: var(--quiet);
   font-size: 11px;
 }

@@ -61,8 +61,8 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
           <section v-if="tab === 'trust'">
             <p class="text">
               Two single pulls of one setup differ by up to {{ figure(verdict.repeatability_percent, 2) }} %
-              from scatter alone (scatter {{ figure(verdict.scatter_percent, 2) }} %,
-              {{ figure(verdict.degrees_of_freedom, 0) }} degrees of freedom). A difference under
+              from scatter alone (scatter {{ figure(verdict.scatter_percent, 2) }} %:
+              {{ verdict.scatter_basis }}). A difference under
               {{ figure(verdict.smallest_difference_percent) }} % does not matter here.
             </p>
             <AheadTable :verdict="verdict" />

@@ -3,6 +3,7 @@
 import { figure, signed } from '../figures'
 import SetupMark from '../setups/SetupMark.vue'
 import { useUses } from './useParts'
+import { undividedWords } from '../verdict/words'
 
 const props = defineProps<{ id: number }>()
 const { data: uses } = useUses(() => props.id)
@@ -23,10 +24,11 @@ const { data: uses } = useUses(() => props.id)
           {{ figure(use.torque) }} {{ use.torque_unit }} on average from {{ figure(use.low_rpm, 0) }} to
           {{ figure(use.high_rpm, 0) }} rpm, {{ use.pulls }} {{ use.pulls === 1 ? 'pull' : 'pulls' }}.
           <template v-if="use.is_baseline">It was the baseline.</template>
-          <template v-else-if="use.wash">A wash against the baseline.</template>
           <template v-else-if="use.percent !== null">
             {{ signed(use.percent) }} % to the baseline ({{ signed(use.low_percent) }} to
-            {{ signed(use.high_percent) }}).
+            {{ signed(use.high_percent) }}){{
+              undividedWords(use.state) && `: ${undividedWords(use.state)}`
+            }}.
           </template>
           <template v-if="use.made_of">These are {{ use.made_of }}. </template>
           <template v-if="use.other_changes">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The plan run many times on the simulated engine: how often it would call the right winner, a wash, or a wrong one. */
+/** The plan run many times on the simulated engine: how often it would call the right winner, nobody, or a wrong one. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, reactive, ref, watch } from 'vue'
 
@@ -13,9 +13,9 @@ import SetupMark from '../setups/SetupMark.vue'
 interface Outcome {
   days: number
   right_percent: number
-  wash_percent: number
+  nobody_percent: number
   wrong_percent: number
-  truth_is_wash: boolean
+  truth_is_equal: boolean
   best: number
   winner_percent: number[]
   better_percent: number[]
@@ -90,7 +90,8 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
       What if the setups were worth this much? So many days are run on a simulated engine that scatters
       {{ figure(assumed?.scatter_percent, 2) }} % a pull<template v-if="assumed?.scatter_is_default">
         (a default: this engine has not been pulled twice)</template
-      >, loses {{ figure(-(assumed?.drift_percent_per_pull ?? 0), 2) }} % with each pull of the day and reads
+      >, drifts by {{ signed(assumed?.drift_percent_per_pull, 2) }} ±
+      {{ figure(assumed?.drift_sd_percent_per_pull, 2) }} % with each pull of a day and reads
       {{ figure(assumed?.cold_percent) }} % high on a cold part; each is judged as the verdict judges.
     </p>
     <form @submit.prevent="simulate">
@@ -151,8 +152,8 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         <thead>
           <tr>
             <th class="words">Plan</th>
-            <th>{{ rows[0]![1].truth_is_wash ? 'call the wash it is' : 'call the right winner' }}</th>
-            <th v-if="!rows[0]![1].truth_is_wash">call a wash</th>
+            <th>{{ rows[0]![1].truth_is_equal ? 'call nobody, rightly' : 'call the right winner' }}</th>
+            <th v-if="!rows[0]![1].truth_is_equal">call nobody</th>
             <th>call a wrong one</th>
             <th class="words" aria-hidden="true"></th>
           </tr>
@@ -161,13 +162,13 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
           <tr v-for="[name, row] in rows" :key="name">
             <td class="words">{{ name }}</td>
             <td>{{ figure(row.right_percent) }}</td>
-            <td v-if="!row.truth_is_wash">{{ figure(row.wash_percent) }}</td>
+            <td v-if="!row.truth_is_equal">{{ figure(row.nobody_percent) }}</td>
             <td :class="{ hand: row.wrong_percent > 5 }">{{ figure(row.wrong_percent) }}</td>
             <td class="words bar" aria-hidden="true">
               <i class="right" :style="{ width: `${row.right_percent}%` }" /><i
-                v-if="!row.truth_is_wash"
-                class="wash"
-                :style="{ width: `${row.wash_percent}%` }"
+                v-if="!row.truth_is_equal"
+                class="nobody"
+                :style="{ width: `${row.nobody_percent}%` }"
               /><i class="wrong" :style="{ width: `${row.wrong_percent}%` }" />
             </td>
           </tr>
@@ -250,7 +251,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
 .right {
   background: var(--ink);
 }
-.wash {
+.nobody {
   background: repeating-linear-gradient(45deg, var(--hatch) 0 2px, transparent 2px 5px);
 }
 .wrong {

@@ -38,6 +38,7 @@ const points = computed(() => {
     ...point,
     x: ((point.pulls - 2) / Math.max(last - 2, 1)) * WIDTH,
     y: HEIGHT - (point.percent / 100) * HEIGHT,
+    without: HEIGHT - (point.without_return_percent / 100) * HEIGHT,
   }))
 })
 </script>
@@ -71,7 +72,10 @@ const points = computed(() => {
         <template v-else>more pulls than a day has</template>
       </p>
       <p class="text">
-        find it in {{ figure(needed.chance_percent, 0) }} of 100 such days. One pull scatters
+        and {{ needed.return_pulls }} more of the first setup at the end find it in
+        {{ figure(needed.chance_percent, 0) }} of 100 such days; without that return it takes
+        {{ needed.pulls_without_return ?? 'more than a day has' }}. From day to day the engine drifts by
+        {{ figure(needed.drift_percent_per_pull, 2) }} % a pull, up or down. One pull scatters
         {{ figure(needed.scatter_percent, 2) }} %:
         <template v-if="needed.degrees_of_freedom">
           from {{ needed.programmes }} {{ needed.programmes === 1 ? 'programme' : 'programmes' }} of this
@@ -102,6 +106,13 @@ const points = computed(() => {
           stroke="var(--ink)"
           stroke-width="2"
         />
+        <polyline
+          :points="points.map((point) => `${point.x},${point.without}`).join(' ')"
+          fill="none"
+          stroke="var(--quiet)"
+          stroke-width="1.5"
+          stroke-dasharray="5 4"
+        />
         <g v-for="point in points" :key="point.pulls">
           <circle :cx="point.x" :cy="point.y" :r="point.pulls === needed.pulls ? 6 : 3" fill="var(--ink)" />
           <text :x="point.x" :y="HEIGHT + 18" text-anchor="middle">{{ point.pulls }}</text>
@@ -119,13 +130,19 @@ const points = computed(() => {
         </thead>
         <tbody>
           <tr>
-            <th class="words" scope="row">Found in, %</th>
+            <th class="words" scope="row">Found in, % with the return</th>
             <td
               v-for="point in needed.curve"
               :key="point.pulls"
               :class="{ chosen: point.pulls === needed.pulls }"
             >
               {{ figure(point.percent, 0) }}
+            </td>
+          </tr>
+          <tr>
+            <th class="words" scope="row">without it</th>
+            <td v-for="point in needed.curve" :key="point.pulls">
+              {{ figure(point.without_return_percent, 0) }}
             </td>
           </tr>
         </tbody>

@@ -49,7 +49,7 @@ async function decide() {
       <input
         v-model="reason"
         aria-label="Why"
-        placeholder="Why, also where it is a wash"
+        placeholder="Why, also where nothing is told apart"
         :aria-invalid="Boolean(message)"
       />
       <v-btn type="submit" size="small" class="hand">Decide</v-btn>

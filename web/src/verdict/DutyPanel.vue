@@ -233,7 +233,7 @@ function account(key: string) {
           </td>
           <td>
             <SetupMark v-for="id in use.level_ids" :key="id" :position="setup(id).position" :size="17" />
-            <span v-if="use.setup_id === null && use.level_ids.length > 1" class="quiet"> wash</span>
+            <span v-if="use.setup_id === null && use.level_ids.length > 1" class="quiet"> together</span>
           </td>
         </tr>
       </tbody>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The setups in their order, with the interval, the chance to be the best, and groups that are a wash. */
+/** The setups in their order, with the interval, the chance to be the best, and groups that are not told apart. */
 import { computed, ref } from 'vue'
 
 import type { Schema } from '../api/client'
@@ -24,6 +24,9 @@ const reach = computed(() =>
 )
 const baseline = computed(() => setup(props.verdict.baseline_id).letter)
 const groups = computed(() => Array.from({ length: props.verdict.groups }, (_, group) => group))
+/** A gain in per cent with half its interval. */
+const gain = ({ percent, low, high }: Schema['PercentOut']) =>
+  `${signed(percent, 2)} ± ${figure((high - low) / 2, 2)}`
 const gaining = computed(() => props.verdict.placings.filter((placing) => placing.gains))
 </script>
 
@@ -39,7 +42,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         <th>%</th>
         <th class="words"><span class="visually-hidden">Interval drawn</span></th>
         <th>Best<br />%</th>
-        <th v-if="groups.length" class="words" :colspan="groups.length">Wash</th>
+        <th v-if="groups.length" class="words" :colspan="groups.length">Not told apart</th>
         <th class="words">Standing</th>
       </tr>
     </thead>
@@ -62,7 +65,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
           <td>{{ signed(placing.to_baseline.percent, 2) }}</td>
         </template>
         <template v-else>
-          <td>{{ placing.supported ? 'baseline' : 'not supported' }}</td>
+          <td>{{ placing.supported ? 'baseline' : 'not comparable' }}</td>
           <td>–</td>
         </template>
         <td class="words">
@@ -75,8 +78,8 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         </td>
         <td>{{ placing.supported && !placing.fails.length ? chance(placing.chance_percent) : '–' }}</td>
         <td v-for="group in groups" :key="group" class="words group">
-          <span v-if="placing.groups.includes(group)" class="washed">
-            <span class="visually-hidden">in wash group {{ group + 1 }}</span>
+          <span v-if="placing.groups.includes(group)" class="together">
+            <span class="visually-hidden">in group {{ group + 1 }}</span>
           </span>
         </td>
         <td class="words">
@@ -109,13 +112,19 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
       <tbody>
         <tr v-for="placing in gaining" :key="placing.setup_id">
           <td class="words"><SetupMark :position="setup(placing.setup_id).position" :size="18" /></td>
-          <td>{{ signed(placing.gains!.peak_torque_percent, 2) }}</td>
-          <td>{{ signed(placing.gains!.peak_power_percent, 2) }}</td>
-          <td>{{ signed(placing.gains!.most_percent, 2) }}</td>
+          <td>{{ gain(placing.gains!.peak_torque) }}</td>
+          <td>{{ gain(placing.gains!.peak_power) }}</td>
+          <td>{{ gain(placing.gains!.most) }}</td>
           <td>{{ figure(placing.gains!.most_rpm, 0) }}</td>
-          <td>{{ signed(placing.gains!.average_percent, 2) }}</td>
+          <td>{{ gain(placing.gains!.average) }}</td>
           <td :title="placing.unknown_prices.join(', ')">
-            {{ placing.unknown_prices.length ? 'not known' : figure(placing.cost, 0) }}
+            {{
+              placing.unknown_prices.length
+                ? 'not known'
+                : placing.hidden_prices.length
+                  ? 'not shown'
+                  : figure(placing.cost, 0)
+            }}
           </td>
           <td>{{ figure(placing.cost_per_torque, 0) }}</td>
           <td>{{ figure(placing.cost_per_power, 0) }}</td>
@@ -139,7 +148,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
   padding: 0 2px !important;
   height: 1px;
 }
-.washed {
+.together {
   display: block;
   width: 12px;
   height: 100%;

@@ -47,7 +47,7 @@ const kinds = computed(() =>
             {{ one.label }}
             <SetupMark v-for="id in one.level_ids" :key="id" :position="setup(id).position" :size="15" />
             <template v-if="one.why_not"> not possible</template>
-            <template v-else-if="!one.called"> wash</template>
+            <template v-else-if="!one.called"> together</template>
           </span>
         </dd>
       </template>

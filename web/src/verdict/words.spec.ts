@@ -2,9 +2,9 @@ import { expect, test } from 'vitest'
 
 import type { Schema } from '../api/client'
 import { pointsText } from './choice'
-import { chance, standing } from './words'
+import { chance, standing, undividedWords } from './words'
 
-const verdict = { winner_id: 2 } as Schema['Verdict']
+const verdict = { winner_id: 2, level_state: 'undecided' } as Schema['Verdict']
 const placing = (told: Partial<Schema['PlacingOut']>) =>
   ({ setup_id: 1, supported: true, fails: [], with_the_best: false, ...told }) as Schema['PlacingOut']
 
@@ -16,8 +16,17 @@ test('a setup stands where the verdict puts it', () => {
   expect(standing(placing({ supported: false }), verdict)).toBe('not compared')
   expect(standing(placing({ fails: ['too tall'], with_the_best: true }), verdict)).toBe('out')
   expect(standing(placing({}), verdict)).toBe('behind')
-  expect(standing(placing({ with_the_best: true }), verdict)).toBe('wash')
+  expect(standing(placing({ with_the_best: true }), verdict)).toBe('undecided')
+  const equal = { ...verdict, level_state: 'equal' }
+  expect(standing(placing({ with_the_best: true }), equal)).toBe('equal')
   expect(standing(placing({ setup_id: 2, with_the_best: true }), verdict)).toBe('best')
+})
+
+test('a wash is said with its bound, and nothing of what is ahead', () => {
+  expect(undividedWords('small', 0.72)).toBe('wash within 0.7 %')
+  expect(undividedWords('undecided', 3)).toBe('undecided within 3.0 %')
+  expect(undividedWords('equal', 0.2)).toBe('equal')
+  expect(undividedWords('ahead', 4)).toBe('')
 })
 
 test('a drawn duty fits into an address', () => {

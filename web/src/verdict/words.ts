@@ -11,5 +11,14 @@ export function standing(placing: Schema['PlacingOut'], verdict: Schema['Verdict
   if (!placing.supported) return 'not compared'
   if (placing.fails.length) return 'out'
   if (!placing.with_the_best) return 'behind'
-  return verdict.winner_id === placing.setup_id ? 'best' : 'wash'
+  if (verdict.winner_id === placing.setup_id) return 'best'
+  return { equal: 'equal', small: 'wash', undecided: 'undecided' }[verdict.level_state] ?? 'alone'
+}
+
+/** What is said of a difference that is neither ahead nor behind; nothing of one that is. */
+export function undividedWords(state: string | undefined, atMostPercent?: number): string {
+  const within = atMostPercent === undefined ? '' : ` within ${figure(atMostPercent)} %`
+  if (state === 'equal') return 'equal'
+  if (state === 'small') return `wash${within}`
+  return state === 'undecided' ? `undecided${within}` : ''
 }

@@ -6,8 +6,6 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core.judging.effects import USUAL
-from torvix_core.planning.simulated_days import Habits
 
 from jobs import service as jobs
 from jobs.schemas import JobOut, job_out
@@ -39,6 +37,7 @@ class Assumptions(Schema):
     scatter_percent: float
     scatter_is_default: bool
     drift_percent_per_pull: float
+    drift_sd_percent_per_pull: float
     cold_percent: float
 
 
@@ -51,12 +50,14 @@ def _programme(request: HttpRequest, programme_id: int) -> Programme:
 @router.get("/programmes/{programme_id}/odds", response=Assumptions, operation_id="odds_assumptions")
 def read_assumptions(request: HttpRequest, programme_id: int) -> Assumptions:
     programme = _programme(request, programme_id)
-    scatter, habits = scatter_of(programme), Habits()
+    scatter = scatter_of(programme)
+    habits = odds.habits_of(scatter.history)
     return Assumptions(
         effects=[AssumedEffect(setup_id=setup, text=f"{share * 100:.3g}")
                  for setup, share in odds.expected_effects(programme).items()],
-        scatter_percent=(scatter.share if scatter.degrees_of_freedom else USUAL.scatter) * 100,
+        scatter_percent=habits.scatter * 100,
         scatter_is_default=not scatter.degrees_of_freedom, drift_percent_per_pull=habits.drift_per_pull * 100,
+        drift_sd_percent_per_pull=habits.drift_sd * 100,
         cold_percent=habits.cold_part * 100,
     )  # fmt: skip
 

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from torvix_core.judging import repeats
+from torvix_core.judging.repeats import RETURN_PULLS
 from torvix_core.units import quantities
 
 from engines.models import Part
@@ -38,7 +38,7 @@ class UseOut(Schema):
     percent: float | None
     low_percent: float | None
     high_percent: float | None
-    wash: bool
+    state: str
     other_changes: int
     made_of: str
     why_not: str
@@ -79,16 +79,21 @@ class Expectations(Schema):
 class PowerPoint(Schema):
     pulls: int
     percent: float
+    without_return_percent: float
 
 
 class PullsNeededOut(Schema):
-    """Pulls a side that find a difference, from the engine's scatter; the chance of finding it with other numbers."""
+    """Pulls a side that find a difference, from the engine's scatter and drift, with a return to the first setup at the
+    end and without; the chance of finding it with other numbers."""
 
     difference_percent: float
     scatter_percent: float
     degrees_of_freedom: int
     programmes: int
+    drift_percent_per_pull: float
+    return_pulls: int
     pulls: int | None
+    pulls_without_return: int | None
     chance_percent: float
     curve: list[PowerPoint]
 
@@ -110,16 +115,21 @@ def read_pulls_needed(
             "The confidence is not usable.", fields={"confidence_percent": "it lies from 50 to below 100 per cent"}
         )
     scatter, sure = scatter_history.scatter_of(programme), confidence_percent / 100
-    found = repeats.pulls_needed(wanted / 100, scatter.share, sure, more_degrees=scatter.degrees_of_freedom)
-    counts = np.arange(2, 13)
-    chances = repeats.power(counts, wanted / 100, scatter.share, sure, more_degrees=scatter.degrees_of_freedom)
+    history = scatter.history
+    back, straight = (repeats.pulls_needed(wanted / 100, history, sure, back=pulls) for pulls in (RETURN_PULLS, 0))
+
+    def chance(pulls: int, back: int) -> float:
+        layout = repeats.there_and_back(pulls, back)
+        return float(repeats.power(layout, wanted / 100, history, sure)) * 100
+
     return PullsNeededOut(
-        difference_percent=wanted, scatter_percent=scatter.share * 100,
-        degrees_of_freedom=scatter.degrees_of_freedom, programmes=scatter.programmes, pulls=found.pulls,
-        chance_percent=found.power * 100,
+        difference_percent=wanted, scatter_percent=history.scatter * 100,
+        degrees_of_freedom=scatter.degrees_of_freedom, programmes=scatter.programmes,
+        drift_percent_per_pull=history.drift.sd * 100, return_pulls=RETURN_PULLS, pulls=back.pulls,
+        pulls_without_return=straight.pulls, chance_percent=back.power * 100,
         curve=[
-            PowerPoint(pulls=int(count), percent=float(chance) * 100)
-            for count, chance in zip(counts, chances, strict=True)
+            PowerPoint(pulls=pulls, percent=chance(pulls, RETURN_PULLS), without_return_percent=chance(pulls, 0))
+            for pulls in range(2, 13)
         ],
     )  # fmt: skip
 
@@ -164,7 +174,7 @@ def read_uses(request: HttpRequest, part_id: int) -> list[UseOut]:
             setup_id=use.setup.pk, letter=use.setup.letter, position=use.setup.position,
             is_baseline=use.setup.is_baseline, pulls=use.pulls, low_rpm=use.low_rpm, high_rpm=use.high_rpm,
             torque=None if use.torque is None else float(quantities.from_si(use.torque, unit)), torque_unit=unit,
-            percent=percent(use.change), low_percent=percent(use.low), high_percent=percent(use.high), wash=use.wash,
+            percent=percent(use.change), low_percent=percent(use.low), high_percent=percent(use.high), state=use.state,
             other_changes=use.other_changes, made_of=use.made_of, why_not=use.why_not,
         )
         for use in part_history.uses(request.user, part)

@@ -84,7 +84,7 @@ def to_schema(programme: Programme) -> TheoriesOut:
             for one, other in combinations(held, 2)
             if scatter is not None
             for each in theory_separation.separations(
-                ranges(one), ranges(other), scatter.share, scatter.degrees_of_freedom
+                ranges(one), ranges(other), scatter.history
             )
         ],
     )  # fmt: skip
