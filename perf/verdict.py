@@ -30,11 +30,11 @@ def effects() -> None:
     logs = np.log(curves)
 
     def ours() -> object:
-        return fit(curves, where, bent=False)
+        return fit(curves, where)
 
     def cold() -> object:
         design_matrix._model.cache_clear()
-        return fit(curves, where, bent=False)
+        return fit(curves, where)
 
     def bare() -> object:
         return np.linalg.lstsq(design, logs)
