@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.drift import SETTLING_PULLS
 from torvix_core.judging.effects import USUAL, Effects, fit
 from torvix_core.judging.lead_strip import fit_curves
 from torvix_core.units.checked import Array
@@ -46,6 +47,9 @@ def logs_of(layout: Layout, worth: Array, drift: Drift, scatter: float, days: in
     """Logs of the scores of so many days, (pulls, days); worth (setups, days)."""
     slopes = drift.slopes(dice, layout.sessions, days)[layout.session]
     noise = dice.normal(0, scatter, (len(layout.setup), days))
+    if drift is USUAL_DAYS:  # what a change of parts leaves in the first pulls is part of what is usual
+        settling = np.exp(-layout.since_change() / SETTLING_PULLS)[:, None]
+        noise = noise + settling * dice.normal(0, USUAL.drift.settling_sd, days)
     return np.asarray(worth[layout.setup] + slopes * layout.place[:, None] + noise)
 
 
@@ -71,7 +75,8 @@ def interval(layout: Layout, pair: tuple[int, int], drift: Drift, scatter: float
 def slope_coverage(layout: Layout) -> float:
     dice = np.random.default_rng(18)
     slopes = _as_expected(dice, 1, DAYS)[0]
-    logs = slopes * layout.place[:, None] + dice.normal(0, SCATTER, (len(layout.setup), DAYS))
+    settling = np.exp(-layout.since_change() / SETTLING_PULLS)[:, None] * dice.normal(0, USUAL.drift.settling_sd, DAYS)
+    logs = slopes * layout.place[:, None] + settling + dice.normal(0, SCATTER, (len(layout.setup), DAYS))
     found = fit(np.exp(logs), layout)
     return float((np.abs(found.slopes[0] - slopes) <= 1.96 * found.slope_errors[0]).mean())
 

@@ -103,7 +103,7 @@ def many() -> None:
     taken = [imports.take(operator, batch, f"{number:04}.csv", content) for number, content in enumerate(contents)]
     setup = programme.setups.all()[0]
     layouts = {taken[0].layout_key: imports.LayoutChoice(_settled(contents[0]), is_table=False)}
-    job = imports.run(operator, batch, layouts, {one.pk: setup.pk for one in taken}, where, at)
+    job = imports.run(operator, batch, layouts, {one.pk: imports.FilePlacing(setup.pk) for one in taken}, where, at)
     started = time.perf_counter()
     for content in contents:
         pd.read_csv(io.BytesIO(content))

@@ -9,6 +9,7 @@ from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import F, Q
+from pydantic import BaseModel
 from torvix_core.pull.anomalies import AnomalyKind
 from torvix_core.pull.reduction import Cut, CutBy
 from torvix_core.pull.trace import TraceProblem
@@ -184,6 +185,16 @@ class ComparabilityOverride(models.Model):
         constraints = [models.CheckConstraint(condition=~Q(reason=""), name="let_in_says_why")]
 
 
+class ManifestLine(BaseModel):
+    """Of one file: its setup, its session, its place in the order, when it began; empty where it is not told."""
+
+    file: str
+    setup: str = ""
+    session: str = ""
+    order: float | None = None
+    start: str = ""
+
+
 class Import(models.Model):
     """Files brought in together, and what was said about all of them."""
 
@@ -192,6 +203,9 @@ class Import(models.Model):
     at = models.DateTimeField()
     job = models.ForeignKey(
         Job, on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="that reads its files"
+    )
+    manifest = CheckedJSONField(
+        shape=list[ManifestLine], default=list, help_text="what a list that came with the files says of each"
     )
 
     if TYPE_CHECKING:
@@ -206,6 +220,7 @@ class FileState(models.TextChoices):
     READ = "read", "Read"
     REFUSED = "refused", "Not read"
     DUPLICATE = "duplicate", "Known already"
+    MANIFEST = "manifest", "Says where the files belong"
 
 
 class SourceFile(models.Model):

@@ -126,14 +126,13 @@ def effect_words(check: ComparabilityCheck) -> str:
 
 def reasons(checks: Sequence[ComparabilityCheck]) -> str:
     """Which checks a pull fails, by name; what was cold or hot is called so."""
-    return ", ".join(_reason(check) for check in checks if check.level is ComparabilityLevel.BLOCK)
-
-
-def _reason(check: ComparabilityCheck) -> str:
-    name = NAMES[check.key].lower()
-    if not check.usual or check.found is None:
-        return name
-    return f"{name} {'colder' if check.found < 0 else 'hotter'} than usual in its session"
+    blocks = [check for check in checks if check.level is ComparabilityLevel.BLOCK]
+    found = [NAMES[check.key].lower() for check in blocks if not check.usual]
+    for colder, word in ((True, "colder"), (False, "hotter")):
+        names = [NAMES[check.key].lower() for check in blocks if check.usual and ((check.found or 0.0) < 0) is colder]
+        if names:
+            found.append(f"{' and '.join(names)} {word} than usual in its session")
+    return ", ".join(found)
 
 
 def is_cold(checks: Sequence[ComparabilityCheck]) -> bool:

@@ -13,10 +13,33 @@ from curves.files.table import FileProblem
 NUMBER = re.compile(r"[-+]?(\d+([.,]\d*)?|[.,]\d+)([eE][-+]?\d+)?$")
 CLOCK = re.compile(r"(\d+:)?\d{1,2}:\d{2}([.,]\d+)?$")
 THOUSANDS = re.compile(r"[-+]?\d{1,3}([.,' ]\d{3})+[.,]\d+$")
-EMPTY = {"", "-", "--", "nan", "NaN", "NAN", "null", "NULL", "NA", "N/A", "n/a", "#N/A"}
+EMPTY = {
+    "",
+    "-",
+    "--",
+    "---",
+    "–",
+    "—",
+    "..",
+    "...",
+    "*",
+    "?",
+    "nan",
+    "NaN",
+    "NAN",
+    "null",
+    "NULL",
+    "NA",
+    "N/A",
+    "n/a",
+    "#N/A",
+}
 # A unit behind a name: torque [N·m], torque (N·m), torque / N·m, torque, N·m
 BRACKETED = re.compile(r"^(?P<name>.*?)\s*[\[(](?P<unit>[^\])]*)[\])]\s*$")
 SEPARATED = re.compile(r"^(?P<name>.+?)(?:\s*,\s+|\s+/\s+|\s*/\s+)(?P<unit>\S.*)$")
+IN_WORDS = re.compile(r"^(?P<name>.+?)\s+in\s+(?P<unit>\S.*)$", re.IGNORECASE)
+RATIO = re.compile(r"^(?P<name>.+?)[_ ](?P<over>[A-Za-z]{1,3})[_ ](?:per[_ ])?(?P<under>hr|h|s|min|sec)$")
+DEGREES = re.compile(r"^(?P<name>.*(?:temp|\bt|_t|oil|water|coolant|air)\w*)[_ ](?P<unit>[cfCF])$", re.IGNORECASE)
 LOOKED_AT = 400  # lines from the top
 
 
@@ -133,6 +156,14 @@ def split_head(head: str) -> tuple[str, str]:
         return found["name"].strip(), found["unit"].strip()
     if (found := SEPARATED.match(head)) and is_unit(found["unit"].strip()):
         return found["name"].strip(), found["unit"].strip()
+    if (found := IN_WORDS.match(head)) and is_unit(found["unit"].strip()):
+        return found["name"].strip(), found["unit"].strip()
+    if found := RATIO.match(head):  # fuel_lb_hr
+        unit = f"{found['over']}/{found['under']}"
+        if is_unit(unit):
+            return found["name"].strip(), unit
+    if found := DEGREES.match(head):  # oil_temp_c: a single letter, where the name says that it is a temperature
+        return found["name"].strip(), f"°{found['unit'].upper()}"
     for divider in ("_", " "):
         name, parted, unit = head.rpartition(divider)
         # A single letter may be part of a name: only units of two letters and more are split off.

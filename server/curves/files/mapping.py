@@ -17,27 +17,49 @@ from curves.files.table import FileColumn, FileProblem, FileTable
 TIME, POWER = "time", "power"
 # What each channel measures. A column may be mapped to any of these, or to a name of somebody's own.
 MEASURES: dict[str, str] = {
-    TIME: "time", SPEED: "speed", TORQUE: "torque", POWER: "power", "throttle": "fraction", "lambda": "mixture",
-    "oil_temperature": "temperature", "coolant_temperature": "temperature", "inlet_temperature": "temperature",
-    "manifold_temperature": "temperature", "exhaust_temperature": "temperature", "oil_pressure": "pressure",
-    "manifold_pressure": "pressure", "fuel_pressure": "pressure", "boost": "pressure", "exhaust_pressure": "pressure",
-    "fuel_flow": "mass flow", "air_flow": "mass flow", "turbine_speed": "speed", "knock": "fraction",
-    "barometer": "pressure", "air_temperature": "temperature", "relative_humidity": "fraction",
-}  # fmt: skip
+    TIME: "time",
+    SPEED: "speed",
+    TORQUE: "torque",
+    POWER: "power",
+    "throttle": "fraction",
+    "lambda": "mixture",
+    "oil_temperature": "temperature",
+    "coolant_temperature": "temperature",
+    "inlet_temperature": "temperature",
+    "manifold_temperature": "temperature",
+    "exhaust_temperature": "temperature",
+    "oil_pressure": "pressure",
+    "manifold_pressure": "pressure",
+    "fuel_pressure": "pressure",
+    "boost": "pressure",
+    "exhaust_pressure": "pressure",
+    "fuel_flow": "mass flow",
+    "air_flow": "mass flow",
+    "air_volume_flow": "volume flow",
+    "turbine_speed": "speed",
+    "knock": "fraction",
+    "barometer": "pressure",
+    "air_temperature": "temperature",
+    "relative_humidity": "fraction",
+}
 AIR = ("barometer", "air_temperature", "relative_humidity")
 # Words of the trade by which a head is recognised, most particular first; any of several languages' short forms
 WORDS: Sequence[tuple[str, str]] = (
     (r"turb\w* (speed|rpm)|turbine", "turbine_speed"),
     (r"(air.?fuel|lambda|afr|a/f|mixture|o2|wideband)", "lambda"),
     (r"(relative )?humidity|\brh\b", "relative_humidity"),
-    (r"baro|ambient press|station press", "barometer"),
-    (r"(ambient|cell|room|dry bulb).*(temp|air)|air temp(erature)?$", "air_temperature"),
-    (r"oil.*(press|\bp\b)", "oil_pressure"), (r"oil.*(temp|\bt\b)|oil$", "oil_temperature"),
-    (r"(coolant|water|ect|clt)", "coolant_temperature"),
+    (r"baro|ambient press|station press|\bp (amb|atm|baro)|\b(amb|atm) p\b", "barometer"),
+    (r"\bphi\b|feuchte|\brf\b", "relative_humidity"),
+    (r"(ambient|cell|room|dry bulb).*(temp|air)|\bair (temp(erature)?|t)$|\bt (amb|air|luft)\b|\bamb t\b",
+     "air_temperature"),
+    (r"(oil|öl|oel|oele).*(press|\bp\b|druck)|\bp (oil|öl|oel)", "oil_pressure"),
+    (r"(oil|öl|oel).*(temp|\bt\b)|\bt (oil|öl|oel)|(oil|öl|oel)$", "oil_temperature"),
+    (r"(coolant|water|ect|clt|wasser|kühl|kuehl)", "coolant_temperature"),
+    (r"\bt (in|inlet|ein|int|ansaug)\b|\b(in|inlet) t\b|ansaug", "inlet_temperature"),
     (r"(skin|manifold|plenum).*(temp)", "manifold_temperature"),
     (r"(inlet|intake|charge|iat|carb).*(temp)?.*(?<!press)$|\biat\b", "inlet_temperature"),
-    (r"fuel.*press", "fuel_pressure"), (r"fuel.*(flow|rate|mass)|fuel$", "fuel_flow"),
-    (r"air.*(flow|mass)|\bmaf\b", "air_flow"),
+    (r"fuel.*press", "fuel_pressure"), (r"fuel.*(flow|rate|mass)|fuel$|kraftstoff", "fuel_flow"),
+    (r"air.*(flow|mass)|\bmaf\b", "air_flow"), (r"air.*flow|\bcfm\b", "air_volume_flow"),
     (r"(exhaust|back).*press|\bbp\b|back ?pressure", "exhaust_pressure"),
     (r"(exhaust).*(temp)|\begt", "exhaust_temperature"),
     (r"boost", "boost"), (r"(manifold|intake|inlet).*press|\bmap\b|vacuum", "manifold_pressure"),
@@ -132,8 +154,24 @@ def _measures(unit: str) -> str:
     return quantities.measures(unit)
 
 
+def notes_of(table: FileTable, mapped: Sequence[Mapped]) -> list[str]:
+    """What a person should know of how a file will be read, beside its mapping."""
+    channels = {one.channel: column for one, column in zip(mapped, table.columns, strict=True)}
+    notes = []
+    if "air_temperature" not in channels and "inlet_temperature" in channels:
+        notes.append("No air temperature is given: the inlet air serves for it.")
+    if TIME in channels:
+        time = channels[TIME].values[np.isfinite(channels[TIME].values)]
+        repeated = int((np.diff(time) == 0).sum())
+        if repeated:
+            notes.append(f"{repeated} time stamps are repeated: the rows are read as one sample each.")
+    return notes
+
+
 def _unit_by_value(channel: str, column: FileColumn) -> str:
     values = column.values[np.isfinite(column.values)]
+    if channel == SPEED and len(values) and 0.3 < float(np.median(values)) < 25:
+        return "krpm"
     if channel == "lambda" and len(values):
         return "afr" if float(np.median(values)) > 3 else "lambda"
     if channel == "throttle" and len(values):

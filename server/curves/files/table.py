@@ -43,6 +43,7 @@ class FileTable:
     columns: Sequence[FileColumn]
     first_line: int = 0  # of the file, where the rows begin; 0 where it has no lines
     notes: Sequence[str] = field(default_factory=list)  # what was left out or brought to another time base
+    preamble: Sequence[str] = field(default_factory=list)  # lines above the heads, where it has any
 
     @property
     def rows(self) -> int:

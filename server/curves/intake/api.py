@@ -15,6 +15,7 @@ from curves.files.layout import OTHER_UNITS
 from curves.files.mapping import MEASURES, Mapped
 from curves.files.table import LARGEST_FILE
 from curves.intake import imports
+from curves.intake.imports import FilePlacing
 from curves.intake.schemas import (
     ChannelChoice,
     ImportBatchOut,
@@ -23,6 +24,7 @@ from curves.intake.schemas import (
     RunIn,
     batch_out,
     file_out,
+    placed_files,
     where_of,
 )
 from curves.models import Import
@@ -79,7 +81,7 @@ def give(request: HttpRequest, import_id: int, file: File[UploadedFile]) -> Impo
     if (file.size or 0) > LARGEST_FILE:
         raise Invalid("The file is too large.", fields={"file": f"at most {LARGEST_FILE / 1e6:.0f} MB"})
     taken = imports.take(request.user, batch, file.name or "file", file.read())
-    return file_out(taken, list(batch.programme.setups.all()))
+    return file_out(taken, placed_files(batch, [taken], list(batch.programme.setups.all()))[taken.pk])
 
 
 @router.get("/imports/{import_id}", response=ImportBatchOut, operation_id="import_batch")
@@ -98,6 +100,6 @@ def run(request: HttpRequest, import_id: int, given: RunIn) -> ImportBatchOut:
         )
         for layout in given.layouts
     }
-    setups = {setup.file_id: setup.setup_id for setup in given.setups}
-    imports.run(request.user, batch, layouts, setups, where_of(given.where, request.user), timezone.now())
+    placings = {one.file_id: FilePlacing(one.setup_id, one.session, one.start) for one in given.setups}
+    imports.run(request.user, batch, layouts, placings, where_of(given.where, request.user), timezone.now())
     return batch_out(batch, request.user)

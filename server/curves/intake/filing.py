@@ -45,6 +45,16 @@ class FilingPlace:
     air_temperature: float | None = None  # K
     relative_humidity: float | None = None  # 0 to 1
     keep: bool = False  # counted at once, without a look at each
+    opens: datetime | None = None  # of one of several sessions of that day; None: the whole day is one
+    closes: datetime | None = None
+
+    def on(self, day: date, number: int, sessions: int) -> FilingPlace:
+        """The same in one of so many sessions of a day, which share it out in their order."""
+        if sessions < 2:
+            return replace(self, day=day)
+        midnight = datetime.combine(day, time(0), timezone.get_current_timezone())
+        opens, closes = (midnight + timedelta(days=1) * place / sessions for place in (number, number + 1))
+        return replace(self, day=day, opens=opens, closes=closes - timedelta(seconds=1))
 
 
 def checked(where: FilingPlace, today: date) -> FilingPlace:
@@ -80,10 +90,11 @@ def session_for(person: Person, programme: Programme, where: FilingPlace) -> Ses
     """The session of that day and stand, made where there is none. A stand known by name only is never linked to."""
     stand, _ = Stand.objects.get_or_create(name=where.stand_name, defaults={"on_line": False})
     zone = timezone.get_current_timezone()
-    opened = datetime.combine(where.day, time(0), zone)
+    opened = where.opens or datetime.combine(where.day, time(0), zone)
+    closed = where.closes or opened + timedelta(days=1) - timedelta(seconds=1)
     session, made = Session.objects.get_or_create(
         programme=programme, stand=stand, filed=True, opened_at=opened, fuel=where.fuel,
-        defaults={"closed_at": opened + timedelta(days=1) - timedelta(seconds=1), "opened_by": person},
+        defaults={"closed_at": closed, "opened_by": person},
     )  # fmt: skip
     if made:
         session_opened.send(sender=Session, session=session, at=timezone.now())
@@ -102,6 +113,7 @@ class FiledPull:
     curve: Curve = field(default_factory=lambda: Curve(Options()))
     torque_step: float = 0.0  # N·m
     purpose: str = Purpose.SWEEP
+    start: datetime | None = None  # None: the time of day is not known
 
     @property
     def options(self) -> Options:
@@ -121,10 +133,15 @@ class FiledPull:
     def figures(self) -> tuple[np.ndarray, np.ndarray]:
         return figures_of(self.channels)
 
+    @property
+    def air_channel(self) -> str:
+        """What says how warm the air was: inlet air serves where no other is given."""
+        return "air_temperature" if "air_temperature" in self.channels else "inlet_temperature"
+
     def air(self) -> tuple[float, float, float] | None:
         """Of its own channels, else as it was said for all; Pa, K, 0 to 1."""
         own = []
-        for name in ("barometer", "air_temperature", "relative_humidity"):
+        for name in ("barometer", self.air_channel, "relative_humidity"):
             if name in self.channels:
                 unit, values = self.channels[name]
                 with np.errstate(invalid="ignore"):
@@ -168,7 +185,7 @@ def keep(person: Person, programme: Programme, filed: Sequence[FiledPull], at: d
 def _pull(
     person: Person, programme: Programme, session: Session, number: int, place: int, one: FiledPull, at: datetime
 ) -> Pull:
-    """The row of one pull. The time of day is not known: pulls follow one another from noon, and none is shown."""
+    """The row of one pull. Where the time of day is not known pulls follow one another from noon, and none is shown."""
     speeds, air = one.curve.speed_rpm, one.air()
     rate_hz = None
     if TIME in one.channels and len(one.channels[TIME][1]) > 1:
@@ -180,7 +197,10 @@ def _pull(
         origin=one.origin, source=one.source[:200], state=PullState.COMPLETE,
         figures_standard="" if one.origin == PullOrigin.FILE else one.where.figures_standard or UNKNOWN_STANDARD,
         torque_step=one.torque_step,
-        armed_at=datetime.combine(one.where.day, NOON, timezone.get_current_timezone()) + timedelta(minutes=place),
+        armed_at=one.start or (one.where.opens or datetime.combine(
+            one.where.day, NOON, timezone.get_current_timezone()
+        )) + timedelta(minutes=place),
+        started_at=one.start,
         operator=person,
         sweep_start_rpm=speeds[0] if speeds else programme.sweep_start_rpm,
         sweep_end_rpm=speeds[-1] if speeds else programme.sweep_end_rpm,

@@ -20,7 +20,7 @@ from curves.files import mapping
 from curves.files.apart import read_table_apart
 from curves.files.mapping import Mapped
 from curves.files.table import LARGEST_FILE, FileColumn, FileProblem, FileTable
-from curves.intake import known_recordings
+from curves.intake import known_recordings, running_order
 from curves.intake.filing import FiledPull, FilingPlace, checked, keep
 from curves.models import FileState, Import, KnownLayout, SourceFile
 from engines.sheet import sheets
@@ -66,6 +66,10 @@ def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile
             file.state, file.outcome = FileState.DUPLICATE, f"The very file that pull {twin.pull.number} came from."
         elif seen.filter(batch=batch).exists():
             file.state, file.outcome = FileState.DUPLICATE, "The same file was given twice."
+        elif lines := running_order.read_manifest(content):
+            file.state, file.outcome = FileState.MANIFEST, f"It says where {len(lines)} files belong."
+            batch.manifest = [asdict(line) for line in lines]
+            batch.save(update_fields=["manifest"])
         else:
             table = read_table_apart(content)
             file.layout, file.layout_key, file.content = _described(table), mapping.layout_key(table), content
@@ -95,7 +99,8 @@ def _described(table: FileTable) -> dict[str, Any]:
         })  # fmt: skip
     return {
         "kind": table.kind, "rows": table.rows, "columns": columns, "is_table": guess.is_table,
-        "doubts": list(guess.doubts), "notes": list(table.notes),
+        "doubts": list(guess.doubts), "notes": [*table.notes, *mapping.notes_of(table, guess.mapped)],
+        "start": start.text if (start := running_order.read_start("\n".join(table.preamble))) else "",
     }  # fmt: skip
 
 
@@ -121,11 +126,20 @@ def _choice(kept: Mapping[str, Any]) -> LayoutChoice:
     return LayoutChoice([Mapped(**kept_pull) for kept_pull in kept["mapped"]], kept["is_table"], kept["rate_hz"])
 
 
+@dataclass(frozen=True)
+class FilePlacing:
+    """Where one file belongs: its setup, its session by name, and when it began, as typed."""
+
+    setup_id: int
+    session: str = ""
+    start: str = ""
+
+
 def run(
-    person: Person, batch: Import, layouts: Mapping[str, LayoutChoice], setups: Mapping[int, int], where: FilingPlace,
-    at: datetime,
+    person: Person, batch: Import, layouts: Mapping[str, LayoutChoice], placings: Mapping[int, FilePlacing],
+    where: FilingPlace, at: datetime,
 ) -> Job:  # fmt: skip
-    """Check what was settled, remember it, and put the reading into the queue."""
+    """Check what was settled, remember it, and put the reading into the queue; `placings` in the running order."""
     require_operator(person)
     if jobs.is_going_on(batch.job_id):
         raise Refusal("These files are being read now.", code="import_begun")
@@ -136,8 +150,11 @@ def run(
     wrong: dict[str, str] = {}
     known = set(Setup.objects.filter(programme=batch.programme_id).values_list("pk", flat=True))
     for file in waiting:
-        if setups.get(file.pk) not in known:
+        placing = placings.get(file.pk)
+        if placing is None or placing.setup_id not in known:
             wrong.setdefault(f"setup_{file.pk}", f"say which setup {file.name} is of")
+        elif placing.start.strip() and running_order.read_start(placing.start) is None:
+            wrong[f"start_{file.pk}"] = "a time of day such as 14:05, or with its day, 2026-03-04 14:05"
     for key in {file.layout_key for file in waiting}:
         choice = layouts.get(key)
         if choice is None:
@@ -153,12 +170,13 @@ def run(
     kept = {key: asdict(layouts[key]) for key in {file.layout_key for file in waiting}}
     for key, mapping_of in kept.items():
         KnownLayout.objects.update_or_create(key=key, defaults={"mapping": mapping_of, "by": person, "at": at})
-    told = {**asdict(where), "day": where.day.isoformat()}
-    setup_of = {str(file.pk): setups[file.pk] for file in waiting}
+    told = {**asdict(where), "day": where.day.isoformat(), "opens": None, "closes": None}
+    mine = {file.pk for file in waiting}
+    ordered = {key: placing for key, placing in placings.items() if key in mine}
     job = jobs.ask(
         person, KIND, f"import {batch.pk}",
-        {"import": batch.pk, "person": person.pk, "setups": setup_of, "layouts": kept, "where": told,
-         "at": at.isoformat()}, at,
+        {"import": batch.pk, "person": person.pk, "layouts": kept, "where": told, "at": at.isoformat(),
+         "files": [{"id": key, **asdict(placing)} for key, placing in ordered.items()]}, at,
     )  # fmt: skip
     batch.job = job
     batch.save(update_fields=["job"])
@@ -177,22 +195,25 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     person = Person.objects.get(pk=given["person"])
     where = FilingPlace(**{**given["where"], "day": date.fromisoformat(given["where"]["day"])})
     setups = {setup.pk: setup for setup in batch.programme.setups.all()}
-    waiting = batch.files.filter(state=FileState.WAITING).order_by("name", "pk")
+    placings = {one["id"]: FilePlacing(one["setup_id"], one["session"], one["start"]) for one in given["files"]}
+    places = _places(where, placings)
+    still = set(batch.files.filter(state=FileState.WAITING).values_list("pk", flat=True))
     choices = {key: _choice(kept) for key, kept in given["layouts"].items()}
     known, stoichiometric = known_recordings.known_of(batch.programme), _stoichiometric(batch.programme)
-    ids = list(waiting.values_list("pk", flat=True))
+    ids = [key for key in placings if key in still]
     made = Pull.objects.filter(session__programme=batch.programme)
     number = made.aggregate(last=Max("number"))["last"] or 0
     done, read, refused, twice = 0, 0, 0, 0
     for begin_at in range(0, len(ids), AT_ONCE):
         if not watch.wanted():
             break
-        files = list(SourceFile.objects.filter(pk__in=ids[begin_at : begin_at + AT_ONCE]).order_by("name", "pk"))
+        now = ids[begin_at : begin_at + AT_ONCE]
+        files = sorted(SourceFile.objects.filter(pk__in=now), key=lambda file: now.index(file.pk))
         filed: list[tuple[SourceFile, FiledPull]] = []
         for file in files:
             try:
                 found = _filed(
-                    file, choices[file.layout_key], setups[given["setups"][str(file.pk)]], where, stoichiometric
+                    file, choices[file.layout_key], setups[placings[file.pk].setup_id], places[file.pk], stoichiometric
                 )
                 both = _speed_torque(found)
                 if twin := known.find(both):
@@ -263,15 +284,45 @@ def _keep(
         SourceFile.objects.filter(pk__in=lost).update(content=b"")
 
 
+def _places(where: FilingPlace, placings: Mapping[int, FilePlacing]) -> dict[int, tuple[FilingPlace, datetime | None]]:
+    """The session and the start of each file. Sessions of one day share it out, in their order."""
+    days: dict[int, date] = {}
+    starts: dict[int, datetime | None] = {}
+    for key, placing in placings.items():
+        start = running_order.read_start(placing.start)
+        starts[key] = start.at(where.day) if start else None
+        days[key] = (start.day if start else None) or where.day
+    # A session that begins on one day stays of that day, also past midnight.
+    first: dict[str, date] = {}
+    for key, placing in placings.items():
+        first[placing.session] = min(first.get(placing.session, days[key]), days[key])
+    of_day: dict[date, list[str]] = {}
+    for key, placing in placings.items():
+        day = first[placing.session] if placing.session else days[key]
+        days[key] = day
+        if placing.session not in of_day.setdefault(day, []):
+            of_day[day].append(placing.session)
+    return {
+        key: (where.on(days[key], of_day[days[key]].index(placing.session), len(of_day[days[key]])), starts[key])
+        for key, placing in placings.items()
+    }
+
+
 def _filed(
-    file: SourceFile, choice: LayoutChoice, setup: Setup, where: FilingPlace, stoichiometric: float
-) -> FiledPull:
+    file: SourceFile, choice: LayoutChoice, setup: Setup, place: tuple[FilingPlace, datetime | None],
+    stoichiometric: float,
+) -> FiledPull:  # fmt: skip
     table = read_table_apart(bytes(file.content))
     channels = mapping.apply(table, choice.mapped, choice.is_table, choice.rate_hz, stoichiometric)
     return FiledPull(
-        setup=setup, origin=PullOrigin.TABLE if choice.is_table else PullOrigin.FILE, source=file.name,
-        channels=channels.values, where=where, torque_step=_step(channels.values) if choice.is_table else 0.0,
-    )  # fmt: skip
+        setup=setup,
+        origin=PullOrigin.TABLE if choice.is_table else PullOrigin.FILE,
+        source=file.name,
+        channels=channels.values,
+        where=place[0],
+        start=place[1],
+        torque_step=_step(channels.values) if choice.is_table else 0.0,
+    )
 
 
 def _step(channels: Mapping[str, tuple[str, np.ndarray]]) -> float:

@@ -9,9 +9,8 @@ from ninja import Schema
 from torvix_core.pull.reduction import StandInertia
 from torvix_core.units import quantities
 
-from curves.intake import imports
+from curves.intake import imports, running_order
 from curves.intake.filing import FilingPlace
-from curves.intake.setup_guess import guess_setup
 from curves.models import FileState, Import, SourceFile
 from jobs.schemas import JobOut, job_out
 from jobs.service import jobs_of
@@ -52,6 +51,8 @@ class ImportFile(Schema):
     rows: int
     layout_key: str
     setup_id: int | None
+    session: str
+    start: str
     state: str
     state_label: str
     outcome: str
@@ -110,8 +111,12 @@ class WhereIn(Schema):
 
 
 class SetupOfFile(Schema):
+    """In the running order: what a file is of, its session by name, and when it began, as typed."""
+
     file_id: int
     setup_id: int
+    session: str = ""
+    start: str = ""
 
 
 class RunIn(Schema):
@@ -136,21 +141,41 @@ def where_of(given: WhereIn, person: Person) -> FilingPlace:
 
 
 def batch_out(batch: Import, person: Person) -> ImportBatchOut:
-    files = list(batch.files.defer("content").order_by("name", "pk"))
+    files = list(batch.files.defer("content"))
     setups = list(Setup.objects.filter(programme=batch.programme_id))
+    placed = placed_files(batch, files, setups)
+    files.sort(key=lambda file: list(placed).index(file.pk))
     job = jobs_of(person).filter(pk=batch.job_id).first() if batch.job_id else None
     return ImportBatchOut(
-        id=batch.pk, files=[file_out(file, setups) for file in files], layouts=_layouts(files),
+        id=batch.pk, files=[file_out(file, placed[file.pk]) for file in files], layouts=_layouts(files),
         job=job_out(job) if job else None,
     )  # fmt: skip
 
 
-def file_out(file: SourceFile, setups: Sequence[Setup]) -> ImportFile:
+def placed_files(
+    batch: Import, files: Sequence[SourceFile], setups: Sequence[Setup]
+) -> dict[int, running_order.PlacedFile]:
+    """Where each file belongs, in the order in which they were run as far as that is known."""
+    starts = {file.pk: file.layout.get("start") or file.name for file in files}
+    manifest = [running_order.ManifestRow(**line.model_dump()) for line in batch.manifest]
+    return running_order.place({file.pk: file.name for file in files}, starts, manifest, setups)
+
+
+def file_out(file: SourceFile, placed: running_order.PlacedFile) -> ImportFile:
     return ImportFile(
-        id=file.pk, name=file.name, size=file.size, rows=file.layout.get("rows", 0), layout_key=file.layout_key,
-        setup_id=guess_setup(file.name, setups), state=file.state, state_label=FileState(file.state).label,
-        outcome=file.outcome, pull_id=file.pull_id,
-    )  # fmt: skip
+        id=file.pk,
+        name=file.name,
+        size=file.size,
+        rows=file.layout.get("rows", 0),
+        layout_key=file.layout_key,
+        setup_id=placed.setup_id,
+        session=placed.session,
+        start=placed.start,
+        state=file.state,
+        state_label=FileState(file.state).label,
+        outcome=file.outcome,
+        pull_id=file.pull_id,
+    )
 
 
 def _layouts(files: Sequence[SourceFile]) -> list[LayoutOut]:

@@ -16,6 +16,7 @@ from torvix_core.air.standards import Standard
 from curves.files.mapping import Mapped
 from curves.intake import imports
 from curves.intake.filing import FilingPlace
+from curves.intake.imports import FilePlacing
 from curves.models import FileState, KnownLayout, SourceFile
 from curves.reduction import correct
 from jobs.models import Job, JobState
@@ -91,7 +92,7 @@ class Scene(TestCase):
             )
             for file in waiting
         }
-        setups = {file.pk: (self.b if "b" in file.name else self.a).pk for file in waiting}
+        setups = {file.pk: FilePlacing((self.b if "b" in file.name else self.a).pk) for file in waiting}
         with self.captureOnCommitCallbacks():
             job = imports.run(self.operator, batch, layouts, setups, where, scenes.DAY)
         return job, batch
@@ -206,7 +207,7 @@ class Reading(Scene):
         (file,) = batch.files.all()
         layouts = imports.remembered([file.layout_key])
         with self.captureOnCommitCallbacks():
-            return imports.run(self.operator, batch, layouts, {file.pk: self.a.pk}, WHERE, scenes.DAY)
+            return imports.run(self.operator, batch, layouts, {file.pk: FilePlacing(self.a.pk)}, WHERE, scenes.DAY)
 
     def test_a_file_without_a_sweep_is_kept_and_says_why_it_gives_no_curve(self):
         still = "\n".join(["time,rpm,torque Nm", *(f"{at / 50},3000,{300 + at % 3}" for at in range(200))]).encode()

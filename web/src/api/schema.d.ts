@@ -4222,10 +4222,14 @@ export interface components {
             pull_id: number | null;
             /** Rows */
             rows: number;
+            /** Session */
+            session: string;
             /** Setup Id */
             setup_id: number | null;
             /** Size */
             size: number;
+            /** Start */
+            start: string;
             /** State */
             state: string;
             /** State Label */
@@ -5930,12 +5934,25 @@ export interface components {
             /** Torque Half Width */
             torque_half_width: number[] | null;
         };
-        /** SetupOfFile */
+        /**
+         * SetupOfFile
+         * @description In the running order: what a file is of, its session by name, and when it began, as typed.
+         */
         SetupOfFile: {
             /** File Id */
             file_id: number;
+            /**
+             * Session
+             * @default
+             */
+            session: string;
             /** Setup Id */
             setup_id: number;
+            /**
+             * Start
+             * @default
+             */
+            start: string;
         };
         /** SetupOut */
         SetupOut: {

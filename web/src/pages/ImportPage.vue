@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Bring files: give them, say which column is what once for each make, say which setup each is of, read them. */
-import { computed, ref } from 'vue'
+import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, api, Problem, type Schema, upload } from '../api/client'
@@ -26,6 +26,8 @@ const where = ref(emptyWhere(new Date().toISOString().slice(0, 10)))
 const wrong = ref<Record<string, string>>({})
 const rates = ref<Record<string, string>>({})
 const over = ref(false)
+const moved = ref(false)
+const carried = ref<number | null>(null)
 const work = useJob<{ read: number; refused: number; known: number; left: number }>()
 
 const waiting = computed(() => batch.value?.files.filter((file) => file.state === 'waiting') ?? [])
@@ -65,10 +67,18 @@ async function look() {
   const fresh = answer(
     await api.GET('/api/imports/{import_id}', { params: { path: { import_id: batch.value.id } } }),
   )
-  // What was chosen already stays as it is.
-  for (const file of fresh.files) {
-    file.setup_id = batch.value.files.find((known) => known.id === file.id)?.setup_id ?? file.setup_id
-  }
+  // What was chosen already stays as it is, unless a list that came after it says where the files belong.
+  const before = batch.value.files
+  const list = (files: Schema['ImportFile'][]) => files.filter((file) => file.state === 'manifest').length
+  if (list(fresh.files) === list(before)) {
+    const place = new Map(before.map((file, at) => [file.id, at]))
+    for (const file of fresh.files) {
+      const known = before.find((one) => one.id === file.id)
+      if (known) Object.assign(file, { setup_id: known.setup_id, session: known.session, start: known.start })
+    }
+    if (moved.value)
+      fresh.files.sort((one, two) => (place.get(one.id) ?? Infinity) - (place.get(two.id) ?? Infinity))
+  } else moved.value = false
   fresh.layouts = fresh.layouts.map((one) => ({
     ...(batch.value!.layouts.find((known) => known.key === one.key) ?? one),
     files: one.files,
@@ -92,6 +102,27 @@ function rechannel(column: Layout['columns'][number], channel: string) {
 const needsRate = (layout: Layout) =>
   !layout.is_table && !layout.columns.some((column) => column.channel === 'time')
 
+/** The running order is that of the list: drift is told by it. */
+function move(id: number, to: number) {
+  const files = batch.value?.files
+  if (!files) return
+  const from = files.findIndex((file) => file.id === id)
+  if (from < 0 || to < 0 || to >= files.length || from === to) return
+  files.splice(to, 0, ...files.splice(from, 1))
+  moved.value = true
+}
+function step(event: KeyboardEvent, id: number, by: number) {
+  const at = batch.value?.files.findIndex((file) => file.id === id) ?? -1
+  move(id, at + by)
+  const button = event.currentTarget as HTMLElement
+  void nextTick(() => button.focus())
+}
+function dropOn(id: number) {
+  if (carried.value !== null)
+    move(carried.value, batch.value?.files.findIndex((file) => file.id === id) ?? -1)
+  carried.value = null
+}
+
 async function run() {
   if (!batch.value) return
   const read = readWhere(where.value)
@@ -112,7 +143,12 @@ async function run() {
     })),
     setups: waiting.value
       .filter((file) => file.setup_id !== null)
-      .map((file) => ({ file_id: file.id, setup_id: file.setup_id! })),
+      .map((file) => ({
+        file_id: file.id,
+        setup_id: file.setup_id!,
+        session: file.session,
+        start: file.start,
+      })),
     where: read.where,
   }
   await work.start(async () => {
@@ -244,20 +280,70 @@ useKeys([
       </section>
 
       <section v-if="batch?.files.length">
-        <h2>Files</h2>
+        <h2>Files, in the order in which they were run</h2>
+        <p v-if="waiting.length > 1 && !settled" class="text">
+          Drift is told by the order, so it must be right. Drag a file to its place, or press the arrow keys
+          on its handle; a list with the columns file, setup, session, order and start says it for all of them
+          at once: drop it beside them. Pulls of one warm engine are one session.
+        </p>
         <table class="figures" data-test="files">
           <thead>
             <tr>
+              <th><span class="visually-hidden">Place</span></th>
               <th class="words">File</th>
               <th>Rows</th>
+              <th class="words">Session</th>
+              <th class="words">Began</th>
               <th class="words">Setup</th>
               <th class="words">So far</th>
             </tr>
           </thead>
           <tbody>
-            <tr v-for="file in batch.files" :key="file.id">
+            <tr
+              v-for="file in batch.files"
+              :key="file.id"
+              :class="{ carried: carried === file.id }"
+              @dragover.prevent
+              @drop.prevent="dropOn(file.id)"
+            >
+              <td>
+                <button
+                  v-if="file.state === 'waiting' && !settled"
+                  type="button"
+                  class="handle"
+                  draggable="true"
+                  :aria-label="`Move ${file.name}: arrow up, arrow down`"
+                  @dragstart="carried = file.id"
+                  @dragend="carried = null"
+                  @keydown.up.prevent="step($event, file.id, -1)"
+                  @keydown.down.prevent="step($event, file.id, 1)"
+                >
+                  ≡
+                </button>
+              </td>
               <td class="words">{{ file.name }}</td>
               <td>{{ file.rows || '–' }}</td>
+              <td class="words">
+                <input
+                  v-if="file.state === 'waiting' && !settled"
+                  v-model="file.session"
+                  :aria-label="`Session of ${file.name}`"
+                  class="short"
+                />
+              </td>
+              <td class="words">
+                <input
+                  v-if="file.state === 'waiting' && !settled"
+                  v-model="file.start"
+                  :aria-label="`When ${file.name} began`"
+                  :aria-invalid="!!wrong[`start_${file.id}`]"
+                  placeholder="14:05"
+                  class="began"
+                />
+                <span v-if="wrong[`start_${file.id}`]" class="stop" role="alert">{{
+                  wrong[`start_${file.id}`]
+                }}</span>
+              </td>
               <td class="words">
                 <select
                   v-if="file.state === 'waiting' && !settled"
@@ -316,6 +402,20 @@ useKeys([
 </template>
 
 <style scoped>
+.handle {
+  cursor: grab;
+  padding: 0 8px;
+  color: var(--quiet);
+}
+.carried {
+  opacity: 0.4;
+}
+.short {
+  width: 90px;
+}
+.began {
+  width: 130px;
+}
 .import {
   padding: 14px 18px 30px;
   max-width: 1100px;
