@@ -20,6 +20,7 @@ from curves.files.table import (
     FileTable,
     require_size,
 )
+from curves.files.tidy import WHOLE_THOUSANDS, number_of
 
 MOST_BLOWN_UP = 300  # times its packed size; a real sheet stays under a tenth of it
 
@@ -182,6 +183,11 @@ def _sheet(sheet: Any) -> FileTable:
                     line=found.first_row + at + 1, column=f"{_letter(column)} ({found.names[column]})",
                 )  # fmt: skip
             elif isinstance(cell, str) and cell.strip():
+                decimal = "," if "," in cell and "." not in cell and not WHOLE_THOUSANDS.match(cell.strip()) else "."
+                read = number_of(cell, decimal)
+                if read is not None:
+                    values[column, at] = read
+                    continue
                 if np.isfinite(values[column]).any():
                     raise FileProblem(
                         f"{cell.strip()[:40]!r} is no number",

@@ -98,16 +98,10 @@ def _with_heads(
     rows: Sequence[Sequence[str]], kinds: Sequence[Sequence[str]], widths: Sequence[int], first: int
 ) -> TableLayout:
     width = max(len(row) for row in rows[first : first + 20])
-    above = [at for at in range(first - 1, max(-1, first - 5), -1) if widths[at]][:2]
-    for at in above:
-        if thousands := next((cell for cell in rows[at] if THOUSANDS.match(cell.strip())), None):
-            raise FileProblem(
-                f"{thousands.strip()!r} has a mark for thousands. Save the file without marks for thousands",
-                line=at + 1,
-            )
+    above = [at for at in range(first - 1, max(-1, first - 6), -1) if widths[at]][:3]
     heads = [at for at in above if kinds[at].count("text") >= 0.5 * widths[at] and widths[at] >= 0.5 * width]
     units = [""] * width
-    if len(heads) == 2 and heads[0] == heads[1] + 1 and _are_units(rows[heads[0]]):
+    if len(heads) >= 2 and heads[0] == heads[1] + 1 and _are_units(rows[heads[0]]):
         names_at, units_at = heads[1], heads[0]
         units = _padded(rows[units_at], width)
         units = [unit.strip().strip("[]()") for unit in units]
@@ -116,11 +110,21 @@ def _with_heads(
     else:
         return TableLayout([f"column {at + 1}" for at in range(width)], units, first, False)
     names = []
-    for at, head in enumerate(_padded(rows[names_at], width)):
+    lines = [_padded(rows[names_at], width)]
+    if names_at - 1 in heads and _goes_on(rows[names_at - 1], rows[names_at]):
+        lines.insert(0, _padded(rows[names_at - 1], width))
+    for at, parts in enumerate(zip(*lines, strict=True)):
+        head = " ".join(part for part in parts if part)
         name, unit = split_head(head)
         names.append(name or f"column {at + 1}")
         units[at] = units[at] or unit
     return TableLayout(_told_apart(names), units, first, True)
+
+
+def _goes_on(upper: Sequence[str], lower: Sequence[str]) -> bool:
+    """Whether heads are written over two lines: words above most of the columns, none of them a whole head's twin."""
+    both = sum(bool(one.strip()) and bool(other.strip()) for one, other in zip(upper, lower, strict=False))
+    return both >= 0.5 * max(len(lower), 1) and [c.strip() for c in upper] != [c.strip() for c in lower]
 
 
 def _padded(row: Sequence[str], width: int) -> list[str]:
@@ -144,9 +148,34 @@ def is_unit(text: str) -> bool:
 
 
 # Units of a time base and of mixture that the core has no use for: factor to the unit that it has
-OTHER_UNITS = {"ms": (1e-3, "s"), "sec": (1.0, "s"), "seconds": (1.0, "s"), "msec": (1e-3, "s"), "us": (1e-6, "s"),
-               "krpm": (1e3, "rpm"), "u/min": (1.0, "rpm"), "r/min": (1.0, "rpm"), "min-1": (1.0, "rpm"),
-               "knm": (1e3, "N·m"), "afr": (0.0, "lambda")}  # fmt: skip
+OTHER_UNITS = {
+    "ms": (1e-3, "s"),
+    "sec": (1.0, "s"),
+    "seconds": (1.0, "s"),
+    "msec": (1e-3, "s"),
+    "us": (1e-6, "s"),
+    "krpm": (1e3, "rpm"),
+    "u/min": (1.0, "rpm"),
+    "r/min": (1.0, "rpm"),
+    "min-1": (1.0, "rpm"),
+    "knm": (1e3, "N·m"),
+    "afr": (0.0, "lambda"),
+    "newton metres": (1.0, "N·m"),
+    "newton meters": (1.0, "N·m"),
+    "foot pounds": (1.0, "lb-ft"),
+    "pound feet": (1.0, "lb-ft"),
+    "horsepower": (1.0, "hp"),
+    "kilowatts": (1.0, "kW"),
+    "rev/min": (1.0, "rpm"),
+    "revs per minute": (1.0, "rpm"),
+    "revolutions per minute": (1.0, "rpm"),
+    "per minute": (1.0, "rpm"),
+    "rpm x1000": (1e3, "rpm"),
+    "x1000 rpm": (1e3, "rpm"),
+    "1000 rpm": (1e3, "rpm"),
+    "rpm/1000": (1e3, "rpm"),
+    "1000/min": (1e3, "rpm"),
+}
 
 
 def split_head(head: str) -> tuple[str, str]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 
 from torvix_core.units.checked import Array
 
@@ -48,6 +48,11 @@ class FileTable:
     @property
     def rows(self) -> int:
         return len(self.columns[0].values) if self.columns else 0
+
+    def part(self, begin: int, end: int) -> FileTable:
+        """Some of its rows."""
+        columns = [replace(column, values=column.values[begin:end]) for column in self.columns]
+        return replace(self, columns=columns, first_line=self.first_line + begin if self.first_line else 0)
 
 
 def require_size(rows: int, columns: int, most_cells: int = MOST_CELLS) -> None:

@@ -4,19 +4,26 @@ from __future__ import annotations
 
 import csv
 import io
+import re
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from torvix_core.units.checked import Array
 
-from curves.files.layout import EMPTY, LOOKED_AT, THOUSANDS, TableLayout, find, kind_of
+from curves.files import tidy
+from curves.files.layout import EMPTY, LOOKED_AT, TableLayout, find, kind_of
 from curves.files.table import FileColumn, FileProblem, FileTable, require_size
 
 SEPARATORS = ";", "\t", ",", "|"
 BLOCK = 1 << 20  # bytes parsed at a time, by as many threads as there are cores
 LONGEST_LINE = 100_000
 KIND_ROWS = 24  # by which a column is told to be numbers, times of day or text
+LONGEST_CELL = 4  # lines that one quoted cell may go over, as heads do
+UNIT_LINE = re.compile(
+    r"^[#;,\s]*(?P<name>[A-Za-z ]{3,30}?)\s*(?:units?|in)?\s*[:=;,\t]+\s*\[?(?P<unit>[^\s,;\]]{1,12})\]?[\s,;]*$",
+    re.IGNORECASE,
+)
 PREAMBLE = 30  # lines above the rows that are kept: a date may stand in them
 SCORED = 30  # lines by which separators are told apart
 
@@ -29,7 +36,7 @@ class Dialect:
 
 def read_text(content: bytes) -> FileTable:
     """All numeric columns of a text table. FileProblem with line and column where a cell is no number."""
-    content = _as_utf8(content)
+    content = _with_whole_cells(_as_utf8(content))
     if b"\n" not in content:
         content = content.replace(b"\r", b"\n")  # lines of old machines
     lines = _first_lines(content)
@@ -39,14 +46,26 @@ def read_text(content: bytes) -> FileTable:
     width = len(found.names)
     require_size(content.count(b"\n"), width)
     kinds = [_column_kind([row[at] if at < len(row) else "" for row in sample]) for at in range(width)]
-    for at, kind in enumerate(kinds):
-        cell = sample[0][at].strip() if at < len(sample[0]) else ""
-        if kind == "text" and THOUSANDS.match(cell):
-            message = f"{cell!r} has a mark for thousands. Save the file without marks for thousands"
-            raise FileProblem(message, line=found.first_row + 1, column=found.names[at])
+    marked = [
+        at for at in range(width) if kinds[at] == "text" and _has_marks([row[at] for row in sample if at < len(row)])
+    ]
+    for at in marked:
+        kinds[at] = "number"
     if kinds.count("number") + kinds.count("clock") < 2:
         raise FileProblem("fewer than two columns of numbers were found")
-    parsed = _parse(content, dialect, found, kinds)
+    tidy_notes: list[str] = []
+    try:
+        if marked:
+            raise NeedsTidying
+        parsed = _parse(content, dialect, found, kinds)
+    except (FileProblem, NeedsTidying) as problem:
+        if len(content) > tidy.LARGEST:
+            raise (
+                problem
+                if isinstance(problem, FileProblem)
+                else FileProblem("it has marks for thousands: save it without them")
+            ) from problem
+        parsed, tidy_notes = _tidied(content, dialect, found, kinds, rows)
     columns = [
         FileColumn(name, unit or ("s" if kind == "clock" else ""), values)
         for name, unit, kind, values in zip(found.names, found.units, kinds, parsed, strict=True)
@@ -54,8 +73,68 @@ def read_text(content: bytes) -> FileTable:
     ]
     left = [name for name, values in zip(found.names, parsed, strict=True) if values is None]
     notes = [f"Left out, as they hold text: {', '.join(left)}."] if left else []
+    notes += tidy_notes
+    columns = _with_units_of(columns, lines[: found.first_row])
     preamble = [line for line in lines[: found.first_row] if line.strip()][:PREAMBLE]
     return FileTable("text", columns, found.first_row + 1, notes, preamble)
+
+
+def _with_whole_cells(content: bytes) -> bytes:
+    """Cells in quotes that go over some lines brought onto one; lines with a pair of quotes stay what they are."""
+    if b'"' not in content or len(content) > tidy.LARGEST:
+        return content
+    lines, open_lines = [], list[bytes]()
+    for line in content.split(b"\n"):
+        odd = line.count(b'"') % 2
+        if open_lines:
+            open_lines.append(line)
+            if odd or len(open_lines) > LONGEST_CELL:
+                lines += [b" ".join(part.rstrip(b"\r") for part in open_lines)] if odd else open_lines
+                open_lines = []
+        elif odd:
+            open_lines = [line]
+        else:
+            lines.append(line)
+    return b"\n".join([*lines, *open_lines])
+
+
+class NeedsTidying(Exception):
+    """The numbers cannot be parsed in one go."""
+
+
+def _has_marks(cells: Sequence[str]) -> bool:
+    """Whether a column of what looks like text holds numbers with marks for thousands."""
+    given = [cell for cell in cells if kind_of(cell) != "empty"]
+    read = [tidy.number_of(cell) for cell in given]
+    return bool(given) and sum(value is not None for value in read) >= 0.8 * len(given)
+
+
+def _tidied(
+    content: bytes, dialect: Dialect, found: TableLayout, kinds: Sequence[str], first_rows: Sequence[Sequence[str]]
+) -> tuple[list[Array | None], list[str]]:
+    """The same as `_parse` cell by cell, without what is no row of the table."""
+    text = content[_offset(content, found.first_row) :].decode("utf-8", errors="replace")
+    rows = _split(text.split("\n"), dialect.separator)
+    heads = first_rows[max(0, found.first_row - 3) : found.first_row]
+    plain = ["number" if kind == "empty" else kind for kind in kinds]
+    done = tidy.tidy(rows, heads, plain, found.names, dialect.decimal, found.first_row + 1)
+    numeric = iter(done.values.T)
+    parsed: list[Array | None] = [np.asarray(next(numeric)) if kind == "number" else None for kind in plain]
+    return [values if values is not None and np.isfinite(values).any() else None for values in parsed], done.notes
+
+
+def _with_units_of(columns: list[FileColumn], preamble: Sequence[str]) -> list[FileColumn]:
+    """Columns without a unit take the one that a line above the table gives for them, as in "Torque unit: Nm"."""
+    told = {
+        found["name"].strip().lower(): found["unit"].strip() for line in preamble if (found := UNIT_LINE.match(line))
+    }
+    if not told:
+        return columns
+    return [
+        replace(column, unit=next((unit for name, unit in told.items() if name in column.name.lower()), ""))
+        if not column.unit else column
+        for column in columns
+    ]  # fmt: skip
 
 
 def _as_utf8(content: bytes) -> bytes:
@@ -106,11 +185,11 @@ def _dialect(lines: Sequence[str]) -> tuple[Dialect, list[list[str]]]:
             continue
         rows = [row for row in _split(last, separator) if row]
         kinds = [[kind_of(cell) for cell in row] for row in rows]
-        decimal = (
-            ","
-            if separator != "," and any("," in cell and kind_of(cell) == "number" for row in rows for cell in row)
-            else "."
-        )
+        numbers = [cell.strip() for row in rows for cell in row if kind_of(cell) == "number"]
+        with_comma = [cell for cell in numbers if "," in cell]
+        # A comma before three digits beside points that stand for decimals marks thousands.
+        marks = any("." in cell for cell in numbers) and all(tidy.WHOLE_THOUSANDS.match(cell) for cell in with_comma)
+        decimal = "," if separator != "," and with_comma and not marks else "."
         # A channel that drops out leaves cells empty in the middle of a good table: that speaks against it but little.
         numeric = sum(1 - (row.count("text") + 0.2 * row.count("empty")) / len(row) for row in kinds if len(row) > 1)
         widths = {len(row) for row in rows}

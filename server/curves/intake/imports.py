@@ -16,7 +16,7 @@ from torvix_core.engine.fuel import FUELS, Fuel
 from torvix_core.pull.recording_overlap import Overlap
 from torvix_core.units import quantities
 
-from curves.files import mapping
+from curves.files import mapping, segments
 from curves.files.apart import read_table_apart
 from curves.files.mapping import Mapped
 from curves.files.table import LARGEST_FILE, FileColumn, FileProblem, FileTable
@@ -55,6 +55,7 @@ def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile
         raise Refusal("These files are being read now. Wait for the end, or begin another import.", code="import_begun")
     if batch.files.count() >= MOST_FILES:
         raise Refusal(f"{MOST_FILES} files are read at once. Read these first.", code="too_many_files")
+    parts: list[tuple[int, int]] = []
     name = "".join(letter for letter in name if letter.isprintable())[:200] or "file"
     file = SourceFile(batch=batch, name=name, sha256=hashlib.sha256(content).hexdigest(), size=len(content))
     seen = SourceFile.objects.filter(batch__programme=batch.programme_id, sha256=file.sha256)
@@ -73,13 +74,45 @@ def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile
         else:
             table = read_table_apart(content)
             file.layout, file.layout_key, file.content = _described(table), mapping.layout_key(table), content
+            parts = _parts(table)
     except FileProblem as problem:
         file.state, file.outcome = FileState.REFUSED, _sentence(str(problem))
     except Exception:
         log.exception("%s could not be looked into", file.name)
         file.state, file.outcome = FileState.REFUSED, OUR_FAULT
+    if len(parts) > 1:
+        return _split(file, parts)
     file.save()
     return file
+
+
+def _parts(table: FileTable) -> list[tuple[int, int]]:
+    """Rows of each run that a file holds, as far as its guessed columns tell; a reduced table is one."""
+    guess = mapping.guess(table)
+    columns = {one.channel: column.values for one, column in zip(guess.mapped, table.columns, strict=True)}
+    if guess.is_table or mapping.SPEED not in columns:
+        return []
+    return segments.runs_of(columns.get(mapping.TIME), columns[mapping.SPEED])
+
+
+def _split(file: SourceFile, parts: Sequence[tuple[int, int]]) -> SourceFile:
+    """A file that holds several runs waits as so many: each becomes a pull of its own."""
+    made = []
+    for number, (begin, end) in enumerate(parts, start=1):
+        notes = [*file.layout["notes"], f"It holds {len(parts)} runs: each becomes a pull of its own."]
+        made.append(
+            SourceFile(
+                batch=file.batch,
+                name=f"{file.name[:180]} ({number} of {len(parts)})",
+                size=file.size,
+                content=file.content,
+                sha256=file.sha256 if number == 1 else hashlib.sha256(f"{file.sha256} {number}".encode()).hexdigest(),
+                layout={**file.layout, "rows": end - begin, "from_row": begin, "to_row": end, "notes": notes},
+                layout_key=file.layout_key,
+            )
+        )
+    SourceFile.objects.bulk_create(made)
+    return made[0]
 
 
 def _sentence(told: str) -> str:
@@ -313,6 +346,8 @@ def _filed(
     stoichiometric: float,
 ) -> FiledPull:  # fmt: skip
     table = read_table_apart(bytes(file.content))
+    if "from_row" in file.layout:
+        table = table.part(file.layout["from_row"], file.layout["to_row"])
     channels = mapping.apply(table, choice.mapped, choice.is_table, choice.rate_hz, stoichiometric)
     return FiledPull(
         setup=setup,
