@@ -30,6 +30,49 @@ class Case(BrowserCase):
         self.hill_climb = Programme.objects.get(question=HILL_CLIMB)
 
 
+def warm_sweep(level: float, celsius: float) -> str:
+    """Comma separated, with every unit in its head."""
+    rows = [",".join(f"{value:.3f}" for value in (*row[:4], celsius)) for row in scenes.samples(level)]
+    return "\n".join(["time [s],rpm,torque [Nm],throttle [%],oil temp [C]", *rows]) + "\n"
+
+
+class RunningOrder(Case):
+    def test_the_order_is_moved_by_keys_and_dragged_and_a_cold_first_pull_is_out_alone(self):
+        """Names that sort by part; the cold pull was the first of the day, and is brought to its place."""
+        self.start_workers("long")
+        with TemporaryDirectory() as folder, self.browser() as page:
+            celsius = {"a 1": 90.0, "a 2": 91.0, "b 1": 89.0, "b 2": 90.0, "c cold a": 58.0}
+            for place, (name, oil) in enumerate(celsius.items()):
+                Path(folder, f"{name}.csv").write_text(warm_sweep(0.8 + 0.001 * place, oil))
+            sign_in(page)
+            page.goto(f"/programmes/{self.trumpets.pk}/pulls/import", wait_until="domcontentloaded")
+            page.get_by_label("Files to bring in").set_input_files(sorted(Path(folder).iterdir()))
+            rows = page.get_by_test_id("files").locator("tbody tr")
+            expect(rows).to_have_count(5)
+            expect(rows.nth(4)).to_contain_text("c cold a.csv")
+            page.get_by_label("Setup of c cold a.csv").select_option(index=1)
+            handle = page.get_by_role("button", name=re.compile("^Move c cold a.csv"))
+            handle.focus()
+            for _ in range(3):
+                page.keyboard.press("ArrowUp")
+            expect(rows.nth(1)).to_contain_text("c cold a.csv")
+            handle.drag_to(rows.nth(0))
+            expect(rows.nth(0)).to_contain_text("c cold a.csv")
+            page.get_by_label("When a 1.csv began").fill("lunch")
+            page.get_by_label("Keep them").check()
+            page.get_by_role("button", name=re.compile("^Read 5 files")).click()
+            expect(page.get_by_test_id("files").get_by_role("alert")).to_contain_text("a time of day such as 14:05")
+            page.get_by_label("When a 1.csv began").fill("14:05")
+            page.get_by_role("button", name=re.compile("^Read 5 files")).click()
+            expect(page.get_by_test_id("outcome")).to_contain_text("5 read, 0 known already, 0 refused")
+            page.goto(f"/programmes/{self.trumpets.pk}/pulls", wait_until="domcontentloaded")
+            expect(page.get_by_text("A cold pull, not comparable: oil").first).to_be_visible()
+        made = Pull.objects.filter(session__programme=self.trumpets, origin=PullOrigin.FILE).order_by("number")
+        self.assertEqual([pull.source for pull in made],
+                         ["c cold a.csv", "a 1.csv", "a 2.csv", "b 1.csv", "b 2.csv"])  # fmt: skip
+        self.assertEqual(self.problems, [])
+
+
 class BringingFiles(Case):
     def test_two_files_are_mapped_read_and_looked_into_and_one_that_is_broken_is_told(self):
         self.start_workers("long")

@@ -44,16 +44,16 @@ def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: dat
         air_temperature=float(quantities.to_si(told["air_c"], "°C")), relative_humidity=told["humidity"], keep=True,
     )  # fmt: skip
     batch = imports.begin(person, programme, at)
-    setup_of, layouts = {}, {}
+    placings, layouts = {}, {}
     for one in told["files"]:
         content = _file(programme, setups[one["setup"]], one, dice)
         taken = imports.take(person, batch, one["name"], content)
-        setup_of[taken.pk] = setups[one["setup"]].pk
+        placings[taken.pk] = imports.FilePlacing(setups[one["setup"]].pk)
         mapped = [
             Mapped(column["name"], column["channel"], column["mapped_unit"]) for column in taken.layout["columns"]
         ]
         layouts[taken.layout_key] = imports.LayoutChoice(mapped, is_table=False)
-    job = imports.run(person, batch, layouts, setup_of, where, at)
+    job = imports.run(person, batch, layouts, placings, where, at)
     imports.work(job.arguments, Silent())
     # The work is done here and now: nothing is left for a worker.
     job.delete()

@@ -124,7 +124,7 @@ def pulls_of(programme: Programme) -> Sequence[Pull]:
     pulls = list(
         Pull.objects.filter(session__programme=programme)
         .select_related("reduced", "setup", "operator", "judged_by", "build", "session__programme")
-        .prefetch_related("reduced__channel_means", "settings")
+        .prefetch_related("reduced__channel_means", "reduced__anomalies", "settings")
         .order_by("number")
     )
     weather.give_air(pulls)

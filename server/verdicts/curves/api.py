@@ -20,11 +20,13 @@ from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
 from verdicts.comparison import aligned_pulls as comparisons
+from verdicts.comparison import health
 from verdicts.curves.schemas import (
     TEMPERATURES,
     CrossoverOut,
     Curves,
     Overlays,
+    UnhealthyOut,
     allowance_out,
     lead_out,
     overlay_out,
@@ -95,6 +97,16 @@ def read_curves(
                 after_id=comparison.setups[cross.after].pk,
             )
             for cross in crossovers
+        ],
+        unhealthy=[
+            UnhealthyOut(
+                setup_id=comparison.setups[one.setup].pk,
+                pull_id=one.pull_id,
+                low_rpm=one.low_rpm,
+                high_rpm=one.high_rpm,
+                words=one.words(comparison.setups[one.setup].letter),
+            )
+            for one in health.unhealthy(comparison)
         ],
         sentences=[told for told in [sentences.strip_sentence(leads, wording_out(comparison, unit))] if told],
         notes=notes,

@@ -89,6 +89,16 @@ class CrossoverOut(Schema):
     after_id: int
 
 
+class UnhealthyOut(Schema):
+    """Speeds at which a counted pull of a setup was not healthy."""
+
+    setup_id: int
+    pull_id: int
+    low_rpm: float
+    high_rpm: float
+    words: str
+
+
 class AllowanceOut(Schema):
     """What installed accessories are allowed to take at peak power. Never in the curves."""
 
@@ -110,6 +120,7 @@ class Curves(Schema):
     setups: list[SetupCurves]
     leads: list[LeadOut]
     crossovers: list[CrossoverOut]
+    unhealthy: list[UnhealthyOut]
     sentences: list[str]
     notes: list[str]
 

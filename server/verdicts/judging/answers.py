@@ -23,7 +23,7 @@ from programmes.plan.plans import Plan
 from programmes.plan.saving import plan_in_force
 from shop.models import Person
 from shop.permissions import units_of
-from verdicts.comparison import aligned_pulls
+from verdicts.comparison import aligned_pulls, health
 from verdicts.comparison.aligned_pulls import Comparison, Counting, compare
 from verdicts.judging import caveats, selection_criteria
 from verdicts.judging import choice as choices
@@ -121,6 +121,8 @@ class Verdict(Schema):
     standard_label: str
     school: str
     counting: str
+    healthy_only: bool
+    unhealthy: bool
     measure: str
     duty: str
     duty_label: str
@@ -287,6 +289,8 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
         standard_label=DEFINITIONS[compared.standard].label,
         school=judged.choice.school,
         counting=judged.choice.counting,
+        healthy_only=judged.choice.healthy_only,
+        unhealthy=bool(health.unhealthy(compared)),
         measure=judged.choice.measure,
         duty=judged.preset,
         duty_label=choices.label(judged.preset),

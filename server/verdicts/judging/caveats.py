@@ -16,8 +16,10 @@ from torvix_core.judging.sentences import listed
 
 from programmes.plan.plans import Plan
 from stand.models import Session
+from verdicts.comparison import health
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging import choice as choices
+from verdicts.judging import plausibility
 from verdicts.judging.service import Judgment
 from verdicts.prior import known_scatter
 
@@ -43,7 +45,8 @@ def notes(judged: Judgment, plan: Plan) -> list[str]:
     """What a reader must know before believing the ranking, the gravest first."""
     comparison, fitted = judged.comparison, judged.fitted
     return [
-        *_links(comparison, fitted), *_drift(comparison, fitted), *_choice(judged),
+        *_links(comparison, fitted), *filter(None, [health.sentence(comparison, judged.choice.healthy_only)]),
+        *plausibility.sentences(judged, plan), *_drift(comparison, fitted), *_choice(judged),
         known_scatter.scatter_sentence(comparison.programme), known_scatter.drift_sentence(comparison.programme),
         *_scatter(fitted), *_limits(judged, plan),
     ]  # fmt: skip
@@ -145,7 +148,11 @@ def _choice(judged: Judgment) -> Iterator[str]:
         yield f"The setups have unequal numbers of pulls ({told}): the best of more pulls reads higher."
     if judged.covered < 0.995 and not judged.choice.measure.is_peak:
         narrowed = judged.choice.low_rpm is not None or judged.choice.high_rpm is not None
-        where = "outside the range chosen" if narrowed else "at speeds that not all setups were run at"
+        where = (
+            "outside the speeds chosen"
+            if narrowed or judged.choice.healthy_only
+            else "at speeds that not all setups were run at"
+        )
         yield f"{(1 - judged.covered) * 100:.0f} % of the duty lies {where}; it is left out, not guessed."
     if judged.choice.account_for:
         if len(judged.fitted.model.influence):

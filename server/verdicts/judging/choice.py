@@ -56,6 +56,7 @@ class Choice:
     low_rpm: float | None = None
     high_rpm: float | None = None
     account_for: tuple[str, ...] = ()
+    healthy_only: bool = False  # without the speeds at which a counted pull stumbled, misfired or knocked
     counting: Counting = Counting.KEPT
 
 

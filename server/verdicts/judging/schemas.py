@@ -29,6 +29,7 @@ class ChoiceIn(Schema):
     high: float | None = None
     account_for: str = ""
     counting: str = ""
+    healthy_only: bool = False
 
     def read(self, programme: Programme) -> Choice:
         """The choice. Invalid names what cannot be used."""
@@ -42,7 +43,8 @@ class ChoiceIn(Schema):
         return Choice(
             standard_asked(programme, self.standard), choices.school_of(self.school), wanted,
             Preset.DRAWN if self.points else preset, choices.read_points(self.points) if self.points else (), self.low,
-            self.high, tuple(name for name in self.account_for.split(",") if name), choices.counting_of(self.counting),
+            self.high, tuple(name for name in self.account_for.split(",") if name), self.healthy_only,
+            choices.counting_of(self.counting),
         )  # fmt: skip
 
 

@@ -21,6 +21,7 @@ from torvix_core.units.checked import Array
 
 from curves.models import Reduced
 from shop.refusals import Invalid
+from verdicts.comparison import health
 from verdicts.comparison.aligned_pulls import Comparison, NothingKept
 from verdicts.judging import choice as choices
 from verdicts.judging.choice import Choice
@@ -134,6 +135,8 @@ def score(comparison: Comparison, choice: Choice) -> ScoredComparison:
     wanted, preset = choices.duty_of(choice, comparison.programme, low, high)
     speed = comparison.speed_rpm
     inside = (speed >= low - 1e-6) & (speed <= high + 1e-6)
+    if choice.healthy_only:
+        inside &= health.healthy_bins(comparison)
     if inside.sum() < 2:
         message = "must hold at least two of the 100 rpm bins"
         raise Invalid(f"The range {message}.", fields={"low": message, "high": message})

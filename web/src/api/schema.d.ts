@@ -3109,6 +3109,11 @@ export interface components {
              * @default
              */
             duty: string;
+            /**
+             * Healthy Only
+             * @default false
+             */
+            healthy_only: boolean;
             /** High */
             high?: number | null;
             /** Low */
@@ -3297,6 +3302,8 @@ export interface components {
             standard_label: string;
             /** Torque Unit */
             torque_unit: string;
+            /** Unhealthy */
+            unhealthy: components["schemas"]["UnhealthyOut"][];
         };
         /** CustomerOut */
         CustomerOut: {
@@ -3384,6 +3391,11 @@ export interface components {
              * @default
              */
             duty: string;
+            /**
+             * Healthy Only
+             * @default false
+             */
+            healthy_only: boolean;
             /** High */
             high?: number | null;
             /** Low */
@@ -6017,6 +6029,11 @@ export interface components {
              * @default
              */
             duty: string;
+            /**
+             * Healthy Only
+             * @default false
+             */
+            healthy_only: boolean;
             /** High */
             high?: number | null;
             /**
@@ -6693,6 +6710,22 @@ export interface components {
             port: string;
         };
         /**
+         * UnhealthyOut
+         * @description Speeds at which a counted pull of a setup was not healthy.
+         */
+        UnhealthyOut: {
+            /** High Rpm */
+            high_rpm: number;
+            /** Low Rpm */
+            low_rpm: number;
+            /** Pull Id */
+            pull_id: number;
+            /** Setup Id */
+            setup_id: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * UseOut
          * @description A setup that held a part, and how it did against the baseline of its programme.
          */
@@ -6790,6 +6823,8 @@ export interface components {
             groups: number;
             /** Headline */
             headline: string[];
+            /** Healthy Only */
+            healthy_only: boolean;
             /** High Rpm */
             high_rpm: number;
             /** Level Ids */
@@ -6838,6 +6873,8 @@ export interface components {
             thresholds: string[];
             /** Torque Unit */
             torque_unit: string;
+            /** Unhealthy */
+            unhealthy: boolean;
             /** Uses */
             uses: components["schemas"]["UseWinnerOut"][];
             /** Winner Id */
@@ -9502,6 +9539,7 @@ export interface operations {
                 high?: number | null;
                 account_for?: string;
                 counting?: string;
+                healthy_only?: boolean;
             };
             header?: never;
             path: {
@@ -9806,6 +9844,7 @@ export interface operations {
                 high?: number | null;
                 account_for?: string;
                 counting?: string;
+                healthy_only?: boolean;
             };
             header?: never;
             path: {

@@ -7,7 +7,17 @@ import { useFrame } from '../pages/frame'
 import { type Choice, verdictQuery } from './queries'
 
 type Part = Exclude<keyof Choice, 'standard'>
-const PARTS: Part[] = ['school', 'measure', 'duty', 'points', 'low', 'high', 'account_for', 'counting']
+const PARTS: Part[] = [
+  'school',
+  'measure',
+  'duty',
+  'points',
+  'low',
+  'high',
+  'account_for',
+  'counting',
+  'healthy_only',
+]
 
 function text(query: LocationQuery, key: string): string {
   const found = query[key]
@@ -29,6 +39,7 @@ function choiceOf(query: LocationQuery, standard: string): Choice {
     low: rpm(query, 'low'),
     high: rpm(query, 'high'),
     account_for: text(query, 'account_for'),
+    healthy_only: text(query, 'healthy_only') === 'true',
     counting: text(query, 'counting'),
   }
 }

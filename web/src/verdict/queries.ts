@@ -15,6 +15,7 @@ export interface Choice {
   low?: number
   high?: number
   account_for: string
+  healthy_only: boolean
   counting: string
 }
 
