@@ -29,6 +29,9 @@ def html(
     """The sheet as HTML, for the screen, a link, and the printer; `page`: with all that a page of its own needs."""
     ranking = [{**one, "mark": mark_of(one["position"])} for one in document["ranking"]]
     setups = [{**one, "mark": mark_of(one["position"])} for one in document["setups"]]
+    peaks = document.get("peaks")  # reports of format 1 have none
+    if peaks:
+        peaks = {**peaks, "rows": [{**one, "mark": mark_of(one["position"])} for one in peaks["rows"]]}
     table = {
         "heads": document["table"]["heads"],
         "rows": [[figure(row[0], 0), *(figure(cell) for cell in row[1:])] for row in document["table"]["rows"]],
@@ -37,6 +40,7 @@ def html(
         **document,
         "ranking": ranking,
         "setups": setups,
+        "peaks": peaks,
         "table": table,
         "made_at": datetime.fromisoformat(document["made_at"]),
     }

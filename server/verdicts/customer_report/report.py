@@ -7,13 +7,14 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 
+import numpy as np
 from django.db import transaction
 from torvix_core.judging.difference import DifferenceState
 from torvix_core.units import quantities
 
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
-from programmes.plan.plans import Plan
+from programmes.plan.plans import Plan, PlannedSetup
 from shop.models import Person
 from shop.money import currency
 from shop.permissions import require_operator, units_of
@@ -21,16 +22,23 @@ from shop.refusals import Invalid
 from shop.texts import optional
 from stand.models import Pull, Standing
 from stand.session import cautions
-from verdicts.comparison.aligned_pulls import Counting
+from verdicts.comparison.aligned_pulls import Comparison, Counting
 from verdicts.curves.service import torque_means
+from verdicts.customer_report.engine_lines import engine_lines
 from verdicts.customer_report.number_format import NOTHING, figure, plus_minus, signed, span
 from verdicts.judging import answers, robustness
 from verdicts.judging import choice as choices
+from verdicts.judging import service as judging
 from verdicts.judging.answers import PlacingOut, Verdict, WorkedVerdict
 from verdicts.judging.choice import Choice
 from verdicts.models import Sheet
 
 FORMAT = 2
+MEANINGS = (
+    "Ahead: the 95 % interval of the difference lies on one side of zero, and the difference is larger than "
+    "what matters. Equal: the whole interval lies inside what does not matter. A wash within x %: neither, and "
+    "it is no more than that. Undecided: these pulls do not tell, and it may matter."
+)
 STANDINGS = {DifferenceState.EQUAL: "equal", DifferenceState.SMALL: "wash", DifferenceState.UNDECIDED: "undecided"}
 HANDED_ON = (
     "The figures hold for this engine as it stood on this stand, in the range given. A change of camshaft, head or "
@@ -59,7 +67,8 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
     holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
     return {
         "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
-        "engine": str(build), "owner": build.engine.owner if wanted.show_owner else "",
+        "engine": str(build), "engine_lines": engine_lines(build, units), "meanings": MEANINGS,
+        "peaks": _peaks(found, shown, units), "owner": build.engine.owner if wanted.show_owner else "",
         "answers_change": programme.answers_change, "held_constant": programme.held_constant,
         "standard": shown.standard_label, "rule": choices.rule(wanted.choice), "duty": shown.duty_label,
         "range": f"{shown.low_rpm:.0f} to {shown.high_rpm:.0f} rpm", "headline": shown.headline,
@@ -119,6 +128,11 @@ def standing(one: PlacingOut, shown: Verdict) -> str:
 def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
     """What every setup was, also those that lost or were never pulled; all but the baseline by what differs from it."""
     plan, kept = found.plan, {setup.pk for setup in found.comparison.setups}
+    counted = {
+        setup.pk: ", ".join(str(one.pull.number) for row, one in enumerate(found.comparison.kept)
+                            if found.comparison.setup_of[row] == index)
+        for index, setup in enumerate(found.comparison.setups)
+    }  # fmt: skip
     base, told = plan.setups[0].levels(), []
     for place, one in enumerate(plan.setups):
         why = "" if one.pk in kept else one.reason or "no kept pull"
@@ -127,8 +141,62 @@ def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
         told.append({
             "position": one.position, "letter": one.letter, "name": one.name, "left": why,
             "parts": [f"{plan.label(key)}: {text}" for key, text in (shown if place else levels).items()],
+            "tune": _tune(found, one, plan), "counted": counted.get(one.pk or 0, ""),
         })  # fmt: skip
     return told
+
+
+def _tune(found: WorkedVerdict, setup: PlannedSetup, plan: Plan) -> list[str]:
+    """What the setup was set to when it was last pulled: its tune belongs to its figures."""
+    last = [one.pull for one in found.comparison.kept if one.pull.setup_id == setup.pk][-1:]
+    return [f"{plan.label(key)}: {text}" for pull in last for key, text in pull.settings_in_force.items()]
+
+
+def _peaks(found: WorkedVerdict, shown: Verdict, units: Mapping[str, str]) -> dict[str, Any]:
+    """Peaks with their speeds beside the averages over the duty, each named so that none is read as the other."""
+    compared, torque = found.comparison, torque_means(found.comparison, found.curves)
+    boost = {index: _boost(compared, index, units) for index in range(len(compared.setups))}
+    heads = [
+        "Setup",
+        f"Peak torque, {units['torque']}",
+        "at rpm",
+        f"Peak power, {units['power']}",
+        "at rpm",
+        f"Average torque over the duty, {units['torque']}",
+        f"Average power over the duty, {units['power']}",
+    ]
+    if any(boost.values()):
+        heads.append(f"Boost held, {units['boost']}")
+    of_setup = {one.setup_id: one for one in shown.placings}
+    rows = []
+    for index, setup in enumerate(compared.setups):
+        top, strongest, longer = judging.peaks(compared, index, torque[index])
+        climbing = " and climbing" if strongest.still_climbing else ""
+        placing = of_setup[setup.pk]
+        cells = [
+            figure(float(quantities.from_si(top.value, units["torque"]))), f"{top.speed_rpm:.0f}",
+            figure(float(quantities.from_si(strongest.value, units["power"]))),
+            f"{strongest.speed_rpm:.0f}{climbing}{' (run further)' if longer else ''}",
+            figure(placing.torque), figure(placing.power),
+        ]  # fmt: skip
+        rows.append({"position": setup.position, "letter": setup.letter,
+                     "cells": cells + ([boost[index] or NOTHING] if any(boost.values()) else [])})  # fmt: skip
+    return {"heads": heads, "rows": rows}
+
+
+def _boost(compared: Comparison, index: int, units: Mapping[str, str]) -> str:
+    """Lowest and highest boost of a setup over the speeds that are compared; empty where none was measured."""
+    held = []
+    for row, one in enumerate(compared.kept):
+        values = one.pull.reduced.means.get("boost")
+        if compared.setup_of[row] == index and values is not None:
+            speed = np.array(one.pull.reduced.speed_rpm)
+            inside = (speed >= compared.speed_rpm[0]) & (speed <= compared.speed_rpm[-1])
+            held.append(np.asarray(values)[inside])
+    if not held:
+        return ""
+    mean = np.mean([[each.min(), each.max()] for each in held], axis=0)
+    return span([float(quantities.from_si(value, units["boost"])) for value in mean], 1)
 
 
 def _curves(found: WorkedVerdict, units: Mapping[str, str]) -> dict[str, Any]:

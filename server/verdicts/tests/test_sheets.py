@@ -15,6 +15,7 @@ from django.utils import timezone
 from pypdf import PdfReader
 from torvix_core.air.standards import Standard
 
+from curves.models import ChannelMean
 from engines.builds.service import describe_owner
 from programmes.models import Programme, Setup
 from shop.models import Person, Role
@@ -76,6 +77,36 @@ class Simulated(Scene):
         notes = " ".join(self.read("verdict")["notes"])
         self.assertIn("Not comparable, so not counted: Pull 4 against pull 3: engine or simulated stand", notes)
         self.assertEqual(len(self.read("verdict")["placings"]), 2)
+
+
+class SelfContained(Scene):
+    """A customer who was not in the shop finds on it what was run, with what, and what the words mean."""
+
+    def test_engine_tune_peaks_pulls_and_meanings_are_there_on_two_pages(self):
+        pull = Pull.objects.filter(setup__position=1).order_by("-number").first()
+        pull.settings.create(key="setting:spark_advance", text="32°")
+        document = self.issue().document
+        page = rendering.html(document)
+        for words in (
+            "6 cylinders, 2.91 l (178 in³), bore 86.6 mm, stroke 82.4 mm, ratio", "Camshaft: not written down.",
+            "Spark advance: 32°", "Pulls that count: 1, 2, 3", "Average torque over the duty", "Peak power, hp",
+            "Undecided: these pulls do not tell, and it may matter.",
+        ):  # fmt: skip
+            self.assertIn(words, page.replace("&#x27;", "'"))
+        of_a = document["peaks"]["rows"][0]["cells"]
+        curve = document["curves"]["setups"][0]
+        self.assertAlmostEqual(float(of_a[0]), max(curve["torque"]), delta=0.06)
+        self.assertIn(float(of_a[1]), document["curves"]["speed_rpm"])
+        self.assertLessEqual(len(PdfReader(io.BytesIO(rendering.pdf(document))).pages), 2)
+
+    def test_boost_is_told_where_it_was_measured(self):
+        self.assertNotIn("Boost held", " ".join(self.issue().document["peaks"]["heads"]))
+        for pull in Pull.objects.all():
+            bins = len(pull.reduced.speed_rpm)
+            ChannelMean.objects.create(reduced=pull.reduced, channel="boost", values=[55_000.0] * bins)
+        peaks = self.issue(change="boost").document["peaks"]
+        self.assertIn("Boost held", peaks["heads"][-1])
+        self.assertTrue(peaks["rows"][0]["cells"][-1])
 
 
 class SameNumbers(Scene):
