@@ -15,7 +15,9 @@ from curves.archive import exports
 from curves.files.write import sheet_csv, sheet_xlsx
 from curves.models import Reduced
 from curves.reduction.inspection import derived_curves, engine_of
+from curves.reduction.nature import Nature, nature_of
 from programmes.plan.saving import plan_in_force
+from shop.models import Person
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
@@ -33,7 +35,9 @@ from verdicts.curves.schemas import (
     setup_curves_out,
     wording_out,
 )
-from verdicts.curves.service import setups_table, torque_means
+from verdicts.curves.service import drawn_curves, setups_table, torque_means
+from verdicts.customer_report import chart
+from verdicts.customer_report.chart import CHART_TYPES
 from verdicts.judging import selection_criteria
 from verdicts.judging.schemas import ChoiceIn
 
@@ -58,9 +62,7 @@ def read_curves(
         if not places:
             raise Invalid("There is nothing to hold the curves against.", fields={"reference": "has no kept pull"})
         against = places[0]
-    beside = selection_criteria.of_setups(plan_in_force(programme), programme, request.user)
-    out = selection_criteria.out_of_the_choice(comparison.setups, beside)
-    leads, crossovers = comparisons.strip(comparison, effects, out)
+    leads, crossovers = comparisons.strip(comparison, effects, _out(request.user, comparison))
     torque, unit = torque_means(comparison, effects), units["torque"]
 
     def torque_at(speed_rpm: float, setup: int) -> float:
@@ -113,6 +115,13 @@ def read_curves(
     )
 
 
+def _out(person: Person, comparison: comparisons.Comparison) -> frozenset[int]:
+    """Setups that may not be chosen do not lead, here as in the verdict."""
+    programme = comparison.programme
+    beside = selection_criteria.of_setups(plan_in_force(programme), programme, person)
+    return selection_criteria.out_of_the_choice(comparison.setups, beside)
+
+
 @router.get("/programmes/{programme_id}/overlays", response=Overlays, operation_id="overlays")
 def read_overlays(request: HttpRequest, programme_id: int, standard: str = "", counting: str = "") -> Overlays:
     """Mixture, boost, filling, consumption and temperatures of each setup, as the mean of its kept pulls."""
@@ -144,14 +153,23 @@ def setups_file(
     """The table of the setups' curves as CSV or XLSX."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
-    if kind not in exports.SHEET_TYPES:
-        raise Invalid("There is no such kind of file.", fields={"kind": f"one of {', '.join(exports.SHEET_TYPES)}"})
+    if kind not in exports.SHEET_TYPES and kind not in CHART_TYPES:
+        kinds = ", ".join([*exports.SHEET_TYPES, *CHART_TYPES])
+        raise Invalid("There is no such kind of file.", fields={"kind": f"one of {kinds}"})
     choice = ChoiceIn(standard=standard, school=school, counting=counting).read(programme)
     comparison = comparisons.compare(programme, choice.standard, choice.counting)
-    sheet = setups_table(comparison, comparison.curves(choice.school), units_of(request.user))
-    answer = HttpResponse(
-        sheet_csv(sheet) if kind == "csv" else sheet_xlsx(sheet), content_type=exports.SHEET_TYPES[kind]
-    )
+    effects, units = comparison.curves(choice.school), units_of(request.user)
+    if kind in CHART_TYPES:
+        leads, _ = comparisons.strip(comparison, effects, _out(request.user, comparison))
+        drawn = drawn_curves(comparison, effects, leads, units)
+        simulated = any(nature_of(one.pull) is Nature.SIMULATED for one in comparison.kept)
+        made = chart.svg(drawn, simulated).encode() if kind == "svg" else chart.png(drawn, simulated)
+        answer = HttpResponse(made, content_type=CHART_TYPES[kind])
+    else:
+        sheet = setups_table(comparison, effects, units)
+        answer = HttpResponse(
+            sheet_csv(sheet) if kind == "csv" else sheet_xlsx(sheet), content_type=exports.SHEET_TYPES[kind]
+        )
     name = exports.file_name(programme.question, "setups", comparison.standard)
     answer["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'
     answer["Cache-Control"] = "private, no-store"

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping, Sequence
+from typing import Any
+
 import numpy as np
 from torvix_core.air.standards import DEFINITIONS
 from torvix_core.engine import geometry
 from torvix_core.judging.effects import Effects
+from torvix_core.judging.lead_strip import Lead
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
@@ -37,3 +41,35 @@ def setups_table(comparison: Comparison, effects: Effects | None, units: dict[st
         *(f"{setup.letter}: {setup.name}" for setup in comparison.setups), *comparison.notes,
     ]  # fmt: skip
     return TableSheet("Setups", about, heads, np.column_stack(columns).tolist())
+
+
+def drawn_curves(
+    comparison: Comparison, effects: Effects | None, leads: Sequence[Lead], units: Mapping[str, str]
+) -> dict[str, Any]:
+    """What a chart of the setups is drawn from, in a person's units; a report keeps it as it is."""
+    torque = torque_means(comparison, effects)
+
+    def half(index: int) -> list[float]:
+        if effects is None:
+            return []
+        values: list[float] = quantities.from_si(
+            effects.own_half_width(index) * torque[index], units["torque"]
+        ).tolist()
+        return values
+
+    return {
+        "speed_rpm": comparison.speed_rpm.tolist(), "torque_unit": units["torque"], "power_unit": units["power"],
+        "setups": [
+            {"position": setup.position, "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
+             "power": quantities.from_si(comparison.power_of(torque[index]), units["power"]).tolist(),
+             "half_width": half(index)}
+            for index, setup in enumerate(comparison.setups)
+        ],
+        "leads": [
+            {"low_rpm": lead.low_rpm, "high_rpm": lead.high_rpm,
+             "positions": [comparison.setups[leader].position for leader in lead.leaders], "state": str(lead.state),
+             "gain": float(quantities.difference_from_si(lead.gain, units["torque"])),
+             "half_width": float(quantities.difference_from_si(lead.half_width, units["torque"]))}
+            for lead in leads
+        ],
+    }  # fmt: skip

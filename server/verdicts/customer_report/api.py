@@ -14,6 +14,7 @@ from shop.permissions import is_person
 from shop.refusals import Invalid
 from verdicts.access import programme_of
 from verdicts.customer_report import links, rendering, report
+from verdicts.customer_report.chart import CHART_TYPES
 from verdicts.customer_report.report import ReportOptions
 from verdicts.customer_report.schemas import SheetHtml, SheetIn, SheetLinkIn, SheetLinkOut, SheetOut, link_out
 from verdicts.models import Sheet, SheetLink
@@ -78,10 +79,14 @@ def sheet_file(request: HttpRequest, sheet_id: int, kind: str) -> HttpResponse:
     sheet = _seen_sheet(request.user, sheet_id)
     if kind == "pdf":
         content, content_type = rendering.pdf(sheet.document, report.history_of(sheet)), "application/pdf"
+    elif kind in CHART_TYPES:
+        content, content_type = rendering.charts_file(sheet.document, kind), CHART_TYPES[kind]
     elif kind in SHEET_TYPES:
         content, content_type = rendering.table_file(sheet.document, kind), SHEET_TYPES[kind]
     else:
-        raise Invalid("There is no such kind of file.", fields={"kind": f"one of pdf, {', '.join(SHEET_TYPES)}"})
+        raise Invalid(
+            "There is no such kind of file.", fields={"kind": f"one of pdf, {', '.join([*CHART_TYPES, *SHEET_TYPES])}"}
+        )
     answer = HttpResponse(content, content_type=content_type)
     name = file_name(sheet.document["question"], "version", sheet.number)
     answer["Content-Disposition"] = f'attachment; filename="{name}.{kind}"'

@@ -1,17 +1,19 @@
-"""The curves of a sheet as SVG: torque, power, and who leads, with the setups' marks at the ends of their lines."""
+"""The curves of a sheet as SVG or PNG: torque, power, who leads, with the setups' marks at the ends of their lines."""
 
 from __future__ import annotations
 
 import io
 from collections.abc import Mapping, Sequence
 from itertools import pairwise
-from typing import Any
+from typing import IO, Any
 
 from verdicts.customer_report.number_format import figure
 from verdicts.customer_report.setup_marks import DRAWN, mark_of
 
 INK, QUIET, LINE, HATCH = "#17212B", "#5B6670", "#DCD6C8", "#8A8F94"
 WIDTH_IN, HEIGHT_IN = 7.2, 4.25
+PNG_DPI = 220
+CHART_TYPES = {"svg": "image/svg+xml", "png": "image/png"}
 HEIGHTS = {"torque": 10, "power": 8}  # of the panels, against each other
 MARK = 1.3  # height of a mark in the same measure
 FONT = "B612"
@@ -20,8 +22,23 @@ LAID_OUT_IN = "DejaVu Sans"  # comes with the library; the sheet's own font is t
 
 def svg(curves: Mapping[str, Any], simulated: bool) -> str:
     """Drawn from a sheet's frozen numbers; text stays text. `simulated` stands across it."""
+    out = io.StringIO()
+    _draw(curves, simulated, out, "svg")
+    found = out.getvalue().replace(f"'{LAID_OUT_IN}'", f"'{FONT}', sans-serif")
+    return found[found.index("<svg") :]
+
+
+def png(curves: Mapping[str, Any], simulated: bool) -> bytes:
+    """The same as a picture on white, for a letter or a forum."""
+    out = io.BytesIO()
+    _draw(curves, simulated, out, "png")
+    return out.getvalue()
+
+
+def _draw(curves: Mapping[str, Any], simulated: bool, out: IO[Any], kind: str) -> None:
     # The figure is made without pyplot: it keeps no state, so that two requests at once do not share one.
     import matplotlib as mpl
+    from matplotlib.backends.backend_agg import FigureCanvasAgg
     from matplotlib.backends.backend_svg import FigureCanvasSVG
     from matplotlib.figure import Figure
 
@@ -31,7 +48,7 @@ def svg(curves: Mapping[str, Any], simulated: bool) -> str:
         "hatch.linewidth": 0.5,
     }):  # fmt: skip
         drawn = Figure(figsize=(WIDTH_IN, HEIGHT_IN))
-        FigureCanvasSVG(drawn)
+        (FigureCanvasSVG if kind == "svg" else FigureCanvasAgg)(drawn)
         torque, power, strip = drawn.subplots(3, 1, sharex=True, height_ratios=[*HEIGHTS.values(), 1.1])
         if simulated:
             drawn.text(
@@ -47,10 +64,10 @@ def svg(curves: Mapping[str, Any], simulated: bool) -> str:
         _strip(strip, curves)
         strip.set_xlim(speeds[0], speeds[-1])
         strip.set_xlabel("rpm", color=QUIET, loc="right", labelpad=1)
-        out = io.StringIO()
-        drawn.savefig(out, format="svg", transparent=True, metadata={"Date": None, "Creator": None})
-    found = out.getvalue().replace(f"'{LAID_OUT_IN}'", f"'{FONT}', sans-serif")
-    return found[found.index("<svg") :]
+        if kind == "svg":
+            drawn.savefig(out, format="svg", transparent=True, metadata={"Date": None, "Creator": None})
+        else:
+            drawn.savefig(out, format="png", dpi=PNG_DPI, facecolor="white", metadata={"Software": None})
 
 
 def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any]], key: str) -> None:

@@ -9,6 +9,7 @@ from django.views.decorators.http import require_safe
 
 from curves.archive.exports import SHEET_TYPES, file_name
 from verdicts.customer_report import links, rendering, report
+from verdicts.customer_report.chart import CHART_TYPES
 from verdicts.customer_report.links import LinkClosed
 
 HEADERS = {"Cache-Control": "private, no-store", "Referrer-Policy": "no-referrer", "X-Robots-Tag": "noindex, nofollow"}
@@ -27,6 +28,8 @@ def shared(request: HttpRequest, token: str, kind: str = "") -> HttpResponse:
         return HttpResponse(whole, headers=HEADERS)
     if kind == "pdf":
         content, content_type = rendering.pdf(sheet.document, report.history_of(sheet)), "application/pdf"
+    elif kind in CHART_TYPES:
+        content, content_type = rendering.charts_file(sheet.document, kind), CHART_TYPES[kind]
     elif kind in SHEET_TYPES:
         content, content_type = rendering.table_file(sheet.document, kind), SHEET_TYPES[kind]
     else:

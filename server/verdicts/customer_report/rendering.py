@@ -77,6 +77,12 @@ def pdf(document: Mapping[str, Any], history: Sequence[Mapping[str, Any]] = ()) 
     return made
 
 
+def charts_file(document: Mapping[str, Any], kind: str) -> bytes:
+    """The curves of a sheet, SVG or PNG."""
+    curves, simulated = document["curves"], document.get("simulated", False)
+    return chart.svg(curves, simulated).encode() if kind == "svg" else chart.png(curves, simulated)
+
+
 def table_file(document: Mapping[str, Any], kind: str) -> bytes:
     """The 100 rpm table of a sheet with the ranking's words, CSV or XLSX."""
     about = [document["question"], document["engine"], document["standard"], *document["headline"], document["method"],

@@ -23,7 +23,7 @@ from shop.texts import optional
 from stand.models import Pull, Standing
 from stand.session import cautions
 from verdicts.comparison.aligned_pulls import Comparison, Counting
-from verdicts.curves.service import torque_means
+from verdicts.curves.service import drawn_curves, torque_means
 from verdicts.customer_report.engine_lines import engine_lines
 from verdicts.customer_report.number_format import NOTHING, figure, plus_minus, signed, span
 from verdicts.judging import answers, robustness
@@ -62,7 +62,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
     """Everything that is printed, as text where it is text, in the person's units. Refusal where nothing is judged."""
     found = answers.answer(person, programme, wanted.choice)
     shown, units = answers.out(person, found), units_of(person)
-    build, curves = programme.build, _curves(found, units)
+    build, curves = programme.build, drawn_curves(found.comparison, found.curves, found.strip[0], units)
     simulated = any(nature_of(kept_pull.pull) is Nature.SIMULATED for kept_pull in found.comparison.kept)
     holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
     return {
@@ -197,37 +197,6 @@ def _boost(compared: Comparison, index: int, units: Mapping[str, str]) -> str:
         return ""
     mean = np.mean([[each.min(), each.max()] for each in held], axis=0)
     return span([float(quantities.from_si(value, units["boost"])) for value in mean], 1)
-
-
-def _curves(found: WorkedVerdict, units: Mapping[str, str]) -> dict[str, Any]:
-    compared, effects = found.comparison, found.curves
-    torque = torque_means(compared, effects)
-    leads, _ = found.strip
-
-    def half(index: int) -> list[float]:
-        if effects is None:
-            return []
-        values: list[float] = quantities.from_si(
-            effects.own_half_width(index) * torque[index], units["torque"]
-        ).tolist()
-        return values
-
-    return {
-        "speed_rpm": compared.speed_rpm.tolist(), "torque_unit": units["torque"], "power_unit": units["power"],
-        "setups": [
-            {"position": setup.position, "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
-             "power": quantities.from_si(compared.power_of(torque[index]), units["power"]).tolist(),
-             "half_width": half(index)}
-            for index, setup in enumerate(compared.setups)
-        ],
-        "leads": [
-            {"low_rpm": lead.low_rpm, "high_rpm": lead.high_rpm,
-             "positions": [compared.setups[leader].position for leader in lead.leaders], "state": str(lead.state),
-             "gain": float(quantities.difference_from_si(lead.gain, units["torque"])),
-             "half_width": float(quantities.difference_from_si(lead.half_width, units["torque"]))}
-            for lead in leads
-        ],
-    }  # fmt: skip
 
 
 def _table(found: WorkedVerdict, curves: Mapping[str, Any]) -> dict[str, Any]:

@@ -341,3 +341,14 @@ class TheAnswer(Scene):
     def test_screen_and_sheet_have_one_source(self):
         found = answers.out(self.operator, answers.answer(self.operator, self.programme, USUAL.choice))
         self.assertEqual(self.issue().document["headline"], found.headline)
+
+
+class Charts(Scene):
+    def test_they_can_be_taken_along_from_the_curves_and_from_a_report(self):
+        self.client.force_login(self.operator)
+        issued = self.issue()
+        for base in (f"/api/programmes/{self.programme.pk}/setups", f"/api/sheets/{issued.pk}/sheet"):
+            drawing, picture = (self.client.get(f"{base}.{kind}") for kind in ("svg", "png"))
+            self.assertTrue(drawing.content.startswith(b"<svg") and drawing.headers["Content-Type"] == "image/svg+xml")
+            self.assertEqual(picture.content[:8], b"\x89PNG\r\n\x1a\n")
+        self.assertEqual(self.client.get(f"/api/programmes/{self.programme.pk}/setups.gif").status_code, 422)

@@ -15,7 +15,7 @@ const copied = ref('')
 const files = computed(() => {
   const { standard, school, counting } = props.curves
   const query = new URLSearchParams({ standard, school, counting })
-  return ['csv', 'xlsx'].map((kind) => ({
+  return ['csv', 'xlsx', 'svg', 'png'].map((kind) => ({
     kind,
     address: `/api/programmes/${programme.value.id}/setups.${kind}?${query}`,
   }))

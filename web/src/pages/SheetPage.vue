@@ -176,7 +176,7 @@ useKeys([
           <div v-if="one.change" class="told">{{ one.change }}</div>
           <div class="row files">
             <a
-              v-for="kind in ['pdf', 'csv', 'xlsx']"
+              v-for="kind in ['pdf', 'csv', 'xlsx', 'svg', 'png']"
               :key="kind"
               :href="`/api/sheets/${one.id}/sheet.${kind}`"
               download
