@@ -64,8 +64,43 @@ class Quotes(SimpleTestCase):
 
     def test_a_quoted_gain_is_the_difference_of_the_quoted_values(self):
         """6.8 psi to 8.8 psi, 394 to 407 hp: 13, not 20 (common practice, no source)."""
-        self.assertTrue(gain_fits(394, 407, 13, 1))
-        self.assertFalse(gain_fits(394, 407, 20, 1))
+        self.assertTrue(gain_fits(394, 407, 13, (1, 1, 1)))
+        self.assertFalse(gain_fits(394, 407, 20, (1, 1, 1)))
+
+    def test_each_figure_is_rounded_to_half_a_step_of_its_own_digits(self):
+        """394 and 407 may be 393.5 and 407.5: a gain of 14.0 fits, 14.1 does not; of whole figures 14 does, too."""
+        self.assertTrue(gain_fits(394, 407, 14.0, (1, 1, 0.1)))
+        self.assertFalse(gain_fits(394, 407, 14.2, (1, 1, 0.1)))
+
+
+class Slips(SimpleTestCase):
+    SPEED = np.arange(3000.0, 5001, 250)
+    TORQUE = np.array([380.0, 392, 401, 408, 412, 413, 411, 406, 398])
+
+    def wrong(self, torque: np.ndarray, speed: np.ndarray | None = None) -> list[tuple[str, int | None]]:
+        rows = self.SPEED if speed is None else speed
+        return [(one.wrong.value, one.row) for one in check(rows, torque, np.full(len(rows), np.nan))]
+
+    def test_a_good_table_has_none(self):
+        self.assertEqual(self.wrong(self.TORQUE), [])
+
+    def test_one_slip_marks_one_row_wherever_it_stands(self):
+        for row in range(1, 8):
+            for factor in (0.8, 1.1):
+                slipped = self.TORQUE.copy()
+                slipped[row] *= factor
+                with self.subTest(row=row, factor=factor):
+                    self.assertEqual(self.wrong(slipped), [("outlier", row)])
+
+    def test_a_load_in_spike_at_the_start_is_flagged(self):
+        spiked = self.TORQUE.copy()
+        spiked[0] = 431.0
+        self.assertEqual(self.wrong(spiked), [("load_in", 0)])
+
+    def test_a_speed_that_no_engine_runs_at_is_told(self):
+        speed = self.SPEED.copy()
+        speed[0] = 30.0
+        self.assertEqual(self.wrong(self.TORQUE, speed), [("speed", 0)])
 
 
 class Grid(SimpleTestCase):

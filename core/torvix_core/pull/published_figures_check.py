@@ -21,6 +21,8 @@ class Wrong(StrEnum):
     PEAK_TORQUE = "peak_torque"  # the quoted peak is not in the table
     PEAK_POWER = "peak_power"
     OUTLIER = "outlier"  # stands off the line through its neighbours: a slip of the pen
+    SPEED = "speed"  # no engine that is tested here runs at this speed: another column, or a digit too few
+    LOAD_IN = "load_in"  # the first figure stands far above those after it, as while the brake loads
     PEAKS_CROSSED = "peaks_crossed"  # power at the torque peak is above the quoted peak power
 
 
@@ -53,6 +55,8 @@ class FigureSteps:
     power: float = 0.0
 
 
+SLOWEST_RPM, FASTEST_RPM = 300.0, 20_000.0  # of figures under load that are believed [prac]
+LOAD_IN_SHARE = 0.05  # of the torque, by which a first figure stands above the line through the next two [prac]
 OUTLIER_SHARE = 0.04  # of the torque, off the line between the neighbours, and opposite to both slopes [prac]
 
 
@@ -90,6 +94,12 @@ def check(
         FigureProblem(Wrong.NOT_RISING, int(row) + 1, float(speed[row + 1]), float(speed[row]))
         for row in np.flatnonzero(np.diff(speed) <= 0)
     ]
+    found += [
+        FigureProblem(
+            Wrong.SPEED, int(row), float(speed[row]), SLOWEST_RPM if speed[row] < SLOWEST_RPM else FASTEST_RPM
+        )
+        for row in np.flatnonzero((speed < SLOWEST_RPM) | (speed > FASTEST_RPM))
+    ]
     turning = geometry.angular_speed(speed)
     worked = torque * turning
     allowed = (
@@ -100,11 +110,16 @@ def check(
     found += [
         FigureProblem(Wrong.POWER, int(row), float(power[row]), float(worked[row])) for row in np.flatnonzero(wrong)
     ]
-    if any(problem.wrong is Wrong.NOT_RISING for problem in found):
+    if any(problem.wrong in (Wrong.NOT_RISING, Wrong.SPEED) for problem in found):
         return tuple(found)
     whole = torque_of(speed, torque, power)
     there = np.isfinite(whole)
-    found += _outliers(np.flatnonzero(there), speed[there], whole[there])
+    # One slip is told once: where power does not fit its torque, the row is marked already.
+    marked = {problem.row for problem in found}
+    odd = _outliers(np.flatnonzero(there), speed[there], whole[there])
+    if not {1, 2} & {problem.row for problem in odd}:  # a slip just after the first figure is no load-in
+        odd = [*_load_in(np.flatnonzero(there), speed[there], whole[there]), *odd]
+    found += [problem for problem in odd if problem.row not in marked]
     found += _peaks(speed[there], whole[there], steps, quoted)
     return tuple(found)
 
@@ -117,12 +132,30 @@ def _outliers(rows: NDArray[np.int_], speed: Array, torque: Array) -> list[Figur
     away = torque[1:-1] / between - 1
     # A digit slipped in one row bends both of its neighbours' lines the other way; a peaky curve does not.
     inner = np.flatnonzero(np.abs(away) > OUTLIER_SHARE)
-    found = []
-    for row in inner:
+    found: list[FigureProblem] = []
+    taken: set[int] = set()
+    for row in sorted(inner.tolist(), key=lambda at: -abs(away[at])):
         near = [away[other] for other in (row - 1, row + 1) if 0 <= other < len(away)]
-        if near and all(np.sign(other) == -np.sign(away[row]) and abs(other) > OUTLIER_SHARE / 4 for other in near):
+        if (
+            not taken & {row - 1, row + 1}
+            and near
+            and all(np.sign(other) == -np.sign(away[row]) and abs(other) > OUTLIER_SHARE / 4 for other in near)
+        ):
             found.append(FigureProblem(Wrong.OUTLIER, int(rows[row + 1]), float(torque[row + 1]), float(between[row])))
-    return found
+            taken.add(row)
+    return sorted(found, key=lambda problem: problem.row or 0)
+
+
+def _load_in(rows: NDArray[np.int_], speed: Array, torque: Array) -> list[FigureProblem]:
+    """The first figure against the line through the next two, where it falls from it as no engine's torque does."""
+    if len(torque) < 4:
+        return []
+    slope = (torque[2] - torque[1]) / (speed[2] - speed[1])
+    line = float(torque[1] - slope * (speed[1] - speed[0]))
+    away = float(torque[0]) / line - 1 if line > 0 else 0.0
+    if away < LOAD_IN_SHARE or torque[0] <= torque[1] or torque[2] < torque[1] * (1 - LOAD_IN_SHARE / 2):
+        return []
+    return [FigureProblem(Wrong.LOAD_IN, int(rows[0]), float(torque[0]), line)]
 
 
 def _peaks(speed: Array, torque: Array, steps: FigureSteps, quoted: Quoted) -> list[FigureProblem]:
@@ -149,17 +182,17 @@ def _peaks(speed: Array, torque: Array, steps: FigureSteps, quoted: Quoted) -> l
     return found
 
 
-def gain_fits(before: float, after: float, gain: float, step: float) -> bool:
+def gain_fits(before: float, after: float, gain: float, steps: tuple[float, float, float]) -> bool:
     """Whether a quoted gain is the difference of the quoted figures, within what rounding allows.
 
-    Shapes: scalars.
+    Shapes: scalars; `steps` in which before, after and gain were written.
     Units:  one unit for all.
     Errors: none.
-    Source: three figures, each rounded to half a step.
-    >>> gain_fits(393.0, 410.0, 17.0, 1.0), gain_fits(393.0, 410.0, 20.0, 1.0)
+    Source: three figures, each rounded to half a step of its own digits.
+    >>> gain_fits(393.0, 410.0, 17.0, (1.0, 1.0, 1.0)), gain_fits(393.0, 410.0, 18.2, (1.0, 1.0, 0.1))
     (True, False)
     """
-    return abs(after - before - gain) <= 1.5 * step + 1e-9
+    return abs(after - before - gain) <= sum(steps) / 2 + 1e-9
 
 
 def to_grid(speed_rpm: Array, torque: Array) -> tuple[Array, Array, NDArray[np.bool_]]:

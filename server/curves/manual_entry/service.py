@@ -108,6 +108,9 @@ def _cells(line: str, decimal_comma: bool) -> list[str]:
     for separator in ("\t", ";"):
         if separator in line:
             return [cell.strip() for cell in line.split(separator)]
+    words = line.split()
+    if len(words) > 1 and all(NUMBER.match(word) for word in words):
+        return words  # blanks between, decimal commas within
     if "," in line and not decimal_comma:
         cells = [cell.strip() for cell in line.split(",")]
         return cells if len(cells) > 1 else line.split()
@@ -162,8 +165,8 @@ def check(figures: Figures, told: QuotedFigures) -> list[str]:
     )
     words = [_words(problem, figures) for problem in problems]
     if told.gain is not None and told.gain_before is not None and told.gain_after is not None:
-        step = max(_step([f"{value:g}"]) for value in (told.gain, told.gain_before, told.gain_after))
-        if not published_figures_check.gain_fits(told.gain_before, told.gain_after, told.gain, step):
+        before, after, gain = (_step([f"{value:g}"]) for value in (told.gain_before, told.gain_after, told.gain))
+        if not published_figures_check.gain_fits(told.gain_before, told.gain_after, told.gain, (before, after, gain)):
             difference = told.gain_after - told.gain_before
             words.append(
                 f"The quoted gain of {told.gain:g} is not the difference of the quoted figures, "
@@ -192,6 +195,15 @@ def _words(problem: FigureProblem, figures: Figures) -> str:
         return (
             f"{line}: {shown(problem.found, torque)} stands off its neighbours, whose line has "
             f"{shown(problem.expected, torque)} there. A slip of the pen?"
+        )
+    if problem.wrong is Wrong.SPEED:
+        return (
+            f"{line}: {problem.found:.0f} rpm is no speed of an engine under load. A digit too few, or another column?"
+        )
+    if problem.wrong is Wrong.LOAD_IN:
+        return (
+            f"{line}: {shown(problem.found, torque)} stands far above the figures after it, whose line has "
+            f"{shown(problem.expected, torque)} there: likely the brake loading. Leave the row out."
         )
     if problem.wrong is Wrong.PEAKS_CROSSED:
         return (

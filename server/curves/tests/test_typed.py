@@ -26,6 +26,7 @@ class Understood(TestCase):
             SHEET.split("\n", 1)[1],
             SHEET.replace(".", ",").replace(" ", ";"),
             SHEET.replace(" ", "\t"),
+            SHEET.replace(".", ",").split("\n", 1)[1],
         ):
             figures = manual_entry.read(text, "lb-ft", "hp")
             self.assertEqual(figures.columns["rpm"].tolist(), [3000, 3100, 3200, 3300, 3400])
