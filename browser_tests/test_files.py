@@ -45,7 +45,8 @@ class RunningOrder(Case):
             for place, (name, oil) in enumerate(celsius.items()):
                 Path(folder, f"{name}.csv").write_text(warm_sweep(0.8 + 0.001 * place, oil))
             sign_in(page)
-            page.goto(f"/programmes/{self.trumpets.pk}/pulls/import", wait_until="domcontentloaded")
+            page.goto(f"/programmes/{self.trumpets.pk}/pulls", wait_until="domcontentloaded")
+            page.get_by_role("link", name=re.compile("^Bring files")).click()
             page.get_by_label("Files to bring in").set_input_files(sorted(Path(folder).iterdir()))
             rows = page.get_by_test_id("files").locator("tbody tr")
             expect(rows).to_have_count(5)
@@ -59,7 +60,7 @@ class RunningOrder(Case):
             handle.drag_to(rows.nth(0))
             expect(rows.nth(0)).to_contain_text("c cold a.csv")
             page.get_by_label("When a 1.csv began").fill("lunch")
-            page.get_by_label("Keep them").check()
+            page.get_by_label(re.compile("^Count every one that gives a curve")).check()
             page.get_by_role("button", name=re.compile("^Read 5 files")).click()
             expect(page.get_by_test_id("files").get_by_role("alert")).to_contain_text("a time of day such as 14:05")
             page.get_by_label("When a 1.csv began").fill("14:05")

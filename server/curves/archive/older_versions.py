@@ -35,6 +35,9 @@ def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
                 brought[name] = [_row_of_1(name, row) if isinstance(row, dict) else row for row in rows]
         brought["pull_settings"] = list(_settings_of_1(brought.get("pulls")))
     if version < 3:
+        imports = brought.get("imports")
+        if isinstance(imports, list):
+            brought["imports"] = [{"manifest": [], **row} if isinstance(row, dict) else row for row in imports]
         rows = brought.get("known_scatter")
         if isinstance(rows, list):
             brought["known_scatter"] = [_drift_of_2(row) if isinstance(row, dict) else row for row in rows]

@@ -69,7 +69,7 @@ def tidy(
             continue
         cells = [number_of(row[at], decimal) if at < len(row) else float("nan") for at in numeric]
         there = sum(value is not None and np.isfinite(value) for value in cells)
-        words = there < 2 and any(cell.strip()[:1].isalpha() for cell in row)
+        words = there < 2 and next(cell.strip() for cell in row if cell.strip())[:1].isalpha()
         if _plain(row) in again or words or SUMMARY.match(row[0].strip()):
             if _more_follow(rows, offset, numeric, decimal):
                 repeated += 1
