@@ -108,6 +108,6 @@ class AlongTheSpeeds(SimpleTestCase):
         self.assertEqual(found[2], "From 5400 to 6500 rpm C leads B by 6.2 ± 2.0 N·m.")
 
     def test_a_threshold_has_bounds_or_says_that_it_has_none(self):
-        found = crossover_sentences((Crossover(4650, 80, 0, 1), Crossover(6400, None, 1, 2)), NAMES)
-        self.assertEqual(found[0], "Below 4650 ± 80 rpm A makes more, above it B.")
+        found = crossover_sentences((Crossover(4650, 80, 0, 1), Crossover(6400, None, 1, 2)), NAMES, 2400, 6500)
+        self.assertEqual(found[0], "Below 4650 ± 80 rpm A makes more than B, above it B; seen from 2400 to 6500 rpm.")
         self.assertIn("give or take more than was run", found[1])

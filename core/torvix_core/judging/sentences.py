@@ -222,20 +222,26 @@ def stretch_sentences(strip: Sequence[Lead], wording: Wording) -> tuple[str, ...
     return tuple(sentences)
 
 
-def crossover_sentences(crossovers: Sequence[Crossover], wording: Wording) -> tuple[str, ...]:
-    """Where to change over from one setup to the next, with its bounds.
+def crossover_sentences(
+    crossovers: Sequence[Crossover], wording: Wording, low_rpm: float, high_rpm: float
+) -> tuple[str, ...]:
+    """Where one setup overtakes another, with its bounds, and between which speeds that was seen.
 
     Shapes: the crossovers of `lead_strip`.
     Units:  rpm.
     Errors: none.
     Source: house rule.
-    >>> crossover_sentences([Crossover(4650.0, 80.0, 0, 1)], Wording(("A", "B"), "N·m", 1.0))
-    ('Below 4650 ± 80 rpm A makes more, above it B.',)
+    >>> crossover_sentences([Crossover(4650.0, 80.0, 0, 1)], Wording(("A", "B"), "N·m", 1.0), 2400, 6500)
+    ('Below 4650 ± 80 rpm A makes more than B, above it B; seen from 2400 to 6500 rpm.',)
     """
     told = []
     for cross in crossovers:
         where = f"{cross.speed_rpm:.0f} rpm, give or take more than was run,"
         if cross.half_width_rpm is not None:
             where = f"{cross.speed_rpm:.0f} ± {cross.half_width_rpm:.0f} rpm"
-        told.append(f"Below {where} {wording.labels[cross.before]} makes more, above it {wording.labels[cross.after]}.")
+        before, after = wording.labels[cross.before], wording.labels[cross.after]
+        told.append(
+            f"Below {where} {before} makes more than {after}, above it {after}; seen from {low_rpm:.0f} to "
+            f"{high_rpm:.0f} rpm."
+        )
     return tuple(told)

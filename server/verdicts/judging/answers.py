@@ -308,7 +308,11 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
         run_high_rpm=float(compared.speed_rpm[-1]),
         headline=headline(person, found),
         stretches=list(sentences.stretch_sentences(leads, in_torque)),
-        thresholds=list(sentences.crossover_sentences(crossovers, in_torque)),
+        thresholds=list(
+            sentences.crossover_sentences(
+                crossovers, in_torque, float(compared.speed_rpm[0]), float(compared.speed_rpm[-1])
+            )
+        ),
         placings=[_placing(found, placing, unit, units) for placing in judged.placings],
         ahead=_ahead(found),
         uses=[

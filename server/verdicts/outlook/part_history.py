@@ -21,7 +21,10 @@ MOST_PROGRAMMES = 25
 
 @dataclass(frozen=True)
 class PartUse:
-    """One setup that held the part. Torque in N·m; the change to the baseline is a share, None where there is none."""
+    """One setup that held the part. Torque in N·m; the change is a share, None where there is none.
+
+    It is against the setup that differs in this part alone where there is one, else against the baseline.
+    """
 
     programme: Programme
     setup: Setup
@@ -35,6 +38,7 @@ class PartUse:
     state: str
     other_changes: int  # parts beside this one in which the setup differs from the baseline
     why_not: str
+    against: str = ""  # letter of the setup that it is held against
     made_of: str = ""  # in words, what of its pulls is not recorded from an engine
 
 
@@ -63,9 +67,7 @@ def _use(
     programme: Programme, setup: Setup, part: Part, baseline: Setup | None,
     found: tuple[Comparison, Judgment] | None, why: str,
 ) -> PartUse:  # fmt: skip
-    others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in baseline.parts.all()} if baseline else set()
-    replaced = {one.pk for one in baseline.parts.all() if one.slot == part.slot} if baseline else set()
-    beside = len(others - {part.pk} - replaced)
+    beside = _beside(setup, baseline, part) if baseline else 0
     blank = PartUse(programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, "", beside, why)
     if found is None:
         return blank
@@ -73,12 +75,32 @@ def _use(
     place = next((placing for placing in verdict.placings if comparison.setups[placing.setup].pk == setup.pk), None)
     if place is None:
         return blank
-    change = place.to_baseline
+    change, against = place.to_baseline, baseline
+    pair = None if setup.is_baseline or not beside else _direct_pair(comparison, setup, part)
+    if pair is not None and verdict.fitted.linked(place.setup, pair):
+        change, against, beside = verdict.fitted.difference(place.setup, pair), comparison.setups[pair], 0
     return PartUse(
         programme, setup, int(verdict.fitted.counts[place.setup]), verdict.low_rpm, verdict.high_rpm,
         float(verdict.torque[place.setup]),
         None if change is None else float(change.change), None if change is None else float(change.low),
         None if change is None else float(change.high),
         "" if change is None else change.state(programme.smallest_difference), beside, "",
-        comparison.made_of(place.setup),
+        "" if change is None or against is None else against.letter, comparison.made_of(place.setup),
+    )  # fmt: skip
+
+
+def _beside(setup: Setup, reference: Setup, part: Part) -> int:
+    """How many parts beside this one, and what it took the place of, two setups differ in."""
+    others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in reference.parts.all()}
+    replaced = {one.pk for one in reference.parts.all() if one.slot == part.slot}
+    return len(others - {part.pk} - replaced)
+
+
+def _direct_pair(comparison: Comparison, setup: Setup, part: Part) -> int | None:
+    """The setup of the comparison that differs from this one in this part alone; None where there is none."""
+    return next(
+        (
+            index for index, other in enumerate(comparison.setups)
+            if other.pk != setup.pk and part not in other.parts.all() and not _beside(setup, other, part)
+        ), None,
     )  # fmt: skip

@@ -100,7 +100,9 @@ class Duties(Tilted):
     def test_crossovers_are_thresholds_with_bounds(self):
         told = self.read("verdict").json()["thresholds"]
         self.assertEqual(len(told), 1)
-        self.assertRegex(told[0], r"^Below 4[45]\d\d ± \d+ rpm B makes more, above it A\.$")
+        self.assertRegex(
+            told[0], r"^Below 4[45]\d\d ± \d+ rpm B makes more than A, above it A; seen from \d+ to 6800 rpm\.$"
+        )
 
 
 class FirstPulls(Scene):

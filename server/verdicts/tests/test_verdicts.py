@@ -240,6 +240,17 @@ class PartsAndBuilds(Scene):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         self.assertEqual(self.uses(1)[0]["other_changes"], 1)
 
+    def test_a_part_is_held_against_the_setup_that_differs_in_it_alone(self):
+        """B and C both have the spacer; C has B's manifold changed alone: the manifold is held against B, not A."""
+        _, second, third = self.programme.setups.all()
+        spacer = add_part(self.operator, scenes.DAY, Slot.SPACER, PartFacts("spacer"), {})
+        for setup in (second, third):
+            setup.parts.add(spacer)
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        use = self.uses(2)[0]
+        self.assertEqual((use["against"], use["other_changes"]), ("B", 0))
+        self.assertAlmostEqual(use["percent"], 100 * (0.97 / 1.03 - 1), delta=0.05)
+
     def test_pulls_of_two_revisions_are_told(self):
         opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         self.assertFalse([note for note in self.read("verdict").json()["notes"] if "revisions" in note])

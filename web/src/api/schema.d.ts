@@ -6730,6 +6730,8 @@ export interface components {
          * @description A setup that held a part, and how it did against the baseline of its programme.
          */
         UseOut: {
+            /** Against */
+            against: string;
             /** Engine */
             engine: string;
             /** High Percent */

@@ -44,6 +44,8 @@ const TABS = [
   { key: 'steps', label: 'Step by step' },
   { key: 'slots', label: 'Slot by slot' },
 ]
+/** Setups that do not build on each other have no steps. */
+const tabs = computed(() => TABS.filter(({ key }) => key !== 'steps' || steps.value?.stepwise))
 const tab = ref('chart')
 
 const cursor = ref(0)
@@ -85,7 +87,7 @@ useKeys([
 </script>
 
 <template>
-  <TabRow v-if="curves && !error" :tabs="TABS" :shown="tab" @show="tab = $event">
+  <TabRow v-if="curves && !error" :tabs="tabs" :shown="tab" @show="tab = $event">
     <label class="rule">
       <span class="quiet">Stands for a setup</span>
       <select

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Where a part was used before, and how its setup did against the baseline of that programme. */
+/** Where a part was used before, and how its setup did against the one without it. */
 import { figure, signed } from '../figures'
 import SetupMark from '../setups/SetupMark.vue'
 import { useUses } from './useParts'
@@ -25,7 +25,7 @@ const { data: uses } = useUses(() => props.id)
           {{ figure(use.high_rpm, 0) }} rpm, {{ use.pulls }} {{ use.pulls === 1 ? 'pull' : 'pulls' }}.
           <template v-if="use.is_baseline">It was the baseline.</template>
           <template v-else-if="use.percent !== null">
-            {{ signed(use.percent) }} % to the baseline ({{ signed(use.low_percent) }} to
+            {{ signed(use.percent) }} % to {{ use.against }} ({{ signed(use.low_percent) }} to
             {{ signed(use.high_percent) }}){{
               undividedWords(use.state) && `: ${undividedWords(use.state)}`
             }}.

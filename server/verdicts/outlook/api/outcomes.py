@@ -39,6 +39,7 @@ class UseOut(Schema):
     low_percent: float | None
     high_percent: float | None
     state: str
+    against: str
     other_changes: int
     made_of: str
     why_not: str
@@ -175,6 +176,7 @@ def read_uses(request: HttpRequest, part_id: int) -> list[UseOut]:
             is_baseline=use.setup.is_baseline, pulls=use.pulls, low_rpm=use.low_rpm, high_rpm=use.high_rpm,
             torque=None if use.torque is None else float(quantities.from_si(use.torque, unit)), torque_unit=unit,
             percent=percent(use.change), low_percent=percent(use.low), high_percent=percent(use.high), state=use.state,
+            against=use.against,
             other_changes=use.other_changes, made_of=use.made_of, why_not=use.why_not,
         )
         for use in part_history.uses(request.user, part)
