@@ -6,6 +6,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import cached_property
 
+import numpy as np
 from ninja import Schema
 from pydantic import BaseModel
 from torvix_core.air.standards import DEFINITIONS
@@ -14,6 +15,7 @@ from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.effects import Effects
 from torvix_core.judging.lead_strip import Crossover, Lead
 from torvix_core.judging.sentences import Wording, listed
+from torvix_core.judging.shape import ShapeFigure
 from torvix_core.judging.verdict import Placing
 from torvix_core.units import quantities
 
@@ -63,6 +65,19 @@ class GainsOut(Schema):
     most: PercentOut
     most_rpm: float
     average: PercentOut
+
+
+class ShapeOut(Schema):
+    """The shape of a setup's curves over the range judged; halves of 95 % intervals, null for single pulls."""
+
+    setup_id: int
+    flatness_percent: float
+    flatness_half: float | None
+    width_rpm: float
+    width_half: float | None
+    fall_percent: float
+    fall_half: float | None
+    climbing: bool
 
 
 class DriftOut(Schema):
@@ -142,6 +157,8 @@ class Verdict(Schema):
     stretches: list[str]
     thresholds: list[str]
     placings: list[PlacingOut]
+    shape_level: float
+    shapes: list[ShapeOut]
     ahead: list[AheadOut]
     uses: list[UseWinnerOut]
     groups: int
@@ -314,6 +331,8 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
             )
         ),
         placings=[_placing(found, placing, unit, units) for placing in judged.placings],
+        shape_level=float(quantities.from_si(judged.shapes.level, units["torque"])),
+        shapes=_shapes(found),
         ahead=_ahead(found),
         uses=[
             UseWinnerOut(
@@ -346,6 +365,23 @@ def scatter_basis(fitted: Effects) -> str:
         return f"{own}, more than was known before allows"
     before = "what was known before" if fitted.history.known else "what is usual"
     return f"{own}, steadied by {before}: {fitted.history.scatter * 100:.2f} %"
+
+
+def _shapes(found: WorkedVerdict) -> list[ShapeOut]:
+    shapes, setups = found.judged.shapes, found.comparison.setups
+
+    def half(figure: ShapeFigure, index: int, scale: float) -> float | None:
+        return float(figure.half_width[index]) * scale if np.isfinite(figure.half_width[index]) else None
+
+    return [
+        ShapeOut(
+            setup_id=setup.pk, flatness_percent=float(shapes.flatness.value[index]) * 100,
+            flatness_half=half(shapes.flatness, index, 100), width_rpm=float(shapes.width.value[index]),
+            width_half=half(shapes.width, index, 1), fall_percent=float(shapes.fall.value[index]) * 100,
+            fall_half=half(shapes.fall, index, 100), climbing=bool(shapes.climbing[index]),
+        )
+        for index, setup in enumerate(setups)
+    ]  # fmt: skip
 
 
 def _drifts(judged: Judgment) -> list[DriftOut]:

@@ -13,6 +13,7 @@ from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.duty import PRESETS, Duty, Preset
 from torvix_core.judging.effects import CONFIDENCE, Effects, NotEnoughPulls, fit
+from torvix_core.judging.shape import Shapes, shapes
 from torvix_core.judging.verdict import Placing
 from torvix_core.judging.win_probability import Chances
 from torvix_core.pull import curve
@@ -68,6 +69,7 @@ class Judgment:
     power: Array
     gains: Mapping[int, Gains]
     uses: Sequence[UseWinner]
+    shapes: Shapes
     account: Mapping[str, float]  # share of the score for one kelvin of each reading accounted for
 
     def duty_mean(self, values: Sequence[float], speed_rpm: Sequence[float]) -> float:
@@ -170,6 +172,8 @@ def judge(comparison: Comparison, choice: Choice, out: Collection[int] = ()) -> 
         verdict.rank(found.fitted, comparison.baseline, comparison.programme.smallest_difference, sure, out), sure,
         both.mean[:, 0], both.mean[:, 1], _gains(comparison, choice, found.inside, both, found.plain),
         _uses(comparison, choice, found.layout, found.inside, out),
+        shapes(comparison.speed_rpm[found.inside], comparison.torque[:, found.inside], comparison.layout,
+               comparison.baseline),
         dict(zip(choice.account_for, found.plain.influence.tolist(), strict=False)),
     )  # fmt: skip
 

@@ -296,3 +296,16 @@ class PullsNeeded(Scene):
         self.assertAlmostEqual(self.read("pulls-needed").json()["difference_percent"], 0.3)
         answer = self.read("pulls-needed", difference_percent=0)
         self.assertEqual((answer.status_code, list(answer.json()["fields"])), (422, ["difference_percent"]))
+
+
+class Shapes(Scene):
+    def test_flatness_width_and_fall_stand_beside_the_averages_with_their_intervals(self):
+        scenes.day_of_pulls(self.programme, self.operator, CLEAR)
+        answer = self.read("verdict").json()
+        rows = {one["setup_id"]: one for one in answer["shapes"]}
+        a, b, _ = (setup.pk for setup in self.programme.setups.all())
+        # Pulls that differ by a factor alone have one shape; B, 3 % above, is longer above a level of A's.
+        self.assertAlmostEqual(rows[a]["flatness_percent"], rows[b]["flatness_percent"], places=3)
+        self.assertGreater(rows[b]["width_rpm"], rows[a]["width_rpm"])
+        self.assertLess(rows[a]["flatness_half"], 0.1)
+        self.assertGreaterEqual(rows[a]["fall_percent"], 0.0)

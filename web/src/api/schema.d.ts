@@ -5986,6 +5986,28 @@ export interface components {
             position: number;
         };
         /**
+         * ShapeOut
+         * @description The shape of a setup's torque and power over the range judged; halves of 95 % intervals, null for single pulls.
+         */
+        ShapeOut: {
+            /** Climbing */
+            climbing: boolean;
+            /** Fall Half */
+            fall_half: number | null;
+            /** Fall Percent */
+            fall_percent: number;
+            /** Flatness Half */
+            flatness_half: number | null;
+            /** Flatness Percent */
+            flatness_percent: number;
+            /** Setup Id */
+            setup_id: number;
+            /** Width Half */
+            width_half: number | null;
+            /** Width Rpm */
+            width_rpm: number;
+        };
+        /**
          * SheetDifference
          * @description A line in which two revisions differ, in words, and where each value comes from.
          */
@@ -6863,6 +6885,10 @@ export interface components {
             school: string;
             /** Score Unit */
             score_unit: string;
+            /** Shape Level */
+            shape_level: number;
+            /** Shapes */
+            shapes: components["schemas"]["ShapeOut"][];
             /** Smallest Difference Percent */
             smallest_difference_percent: number;
             /** Standard */

@@ -7,6 +7,7 @@ import TabRow from '../components/TabRow.vue'
 import { figure } from '../figures'
 import { useKeys } from '../keys'
 import ExpectationsPanel from '../plan/ExpectationsPanel.vue'
+import ShapesTable from '../verdict/ShapesTable.vue'
 import AheadTable from '../verdict/AheadTable.vue'
 import { useChoice } from '../verdict/choice'
 import DecisionsPanel from '../verdict/DecisionsPanel.vue'
@@ -71,6 +72,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
           </section>
           <RobustnessPanel v-else-if="tab === 'robust'" />
           <section v-else-if="tab === 'speeds'">
+            <ShapesTable :verdict="verdict" />
             <p v-for="told in verdict.thresholds" :key="told" class="text">{{ told }}</p>
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </section>
