@@ -107,10 +107,14 @@ class Effects:
         """1 where the setup is ahead of the reference, -1 where behind, else 0: `difference` without its bounds."""
         if not self.linked(setup, reference) or setup == reference:
             return np.zeros(self.scatter.shape, dtype=int)
-        above = 1 - self._shaped(chance_below(*self._mixture(setup, reference), 0.0))
+        above = self.chance(setup, reference)
         change = np.expm1(self.log_mean[setup] - self.log_mean[reference])
         sure, unsure = (above > 1 - self.tail / 2) & (change > smallest), (above < self.tail / 2) & (change < -smallest)
         return np.asarray(sure.astype(int) - unsure.astype(int))
+
+    def chance(self, setup: int, reference: int) -> Array:
+        """That the setup is above the reference, as `difference` has it."""
+        return self._shaped(1 - chance_below(*self._mixture(setup, reference), 0.0))
 
     def _mixture(self, setup: int, reference: int) -> tuple[Array, Array, Array]:
         """Weights, means and standard deviations of log(setup / reference)."""

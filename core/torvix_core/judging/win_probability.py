@@ -73,7 +73,7 @@ def chances(
     for place in range(count):
         ranks[mine, place] = np.bincount(order[place], minlength=count) / draws
         for other in range(place):
-            above = float(effects.difference(int(mine[place]), int(mine[other])).chance)
+            above = float(effects.chance(int(mine[place]), int(mine[other])))
             ahead[mine[place], mine[other]], ahead[mine[other], mine[place]] = above, 1 - above
     if count == 2:
         best[mine] = ahead[mine, mine[::-1]]

@@ -11,6 +11,7 @@ from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme
 from shop.models import Person, Role
 from stand.models import Pull
+from stand.session import opening
 
 SAME = ((1.0, 1.0004, 1.0), (1.0, 1.0004, 1.0), (0.97, 0.9704, 0.97))
 
@@ -92,3 +93,25 @@ class Plausible(Scene):
         self.spacer()
         scenes.day_of_pulls(self.programme, self.person, ((1.0, 1.0, 1.0), (1.02, 1.02, 1.02), (1.0, 1.0)))
         self.assertEqual(self.doubts(), [])
+
+
+class Scope(Scene):
+    """What a verdict does not hold for is told from what varied: never of the very part that was compared."""
+
+    def scope(self) -> str:
+        return next(note for note in self.verdict()["notes"] if note.startswith("It holds for this engine"))
+
+    def test_a_manifold_test_holds_for_no_other_camshaft_and_a_camshaft_test_does_not_say_so(self):
+        scenes.day_of_pulls(self.programme, self.person, SAME)
+        self.assertIn("not for another camshaft, head or exhaust.", self.scope())
+        for number, setup in enumerate(self.programme.setups.all()):
+            setup.parts.add(add_part(self.person, scenes.DAY, Slot.CAMSHAFT, PartFacts(f"cam {number}"), {}))
+        self.assertIn("not for another head or exhaust.", self.scope())
+
+
+class OpenSessions(Scene):
+    def test_a_further_pull_is_advised_only_while_the_session_is_open(self):
+        opened = scenes.day_of_pulls(self.programme, self.person, SAME)
+        self.assertIn("One more pull of A now", " ".join(self.verdict()["notes"]))
+        opening.close_session(self.person, opened, scenes.DAY)
+        self.assertNotIn("One more pull of A now", " ".join(self.verdict()["notes"]))

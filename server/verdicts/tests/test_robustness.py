@@ -28,6 +28,9 @@ class Robustness(TestCase):
         scenes.day_of_pulls(self.programme, self.operator, SURE)
         answer = self.read()
         self.assertRegex(answer["sentence"], r"^The choice of B holds under every one of \d+ variations: standards, ")
+        self.assertTrue(
+            answer["sentence"].endswith("This looks at the same pulls in other ways; it is no further evidence.")
+        )
         kinds = [one["kind"] for one in answer["variations"]]
         self.assertEqual(kinds.count("standard"), len(STANDARDS) - 1)
         self.assertEqual((kinds.count("school"), kinds.count("measure"), kinds.count("pull")), (3, 3, 9))
