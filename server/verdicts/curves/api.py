@@ -62,7 +62,8 @@ def read_curves(
         if not places:
             raise Invalid("There is nothing to hold the curves against.", fields={"reference": "has no kept pull"})
         against = places[0]
-    leads, crossovers = comparisons.strip(comparison, effects, _out(request.user, comparison))
+    out = _out(request.user, comparison)
+    leads, crossovers = comparisons.strip(comparison, effects, out)
     torque, unit = torque_means(comparison, effects), units["torque"]
 
     def torque_at(speed_rpm: float, setup: int) -> float:
@@ -77,6 +78,9 @@ def read_curves(
         notes.insert(0, f"{representative_pull.LABELS[choice.school]} of each setup.")
     if comparison.counting is comparisons.Counting.FIRST:
         notes.insert(0, "First pulls after a change alone: they read high, and compare only among themselves.")
+    if out:
+        letters = sentences.listed([comparison.setups[place].letter for place in sorted(out)])
+        notes.insert(0, f"{letters} may not be chosen, so {'it does' if len(out) == 1 else 'they do'} not lead here.")
     return Curves(
         allowance=allowance_out(programme, units["power"]),
         standard=choice.standard,

@@ -213,6 +213,8 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
   return series
 }
 
+const LABELS_ACROSS = 7
+
 /** Who leads where: the leader's colour, or those of all that lead together, one above the other. */
 function leadStrip(input: SetupsOptionInput) {
   const { curves, ground, ink } = input
@@ -264,17 +266,31 @@ function leadStrip(input: SetupsOptionInput) {
   }
 }
 
+/** Crossings of setups that lead somewhere, as far apart as their labels need; all of them stand in the verdict. */
+export function shownCrossovers(curves: Curves) {
+  const leading = new Set(curves.leads.flatMap((lead) => lead.setup_ids))
+  const gap = ((curves.speed_rpm.at(-1) ?? 0) - (curves.speed_rpm[0] ?? 0)) / LABELS_ACROSS
+  const shown: Curves['crossovers'] = []
+  for (const cross of curves.crossovers) {
+    const near = shown.at(-1)
+    const leads = leading.has(cross.before_id) && leading.has(cross.after_id)
+    if (leads && (!near || cross.speed_rpm - near.speed_rpm >= gap)) shown.push(cross)
+  }
+  return shown
+}
+
 function crossoverLabels(input: SetupsOptionInput) {
   const { curves, ink } = input
+  const crossovers = shownCrossovers(curves)
   return {
     type: 'custom',
     xAxisIndex: 3,
     yAxisIndex: 3,
     silent: true,
     clip: false,
-    data: curves.crossovers.map((cross) => [cross.speed_rpm, 0]),
+    data: crossovers.map((cross) => [cross.speed_rpm, 0]),
     renderItem: (params: RenderParams & { dataIndex: number }, api: RenderApi) => {
-      const cross = curves.crossovers[params.dataIndex]!
+      const cross = crossovers[params.dataIndex]!
       const [x] = api.coord([cross.speed_rpm, 0])
       const bottom = params.coordSys.y + params.coordSys.height
       const letters = [cross.before_id, cross.after_id].map((id) => markOf(input.positionOf(id)).letter)
