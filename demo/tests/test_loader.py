@@ -97,7 +97,7 @@ class Demonstration(DemonstrationCase):
         self.assertEqual([pull.origin for pull in pulls.order_by("number")], ["file"] * 5 + ["typed"])
         compared = aligned_pulls.compare(shelf, Standard.ISO_1585_SI)
         self.assertEqual([found.pull.number for found in compared.kept], [1, 2, 3, 4, 6])
-        self.assertIn("Not comparable, so not counted: Pull 5 against pull 2: coolant.", compared.notes)
+        self.assertIn("A cold pull, so not counted: Pull 5: coolant colder than usual in its session.", compared.notes)
 
     def test_holds_what_is_promised(self):
         pulls = Pull.objects.filter(session__programme=self.finished)

@@ -25,13 +25,15 @@ def points(pull: Pull) -> list[tuple[float, float]]:
     if len(time) < 2:
         return []
     speed, torque = (_si(table[1 + names.index(name)], units[name]) for name in (SPEED, TORQUE))
-    bins = np.floor((time - time[0]) / POINT_S).astype(int)
-    known = np.isfinite(speed) & np.isfinite(torque)
+    # A pull file brought in may lack its times: such a sample has no place on the curve.
+    known = np.isfinite(time) & np.isfinite(speed) & np.isfinite(torque)
     if known.sum() < 2:
         return []
-    count = np.bincount(bins[known])
+    time, speed, torque = time[known], speed[known], torque[known]
+    bins = np.floor((time - time.min()) / POINT_S).astype(int)
+    count = np.bincount(bins)
     filled = count > 0
-    means = [np.bincount(bins[known], one[known])[filled] / count[filled] for one in (time, speed, torque)]
+    means = [np.bincount(bins, one)[filled] / count[filled] for one in (time, speed, torque)]
     at, rpm, newton_metres = means
     if pull.inertia_in_torque == "not_included" and len(at) > 2:
         newton_metres = newton_metres + pull.inertia * math.pi / 30 * np.gradient(rpm, at)

@@ -51,6 +51,15 @@ class SoFar(TestCase):
         inside = points[(points[:, 0] > 2500) & (points[:, 0] < 5000)]
         np.testing.assert_allclose(inside[:, 1] - scenes.torque_curve(inside[:, 0]), 16.49, atol=0.6)
 
+    def test_a_sample_without_a_time_is_left_out(self):
+        pull = self.running()
+        rows = [list(row) for row in scenes.samples(1.0)[:300]]
+        rows[0][0] = rows[7][0] = None
+        append_chunk(pull.pk, 0, rows)
+        points = np.array(live_curve.points(pull))
+        self.assertEqual(len(points), 60)
+        self.assertTrue(np.isfinite(points).all())
+
     def test_before_the_first_samples_and_without_torque_there_are_none(self):
         self.assertEqual(live_curve.points(self.running()), [])
         Pull.objects.update(state=PullState.ABORTED)
