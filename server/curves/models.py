@@ -186,7 +186,7 @@ class ComparabilityOverride(models.Model):
 
 
 class ManifestLine(BaseModel):
-    """Of one file: its setup, its session, its place in the order, when it began; empty where it is not told."""
+    """Of one file: its setup, its session, its place in the order, when it began; empty where it is not given."""
 
     file: str
     setup: str = ""

@@ -47,7 +47,7 @@ class Barometer(SimpleTestCase):
     def test_a_reading_that_cannot_be_of_the_station_is_suspected(self):
         self.assertTrue(weather.looks_sea_level_adjusted(101_300.0, 600.0))
         self.assertFalse(weather.looks_sea_level_adjusted(94_300.0, 600.0))
-        self.assertFalse(weather.looks_sea_level_adjusted(101_300.0, 50.0))  # cannot be told apart this low
+        self.assertFalse(weather.looks_sea_level_adjusted(101_300.0, 50.0))  # cannot be separated this low
 
     def test_an_elevation_where_no_engine_runs_is_refused(self):
         with self.assertRaisesMessage(ValueError, "elevation must lie between -430 and 5000 m"):

@@ -42,8 +42,8 @@ class AgainstStatsmodels(SimpleTestCase):
             assert_allclose(np.log1p(difference.change), wanted.params[setup], rtol=1e-4)
             bounds = wanted.params[setup] + np.array([-half[setup], half[setup]])
             assert_allclose(np.log1p([difference.low, difference.high]), bounds, rtol=0, atol=2e-3 * half[setup])
-            told = wanted.params[setup] / wanted.bse[setup]
-            assert_allclose(difference.chance, stats.t.cdf(told, wanted.df_resid), atol=1e-4)
+            in_errors = wanted.params[setup] / wanted.bse[setup]
+            assert_allclose(difference.chance, stats.t.cdf(in_errors, wanted.df_resid), atol=1e-4)
 
     def test_setups_of_one_session(self):
         self.compare(Layout.of([0, 0, 1, 1, 1, 2, 2]), [])

@@ -22,7 +22,7 @@ NAMES = Wording(("A", "B", "C"), "N·m", 1.0)
 SURE = History(drift=NO_DRIFT)
 
 
-def told(
+def headline(
     scores: list[float], setup: list[int], session: list[int] | None = None, out=(), wording: Wording = NAMES
 ) -> str:
     fitted = fit(np.array(scores), Layout.of(setup, session), SURE)
@@ -32,14 +32,14 @@ def told(
 
 class Choosing(SimpleTestCase):
     def test_a_clear_winner_is_named_with_figure_and_certainty(self):
-        sentence = told([100, 100.2, 110, 110.2, 105, 105.2], [0, 0, 1, 1, 2, 2])
+        sentence = headline([100, 100.2, 110, 110.2, 105, 105.2], [0, 0, 1, 1, 2, 2])
         self.assertRegex(sentence, r"^For the hill climb choose B: it makes 110\.1 N·m, 5\.0 ± \d\.\d more than C and ")
         self.assertRegex(
             sentence, r"and 10\.0 ± \d\.\d more than A, more than 99 % sure that it is the best of them\.$"
         )
 
-    def test_setups_that_are_not_told_apart_and_may_differ_are_undecided(self):
-        sentence = told([100, 101, 110, 111, 110.5, 111.5], [0, 0, 1, 1, 2, 2])
+    def test_setups_that_are_not_separated_and_may_differ_are_undecided(self):
+        sentence = headline([100, 101, 110, 111, 110.5, 111.5], [0, 0, 1, 1, 2, 2])
         self.assertRegex(
             sentence,
             r"^For the hill climb it is undecided between B and C: C is probably the best "
@@ -49,37 +49,37 @@ class Choosing(SimpleTestCase):
     def test_equal_setups_are_no_reason_to_change(self):
         level = [100.0, 100.02] * 20
         self.assertEqual(
-            told(level, list(np.repeat([0, 1], 20))),
+            headline(level, list(np.repeat([0, 1], 20))),
             "For the hill climb A and B are equal: they differ by less than 0.3 %, which does not matter. Nothing here "
             "is a reason to change from A.",
         )
 
     def test_a_wash_is_said_with_its_bound(self):
         self.assertRegex(
-            told([100, 100.4, 100.1, 100.5, 100.2, 100.3], [0, 0, 0, 1, 1, 1]),
-            r"^For the hill climb A and B are a wash: they are not told apart, and differ by at most 0\.\d %\.$",
+            headline([100, 100.4, 100.1, 100.5, 100.2, 100.3], [0, 0, 0, 1, 1, 1]),
+            r"^For the hill climb A and B are a wash: they are not separated, and differ by at most 0\.\d %\.$",
         )
 
     def test_a_baseline_that_wins_is_left_alone(self):
         self.assertRegex(
-            told([110, 110.2, 100, 100.2], [0, 0, 1, 1]), "^For the hill climb leave it at A: it makes 110"
+            headline([110, 110.2, 100, 100.2], [0, 0, 1, 1]), "^For the hill climb leave it at A: it makes 110"
         )
 
     def test_one_setup_alone_is_not_a_comparison(self):
-        self.assertIn("A makes 100.5 N·m; nothing to compare.", told([100, 101], [0, 0]))
+        self.assertIn("A makes 100.5 N·m; nothing to compare.", headline([100, 101], [0, 0]))
 
     def test_a_setup_of_another_day_is_told_not_ranked(self):
-        sentence = told([100, 100.2, 110, 110.2, 150, 150.2], [0, 0, 1, 1, 2, 2], [0, 0, 0, 0, 1, 1])
+        sentence = headline([100, 100.2, 110, 110.2, 150, 150.2], [0, 0, 1, 1, 2, 2], [0, 0, 0, 0, 1, 1])
         self.assertIn("choose B", sentence)
         self.assertIn("C and A are not comparable: they were never run on one day", sentence)
 
     def test_what_may_not_be_chosen_is_not_chosen(self):
-        sentence = told([100, 100.2, 105, 105.2, 110, 110.2], [0, 0, 1, 1, 2, 2], out={2})
+        sentence = headline([100, 100.2, 105, 105.2, 110, 110.2], [0, 0, 1, 1, 2, 2], out={2})
         self.assertRegex(sentence, "^For the hill climb choose B: it makes 105.1 N·m, 5.0 ± ... more than A, ")
 
     def test_figures_are_told_in_the_unit_asked_for(self):
         pounds = Wording(("A", "B"), "lb-ft", 1.3558179483)
-        self.assertIn("it makes 81.2 lb-ft", told([100, 100.2, 110, 110.2], [0, 0, 1, 1], wording=pounds))
+        self.assertIn("it makes 81.2 lb-ft", headline([100, 100.2, 110, 110.2], [0, 0, 1, 1], wording=pounds))
 
     def test_nothing_is_surer_than_99(self):
         self.assertEqual([sureness(chance) for chance in (0.5, 0.985, 0.9999)],

@@ -1,4 +1,4 @@
-"""Main effects of slots against a reference package, and what cannot be told apart."""
+"""Main effects of slots against a reference package, and what cannot be separated."""
 
 import numpy as np
 import statsmodels.api as sm
@@ -35,7 +35,7 @@ class MainEffects(SimpleTestCase):
         found = slot_effects(worth([0.0, 0.0, 0.0, 0.04]), FACTORIAL)
         self.assertTrue(all(one.interacts for one in found))
 
-    def test_slots_that_changed_together_are_not_told_apart(self):
+    def test_slots_that_changed_together_are_not_separated(self):
         setups = [{"manifold": "long", "header": "old"}, {"manifold": "short", "header": "new"}]
         for one in slot_effects(worth([0.0, 0.05]), setups):
             self.assertEqual((one.answer.standing, one.change), (AnswerQuality.TOGETHER, None))

@@ -1,4 +1,4 @@
-"""Ranks, groups that are not told apart, and what may not be chosen."""
+"""Ranks, groups that are not separated, and what may not be chosen."""
 
 from dataclasses import replace
 
@@ -13,7 +13,7 @@ from torvix_core.judging.multiple_comparisons import tail_of_all_pairs
 from torvix_core.judging.verdict import (
     Placing,
     groups_together,
-    not_told_apart,
+    not_separated,
     nowhere_worse,
     rank,
     state_of_level,
@@ -34,7 +34,7 @@ class Ranking(SimpleTestCase):
         self.assertEqual(winner(placings), 1)
         self.assertEqual([placing.groups for placing in placings], [(), (), ()])
 
-    def test_setups_that_cannot_be_told_apart_share_a_group_and_nobody_wins(self):
+    def test_setups_that_cannot_be_separated_share_a_group_and_nobody_wins(self):
         placings = ranked([100, 101, 110, 111, 110.5, 111.5], [0, 0, 1, 1, 2, 2])
         self.assertIsNone(winner(placings))
         groups = {placing.setup: placing.groups for placing in placings}
@@ -62,7 +62,7 @@ class Ranking(SimpleTestCase):
 
 
 class Groups(SimpleTestCase):
-    def test_groups_are_the_largest_and_no_pair_in_one_is_told_apart(self):
+    def test_groups_are_the_largest_and_no_pair_in_one_is_separated(self):
         """Any pattern: checked against all subsets."""
         dice = np.random.default_rng(3)
         for _ in range(40):
@@ -90,8 +90,8 @@ class Groups(SimpleTestCase):
                 elif one != other:
                     self.assertEqual((low[one, other], high[one, other]), (-np.inf, np.inf))
 
-    def test_not_told_apart_is_so_both_ways(self):
-        together = not_told_apart(fit(np.array([100.0, 101, 101.2, 102.2]), Layout.of([0, 0, 1, 1]), SURE))
+    def test_not_separated_is_so_both_ways(self):
+        together = not_separated(fit(np.array([100.0, 101, 101.2, 102.2]), Layout.of([0, 0, 1, 1]), SURE))
         self.assertTrue((together == together.T).all())
 
 

@@ -56,7 +56,7 @@ class Checks(SimpleTestCase):
         columns["lambda"][17] = 9999.0
         self.assertEqual(self.found(columns), [(TraceProblem.IMPLAUSIBLE, "lambda", 1)])
 
-    def test_missing_and_impossible_are_told_apart_in_one_channel(self):
+    def test_missing_and_impossible_are_separated_in_one_channel(self):
         columns = sweep()
         columns["lambda"][17], columns["lambda"][30:33] = 9999.0, np.nan
         self.assertEqual(

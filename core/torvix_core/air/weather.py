@@ -125,7 +125,7 @@ def looks_sea_level_adjusted(pressure: ArrayLike, elevation: ArrayLike) -> NDArr
     Shapes: the arguments broadcast.
     Units:  Pa, m above sea level.
     Errors: ValueError naming the argument.
-    Source: sea-level pressure above 1040 hPa is rare weather [prac]. Low places cannot be told apart.
+    Source: sea-level pressure above 1040 hPa is rare weather [prac]. Low places cannot be separated.
     >>> bool(looks_sea_level_adjusted(101_300.0, 600.0))
     True
     """

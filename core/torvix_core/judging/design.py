@@ -41,7 +41,7 @@ class Question:
 
 @dataclass(frozen=True)
 class QuestionAnswer:
-    """How a question stands: the pairs that answer it directly, and the slots it cannot be told apart from."""
+    """How a question stands: the pairs that answer it directly, and the slots it cannot be separated from."""
 
     question: Question
     standing: AnswerQuality

@@ -19,8 +19,8 @@ class DifferenceState(StrEnum):
     AHEAD = "ahead"  # clear of zero by its interval, and larger than what matters
     BEHIND = "behind"
     EQUAL = "equal"  # the whole interval lies inside what does not matter
-    SMALL = "small"  # not told apart, but hardly more than what matters
-    UNDECIDED = "undecided"  # not told apart, and it may matter
+    SMALL = "small"  # not separated, but hardly more than what matters
+    UNDECIDED = "undecided"  # not separated, and it may matter
 
 
 @dataclass(frozen=True)

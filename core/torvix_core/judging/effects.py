@@ -1,4 +1,4 @@
-"""What each setup is worth: setup, session and drift told apart, with the scatter that says how sure that is.
+"""What each setup is worth: setup, session and drift separated, with the scatter that says how sure that is.
 
 The model is additive on the log of the score, so a difference is a ratio and means the same at every power. Scatter is
 taken to be equal for all setups: it belongs to the engine and the stand, not to the part. The clock of the drift is the

@@ -80,12 +80,12 @@ class Posterior:
         for (model, size, rows), seen in zip(self.blocks, self.seen, strict=True):
             own, weight = self.variance[rows], self.weight[rows]
             spread = own[:, None] + size * model.spread[:, None]  # (components, ways, scores)
-            told = size * np.einsum("dk,hkc->hdc", model.slopes, seen / spread)
+            shown = size * np.einsum("dk,hkc->hdc", model.slopes, seen / spread)
             left = size * model.slope_variance[:, None] - size**2 * np.einsum(
                 "dk,hkc->hdc", model.slopes**2, 1 / spread
             )
-            mean = mean + np.einsum("hc,hdc->dc", weight, told)
-            square = square + np.einsum("hc,hdc->dc", weight, np.maximum(left, 0.0) + told**2)
+            mean = mean + np.einsum("hc,hdc->dc", weight, shown)
+            square = square + np.einsum("hc,hdc->dc", weight, np.maximum(left, 0.0) + shown**2)
         return mean, np.sqrt(np.maximum(square - mean**2, 0.0))
 
     def influence(self) -> Array:
@@ -145,16 +145,16 @@ def posterior(logs: Array, models: Sequence[Model], prior: DriftPrior, squares: 
     blocks, seen, weights, means = [], [], [], []
     nodes = len(sigma2)
     for number, (model, size, often) in enumerate(shared):
-        told = model.directions @ logs
+        shown = model.directions @ logs
         spread = sigma2[:, None] + size * model.spread[:, None]
-        log_likelihood = log_weight + np.log(often) - 0.5 * (np.log(spread) + told**2 / spread).sum(axis=1)
+        log_likelihood = log_weight + np.log(often) - 0.5 * (np.log(spread) + shown**2 / spread).sum(axis=1)
         if model is not straight:  # some of what was scatter alone is drift here
             less = ((model.rest @ logs) ** 2).sum(axis=0) - alone
             log_likelihood += 0.5 * ((len(straight.rest) - len(model.rest)) * np.log(sigma2) - less / sigma2)
         weights.append(log_likelihood)
-        means.append((model.weights @ logs)[None] - size * np.einsum("sk,hkc->hsc", model.shift, told / spread))
+        means.append((model.weights @ logs)[None] - size * np.einsum("sk,hkc->hsc", model.shift, shown / spread))
         blocks.append((model, size, slice(number * nodes, (number + 1) * nodes)))
-        seen.append(told)
+        seen.append(shown)
     whole = np.concatenate(weights)
     weight = np.exp(whole - whole.max(axis=0))
     return Posterior(

@@ -142,7 +142,7 @@ class MorePulls:
 def more_to_decide(
     effects: Effects, one: int, other: int, smallest: float = SMALLEST_DIFFERENCE, goes_on: bool = True
 ) -> MorePulls | None:  # fmt: skip
-    """The fewest more pulls after which two setups would be told apart or be equal, if they differ as they do now.
+    """The fewest more pulls after which two setups would be separated or be equal, if they differ as they do now.
 
     Where the last session `goes_on`, first a return to the setup that is not on the engine, then one more visit to
     each; else both on another day. None where MOST_MORE pulls of each are not enough.

@@ -43,7 +43,7 @@ def listed(names: Sequence[str]) -> str:
 
 
 def sureness(chance: float) -> str:
-    """A chance as it is told.
+    """A chance as it is written.
 
     Shapes: scalar.
     Units:  [-].
@@ -73,7 +73,7 @@ def percent(share: float) -> str:
 
 
 def state_words(state: DifferenceState, at_most: float) -> str:
-    """How setups stand to each other that are not told apart.
+    """How setups stand to each other that are not separated.
 
     Shapes: scalars.
     Units:  `at_most` [-].
@@ -94,7 +94,7 @@ def choice_sentence(
     """The ranking for a duty in one or two sentences, with the figure and its certainty.
 
     Shapes: the placings of `verdict.rank`.
-    Units:  scores in SI, told in the unit of `wording`. `duty` such as "For the hill climb"; `out` as `verdict.rank`.
+    Units:  scores in SI, in the unit of `wording`. `duty` such as "For the hill climb"; `out` as `verdict.rank`.
     Errors: none.
     Source: house rule: never more certain than the numbers, never a rank among equals.
     >>> from torvix_core.judging.effects import fit
@@ -152,7 +152,7 @@ def _level_sentence(known: Sequence[Placing], baseline: int, wording: Wording, s
             f"{names} are equal: they differ by less than {percent(smallest)}, which does not matter.{after}{no_reason}"
         )
     if state is DifferenceState.SMALL:
-        return f"{names} are a wash: they are not told apart, and differ by at most {percent(most)}.{after}"
+        return f"{names} are a wash: they are not separated, and differ by at most {percent(most)}.{after}"
     probably = f"{label[best.setup]} is probably the best ({sureness(best.chance_best)})" if best.chance_best else ""
     second = max((one for one in level if one.to_best is not None), key=lambda one: one.score)
     assert second.to_best is not None
@@ -166,7 +166,7 @@ def strip_sentence(strip: Sequence[Lead], wording: Wording) -> str:
     """The lead strip in one sentence, from low speed to high. Empty where there is nothing to compare.
 
     Shapes: the strip of `lead_strip`.
-    Units:  gains in SI, told in the unit of `wording`.
+    Units:  gains in SI, written in the unit of `wording`.
     Errors: none.
     Source: house rule.
     >>> leads = [Lead(3000, 3350, (0,), 1, 5.0, 1.0), Lead(3350, 3600, (0, 1)), Lead(3600, 3700, (1,), 0, 2.0, 1.0)]
@@ -198,7 +198,7 @@ def stretch_sentences(strip: Sequence[Lead], wording: Wording) -> tuple[str, ...
     """One sentence for each stretch of the lead strip, from low speed to high.
 
     Shapes: the strip of `lead_strip`.
-    Units:  gains in SI, told in the unit of `wording`.
+    Units:  gains in SI, written in the unit of `wording`.
     Errors: none.
     Source: house rule.
     >>> strip = [Lead(3000, 3350, (0,), 1, 5.0, 1.0),
@@ -234,14 +234,14 @@ def crossover_sentences(
     >>> crossover_sentences([Crossover(4650.0, 80.0, 0, 1)], Wording(("A", "B"), "N·m", 1.0), 2400, 6500)
     ('Below 4650 ± 80 rpm A makes more than B, above it B; seen from 2400 to 6500 rpm.',)
     """
-    told = []
+    texts = []
     for cross in crossovers:
         where = f"{cross.speed_rpm:.0f} rpm, give or take more than was run,"
         if cross.half_width_rpm is not None:
             where = f"{cross.speed_rpm:.0f} ± {cross.half_width_rpm:.0f} rpm"
         before, after = wording.labels[cross.before], wording.labels[cross.after]
-        told.append(
+        texts.append(
             f"Below {where} {before} makes more than {after}, above it {after}; seen from {low_rpm:.0f} to "
             f"{high_rpm:.0f} rpm."
         )
-    return tuple(told)
+    return tuple(texts)

@@ -1,4 +1,4 @@
-"""What a part is worth in its slot: against the other parts there, with each partner, and what cannot be told apart."""
+"""What a part is worth in its slot: against the other parts there, with each partner, and what cannot be separated."""
 
 from __future__ import annotations
 

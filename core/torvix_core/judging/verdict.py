@@ -17,7 +17,7 @@ class Placing:
     """One setup: its score, its difference to the baseline and to the best, and how sure it is to be the best.
 
     `supported` is False where no session links it with the baseline; then there is no difference. `to_best` is the
-    setup against the best, None for the best itself. `groups` are the groups whose members are not told apart, by
+    setup against the best, None for the best itself. `groups` are the groups whose members are not separated, by
     number, in which it stands.
     """
 
@@ -31,7 +31,7 @@ class Placing:
     groups: tuple[int, ...] = ()
 
 
-def not_told_apart(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.bool_]:
+def not_separated(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.bool_]:
     """Pairs of which neither is ahead, by intervals that hold for all pairs together; unlinked pairs are not such.
 
     Shapes: effects of (setups,); result (setups, setups), symmetric.
@@ -41,7 +41,7 @@ def not_told_apart(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> N
     >>> from torvix_core.judging.effects import fit
     >>> from torvix_core.judging.design_matrix import Layout
     >>> layout = Layout.of([0, 0, 1, 1, 2, 2])
-    >>> not_told_apart(fit(np.array([100.0, 101, 100.4, 100.6, 110, 111]), layout)).tolist()[0]
+    >>> not_separated(fit(np.array([100.0, 101, 100.4, 100.6, 110, 111]), layout)).tolist()[0]
     [True, True, False]
     """
     gap, low, high = effects.all_pairs()
@@ -52,7 +52,7 @@ def not_told_apart(effects: Effects, smallest: float = SMALLEST_DIFFERENCE) -> N
 
 
 def groups_together(together: NDArray[np.bool_]) -> list[tuple[int, ...]]:
-    """The largest groups in which no pair is told apart. A setup may stand in several: never a rank inside a group.
+    """The largest groups in which no pair is separated. A setup may stand in several: never a rank inside a group.
 
     Shapes: together (setups, setups); result groups of indices, each of two and more.
     Units:  none.
@@ -111,7 +111,7 @@ def rank(
     >>> [(placing.setup, placing.with_the_best) for placing in placings]
     [(1, True), (0, False)]
     """
-    groups = groups_together(not_told_apart(effects, smallest))
+    groups = groups_together(not_separated(effects, smallest))
     order = [int(setup) for setup in np.argsort(-effects.log_mean, kind="stable")]
     supported = [setup for setup in order if effects.linked(setup, baseline)]
     best, level = leaders(effects, baseline, smallest, out)

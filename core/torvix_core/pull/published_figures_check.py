@@ -114,7 +114,7 @@ def check(
         return tuple(found)
     whole = torque_of(speed, torque, power)
     there = np.isfinite(whole)
-    # One slip is told once: where power does not fit its torque, the row is marked already.
+    # One slip is reported once: where power does not fit its torque, the row is marked already.
     marked = {problem.row for problem in found}
     odd = _outliers(np.flatnonzero(there), speed[there], whole[there])
     if not {1, 2} & {problem.row for problem in odd}:  # a slip just after the first figure is no load-in

@@ -148,12 +148,12 @@ def line(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> str:
     effect = comparability.total_effect(checks)
     likely = f" Together likely worth {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
     if blocks:
-        told = "; ".join(_difference_text(check, units) for check in blocks)
-        return f"{'A cold pull, not' if is_cold(checks) else 'Not'} comparable: {told}.{likely}"
+        differences = "; ".join(_difference_text(check, units) for check in blocks)
+        return f"{'A cold pull, not' if is_cold(checks) else 'Not'} comparable: {differences}.{likely}"
     if notes:
-        told = "; ".join(_difference_text(check, units) for check in notes)
-        return f"Comparable, with care: {told}.{likely}"
+        differences = "; ".join(_difference_text(check, units) for check in notes)
+        return f"Comparable, with care: {differences}.{likely}"
     if unknown:
-        told = ", ".join(NAMES[check.key].lower() for check in unknown)
-        return f"Comparable as far as is known; not known: {told}.{likely}"
+        differences = ", ".join(NAMES[check.key].lower() for check in unknown)
+        return f"Comparable as far as is known; not known: {differences}.{likely}"
     return f"Comparable in all that is checked.{likely}"

@@ -118,7 +118,7 @@ def _with_heads(
         name, unit = split_head(head)
         names.append(name or f"column {at + 1}")
         units[at] = units[at] or unit
-    return TableLayout(_told_apart(names), units, first, True)
+    return TableLayout(_made_distinct(names), units, first, True)
 
 
 def _goes_on(upper: Sequence[str], lower: Sequence[str]) -> bool:
@@ -201,7 +201,7 @@ def split_head(head: str) -> tuple[str, str]:
     return head, ""
 
 
-def _told_apart(names: Sequence[str]) -> list[str]:
+def _made_distinct(names: Sequence[str]) -> list[str]:
     """The second column of a name gets a number."""
     seen: dict[str, int] = {}
     told = []

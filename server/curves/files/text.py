@@ -25,7 +25,7 @@ UNIT_LINE = re.compile(
     re.IGNORECASE,
 )
 PREAMBLE = 30  # lines above the rows that are kept: a date may stand in them
-SCORED = 30  # lines by which separators are told apart
+SCORED = 30  # lines by which separators are separated
 
 
 @dataclass(frozen=True)
@@ -125,13 +125,13 @@ def _tidied(
 
 def _with_units_of(columns: list[FileColumn], preamble: Sequence[str]) -> list[FileColumn]:
     """Columns without a unit take the one that a line above the table gives for them, as in "Torque unit: Nm"."""
-    told = {
+    in_metadata = {
         found["name"].strip().lower(): found["unit"].strip() for line in preamble if (found := UNIT_LINE.match(line))
     }
-    if not told:
+    if not in_metadata:
         return columns
     return [
-        replace(column, unit=next((unit for name, unit in told.items() if name in column.name.lower()), ""))
+        replace(column, unit=next((unit for name, unit in in_metadata.items() if name in column.name.lower()), ""))
         if not column.unit else column
         for column in columns
     ]  # fmt: skip
@@ -209,7 +209,7 @@ def _split(lines: Sequence[str], separator: str) -> list[list[str]]:
     except csv.Error as error:
         raise FileProblem(f"it is no table of text: {error}") from error
     if len(rows) != len(lines):
-        raise FileProblem("a cell in quotes goes over several lines, so that rows cannot be told apart")
+        raise FileProblem("a cell in quotes goes over several lines, so its rows cannot be separated")
     return rows
 
 

@@ -203,12 +203,12 @@ def run(
     kept = {key: asdict(layouts[key]) for key in {file.layout_key for file in waiting}}
     for key, mapping_of in kept.items():
         KnownLayout.objects.update_or_create(key=key, defaults={"mapping": mapping_of, "by": person, "at": at})
-    told = {**asdict(where), "day": where.day.isoformat(), "opens": None, "closes": None}
+    as_text = {**asdict(where), "day": where.day.isoformat(), "opens": None, "closes": None}
     mine = {file.pk for file in waiting}
     ordered = {key: placing for key, placing in placings.items() if key in mine}
     job = jobs.ask(
         person, KIND, f"import {batch.pk}",
-        {"import": batch.pk, "person": person.pk, "layouts": kept, "where": told, "at": at.isoformat(),
+        {"import": batch.pk, "person": person.pk, "layouts": kept, "where": as_text, "at": at.isoformat(),
          "files": [{"id": key, **asdict(placing)} for key, placing in ordered.items()]}, at,
     )  # fmt: skip
     batch.job = job

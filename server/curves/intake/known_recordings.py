@@ -12,7 +12,7 @@ from programmes.models import Programme
 from stand.models import Channel
 from stand.pulls.codec import unpack
 
-FINE = np.array([[50.0], [200.0]])  # steps in one rpm and one N·m by which samples are told apart when sought
+FINE = np.array([[50.0], [200.0]])  # steps in one rpm and one N·m by which samples are separated when sought
 
 
 class KnownRecording:

@@ -126,11 +126,11 @@ def place(
 
     The manifest's order comes first, then times of day, then the numbers in the names.
     """
-    told = {row.file.lower(): row for row in manifest}
+    rows = {row.file.lower(): row for row in manifest}
     sessions = list(dict.fromkeys(row.session for row in manifest))
 
     def row_of(key: int) -> ManifestRow | None:
-        return told.get(names[key].lower())
+        return rows.get(names[key].lower())
 
     def start_of(key: int) -> FileStart | None:
         row = row_of(key)

@@ -149,28 +149,28 @@ def _step(cells: Sequence[str]) -> float:
     return float(10.0 ** -max(places, default=0))
 
 
-def check(figures: Figures, told: QuotedFigures) -> list[str]:
+def check(figures: Figures, quoted: QuotedFigures) -> list[str]:
     """What does not fit, in words, with the line where it stands; [] if all does."""
     rule = {name: quantities.to_si_rule(figures.units[name]).scale for name in ("torque", "power")}
     steps = FigureSteps(
         figures.steps["rpm"], figures.steps.get("torque", 0.0) * rule["torque"],
         figures.steps.get("power", 0.0) * rule["power"],
     )  # fmt: skip
-    quoted = Quoted(
-        None if told.torque is None else told.torque * rule["torque"], told.torque_rpm,
-        None if told.power is None else told.power * rule["power"], told.power_rpm,
+    in_si = Quoted(
+        None if quoted.torque is None else quoted.torque * rule["torque"], quoted.torque_rpm,
+        None if quoted.power is None else quoted.power * rule["power"], quoted.power_rpm,
     )  # fmt: skip
-    problems = published_figures_check.check(
-        figures.si("rpm"), figures.si("torque"), figures.si("power"), steps, quoted
-    )
+    problems = published_figures_check.check(figures.si("rpm"), figures.si("torque"), figures.si("power"), steps, in_si)
     words = [_words(problem, figures) for problem in problems]
-    if told.gain is not None and told.gain_before is not None and told.gain_after is not None:
-        before, after, gain = (_step([f"{value:g}"]) for value in (told.gain_before, told.gain_after, told.gain))
-        if not published_figures_check.gain_fits(told.gain_before, told.gain_after, told.gain, (before, after, gain)):
-            difference = told.gain_after - told.gain_before
+    if quoted.gain is not None and quoted.gain_before is not None and quoted.gain_after is not None:
+        before, after, gain = (_step([f"{value:g}"]) for value in (quoted.gain_before, quoted.gain_after, quoted.gain))
+        if not published_figures_check.gain_fits(
+            quoted.gain_before, quoted.gain_after, quoted.gain, (before, after, gain)
+        ):
+            difference = quoted.gain_after - quoted.gain_before
             words.append(
-                f"The quoted gain of {told.gain:g} is not the difference of the quoted figures, "
-                f"{told.gain_after:g} less {told.gain_before:g}, which is {difference:g}."
+                f"The quoted gain of {quoted.gain:g} is not the difference of the quoted figures, "
+                f"{quoted.gain_after:g} less {quoted.gain_before:g}, which is {difference:g}."
             )
     return words
 
@@ -220,7 +220,7 @@ class Written:
     """A table that is about to be kept."""
 
     figures: Figures
-    told: QuotedFigures = field(default_factory=QuotedFigures)
+    quoted: QuotedFigures = field(default_factory=QuotedFigures)
     source: str = ""
     confirmed: bool = False  # although something does not fit
 
@@ -241,7 +241,7 @@ def write(
         wrong["figures_standard"] = "say whether they are observed or corrected, or that nobody knows"
     if wrong:
         raise Invalid("Something is missing: see the fields.", fields=wrong)
-    doubts = check(written.figures, written.told)
+    doubts = check(written.figures, written.quoted)
     if doubts and not written.confirmed:
         raise Refusal(
             "Something does not fit. Mend it, or say that it stands so: " + " ".join(doubts), code="does_not_fit"

@@ -248,7 +248,7 @@ class _Hello(BaseModel):
 
     @field_validator("channels")
     @classmethod
-    def told_apart(cls, channels: list[_Channel]) -> list[_Channel]:
+    def separated(cls, channels: list[_Channel]) -> list[_Channel]:
         names = [channel.name for channel in channels]
         if twice := sorted({name for name in names if names.count(name) > 1}):
             raise ValueError(f"two channels are called {', '.join(twice)}")

@@ -432,8 +432,8 @@ class StandWorker:
         self.guard, self.finder = None, None
         if pull is not None:
             key = self.trip.limit.key if self.trip else ""
-            told = limits.trip_text(self.trip) if self.trip else why
-            self.desk.post(PullEnded(pull, PullState.ABORTED, told, self.clock(), tripped=key))
+            reason = limits.trip_text(self.trip) if self.trip else why
+            self.desk.post(PullEnded(pull, PullState.ABORTED, reason, self.clock(), tripped=key))
 
     # The air
 

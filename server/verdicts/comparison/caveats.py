@@ -19,7 +19,7 @@ from stand.models import Pull, PullState, Purpose, Standing
 
 def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
     """What was left out because it is not comparable, and what was let in all the same, each with its reason."""
-    told = []
+    lines = []
     for one in sorted(blocked, key=lambda judged: judged.pull.number):
         why = comparing_words.reasons(one.checks)
         held = [check for check in one.checks if check.level is ComparabilityLevel.BLOCK and not check.usual]
@@ -27,12 +27,12 @@ def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
             f"{one.pull} against pull {one.against.number}: {why}" if one.against and held else f"{one.pull}: {why}"
         )
         out = "A cold pull" if comparing_words.is_cold(one.checks) else "Not comparable"
-        told.append(
+        lines.append(
             f"Let in although not comparable: {against}. Reason: {one.let_in.reason}."
             if one.let_in
             else f"{out}, so not counted: {against}."
         )
-    return told
+    return lines
 
 
 def notes(
@@ -43,57 +43,59 @@ def notes(
     standard: Standard,
 ) -> list[str]:
     """What a reader of the result must know of the pulls behind it."""
-    told = [*_made_of(kept), *_agreed(programme)]
+    lines = [*_made_of(kept), *_agreed(programme)]
     planned = [setup for setup in programme.setups.all() if setup.candidate == Candidate.IN]
     missing = [setup.letter for setup in planned if setup not in setups]
     if missing:
-        told.append(f"No kept pull of {', '.join(missing)} yet.")
+        lines.append(f"No kept pull of {', '.join(missing)} yet.")
     if setups and not any(setup.is_baseline for setup in setups):
-        told.append(f"The baseline has no kept pull: everything is held against {setups[0].letter}.")
+        lines.append(f"The baseline has no kept pull: everything is held against {setups[0].letter}.")
     unjudged = [pull for pull in pulls if pull.state == PullState.COMPLETE and pull.standing == Standing.UNDECIDED
                 and pull.purpose != Purpose.WARM_UP]  # fmt: skip
     if unjudged:
-        told.append(f"Not judged yet, so not counted: {_numbers(unjudged)}.")
+        lines.append(f"Not judged yet, so not counted: {_numbers(unjudged)}.")
     counted = {found.pull.pk for found in kept}
     first = [pull for pull in pulls if pull.purpose == Purpose.WARM_UP and pull.state == PullState.COMPLETE
              and pull.standing != Standing.ACCEPTED and pull.pk not in counted]  # fmt: skip
     if first:
-        told.append(f"First pulls after a change are left out, they read high: {_numbers(first)}.")
+        lines.append(f"First pulls after a change are left out, they read high: {_numbers(first)}.")
     out = [
         pull for pull in pulls if pull.standing == Standing.EXCLUDED and pull not in first and pull.pk not in counted
     ]
     if out:
-        told.append(f"Left out with a reason: {_numbers(out)}.")
+        lines.append(f"Left out with a reason: {_numbers(out)}.")
     outside = [found.pull for found in kept if not found.inside]
     if outside:
-        told.append(
+        lines.append(
             f"Weather outside the range of the standard: {_numbers(outside)}. The factor is shown, not vouched for."
         )
     factors = np.array([found.factor for found in kept])
     if not outside and standard is not Standard.OBSERVED and (np.abs(factors - 1) > LARGE_CORRECTION).any():
-        told.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
+        lines.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
     if any(found.pull.inertia_in_torque == "unknown" for found in kept):
-        told.append("The stand does not say whether inertia is in its torque: only equal sweep rates compare.")
+        lines.append("The stand does not say whether inertia is in its torque: only equal sweep rates compare.")
     builds = {found.pull.build.revision for found in kept}
     if len(builds) > 1:
         revisions = ", ".join(str(revision) for revision in sorted(builds))
-        told.append(
+        lines.append(
             f"The kept pulls were made with revisions {revisions} of the engine: part of a difference may be the "
             "engine's."
         )
     from_log = [found.pull for found in kept if found.pull.air is not None and found.pull.air.from_log]
     if from_log and standard is not Standard.OBSERVED:
-        told.append(f"Corrected by the weather log, not by their own weather: {_numbers(from_log)}.")
+        lines.append(f"Corrected by the weather log, not by their own weather: {_numbers(from_log)}.")
     unseen = [found.pull for found in kept if not set(comparability.TEMPERATURES) & set(found.pull.reduced.means)]
     if unseen:
-        told.append(f"No temperature was recorded: whether the engine was warm cannot be judged of {_numbers(unseen)}.")
+        lines.append(
+            f"No temperature was recorded: whether the engine was warm cannot be judged of {_numbers(unseen)}."
+        )
     lost = [found.pull for found in kept if found.pull.samples_lost]
     if lost:
-        told.append(f"Samples were lost on the line: {_numbers(lost)}.")
+        lines.append(f"Samples were lost on the line: {_numbers(lost)}.")
     overridden = [found.pull for found in kept if found.pull.override_reason]
     if overridden:
-        told.append(f"Started outside a temperature window: {_numbers(overridden)}.")
-    return told
+        lines.append(f"Started outside a temperature window: {_numbers(overridden)}.")
+    return lines
 
 
 def _made_of(kept: Sequence[CorrectedPull]) -> Iterator[str]:

@@ -65,10 +65,10 @@ def sentence(comparison: Comparison, left_out: bool) -> str:
     letters = [setup.letter for setup in comparison.setups]
     named = [one.words(letters[one.setup]) for one in stretches[:4]]
     more = f" and {len(stretches) - 4} more" if len(stretches) > 4 else ""
-    told = f"{listed(named)}{more}"
+    text = f"{listed(named)}{more}"
     end = (
         "These speeds are left out for all setups."
         if left_out
         else "That is the pull's, not the part's: judge without those speeds, or pull again."
     )
-    return f"{told[0].upper()}{told[1:]}. {end}"
+    return f"{text[0].upper()}{text[1:]}. {end}"

@@ -20,7 +20,7 @@ def engine_lines(build: Build, units: Mapping[str, str]) -> list[str]:
     """As far as the sheet of the build tells; a line of which nothing is known says so."""
     known = sheets.values(build.readings.all())
 
-    def told(key: str) -> str:
+    def shown(key: str) -> str:
         value = known.get(key)
         dimension: Dimension | None = SHEET.get(key)
         return "" if value is None or dimension is None else show(units, dimension, value)
@@ -28,7 +28,7 @@ def engine_lines(build: Build, units: Mapping[str, str]) -> list[str]:
     block = []
     bore, stroke, cylinders = (known.get(key) for key in ("bore", "stroke", "cylinders"))
     if isinstance(bore, float) and isinstance(stroke, float):
-        block.append(f"bore {told('bore')}, stroke {told('stroke')}")
+        block.append(f"bore {shown('bore')}, stroke {shown('stroke')}")
         if isinstance(cylinders, float | int):
             litres = float(displacement(bore, stroke, int(cylinders))) * 1000
             block.insert(0, f"{int(cylinders)} cylinders, {litres:.2f} l ({litres * 61.0237:.0f} in³)")
@@ -36,7 +36,7 @@ def engine_lines(build: Build, units: Mapping[str, str]) -> list[str]:
     ratio = next((figure.amount for figure in worked if figure.rule.key == "static_ratio"), None)
     if ratio is not None and ratio.value is not None:
         block.append(f"ratio {ratio.value:.1f}:1")
-    cam = [f"{SHEET[key].label.lower()} {told(key)}" for key in CAMSHAFT if told(key)][:4]
+    cam = [f"{SHEET[key].label.lower()} {shown(key)}" for key in CAMSHAFT if shown(key)][:4]
     fuel = sheets.word(build, "fuel")
     burnt = FUELS[Fuel(fuel)].label if fuel in list(Fuel) else fuel
     return [

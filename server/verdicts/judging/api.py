@@ -79,7 +79,7 @@ def read_robustness(request: HttpRequest, programme_id: int, given: Query[Choice
 def read_steps(
     request: HttpRequest, programme_id: int, standard: str = "", school: str = "", duty: str = "", counting: str = ""
 ) -> StepwiseOut:  # fmt: skip
-    """The build as a ladder, and main effects of the slots with what cannot be told apart."""
+    """The build as a ladder, and main effects of the slots with what cannot be separated."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     choice = ChoiceIn(standard=standard, school=school, duty=duty, counting=counting).read(programme)

@@ -114,7 +114,7 @@ def _drift(comparison: Comparison, fitted: Effects) -> Iterator[str]:
     if straight:
         where = f" in {len(straight)} of {len(sessions)} sessions" if len(sessions) > 1 else ""
         yield (
-            f"No return to a setup{where}: the drift is told only by pulls of one setup that follow each other, "
+            f"No return to a setup{where}: the drift shows only in pulls of one setup that follow each other, "
             f"by other days and by what is usual.{_what_a_return_buys(comparison, fitted, sessions)}"
         )
 

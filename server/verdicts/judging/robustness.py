@@ -122,10 +122,10 @@ def sentence(judged: Judgment, found: Collection[Variation]) -> str:
         kinds = dict.fromkeys(one.kind for one in tried)
         which = listed([NAMES[kind] for kind in kinds])
         return f"{what} holds under every one of {len(tried)} variations: {which}. {SAME_PULLS}"
-    told = []
+    named = []
     for one in changed[:4]:
         who = listed([letters[setup] for setup in one.level])
-        told.append(f"{one.label} ({who} {'wins' if one.called else 'lead together'})")
+        named.append(f"{one.label} ({who} {'wins' if one.called else 'lead together'})")
     more = f" and {len(changed) - 4} more" if len(changed) > 4 else ""
     held = f"{what} holds in {len(tried) - len(changed)} of {len(tried)} variations."
-    return f"{held} It does not hold with: {', '.join(told)}{more}. {SAME_PULLS}"
+    return f"{held} It does not hold with: {', '.join(named)}{more}. {SAME_PULLS}"

@@ -29,7 +29,7 @@ ANY_SLOPE = DriftPrior(engine_sd=0.0, day_sd=0.05, curve_sd=0.0)  # so wide that
 class Scatter:
     """Scatter of a single pull as a share of its score, and how many degrees of freedom it rests on; 0 is a default.
 
-    `drift` is the usual where no session told any; `of_stand`: seen on other engines.
+    `drift` is the usual where no session showed any; `of_stand`: seen on other engines.
     """
 
     share: float

@@ -80,9 +80,9 @@ class Plausible(Scene):
     def test_nine_per_cent_from_a_spacer_asks_for_with_without_with(self):
         self.spacer()
         opened = scenes.day_of_pulls(self.programme, self.person, ((1.0, 1.0, 1.0), (1.09, 1.09, 1.09), (1.0, 1.0)))
-        (told,) = self.doubts()
+        (doubt,) = self.doubts()
         self.assertRegex(
-            told, r"^B against A: \+[89]\.\d % is more than a change of spacer alone usually brings \(3\.0 %"
+            doubt, r"^B against A: \+[89]\.\d % is more than a change of spacer alone usually brings \(3\.0 %"
         )
         setups = list(self.programme.setups.all())
         for setup, level in ((setups[0], 1.0), (setups[1], 1.09)):
@@ -96,7 +96,7 @@ class Plausible(Scene):
 
 
 class Scope(Scene):
-    """What a verdict does not hold for is told from what varied: never of the very part that was compared."""
+    """What a verdict does not hold for follows from what varied: never of the very part that was compared."""
 
     def scope(self) -> str:
         return next(note for note in self.verdict()["notes"] if note.startswith("It holds for this engine"))

@@ -98,10 +98,10 @@ class Duties(Tilted):
         self.assertEqual(self.read("verdict", points=points).json()["duty"], "drawn")
 
     def test_crossovers_are_thresholds_with_bounds(self):
-        told = self.read("verdict").json()["thresholds"]
-        self.assertEqual(len(told), 1)
+        thresholds = self.read("verdict").json()["thresholds"]
+        self.assertEqual(len(thresholds), 1)
         self.assertRegex(
-            told[0], r"^Below 4[45]\d\d ± \d+ rpm B makes more than A, above it A; seen from \d+ to 6800 rpm\.$"
+            thresholds[0], r"^Below 4[45]\d\d ± \d+ rpm B makes more than A, above it A; seen from \d+ to 6800 rpm\.$"
         )
 
 
@@ -136,9 +136,9 @@ class FirstPulls(Scene):
             self.assertFalse(set(kept[setup]["pull_ids"]) & self.first[setup])
             self.assertAlmostEqual(first[setup]["score"] / kept[setup]["score"], 1.009 / 1.0005, delta=0.0003)
         self.assertAlmostEqual(first[1]["to_baseline"]["percent"], 2.0, delta=0.03)
-        told = self.read("verdict", counting="first").json()
-        self.assertIn("By first pulls after a change alone", " ".join(told["headline"]))
-        self.assertNotIn("are left out, they read high", " ".join(told["notes"]))
+        answer = self.read("verdict", counting="first").json()
+        self.assertIn("By first pulls after a change alone", " ".join(answer["headline"]))
+        self.assertNotIn("are left out, they read high", " ".join(answer["notes"]))
         curves = self.read("curves", counting="first").json()
         self.assertEqual(
             {pull["id"] for curve in curves["setups"] for pull in curve["pulls"]}, set().union(*self.first.values())

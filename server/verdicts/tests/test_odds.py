@@ -1,4 +1,4 @@
-"""A plan simulated before it is paid for, and theories told apart: from typed texts to the answer."""
+"""A plan simulated before it is paid for, and theories separated: from typed texts to the answer."""
 
 from typing import Any
 

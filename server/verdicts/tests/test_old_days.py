@@ -120,8 +120,8 @@ class OldDay(TestCase):
         for lead in leads:
             middle = (lead["low_rpm"] + lead["high_rpm"]) / 2
             best = np.interp(middle, bins, configs[self.true_leader(middle)]["torque_lbft"])
-            told = max(np.interp(middle, bins, configs[names[key]]["torque_lbft"]) for key in lead["setup_ids"])
-            self.assertLess(100 * (best / told - 1), lost_percent, (lead, self.true_leader(middle)))
+            named = max(np.interp(middle, bins, configs[names[key]]["torque_lbft"]) for key in lead["setup_ids"])
+            self.assertLess(100 * (best / named - 1), lost_percent, (lead, self.true_leader(middle)))
         return leads
 
 

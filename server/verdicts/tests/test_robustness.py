@@ -38,7 +38,7 @@ class Robustness(TestCase):
         self.assertTrue(all(one["held"] for one in answer["variations"]))
 
     def test_a_choice_that_hangs_on_one_pull_says_on_which(self):
-        """B is not told apart from A only as its last pull reads 4 % low."""
+        """B is not separated from A only as its last pull reads 4 % low."""
         levels = ((1.0, 1.001, 0.999), (1.03, 1.031, 0.985), (0.9, 0.901, 0.899))
         opened = scenes.day_of_pulls(self.programme, self.operator, levels)
         scenes.pull(opened, self.programme.setups.first(), self.operator, level=1.0)

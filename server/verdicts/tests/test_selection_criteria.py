@@ -88,18 +88,20 @@ class Cost(Scene):
     def test_equal_setups_keep_the_cheaper_part(self):
         self.equal_day()
         self.price("100", "500", "300")
-        told = "Choose A on cost: setup B costs 500 USD more and setup C costs 300 USD more."
-        self.assertIn(told, self.verdict()["headline"])
+        headline = "Choose A on cost: setup B costs 500 USD more and setup C costs 300 USD more."
+        self.assertIn(headline, self.verdict()["headline"])
         self.assertIsNone(self.placing("B")["cost_per_power"])
 
     def test_an_unknown_price_is_told_not_guessed(self):
         self.equal_day()
         self.price("100", "500", None)
-        self.assertTrue([told for told in self.verdict()["headline"] if "The cost of C is not known" in told])
+        self.assertTrue(
+            [headline for headline in self.verdict()["headline"] if "The cost of C is not known" in headline]
+        )
 
     def test_the_lower_one_is_told_where_all_heights_are_known(self):
         self.equal_day()
-        self.assertFalse([told for told in self.verdict()["headline"] if "lowest" in told])
+        self.assertFalse([headline for headline in self.verdict()["headline"] if "lowest" in headline])
         self.height("180 mm", "190 mm", "212 mm")
         self.assertIn("A is the lowest, by up to 32 mm.", self.verdict()["headline"])
 
@@ -131,9 +133,9 @@ class Cost(Scene):
         b = self.placing("B")
         self.assertEqual((b["cost"], len(b["hidden_prices"]), b["unknown_prices"]), (None, 1, []))
         self.assertEqual(b["fails"], ["Its parts cost more than the ceiling of 400 USD."])
-        told = " ".join(viewer["headline"])
-        self.assertIn("Choose A on cost.", told)
-        self.assertNotIn("500", told)
+        headline = " ".join(viewer["headline"])
+        self.assertIn("Choose A on cost.", headline)
+        self.assertNotIn("500", headline)
 
     def test_an_unknown_price_neither_keeps_the_ceiling_nor_breaks_it(self):
         self.clear_day()

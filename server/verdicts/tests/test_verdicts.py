@@ -60,12 +60,12 @@ class Judging(Scene):
     def test_the_ratios_put_into_the_pulls_come_back_as_differences(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         answer = self.read("verdict").json()
-        told = {placing["setup_id"]: placing for placing in answer["placings"]}
+        placings = {placing["setup_id"]: placing for placing in answer["placings"]}
         a, b, c = (setup.pk for setup in self.programme.setups.all())
         self.assertEqual([placing["setup_id"] for placing in answer["placings"]], [b, a, c])
-        self.assertAlmostEqual(told[b]["to_baseline"]["percent"], 100 * (3.0902 / 3.0002 - 1), delta=0.02)
-        self.assertEqual(told[b]["to_baseline"]["state"], "ahead")
-        self.assertIsNone(told[a]["to_baseline"])
+        self.assertAlmostEqual(placings[b]["to_baseline"]["percent"], 100 * (3.0902 / 3.0002 - 1), delta=0.02)
+        self.assertEqual(placings[b]["to_baseline"]["state"], "ahead")
+        self.assertIsNone(placings[a]["to_baseline"])
         self.assertIn("From 3000 to 6000 rpm choose B: it makes", answer["headline"][1])
 
     def test_the_interval_is_that_of_the_core(self):
@@ -78,7 +78,7 @@ class Judging(Scene):
         found = next(p for p in self.read("verdict").json()["placings"] if p["setup_id"] == b)
         self.assertAlmostEqual(found["to_baseline"]["low"], float(wanted), places=9)
 
-    def test_setups_that_are_not_told_apart_lead_together_and_nobody_wins(self):
+    def test_setups_that_are_not_separated_lead_together_and_nobody_wins(self):
         scenes.day_of_pulls(self.programme, self.operator, EQUAL)
         answer = self.read("verdict").json()
         self.assertTrue(all(placing["with_the_best"] for placing in answer["placings"]))
@@ -116,7 +116,7 @@ class Judging(Scene):
         levels = ((1.0, 0.9995, 0.9990), (1.0285, 1.0280, 1.0275), (0.9670, 0.9665, 0.9660))
         opened = scenes.day_of_pulls(self.programme, self.operator, levels)
         before = self.read("verdict").json()
-        self.assertTrue(any("No return to a setup: the drift is told only by" in note for note in before["notes"]))
+        self.assertTrue(any("No return to a setup: the drift shows only in" in note for note in before["notes"]))
         self.assertTrue(any("One more pull of A now would narrow the interval of" in note for note in before["notes"]))
         scenes.pull(opened, self.programme.setups.first(), self.operator, level=0.9955)
         after = self.read("verdict").json()

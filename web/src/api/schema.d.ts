@@ -1682,7 +1682,7 @@ export interface paths {
         };
         /**
          * Read Steps
-         * @description The build as a ladder, and main effects of the slots with what cannot be told apart.
+         * @description The build as a ladder, and main effects of the slots with what cannot be separated.
          */
         get: operations["build_steps"];
         put?: never;
@@ -5987,7 +5987,7 @@ export interface components {
         };
         /**
          * ShapeOut
-         * @description The shape of a setup's torque and power over the range judged; halves of 95 % intervals, null for single pulls.
+         * @description The shape of a setup's curves over the range judged; halves of 95 % intervals, null for single pulls.
          */
         ShapeOut: {
             /** Climbing */

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** What each part is worth in its slot, with which partner, and what cannot be told apart. */
+/** What each part is worth in its slot, with which partner, and what cannot be separated. */
 import type { Schema } from '../api/client'
 import { figure, signed } from '../figures'
 import { useFrame } from '../pages/frame'
@@ -11,7 +11,7 @@ const { setup } = useFrame()
 const WORDS: Record<string, string> = {
   direct: 'differ in nothing else',
   adding_up: 'if the slots add up',
-  together: 'cannot be told apart',
+  together: 'cannot be separated',
   no: 'not told',
 }
 </script>

@@ -102,7 +102,7 @@ function rechannel(column: Layout['columns'][number], channel: string) {
 const needsRate = (layout: Layout) =>
   !layout.is_table && !layout.columns.some((column) => column.channel === 'time')
 
-/** The running order is that of the list: drift is told by it. */
+/** The running order is that of the list: drift is read from it. */
 function move(id: number, to: number) {
   const files = batch.value?.files
   if (!files) return
@@ -282,9 +282,9 @@ useKeys([
       <section v-if="batch?.files.length">
         <h2>Files, in the order in which they were run</h2>
         <p v-if="waiting.length > 1 && !settled" class="text">
-          Drift is told by the order, so it must be right. Drag a file to its place, or press the arrow keys
-          on its handle; a list with the columns file, setup, session, order and start says it for all of them
-          at once: drop it beside them. Pulls of one warm engine are one session.
+          Drift is read from the running order, so the order must be right. Drag a file to its place, or press
+          the arrow keys on its handle; a list with the columns file, setup, session, order and start says it
+          for all of them at once: drop it beside them. Pulls of one warm engine are one session.
         </p>
         <table class="figures" data-test="files">
           <thead>
@@ -307,9 +307,10 @@ useKeys([
               @drop.prevent="dropOn(file.id)"
             >
               <td>
-                <button
+                <v-btn
                   v-if="file.state === 'waiting' && !settled"
-                  type="button"
+                  variant="text"
+                  size="small"
                   class="handle"
                   draggable="true"
                   :aria-label="`Move ${file.name}: arrow up, arrow down`"
@@ -319,12 +320,12 @@ useKeys([
                   @keydown.down.prevent="step($event, file.id, 1)"
                 >
                   ≡
-                </button>
+                </v-btn>
               </td>
               <td class="words">{{ file.name }}</td>
               <td>{{ file.rows || '–' }}</td>
               <td class="words">
-                <input
+                <v-text-field
                   v-if="file.state === 'waiting' && !settled"
                   v-model="file.session"
                   :aria-label="`Session of ${file.name}`"
@@ -332,17 +333,14 @@ useKeys([
                 />
               </td>
               <td class="words">
-                <input
+                <v-text-field
                   v-if="file.state === 'waiting' && !settled"
                   v-model="file.start"
                   :aria-label="`When ${file.name} began`"
-                  :aria-invalid="!!wrong[`start_${file.id}`]"
+                  :error-messages="wrong[`start_${file.id}`]"
                   placeholder="14:05"
                   class="began"
                 />
-                <span v-if="wrong[`start_${file.id}`]" class="stop" role="alert">{{
-                  wrong[`start_${file.id}`]
-                }}</span>
               </td>
               <td class="words">
                 <select

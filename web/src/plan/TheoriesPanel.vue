@@ -144,7 +144,7 @@ const best = computed(() => told.value?.separations.find((one) => one.pulls !== 
           <td class="words"><SetupMark :position="setup(one.setup_id).position" :size="20" /></td>
           <td class="words">{{ one.one }} / {{ one.other }}</td>
           <td>{{ figure(one.apart_percent) }}</td>
-          <td>{{ one.pulls ?? (one.apart_percent ? 'too many' : 'not told apart') }}</td>
+          <td>{{ one.pulls ?? (one.apart_percent ? 'too many' : 'not separated') }}</td>
         </tr>
       </tbody>
     </table>

@@ -49,7 +49,7 @@ async function decide() {
       <input
         v-model="reason"
         aria-label="Why"
-        placeholder="Why, also where nothing is told apart"
+        placeholder="Why, also where no setup leads alone"
         :aria-invalid="Boolean(message)"
       />
       <v-btn type="submit" size="small" class="hand">Decide</v-btn>

@@ -222,14 +222,14 @@ function account(key: string) {
       </form>
     </details>
     <v-btn v-if="changed" size="small" variant="text" @click="forgetAll">Back to the programme's own</v-btn>
-    <label v-if="verdict.unhealthy" class="tick">
-      <input
-        type="checkbox"
-        :checked="verdict.healthy_only"
-        @change="choose({ healthy_only: verdict.healthy_only ? undefined : 'true' })"
-      />
-      Without the speeds at which a pull stumbled, misfired or knocked, for all setups
-    </label>
+    <v-checkbox
+      v-if="verdict.unhealthy"
+      :model-value="verdict.healthy_only"
+      label="Without the speeds at which a pull stumbled, misfired or knocked, for all setups"
+      density="compact"
+      hide-details
+      @update:model-value="choose({ healthy_only: verdict.healthy_only ? undefined : 'true' })"
+    />
     <h2 class="next">Best for each use</h2>
     <table class="figures uses" data-test="uses" @pointerenter="ahead.duties">
       <tbody>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The setups in their order, with the interval, the chance to be the best, and groups that are not told apart. */
+/** The setups in their order, with the interval, the chance to be the best, and groups that are not separated. */
 import { computed, ref } from 'vue'
 
 import type { Schema } from '../api/client'
@@ -42,7 +42,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         <th>%</th>
         <th class="words"><span class="visually-hidden">Interval drawn</span></th>
         <th>Best<br />%</th>
-        <th v-if="groups.length" class="words" :colspan="groups.length">Not told apart</th>
+        <th v-if="groups.length" class="words" :colspan="groups.length">Not separated</th>
         <th class="words">Standing</th>
       </tr>
     </thead>

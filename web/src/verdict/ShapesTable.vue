@@ -14,15 +14,9 @@ const within = (value: number, half: number | null, digits: number) =>
 <template>
   <table class="figures shapes" data-test="shapes">
     <caption>
-      Shape from
       {{
-        figure(verdict.low_rpm, 0)
+        `Shape from ${figure(verdict.low_rpm, 0)} to ${figure(verdict.high_rpm, 0)} rpm, with the 95 % interval`
       }}
-      to
-      {{
-        figure(verdict.high_rpm, 0)
-      }}
-      rpm, with the 95 % interval
     </caption>
     <thead>
       <tr>
