@@ -11,8 +11,11 @@ from torvix_core.air.standards import Standard
 
 from browser_tests.at_the_stand import HILL_CLIMB
 from browser_tests.case import BrowserCase, sign_in
+from curves.models import CurveAnomaly
 from demo.loader import eight
 from programmes.models import Programme
+from stand.models import Pull
+from verdicts.comparison.aligned_pulls import compare
 from verdicts.customer_report.number_format import figure, plus_minus, signed
 from verdicts.judging import answers
 from verdicts.judging.choice import Choice
@@ -24,6 +27,11 @@ class Case(BrowserCase):
         super().setUp()
         self.hill_climb = Programme.objects.get(question=HILL_CLIMB)
         self.steps, self.gasket = (Programme.objects.get(question=told["question"]) for told in eight()["programmes"])
+
+    def hill_climb_pull(self, letter: str) -> Pull:
+        """The last counted pull of a setup."""
+        compared = compare(self.hill_climb, Standard.ISO_1585_SI)
+        return [kept.pull for kept in compared.kept if kept.pull.setup.letter == letter][-1]
 
     def at(self, page, programme: Programme, screen: str) -> None:
         page.goto(f"/programmes/{programme.pk}/{screen}", wait_until="domcontentloaded")
@@ -112,6 +120,37 @@ class Judging(Case):
             )
         newest = Decision.objects.filter(programme=self.gasket).first()
         self.assertIn("A and B are a wash", " ".join(newest.evidence))
+
+    def test_undecided_is_not_equal_and_only_equals_are_chosen_on_cost(self):
+        """The same pulls: what is equal to one who asks for 5 % is undecided to one who asks for 0.1 %."""
+        with self.browser() as page:
+            sign_in(page)
+            sentence = page.get_by_test_id("sentence")
+            Programme.objects.filter(pk=self.gasket.pk).update(smallest_difference=0.001)
+            self.at(page, self.gasket, "verdict")
+            expect(sentence).to_contain_text("it is undecided between A and B")
+            expect(sentence).not_to_contain_text("on cost")
+            expect(page.get_by_test_id("ranking").get_by_text("undecided").first).to_be_visible()
+            Programme.objects.filter(pk=self.gasket.pk).update(smallest_difference=0.05)
+            self.at(page, self.gasket, "verdict")
+            expect(sentence).to_contain_text("A and B are equal")
+            expect(sentence).to_contain_text("Choose A on cost")
+            expect(page.get_by_test_id("ranking").get_by_text("undecided")).to_have_count(0)
+        self.assertEqual(self.problems, [])
+
+    def test_speeds_at_which_a_pull_stumbled_are_shaded_and_may_be_left_out(self):
+        pull = self.hill_climb_pull("B")
+        CurveAnomaly.objects.create(reduced=pull.reduced, kind="stumble", low_rpm=3500, high_rpm=3900, size=0.1)
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.hill_climb, "curves")
+            words = f"pull {pull.number} of B stumbled from 3500 to 3900 rpm"
+            expect(page.get_by_test_id("unhealthy")).to_contain_text(words)
+            self.at(page, self.hill_climb, "verdict")
+            page.get_by_label("Without the speeds at which a pull stumbled").check()
+            expect(page.get_by_text("These speeds are left out for all setups.").first).to_be_visible()
+            expect(page.get_by_label("Without the speeds at which a pull stumbled")).to_be_checked()
+        self.assertEqual(self.problems, [])
 
     def test_curves_to_any_setup_the_table_and_the_steps(self):
         with self.browser() as page:

@@ -114,7 +114,7 @@ def read_curves(
             )
             for one in health.unhealthy(comparison)
         ],
-        sentences=[told for told in [sentences.strip_sentence(leads, wording_out(comparison, unit))] if told],
+        sentences=list(filter(None, [sentences.strip_sentence(leads, wording_out(comparison, unit))])),
         notes=notes,
     )
 

@@ -3,6 +3,7 @@ import type { Schema } from '../api/client'
 import { figure } from '../figures'
 import { type Ground, letterOf, markOf, shapePath } from '../setups/marks'
 import { FONT, type Ink } from './echarts'
+import { shownUnhealthy, unhealthyAreas } from './unhealthyAreas'
 import { undividedWords } from '../verdict/words'
 
 type Curves = Schema['Curves']
@@ -328,6 +329,7 @@ export function setupsOption(input: SetupsOptionInput) {
   const speeds = curves.speed_rpm
   const shown = curves.setups.filter((setup) => !input.hidden.has(setup.setup_id))
   const range = { min: speeds[0], max: speeds.at(-1) }
+  const unhealthy = shownUnhealthy(curves.unhealthy, input.hidden, speeds)
   const reference = markOf(input.positionOf(curves.reference_id)).letter
   const names = [
     [`Torque, ${curves.torque_unit}`, madeOf(input)].filter(Boolean).join(' · '),
@@ -388,6 +390,7 @@ export function setupsOption(input: SetupsOptionInput) {
       splitLine: { show: index < 3, lineStyle: { color: ink.line, width: 1 } },
     })),
     series: [
+      ...PANELS.flatMap((_, panel) => unhealthyAreas(panel, unhealthy, ink)),
       ...shown.flatMap((setup) => seriesOf(input, setup)),
       endMarks(
         0,

@@ -125,6 +125,15 @@ useKeys([
         <div class="sentence" data-test="sentences">
           <p v-for="sentence in curves.sentences" :key="sentence">{{ sentence }}</p>
           <p v-if="!curves.sentences.length">No lead can be called yet.</p>
+          <p v-if="curves.unhealthy.length" class="quiet" data-test="unhealthy">
+            Shaded:
+            <template v-for="(one, at) in curves.unhealthy" :key="`${one.pull_id}-${one.low_rpm}`"
+              ><template v-if="at">, </template
+              ><router-link :to="{ name: 'pull', params: { pull: one.pull_id } }">{{
+                one.words
+              }}</router-link></template
+            >. The verdict can be judged without these speeds.
+          </p>
         </div>
         <div class="switches">
           <button type="button" :aria-pressed="!observed" @click="lookAt(programme.standard.id)">
