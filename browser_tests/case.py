@@ -240,6 +240,13 @@ def sign_in(page: Page, username: str = "mats") -> None:
     )
 
 
+def pick(page: Page, label: str, option: str) -> None:
+    """Choose from a list that opens under its field."""
+    field = page.get_by_role("combobox", name=label, exact=True)
+    page.locator(".v-field").filter(has=field).click()  # what is chosen lies over the input itself
+    page.get_by_role("option", name=option, exact=True).click()
+
+
 def home(page: Page) -> None:
     """Where somebody begins who has signed in."""
     page.goto("/", wait_until="domcontentloaded")

@@ -6,7 +6,7 @@ from django.utils import timezone
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import see_to_everything
-from browser_tests.case import StandCase, home, sign_in
+from browser_tests.case import StandCase, home, pick, sign_in
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -107,15 +107,24 @@ class Planning(StandCase):
 
             matrix = page.get_by_test_id("matrix")
             expect(matrix).to_contain_text("Middle, spaced")
-            page.get_by_role("tab", name="Expected").click()
-            page.get_by_label("Setup that is expected of").select_option(label="B Short")
-            page.get_by_label("Expected gain").fill("a lot")
-            page.get_by_role("button", name="Expect it").click()
+            page.get_by_role("tab", name="Predictions").click()
+            pick(page, "Setup", "B Short")
+            gain = page.get_by_label("Predicted gain")
+            gain.fill("a lot")
+            page.get_by_role("button", name="Save prediction").click()
             expect(page.get_by_text("“a lot” is not a number.")).to_be_visible()
-            page.get_by_label("Expected gain").fill("3 to 5 %")
-            page.get_by_label("Why it is expected").fill("Breathes at the top")
-            page.get_by_role("button", name="Expect it").click()
-            expect(page.get_by_test_id("expectations")).to_contain_text("+3.0 to +5.0 %")
+            gain.fill("3 to 5 %")
+            page.get_by_label("Reason").fill("Breathes at the top")
+            page.get_by_role("button", name="Save prediction").click()
+            predicted = page.get_by_test_id("expectations")
+            expect(predicted).to_contain_text("+3.0 to +5.0 %")
+            # A second one names a region; taken back, its words stand in the fields again.
+            gain.fill("soft below 4000")
+            page.get_by_role("button", name="Save prediction").click()
+            expect(predicted).to_contain_text("less below 4000 rpm")
+            page.get_by_role("button", name="Take back less below 4000 rpm for B").click()
+            expect(predicted).not_to_contain_text("less below 4000 rpm")
+            expect(gain).to_have_value("less below 4000 rpm")
             # This engine was recorded before: its own scatter counts, not the default, nor what was simulated.
             expect(
                 page.get_by_text(re.compile(r"from 1 programme of this engine, \d degrees? of freedom"))
@@ -178,7 +187,7 @@ class Planning(StandCase):
         page.get_by_role("button", name=re.compile("It is bolted on")).click()
         expect(page.get_by_test_id("headline")).to_contain_text("armed")
         page.goto(f"{plan}?tab=expected", wait_until="domcontentloaded")
-        expect(page.get_by_test_id("expectations")).to_contain_text("sealed")
-        page.get_by_label("Setup that is expected of").wait_for()
-        still_open = page.get_by_label("Setup that is expected of").get_by_role("option")
+        expect(page.get_by_test_id("expectations")).to_contain_text("locked")
+        page.locator(".v-field").filter(has=page.get_by_role("combobox", name="Setup", exact=True)).click()
+        still_open = page.get_by_role("listbox").get_by_role("option")
         expect(still_open).to_have_text(["C Short, new header", "D Middle", "E Middle, spaced"])

@@ -10,7 +10,7 @@ from pypdf import PdfReader
 from torvix_core.air.standards import Standard
 
 from browser_tests.at_the_stand import HILL_CLIMB
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import BrowserCase, pick, sign_in
 from curves.models import CurveAnomaly
 from demo.loader import eight
 from programmes.models import Programme
@@ -150,6 +150,28 @@ class Judging(Case):
             page.get_by_label("Without the speeds at which a pull stumbled").check()
             expect(page.get_by_text("These speeds are left out for all setups.").first).to_be_visible()
             expect(page.get_by_label("Without the speeds at which a pull stumbled")).to_be_checked()
+        self.assertEqual(self.problems, [])
+
+    def test_a_claim_in_words_is_held_against_the_pulls(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.at(page, self.hill_climb, "verdict")
+            page.get_by_role("tab", name="Check a claim").click()
+            claim, answer = page.get_by_label("Claim", exact=True), page.get_by_test_id("claim")
+            claim.fill("it pulls harder")
+            page.get_by_role("button", name="Check claim").click()
+            expect(page.get_by_role("alert").filter(has_text="a figure, such as")).to_be_visible()
+            claim.fill("25 hp from the short runner")
+            claim.press("Enter")
+            expect(answer).to_contain_text("The claim of +25.0 hp is more than these pulls allow.")
+            expect(answer).to_contain_text("Of that sign the pulls show most at")
+            claim.fill("3 % more above 5000")
+            pick(page, "Setup", "B Middle runner")
+            page.get_by_role("button", name="Check claim").click()
+            expect(answer).to_contain_text("The claim of +3.0 % agrees with these pulls.")
+            page.get_by_role("tab", name="Predicted vs. measured").click()
+            predicted = page.get_by_test_id("expectations")
+            expect(predicted.get_by_role("row", name="less below 4000 rpm")).to_contain_text("hit")
         self.assertEqual(self.problems, [])
 
     def test_curves_to_any_setup_the_table_and_the_steps(self):

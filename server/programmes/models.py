@@ -323,19 +323,25 @@ class Step(models.Model):
 class ExpectedMeasure(models.TextChoices):
     """What an expectation is about; all against the baseline."""
 
-    AVERAGE_TORQUE = "average_torque", "Average torque over the range"
-    AVERAGE_POWER = "average_power", "Average power over the range"
+    AVERAGE_TORQUE = "average_torque", "Average torque"
+    AVERAGE_POWER = "average_power", "Average power"
     PEAK_TORQUE = "peak_torque", "Peak torque"
     PEAK_POWER = "peak_power", "Peak power"
 
 
 class Expectation(models.Model):
-    """What somebody expects of a setup before it is pulled: a share of the baseline's figure, and a sentence."""
+    """What somebody expects of a setup before it is pulled: a share of the baseline's figure, and a sentence.
+
+    One end may be open: less than the baseline, at least 2 % more. An average may name the speeds that it is of; an end
+    that is open there is that of the programme's range.
+    """
 
     setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="expectations")
     measure = models.CharField(max_length=16, choices=ExpectedMeasure.choices)
-    low = models.FloatField(help_text="share of the baseline's figure gained; below zero is lost")
-    high = models.FloatField()
+    low = models.FloatField(null=True, blank=True, help_text="share of the baseline's figure gained; below 0 is lost")
+    high = models.FloatField(null=True, blank=True)
+    low_rpm = models.FloatField(null=True, blank=True)
+    high_rpm = models.FloatField(null=True, blank=True)
     sentence = models.CharField(max_length=300, blank=True)
     written_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     written_at = models.DateTimeField()
@@ -345,9 +351,15 @@ class Expectation(models.Model):
         ordering = ["setup__position", "pk"]
         constraints = [
             models.UniqueConstraint(
-                fields=["setup", "measure", "written_by"], name="expectation_once_per_person_and_measure"
+                fields=["setup", "measure", "low_rpm", "high_rpm", "written_by"],
+                nulls_distinct=False,
+                name="expectation_once_per_person_measure_and_region",
             ),
             models.CheckConstraint(condition=Q(low__lte=F("high")), name="expectation_rises"),
+            models.CheckConstraint(
+                condition=Q(low__isnull=False) | Q(high__isnull=False), name="expectation_has_an_end"
+            ),
+            models.CheckConstraint(condition=Q(low_rpm__lte=F("high_rpm")), name="expectation_region_rises"),
             models.CheckConstraint(condition=Q(low__gte=-1, high__lte=5), name="expectation_is_a_share"),
         ]
 

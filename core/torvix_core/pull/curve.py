@@ -61,6 +61,26 @@ def average(speed_rpm: Array, values: Array, low_rpm: float, high_rpm: float) ->
     return np.asarray(values[..., inside].mean(axis=-1))
 
 
+def at_speed(speed_rpm: Array, values: Array, at_rpm: float) -> Array:
+    """The curve at one speed, on the straight line between its bins.
+
+    Shapes: (bins,), (..., bins); result (...).
+    Units:  the unit of `values`.
+    Errors: OutsideTheCurve beyond the first and the last bin, and where a bin beside it is missing.
+    Source: linear interpolation.
+    >>> at_speed(np.array([3000.0, 3100, 3200]), np.array([200.0, 210, 205]), 3050).item()
+    205.0
+    """
+    inside = len(speed_rpm) > 0 and speed_rpm[0] - 1e-6 <= at_rpm <= speed_rpm[-1] + 1e-6
+    after = int(np.clip(speed_rpm.searchsorted(at_rpm - 1e-6), 1, len(speed_rpm) - 1)) if inside else 0
+    on_a_bin = inside and float(np.abs(speed_rpm - at_rpm).min()) < 1e-6
+    if not inside or (not on_a_bin and speed_rpm[after] - speed_rpm[after - 1] > GRID_RPM + 1e-6):
+        there = f"{speed_rpm[0]:.0f} to {speed_rpm[-1]:.0f} rpm" if len(speed_rpm) else "nothing"
+        raise OutsideTheCurve(f"{at_rpm:.0f} rpm is not covered; the curve has {there}")
+    share = (at_rpm - speed_rpm[after - 1]) / (speed_rpm[after] - speed_rpm[after - 1])
+    return np.asarray(values[..., after - 1] * (1 - share) + values[..., after] * share)
+
+
 def crossovers(speed_rpm: Array, first: Array, second: Array) -> Array:
     """Speeds at which the first curve passes the second, straight lines between bins.
 

@@ -17,7 +17,7 @@ from curves.models import Import
 from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
 from ops.effort import LONG, SHARE
-from programmes.models import Programme
+from programmes.models import Expectation, Programme
 from shop.models import Person, Role
 from stand.models import ListItem, Note, OpenJob, Pull, Session, WeatherReading
 from verdicts.customer_report import links, report
@@ -84,6 +84,8 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/pulls-needed", None, READ),
     ("get", "/api/programmes/{programme}/outcomes", None, READ),
     ("post", "/api/programmes/{programme}/expectations", EXPECTED, OPERATE),
+    ("delete", "/api/expectations/{expectation}", None, OPERATE),
+    ("get", "/api/programmes/{programme}/claim?text=made+280+N·m&setup_id={setup}", None, READ),
     ("post", "/api/plans", DRAFT, OPERATE),
     ("get", "/api/programmes/{programme}/weather", None, READ),
     ("get", "/api/engines", None, READ),
@@ -245,7 +247,15 @@ class OneOfEverything(TestCase):
             "list_item": cls.list_item().pk, "note": cls.note().pk, "channel": "oil_temperature",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
+            "expectation": cls.expectation().pk,
         }  # fmt: skip
+
+    @classmethod
+    def expectation(cls) -> Expectation:
+        return Expectation.objects.create(
+            setup=cls.programme.setups.all()[1], measure="peak_power", low=0.02, high=0.02, written_by=cls.operator,
+            written_at=scenes.DAY, sealed_at=scenes.DAY,
+        )  # fmt: skip
 
     @classmethod
     def list_item(cls) -> ListItem:

@@ -17,7 +17,7 @@ from shop.models import Stand
 from stand import models as stand
 from stand.models import Pull
 
-FORMAT, FORMAT_VERSION = "torvix-programme", 3
+FORMAT, FORMAT_VERSION = "torvix-programme", 4
 RECORD = "programme.json"
 
 

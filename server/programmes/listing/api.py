@@ -30,7 +30,7 @@ from programmes.listing.schemas import (
     programme_row,
     standard_out,
 )
-from programmes.models import STANDARDS, Programme, Setup
+from programmes.models import STANDARDS, Expectation, Programme, Setup
 from programmes.plan import saving
 from shop.permissions import person_of, units_of
 from shop.refusals import Invalid
@@ -67,11 +67,20 @@ def choose_standard(request: HttpRequest, programme_id: int, chosen: StandardIn)
 
 @router.post("/programmes/{programme_id}/expectations", response={204: None}, operation_id="expect")
 def expect(request: HttpRequest, programme_id: int, given: ExpectationIn) -> Status[None]:
-    """Write down what one expects of a setup; an empty text takes it back."""
+    """Write down what one expects of a setup."""
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
     setup = get_object_or_404(Setup, pk=given.setup_id, programme=programme)
     expectations.expect(person, setup, given.measure, given.text, given.sentence, timezone.now())
+    return Status(204, None)
+
+
+@router.delete("/expectations/{expectation_id}", response={204: None}, operation_id="take_expectation_back")
+def take_expectation_back(request: HttpRequest, expectation_id: int) -> Status[None]:
+    """Withdraw what one expected oneself, before the setup is armed."""
+    person = person_of(request)
+    seen = Expectation.objects.filter(setup__programme__in=Programme.objects.visible_to(person))
+    expectations.take_back(person, get_object_or_404(seen, pk=expectation_id))
     return Status(204, None)
 
 

@@ -12,6 +12,7 @@ from torvix_core.air.standards import BOOST_SCHOOLS
 from engines.models import Build, Engine
 from jobs import service as jobs
 from jobs.schemas import JobOut, job_out
+from programmes.expectations import service as expectations
 from programmes.listing.access import readable
 from programmes.listing.schemas import ProgrammeOut, programme_out
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind
@@ -126,9 +127,7 @@ def read_open_tests(request: HttpRequest, programme_id: int | None = None) -> li
             programme_id=one.programme.pk, question=one.programme.question, setup_id=one.setup_id, letter=one.letter,
             position=one.position, name=one.name, why=one.why, minutes=one.minutes, price=one.price,
             expected=[
-                f"{held.get_measure_display()}: {held.low * 100:+.1f}"
-                + (f" to {held.high * 100:+.1f}" if held.high != held.low else "")
-                + f" % ({held.written_by})"
+                f"{held.get_measure_display()}: {expectations.words(held)} ({held.written_by})"
                 for held in one.expected
             ],
         )

@@ -16,6 +16,7 @@ from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_qu
 from jobs import kinds
 from jobs.kinds import Queue, Watch
 from jobs.service import Unusable
+from programmes.expectations.service import region_of
 from programmes.models import ExpectedMeasure, Programme
 from programmes.plan import saving
 from shop.refusals import Invalid
@@ -75,12 +76,17 @@ def _share(text: str, field: str, wrong: dict[str, str], low: float = -0.5) -> f
 
 
 def expected_effects(programme: Programme) -> dict[int, float]:
-    """What people expect of each setup's average torque, in the middle, by setup; what nobody expects is left out."""
+    """What people expect of each setup's average torque over the range, in the middle, by setup.
+
+    What nobody expects is left out, and so is what names a direction or a region alone.
+    """
     found: dict[int, list[float]] = {}
     for setup in programme.setups.all():
         for expectation in setup.expectations.all():
-            if expectation.measure == ExpectedMeasure.AVERAGE_TORQUE:
-                found.setdefault(setup.pk, []).append((expectation.low + expectation.high) / 2)
+            low, high = expectation.low, expectation.high
+            of_the_range = expectation.measure == ExpectedMeasure.AVERAGE_TORQUE and not region_of(expectation).words
+            if of_the_range and low is not None and high is not None:
+                found.setdefault(setup.pk, []).append((low + high) / 2)
     return {setup: float(np.mean(middles)) for setup, middles in found.items()}
 
 

@@ -2,32 +2,45 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+import math
+from collections.abc import Mapping
 from dataclasses import dataclass
 
-import numpy as np
 from torvix_core.air.standards import Standard
-from torvix_core.engine import geometry
+from torvix_core.judging.effects import NotEnoughPulls, fit
 from torvix_core.planning import forecast_score
-from torvix_core.planning.forecast_score import Outcome, Tendency
-from torvix_core.pull.curve import OutsideTheCurve, average, peak
+from torvix_core.planning.forecast_score import MeasuredGain, Outcome, Predicted, Tendency
+from torvix_core.pull.curve import OutsideTheCurve
 
+from programmes.expectations.service import region_of
 from programmes.models import Expectation, ExpectedMeasure, Programme
 from shop.models import Person
 from shop.refusals import Refusal
 from verdicts.comparison import aligned_pulls as comparisons
 from verdicts.comparison.aligned_pulls import Comparison
+from verdicts.comparison.pull_figures import PullFigure, of_each_pull
 
 MOST_PROGRAMMES = 40  # looked back on, the newest
+IS_POWER = {
+    ExpectedMeasure.AVERAGE_TORQUE: False, ExpectedMeasure.AVERAGE_POWER: True, ExpectedMeasure.PEAK_TORQUE: False,
+    ExpectedMeasure.PEAK_POWER: True,
+}  # fmt: skip
+IS_PEAK = {ExpectedMeasure.PEAK_TORQUE, ExpectedMeasure.PEAK_POWER}
 
 
 @dataclass(frozen=True)
 class ExpectationScore:
-    """An expectation, what came (a share of the baseline's figure), and how it stands; None while nothing came."""
+    """An expectation, what was measured and how it stands; `why_not` says what is missing where nothing was."""
 
     expectation: Expectation
-    actual: float | None
+    measured: MeasuredGain | None
     outcome: Outcome | None
+    why_not: str = ""
+
+    @property
+    def predicted(self) -> Predicted:
+        low, high = self.expectation.low, self.expectation.high
+        return Predicted(-math.inf if low is None else low, math.inf if high is None else high)
 
 
 def of_programme(programme: Programme) -> list[ExpectationScore]:
@@ -36,60 +49,55 @@ def of_programme(programme: Programme) -> list[ExpectationScore]:
     if not held:
         return []
     try:
-        gains = _gains(comparisons.compare(programme, Standard(programme.standard)))
+        comparison = comparisons.compare(programme, Standard(programme.standard))
     except Refusal:
-        gains = {}
-    return [_score(one, gains.get((one.setup_id, one.measure))) for one in held]
+        return [ExpectationScore(one, None, None) for one in held]
+    gains: dict[PullFigure, Mapping[int, MeasuredGain] | str] = {}
+    scored = []
+    for one in held:
+        figure = figure_of(one)
+        if figure not in gains:
+            gains[figure] = _gains(comparison, figure)
+        found = gains[figure]
+        if isinstance(found, str):
+            scored.append(ExpectationScore(one, None, None, found))
+        elif one.setup_id in found:
+            measured = found[one.setup_id]
+            score = ExpectationScore(one, measured, None)
+            scored.append(ExpectationScore(one, measured, forecast_score.outcome(score.predicted, measured)))
+        else:
+            scored.append(ExpectationScore(one, None, None))
+    return scored
+
+
+def figure_of(expectation: Expectation) -> PullFigure:
+    measure = ExpectedMeasure(expectation.measure)
+    return PullFigure(IS_POWER[measure], measure in IS_PEAK, region_of(expectation))
 
 
 def tendencies(person: Person) -> list[tuple[str, Tendency]]:
     """How each person's expectations tended to be off, over the programmes that `person` may see."""
     seen = Programme.objects.visible_to(person).filter(setups__expectations__isnull=False).distinct()
-    scored = [
-        one
-        for programme in seen.select_related("build").prefetch_related("setups")[:MOST_PROGRAMMES]
-        for one in of_programme(programme)
-        if one.actual is not None
-    ]
-    people = sorted({str(one.expectation.written_by) for one in scored})
-    return [(name, _tendency([one for one in scored if str(one.expectation.written_by) == name])) for name in people]
+    scored: dict[str, list[tuple[Predicted, MeasuredGain]]] = {}
+    for programme in seen.select_related("build").prefetch_related("setups")[:MOST_PROGRAMMES]:
+        for one in of_programme(programme):
+            if one.measured is not None:
+                scored.setdefault(str(one.expectation.written_by), []).append((one.predicted, one.measured))
+    return [(name, forecast_score.tendency(scored[name])) for name in sorted(scored)]
 
 
-def _score(held: Expectation, actual: float | None) -> ExpectationScore:
-    return ExpectationScore(
-        held, actual, None if actual is None else forecast_score.outcome(held.low, held.high, actual)
-    )
-
-
-def _tendency(scored: Sequence[ExpectationScore]) -> Tendency:
-    return forecast_score.tendency(
-        [one.expectation.low for one in scored], [one.expectation.high for one in scored],
-        [float(one.actual or 0.0) for one in scored],
-    )  # fmt: skip
-
-
-def _gains(comparison: Comparison) -> Mapping[tuple[int, str], float]:
-    """By setup and measure, the gain over the baseline as a share; nothing where the baseline has no kept pull."""
+def _gains(comparison: Comparison, figure: PullFigure) -> Mapping[int, MeasuredGain] | str:
+    """By setup, the gain over the baseline as a share with its interval; a text says why there is none."""
     base = comparison.baseline
     if not comparison.setups[base].is_baseline:
-        return {}
-    programme, speed = comparison.programme, comparison.speed_rpm
-    effects = comparison.curves()
-    torque = comparison.means(comparison.torque) if effects is None else effects.mean
-    power = geometry.power(torque, speed)
-    low, high = max(programme.low_rpm, speed[0]), min(programme.high_rpm, speed[-1])
-    figures = {
-        ExpectedMeasure.PEAK_TORQUE: np.array([peak(speed, curve).value for curve in torque]),
-        ExpectedMeasure.PEAK_POWER: np.array([peak(speed, curve).value for curve in power]),
-    }
+        return "the baseline has no counted pull"
     try:
-        figures[ExpectedMeasure.AVERAGE_TORQUE] = average(speed, torque, low, high)
-        figures[ExpectedMeasure.AVERAGE_POWER] = average(speed, power, low, high)
-    except OutsideTheCurve:
-        pass  # the pulls do not reach the programme's range: its averages are not known
-    return {
-        (setup.pk, str(measure)): float(values[index] / values[base] - 1)
-        for measure, values in figures.items()
-        for index, setup in enumerate(comparison.setups)
-        if index != base
-    }
+        fitted = fit(of_each_pull(comparison, figure), comparison.layout, comparison.history)
+    except (OutsideTheCurve, NotEnoughPulls) as reason:
+        return str(reason)
+    found = {}
+    for index, setup in enumerate(comparison.setups):
+        if index != base and fitted.linked(index, base):
+            gain = fitted.difference(index, base)
+            found[setup.pk] = MeasuredGain(float(gain.change), float(gain.low), float(gain.high))
+    return found

@@ -422,6 +422,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/expectations/{expectation_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take Expectation Back
+         * @description Withdraw what one expected oneself, before the setup is armed.
+         */
+        delete: operations["take_expectation_back"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-run": {
         parameters: {
             query?: never;
@@ -1161,6 +1181,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/claim": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Claim
+         * @description Hold a claim against the pulls; nothing of it is kept.
+         */
+        get: operations["check_claim"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/comparability": {
         parameters: {
             query?: never;
@@ -1326,7 +1366,7 @@ export interface paths {
         put?: never;
         /**
          * Expect
-         * @description Write down what one expects of a setup; an empty text takes it back.
+         * @description Write down what one expects of a setup.
          */
         post: operations["expect"];
         delete?: never;
@@ -1436,7 +1476,7 @@ export interface paths {
         };
         /**
          * Read Outcomes
-         * @description What was expected and what came; and how each person tends to be off.
+         * @description What was expected and what was measured; and how each person tends to be off.
          */
         get: operations["outcomes"];
         put?: never;
@@ -3146,6 +3186,38 @@ export interface components {
             /** Value */
             value: string;
         };
+        /**
+         * ClaimOut
+         * @description How a claim was read and what the pulls say; value and interval in `unit`.
+         */
+        ClaimOut: {
+            /** Against Id */
+            against_id: number | null;
+            /** Claimed */
+            claimed: number;
+            /** High */
+            high: number;
+            /** Is Gain */
+            is_gain: boolean;
+            /** Low */
+            low: number;
+            /** Pulls */
+            pulls: number[];
+            /** Sentences */
+            sentences: string[];
+            /** Setup Id */
+            setup_id: number;
+            /** State */
+            state: string;
+            /** Thing */
+            thing: string;
+            /** Unit */
+            unit: string;
+            /** Value */
+            value: number;
+            /** Where */
+            where: string;
+        };
         /** ClosingIn */
         ClosingIn: {
             /**
@@ -3797,21 +3869,20 @@ export interface components {
         };
         /**
          * ExpectationOut
-         * @description What somebody expected of a setup against the baseline, per cent, and what came.
+         * @description What somebody expected of a setup against the baseline, and what was measured, with its 95 % interval.
          */
         ExpectationOut: {
-            /** Actual Percent */
-            actual_percent: number | null;
             /** By */
             by: string;
-            /** High Percent */
-            high_percent: number;
-            /** Low Percent */
-            low_percent: number;
+            /** Expected */
+            expected: string;
+            /** Id */
+            id: number;
             /** Measure */
             measure: string;
             /** Measure Label */
             measure_label: string;
+            measured: components["schemas"]["PercentOut"] | null;
             /** Mine */
             mine: boolean;
             /** Outcome */
@@ -3822,6 +3893,8 @@ export interface components {
             sentence: string;
             /** Setup Id */
             setup_id: number;
+            /** Why Not */
+            why_not: string;
         };
         /** Expectations */
         Expectations: {
@@ -6605,12 +6678,16 @@ export interface components {
         /**
          * TendencyOut
          * @description How a person's expectations tended to be off over all programmes, in percentage points.
+         *
+         *     `decided` were hit, near or missed; the bias is over the `count` that named a figure.
          */
         TendencyOut: {
             /** Bias */
-            bias: number;
+            bias: number | null;
             /** Count */
             count: number;
+            /** Decided */
+            decided: number;
             /** Hits */
             hits: number;
             /** Person */
@@ -7919,6 +7996,26 @@ export interface operations {
             };
         };
     };
+    take_expectation_back: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                expectation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     first_run: {
         parameters: {
             query?: never;
@@ -9000,6 +9097,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CautionsOut"];
+                };
+            };
+        };
+    };
+    check_claim: {
+        parameters: {
+            query: {
+                text: string;
+                setup_id?: number | null;
+                standard?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ClaimOut"];
                 };
             };
         };

@@ -28,7 +28,7 @@ const { data: plan, error } = useQuery({
 const tabs = computed(() => [
   { key: 'setups', label: 'Setups' },
   { key: 'day', label: 'Day' },
-  { key: 'expected', label: 'Expected' },
+  { key: 'expected', label: 'Predictions' },
   { key: 'odds', label: 'Odds' },
   { key: 'versions', label: `Versions (${plan.value?.versions.length ?? 0})` },
 ])

@@ -10,6 +10,7 @@ import ExpectationsPanel from '../plan/ExpectationsPanel.vue'
 import ShapesTable from '../verdict/ShapesTable.vue'
 import AheadTable from '../verdict/AheadTable.vue'
 import { useChoice } from '../verdict/choice'
+import ClaimPanel from '../verdict/ClaimPanel.vue'
 import DecisionsPanel from '../verdict/DecisionsPanel.vue'
 import DutyPanel from '../verdict/DutyPanel.vue'
 import { useVerdict } from '../verdict/queries'
@@ -31,7 +32,8 @@ const TABS = [
   { key: 'trust', label: 'How far to trust it' },
   { key: 'robust', label: 'By other rules' },
   { key: 'speeds', label: 'Along the speed range' },
-  { key: 'expected', label: 'Expected and came' },
+  { key: 'expected', label: 'Predicted vs. measured' },
+  { key: 'claims', label: 'Check a claim' },
   { key: 'decided', label: 'Decided' },
 ]
 const tab = ref('trust')
@@ -77,6 +79,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </section>
           <ExpectationsPanel v-else-if="tab === 'expected'" />
+          <ClaimPanel v-else-if="tab === 'claims'" :standard="verdict.standard" />
           <DecisionsPanel v-else />
         </div>
       </template>

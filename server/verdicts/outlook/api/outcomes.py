@@ -10,10 +10,12 @@ from torvix_core.judging.repeats import RETURN_PULLS
 from torvix_core.units import quantities
 
 from engines.models import Part
+from programmes.expectations import service as expectations
 from programmes.models import ExpectedMeasure
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
+from verdicts.judging.answers import PercentOut
 from verdicts.outlook import outcomes, part_history
 from verdicts.prior import scatter_history
 
@@ -46,28 +48,33 @@ class UseOut(Schema):
 
 
 class ExpectationOut(Schema):
-    """What somebody expected of a setup against the baseline, per cent, and what came."""
+    """What somebody expected of a setup against the baseline, and what was measured, with its 95 % interval."""
 
+    id: int
     setup_id: int
     measure: str
     measure_label: str
-    low_percent: float
-    high_percent: float
+    expected: str
     sentence: str
     by: str
     mine: bool
     sealed: bool
-    actual_percent: float | None
+    measured: PercentOut | None
     outcome: str
+    why_not: str
 
 
 class TendencyOut(Schema):
-    """How a person's expectations tended to be off over all programmes, in percentage points."""
+    """How a person's expectations tended to be off over all programmes, in percentage points.
+
+    `decided` were hit, near or missed; the bias is over the `count` that named a figure.
+    """
 
     person: str
-    count: int
+    decided: int
     hits: int
-    bias: float
+    count: int
+    bias: float | None
     spread: float | None
 
 
@@ -137,22 +144,24 @@ def read_pulls_needed(
 
 @router.get("/programmes/{programme_id}/outcomes", response=Expectations, operation_id="outcomes")
 def read_outcomes(request: HttpRequest, programme_id: int) -> Expectations:
-    """What was expected and what came; and how each person tends to be off."""
+    """What was expected and what was measured; and how each person tends to be off."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     rows = [
         ExpectationOut(
-            setup_id=one.expectation.setup_id, measure=one.expectation.measure,
-            measure_label=one.expectation.get_measure_display(), low_percent=one.expectation.low * 100,
-            high_percent=one.expectation.high * 100, sentence=one.expectation.sentence,
-            by=str(one.expectation.written_by), mine=one.expectation.written_by_id == request.user.pk,
-            sealed=one.expectation.sealed_at is not None,
-            actual_percent=None if one.actual is None else one.actual * 100, outcome=one.outcome or "",
+            id=one.expectation.pk, setup_id=one.expectation.setup_id, measure=one.expectation.measure,
+            measure_label=one.expectation.get_measure_display(), expected=expectations.words(one.expectation),
+            sentence=one.expectation.sentence, by=str(one.expectation.written_by),
+            mine=one.expectation.written_by_id == request.user.pk, sealed=one.expectation.sealed_at is not None,
+            measured=None if one.measured is None else PercentOut(
+                percent=one.measured.value * 100, low=one.measured.low * 100, high=one.measured.high * 100),
+            outcome=one.outcome or "", why_not=one.why_not,
         )
         for one in outcomes.of_programme(programme)
     ]  # fmt: skip
     people = [
-        TendencyOut(person=name, count=found.count, hits=found.hits, bias=found.bias * 100,
+        TendencyOut(person=name, decided=found.decided, hits=found.hits, count=found.count,
+                    bias=None if found.bias is None else found.bias * 100,
                     spread=None if found.spread is None else found.spread * 100)
         for name, found in outcomes.tendencies(request.user)
     ]  # fmt: skip
