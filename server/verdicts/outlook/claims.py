@@ -11,8 +11,8 @@ from django.db.models import prefetch_related_objects
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.engine import geometry
 from torvix_core.engine.dimensions import Slot
-from torvix_core.judging.claim import Claim, ClaimedThing, ClaimState, ClaimUnclear, check_claim, read_claim
 from torvix_core.judging.effects import NotEnoughPulls, fit
+from torvix_core.planning.claim import Claim, ClaimedThing, ClaimState, ClaimUnclear, check_claim, read_claim
 from torvix_core.pull.curve import OutsideTheCurve
 from torvix_core.units import quantities
 from torvix_core.units.speed_region import SpeedRegion

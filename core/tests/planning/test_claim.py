@@ -1,7 +1,7 @@
 """Claims in words. A horsepower is 745.69987 W and a pound-foot 1.355818 N·m: NIST SP 811, appendix B.8 [std, mem]."""
 
 from django.test import SimpleTestCase
-from torvix_core.judging.claim import ClaimedThing, ClaimState, ClaimUnclear, check_claim, read_claim
+from torvix_core.planning.claim import ClaimedThing, ClaimState, ClaimUnclear, check_claim, read_claim
 from torvix_core.units.speed_region import SpeedRegion
 
 HP, LB_FT = 745.69987, 1.355818
