@@ -31,7 +31,7 @@ def see_to_everything(page: Page) -> None:
             break
         expect(boxes).to_have_count(left - 1)
     # Frames may come before the page has asked whether the stand is linked; until then nothing can be armed.
-    expect(page.get_by_role("button", name=re.compile("It is bolted on"))).to_be_enabled()
+    expect(page.get_by_role("button", name=re.compile("Setup fitted"))).to_be_enabled()
 
 
 def ready(page: Page, programme: int) -> None:
@@ -41,7 +41,7 @@ def ready(page: Page, programme: int) -> None:
 
 
 def arm(page: Page) -> None:
-    page.get_by_role("button", name=re.compile("It is bolted on|Pull again")).click()
+    page.get_by_role("button", name=re.compile("Setup fitted|Pull again")).click()
     expect(page.get_by_test_id("headline")).to_contain_text("armed")
     # Until the gates are open: a pull has heated the engine.
     expect(page.get_by_role("button", name="Hold to start")).to_be_visible()
@@ -64,6 +64,6 @@ def pull(page: Page) -> None:
 
 
 def keep(page: Page) -> None:
-    expect(page.get_by_test_id("headline")).to_contain_text("Keep it?")
+    expect(page.get_by_test_id("headline")).to_contain_text("Accept it?")
     page.keyboard.press("k")
     expect(page.get_by_test_id("headline")).to_contain_text("Next:")

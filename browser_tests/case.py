@@ -20,7 +20,7 @@ from django.db import connection
 from django.middleware.csrf import CSRF_SECRET_LENGTH
 from django.test import Client
 from django.utils.crypto import get_random_string
-from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 
 from demo.loader import say_to_stand, scenario
 from demo.tests.loaded import CopyCase, DemonstrationCase
@@ -240,14 +240,20 @@ def sign_in(page: Page, username: str = "mats") -> None:
     )
 
 
-def pick(page: Page, label: str, option: str) -> None:
+def field_of(where: Page | Locator, label: str) -> Locator:
+    """The field of a list by its label: what is chosen lies over the input itself, and takes the click."""
+    page = where if isinstance(where, Page) else where.page
+    return where.locator(".v-field").filter(has=page.get_by_role("combobox", name=label, exact=True))
+
+
+def pick(where: Page | Locator, label: str, option: str) -> None:
     """Choose from a list that opens under its field."""
-    field = page.get_by_role("combobox", name=label, exact=True)
-    page.locator(".v-field").filter(has=field).click()  # what is chosen lies over the input itself
+    page = where if isinstance(where, Page) else where.page
+    field_of(where, label).click()
     page.get_by_role("option", name=option, exact=True).click()
 
 
 def home(page: Page) -> None:
     """Where somebody begins who has signed in."""
     page.goto("/", wait_until="domcontentloaded")
-    expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
+    expect(page.get_by_role("heading", name="Tests")).to_be_visible()

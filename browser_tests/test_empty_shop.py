@@ -13,7 +13,7 @@ from django.db import connection
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import keep, pull, see_to_everything
-from browser_tests.case import ASYNC_UNSAFE, MANAGE, ServedCase
+from browser_tests.case import ASYNC_UNSAFE, MANAGE, ServedCase, pick
 from demo.loader import say_to_stand
 from ops.processes import Family
 from ops.stands import Stands
@@ -118,41 +118,41 @@ class EmptyShop(ServedCase):
         form = page.locator("form")
         for label, text in (("Name", "2.9 six"), ("Cylinders", "6"), ("Bore", "86.6 mm"), ("Stroke", "82.4 mm"),
                             ("Rod, centre to centre", "140 mm"), ("Redline", "7200")):  # fmt: skip
-            form.locator("label").filter(has=page.get_by_text(label, exact=True)).locator("input").fill(text)
-        page.get_by_role("button", name="Describe it").click()
+            form.get_by_label(label, exact=True).fill(text)
+        page.get_by_role("button", name="Create engine").click()
         expect(page.get_by_text("2.9 six").first).to_be_visible()
 
     def add_parts(self, page: Page) -> None:
         for name in ("Long-runner manifold", "Short-runner manifold"):
             self.rail(page, "Parts")
             page.get_by_role("button", name="New part").click()
-            page.get_by_label("Slot").select_option(label="Intake manifold")
+            pick(page, "Slot", "Intake manifold")
             page.locator("form").get_by_label("Name").fill(name)
-            page.get_by_role("button", name="Add the part").click()
+            page.get_by_role("button", name="Add part").click()
             expect(page.get_by_role("heading", name=name)).to_be_visible()
 
     def plan(self, page: Page) -> None:
-        self.rail(page, "Programmes")
+        self.rail(page, "Tests")
         page.get_by_role("link", name="Plan test").click()
         page.get_by_label("Question").fill("Which manifold?")
-        page.get_by_label("Engine").select_option(label="2.9 six, rev 1")
+        pick(page, "Engine", "2.9 six, rev 1")
         for label, text in (("Sweep from", "2000"), ("Sweep to", "6900"), ("Compared from", "3000"),
                             ("Compared to", "6000")):  # fmt: skip
             page.get_by_label(label, exact=True).fill(text)
         page.get_by_role("tab", name="Setups").click()
         for letter, name in (("A", "Long-runner manifold"), ("B", "Short-runner manifold")):
             page.get_by_label(f"Name of setup {letter}").fill(name)
-            page.get_by_label(f"Intake manifold of setup {letter}").select_option(label=name)
+            pick(page, f"Intake manifold of setup {letter}", name)
         page.get_by_role("tab", name="Day").click()
         expect(page.get_by_test_id("proven")).to_have_text("No order is shorter.")
-        page.get_by_role("button", name="Plan it").click()
+        page.get_by_role("button", name="Create test").click()
         expect(page.get_by_test_id("matrix")).to_contain_text("Short-runner manifold")
 
     def stage(self, page: Page, name: str) -> None:
         page.get_by_role("link", name=re.compile(f"^{name}")).first.click()
 
     def pull(self, page: Page) -> None:
-        self.stage(page, "Stand")
+        self.stage(page, "Dyno")
         page.get_by_role("button", name=re.compile("have read this: open a session on Simulated stand")).click()
         expect(page.locator('[data-channel="rpm"]')).not_to_have_text("–")
         see_to_everything(page)
@@ -175,10 +175,10 @@ class EmptyShop(ServedCase):
             self.pull_and_keep(page)
         self.stage(page, "Verdict")
         expect(page.get_by_test_id("sentence")).to_contain_text("3000 to 6000 rpm")
-        self.stage(page, "Sheet")
-        page.get_by_role("button", name="Issue it").click()
-        page.get_by_label("For whom the link is").fill("The owner of the six")
-        page.get_by_role("button", name="Give a link").click()
+        self.stage(page, "Report")
+        page.get_by_role("button", name="Issue report").click()
+        page.get_by_label("Recipient of the link").fill("The owner of the six")
+        page.get_by_role("button", name="Create link").click()
         link = page.get_by_label("Address of the link").input_value()
         with self.browser() as outside:
             outside.goto(urlsplit(link).path, wait_until="domcontentloaded")

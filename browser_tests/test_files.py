@@ -8,7 +8,7 @@ import scenes
 from playwright.sync_api import expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import BrowserCase, pick, sign_in
 from curves.models import ReductionOverride
 from programmes.models import Programme
 from stand.models import Pull, PullOrigin
@@ -46,12 +46,12 @@ class RunningOrder(Case):
                 Path(folder, f"{name}.csv").write_text(warm_sweep(0.8 + 0.001 * place, oil))
             sign_in(page)
             page.goto(f"/programmes/{self.trumpets.pk}/pulls", wait_until="domcontentloaded")
-            page.get_by_role("link", name=re.compile("^Bring files")).click()
-            page.get_by_label("Files to bring in").set_input_files(sorted(Path(folder).iterdir()))
+            page.get_by_role("link", name=re.compile("^Import files")).click()
+            page.get_by_label("Files to import").set_input_files(sorted(Path(folder).iterdir()))
             rows = page.get_by_test_id("files").locator("tbody tr")
             expect(rows).to_have_count(5)
             expect(rows.nth(4)).to_contain_text("c cold a.csv")
-            page.get_by_label("Setup of c cold a.csv").select_option(index=1)
+            pick(page, "Setup of c cold a.csv", "A Middle runner")
             handle = page.get_by_role("button", name=re.compile("^Move c cold a.csv"))
             handle.focus()
             for _ in range(3):
@@ -80,23 +80,23 @@ class BringingFiles(Case):
                 Path(folder, name).write_text(text, encoding="cp1252")
             sign_in(page)
             page.goto(f"/programmes/{self.trumpets.pk}/pulls", wait_until="domcontentloaded")
-            page.get_by_role("link", name=re.compile("^Bring files")).click()
-            page.get_by_label("Files to bring in").set_input_files(sorted(Path(folder).iterdir()))
+            page.get_by_role("link", name=re.compile("^Import files")).click()
+            page.get_by_label("Files to import").set_input_files(sorted(Path(folder).iterdir()))
             layout = page.get_by_test_id("layout")
             expect(layout).to_have_count(1)
-            expect(layout.get_by_label("What Moment is")).to_have_value("torque")
+            expect(layout.get_by_label("What Moment is")).to_have_value("Torque")
             expect(layout).to_contain_text("The unit of 'Moment' is not given.")
             expect(page.get_by_test_id("files")).to_contain_text("'x' is no number")
 
             # Without the unit nothing is read, and it is said where.
             page.get_by_role("button", name=re.compile("^Read 2 files")).click()
             expect(layout.get_by_role("alert")).to_contain_text("Say in which unit Torque is (Moment).")
-            layout.get_by_label("Unit of Moment").select_option("N·m")
+            pick(layout, "Unit of Moment", "N·m")
             page.get_by_role("button", name=re.compile("^Read 2 files")).click()
             expect(page.get_by_test_id("outcome")).to_contain_text("2 read, 0 known already, 0 refused")
 
             # The next of the same make needs no mapping; the same file is known.
-            page.get_by_label("Files to bring in").set_input_files(Path(folder, "a 1.csv"))
+            page.get_by_label("Files to import").set_input_files(Path(folder, "a 1.csv"))
             expect(page.get_by_test_id("files")).to_contain_text("The very file that pull 1 came from.")
             page.get_by_role("link", name="Pull 1.").or_(page.get_by_role("link", name="To the pulls")).first.click()
         made = Pull.objects.filter(session__programme=self.trumpets).order_by("number")
@@ -131,10 +131,10 @@ class Inspecting(Case):
             expect(edge).to_have_attribute("aria-valuenow", str(before))
 
             # Two pulls at one rate tell nothing of the inertia, and it is said.
-            page.get_by_label("Pull to lay beside").select_option(label="Pull 7, B")
+            pick(page, "Beside", "Pull 7, B")
             page.get_by_test_id("estimate").click()
             expect(page.get_by_role("alert").first).to_contain_text("too near to each other")
-            page.get_by_label("Pull to lay beside").select_option(label="Pull 3, A")
+            pick(page, "Beside", "Pull 3, A")
             expect(page.get_by_test_id("comparability")).to_contain_text("Comparable in all that is checked.")
             expect(page.get_by_role("row", name=re.compile("^Parts and settings"))).to_contain_text("Intake manifold")
             page.get_by_label("Next pull").click()
@@ -156,7 +156,7 @@ class Inspecting(Case):
             page.get_by_label("Look into pull 5").click()
             expect(page.get_by_test_id("against-baseline")).to_contain_text("coolant 20.0 °C colder")
             page.get_by_label("Why it may count").fill("The sensor sat in the wrong hose")
-            page.get_by_role("button", name="Let it in").click()
+            page.get_by_role("button", name="Include").click()
             expect(page.get_by_text("Counts all the same: The sensor sat in the wrong hose")).to_be_visible()
             self.axe(page, f"/programmes/{self.shelf.pk}/pulls/files", f"/programmes/{self.shelf.pk}/pulls/figures")
             page.goto(f"/programmes/{self.shelf.pk}/pulls", wait_until="domcontentloaded")
@@ -172,16 +172,16 @@ class Typing(Case):
         with self.browser() as page:
             sign_in(page)
             page.goto(f"/programmes/{self.shelf.pk}/pulls/figures", wait_until="domcontentloaded")
-            table, problems = page.get_by_test_id("table"), page.get_by_test_id("problems")
+            table, problems = page.get_by_label("Rows of rpm, torque and power"), page.get_by_test_id("problems")
             table.fill("3000 193 110.2\n3100 195 125.1\n3200 197 120.0\n3300 198 124.4\n3400 199 128.8\n")
             expect(problems).to_contain_text("Line 2: 195.0 lb-ft at 3100 rpm is 115.1 hp; the table says 125.1 hp.")
             table.fill("3000 193 110.2\n3100 195 115.1\n3200 197 120.0\n3300 198 124.4\n3400 199 128.8\n")
             expect(problems).to_contain_text("5 rows, and nothing contradicts.")
-            page.get_by_label("Setup", exact=True).select_option(index=1)
-            page.get_by_label("Where the figures come from").fill("A letter")
-            page.get_by_role("button", name="Keep the figures").click()
+            pick(page, "Setup", "A Middle runner")
+            page.get_by_label("Source of the figures").fill("A letter")
+            page.get_by_role("button", name="Save figures").click()
             expect(page.get_by_role("alert").first).to_be_visible()
-            page.get_by_label("Printed figures are").select_option(label="As observed, not corrected")
-            page.get_by_role("button", name="Keep the figures").click()
+            pick(page, "Printed figures are", "As observed, not corrected")
+            page.get_by_role("button", name="Save figures").click()
             expect(page.get_by_test_id("inspected")).to_contain_text("Pull 7, A Middle runner")
         self.assertEqual(self.problems, [])

@@ -6,7 +6,7 @@ from django.utils import timezone
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import see_to_everything
-from browser_tests.case import StandCase, home, pick, sign_in
+from browser_tests.case import StandCase, field_of, home, pick, sign_in
 from programmes.models import Programme
 from stand.models import Pull
 
@@ -23,7 +23,7 @@ NUMBERS = (("Sweep from", "2000"), ("Sweep to", "7500"), ("Sweep rate", "350"), 
 
 def fill_in(page: Page) -> None:
     page.get_by_label("Question").fill("Which manifold, and does the header pay?")
-    page.get_by_label("Engine").select_option(label="2.9 L in-line six, hill-climb car, rev 2")
+    pick(page, "Engine", "2.9 L in-line six, hill-climb car, rev 2")
     for label, text in NUMBERS:
         page.get_by_label(label, exact=True).fill(text)
     page.get_by_role("tab", name="Setups").click()
@@ -31,10 +31,10 @@ def fill_in(page: Page) -> None:
         page.get_by_role("button", name="Another setup").click()
     for letter, name, manifold, header, spacer in SETUPS:
         page.get_by_label(f"Name of setup {letter}").fill(name)
-        page.get_by_label(f"Intake manifold of setup {letter}").select_option(label=manifold)
-        page.get_by_label(f"Header of setup {letter}").select_option(label=header)
+        pick(page, f"Intake manifold of setup {letter}", manifold)
+        pick(page, f"Header of setup {letter}", header)
         if spacer:
-            page.get_by_label(f"Spacer of setup {letter}").select_option(label=spacer)
+            pick(page, f"Spacer of setup {letter}", spacer)
 
 
 def letters(page: Page) -> list[str]:
@@ -51,8 +51,8 @@ class Planning(StandCase):
         with self.browser() as page:
             sign_in(page)
             home(page)
-            page.get_by_role("link", name="New programme").click()
-            page.get_by_role("button", name="Plan it").click()
+            page.get_by_role("link", name="New test").click()
+            page.get_by_role("button", name="Create test").click()
             expect(page.get_by_text("Choose the engine. Describe one first")).to_be_visible()
             fill_in(page)
 
@@ -60,9 +60,9 @@ class Planning(StandCase):
             told = page.get_by_test_id("questions")
             expect(told).to_contain_text("Told by B against A, which differ in nothing else.")
             expect(told).to_contain_text("Header: Stepped header against Six-into-one header?")
-            page.get_by_label("Spacer of setup D").select_option(label="Plenum spacer 20 mm")
+            pick(page, "Spacer of setup D", "Plenum spacer 20 mm")
             expect(page.get_by_text("E has the same in every row as D")).to_be_visible()
-            page.get_by_label("Spacer of setup D").select_option(label="none")
+            pick(page, "Spacer of setup D", "none")
 
             # The order follows the setups, and no order is shorter.
             page.get_by_role("tab", name="Day").click()
@@ -97,13 +97,13 @@ class Planning(StandCase):
             order = letters(page)  # with the hours that are paid it may be another of the same length
 
             # Slips are named at their place, and the draft is kept, also over a reload.
-            page.get_by_role("button", name="Plan it").click()
+            page.get_by_role("button", name="Create test").click()
             expect(page.get_by_role("tab", name="Question (1 to mend)")).to_be_visible()
             expect(page.get_by_text("must not be above the redline")).to_be_visible()
             page.reload(wait_until="domcontentloaded")
             expect(page.get_by_text("This is the draft that you left.")).to_be_visible()
             page.get_by_label("Sweep to", exact=True).fill("6900")
-            page.get_by_role("button", name="Plan it").click()
+            page.get_by_role("button", name="Create test").click()
 
             matrix = page.get_by_test_id("matrix")
             expect(matrix).to_contain_text("Middle, spaced")
@@ -157,12 +157,12 @@ class Planning(StandCase):
             expect(page.get_by_label("Intake manifold of setup B")).to_be_disabled()
             page.get_by_role("button", name="Another setup").click()
             page.get_by_label("Name of setup D").fill("Long, spaced")
-            page.get_by_label("Another row").select_option(label="Spacer")
-            page.get_by_label("Spacer of setup D").select_option(label="Plenum spacer 20 mm")
+            pick(page, "Another row", "Spacer")
+            pick(page, "Spacer of setup D", "Plenum spacer 20 mm")
             page.get_by_role("tab", name="Day").click()
             expect(page.get_by_text("The day has begun: drag what is left.")).to_be_visible()
             page.get_by_role("button", name="add D").click()
-            page.get_by_role("button", name="Put it in force").click()
+            page.get_by_role("button", name="Save plan").click()
             page.get_by_role("tab", name="Versions (2)").click()
             versions = page.get_by_test_id("versions")
             expect(versions).to_contain_text("D Long, spaced is new")
@@ -184,10 +184,10 @@ class Planning(StandCase):
         page.get_by_role("button", name=re.compile("open a session on Stand 1")).click()
         page.get_by_role("group", name="Setup to pull next").get_by_role("button", name="Short", exact=True).click()
         see_to_everything(page)
-        page.get_by_role("button", name=re.compile("It is bolted on")).click()
+        page.get_by_role("button", name=re.compile("Setup fitted")).click()
         expect(page.get_by_test_id("headline")).to_contain_text("armed")
         page.goto(f"{plan}?tab=expected", wait_until="domcontentloaded")
         expect(page.get_by_test_id("expectations")).to_contain_text("locked")
-        page.locator(".v-field").filter(has=page.get_by_role("combobox", name="Setup", exact=True)).click()
+        field_of(page, "Setup").click()
         still_open = page.get_by_role("listbox").get_by_role("option")
         expect(still_open).to_have_text(["C Short, new header", "D Middle", "E Middle, spaced"])

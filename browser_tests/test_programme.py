@@ -94,13 +94,13 @@ class Reading(Case):
             late: list[Route] = []
             page.route(re.compile(r"/api/.*/verdict\?.*low=5500"), lambda route: late.append(route))
             with page.expect_request(re.compile("low=5500")):
-                page.get_by_role("button", name="Judge this range").click()
+                page.get_by_role("button", name="Apply range").click()
             low.fill("500")
             for route in late:
                 route.continue_()
             expect(page.get_by_text("from 5500 to 6500 rpm; not for another")).to_be_visible()
             expect(low).to_have_value("500")
-            page.get_by_role("button", name="Judge this range").click()
+            page.get_by_role("button", name="Apply range").click()
             expect(page.get_by_role("alert").first).to_contain_text("Choose a range inside it.")
             expect(low).to_have_value("500")
 
@@ -108,14 +108,14 @@ class Reading(Case):
         with self.browser() as page:
             sign_in(page)
             page.goto(f"/programmes/{self.hill_climb.pk}/pulls", wait_until="domcontentloaded")
-            page.get_by_role("button", name="Leave out pull 9").click()
+            page.get_by_role("button", name="Exclude pull 9").click()
             dialog = page.get_by_role("dialog")
-            dialog.get_by_role("button", name="Leave out").click()
+            dialog.get_by_role("button", name="Exclude").click()
             expect(dialog).to_contain_text("a few words are enough")
             dialog.get_by_label("Reason").fill("Belt squealed")
-            dialog.get_by_role("button", name="Leave out").click()
+            dialog.get_by_role("button", name="Exclude").click()
             expect(page.get_by_role("row", name=re.compile("^Look into pull 9 "))).to_contain_text(
-                "Left out by Mats Orrey: Belt squealed"
+                "Excluded by Mats Orrey: Belt squealed"
             )
         self.assertEqual(self.pull(9).excluded_reason, "Belt squealed")
 
@@ -191,12 +191,12 @@ class Doors(Case):
             page.get_by_label("Name").fill("juna")
             page.get_by_label("Password").fill(PASSWORD)
             page.get_by_role("button", name="Sign in").click()
-            expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
+            expect(page.get_by_role("heading", name="Tests")).to_be_visible()
             self.assertTrue(late)
             for route in late:
                 route.fulfill(status=401, json={"code": "signed_out", "detail": "You are signed out.", "fields": {}})
             page.evaluate(SETTLED)
-            expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
+            expect(page.get_by_role("heading", name="Tests")).to_be_visible()
 
     def test_an_engine_that_becomes_confidential_is_gone_from_a_viewers_screen(self):
         mats = Person.objects.get(username="mats")
@@ -216,8 +216,8 @@ class Doors(Case):
             expect(page.get_by_role("heading", name="There is nothing at this address")).to_be_visible()
             page.goto("/programmes/987654/curves", wait_until="domcontentloaded")
             expect(page.get_by_role("alert")).to_contain_text("There is nothing here.")
-            page.get_by_role("link", name="To the programmes").click()
-            expect(page.get_by_role("heading", name="Programmes")).to_be_visible()
+            page.get_by_role("link", name="All tests").click()
+            expect(page.get_by_role("heading", name="Tests")).to_be_visible()
 
     def test_every_screen_is_accessible_and_asks_nobody_else(self):
         """axe-core's rules; the chart's figures stand in tables beside it."""

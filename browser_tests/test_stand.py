@@ -17,7 +17,7 @@ from browser_tests.at_the_stand import (
     ready,
     see_to_everything,
 )
-from browser_tests.case import StandCase, home, sign_in
+from browser_tests.case import StandCase, home, pick, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
 from verdicts.comparison.aligned_pulls import compare
@@ -39,7 +39,7 @@ class ShortDay(Case):
         with self.browser() as page:
             sign_in(page)
             open_session(page, self.trumpets.pk)
-            expect(page.get_by_role("button", name=re.compile("It is bolted on"))).to_be_disabled()
+            expect(page.get_by_role("button", name=re.compile("Setup fitted"))).to_be_disabled()
             see_to_everything(page)
 
             # A: the first pull only warms the part; two that count overlay.
@@ -57,13 +57,13 @@ class ShortDay(Case):
             expect(page.get_by_test_id("stopwatch")).to_have_text("17:00")
             page.keyboard.press("c")
             expect(page.get_by_test_id("stopwatch")).to_contain_text(re.compile(r"0:\d\d of"))
-            expect(page.get_by_role("button", name=re.compile("It is bolted on"))).to_be_disabled()
+            expect(page.get_by_role("button", name=re.compile("Setup fitted"))).to_be_disabled()
             see_to_everything(page)
             notes = page.get_by_test_id("notes")
-            notes.get_by_label("What was noticed").select_option(label="Seen")
+            pick(notes, "What was noticed", "Seen")
             page.keyboard.press("n") if page.evaluate("document.activeElement.tagName") == "BODY" else None
             notes.get_by_label("Note", exact=True).fill("Gasket came off whole")
-            notes.get_by_role("button", name="Note it").click()
+            notes.get_by_role("button", name="Add note").click()
             expect(notes).to_contain_text("Seen: Gasket came off whole")
             pull(page)
             expect(page.get_by_test_id("after-pull")).to_contain_text("Warm-up pull")
@@ -77,22 +77,22 @@ class ShortDay(Case):
 
             # A gate holds until somebody says why; that pull is left out afterwards.
             self.tell_stand("fault", channel="inlet_temperature", kind="reads", value=45)
-            page.get_by_role("button", name=re.compile("It is bolted on")).click()
-            expect(page.get_by_role("button", name="Holding for inlet air")).to_be_visible()
-            page.get_by_role("button", name="Start all the same").click()
+            page.get_by_role("button", name=re.compile("Setup fitted")).click()
+            expect(page.get_by_role("button", name="Waiting for inlet air")).to_be_visible()
+            page.get_by_role("button", name="Override and start").click()
             page.get_by_label("Why start outside a window?").fill("The sensor lies on the header")
             page.get_by_label("Why start outside a window?").blur()
             hold_to_start(page)
-            expect(page.get_by_test_id("headline")).to_contain_text("Keep it?")
+            expect(page.get_by_test_id("headline")).to_contain_text("Accept it?")
             self.tell_stand("fault", channel="inlet_temperature", kind=None)
             page.keyboard.press("x")
             dialog = page.get_by_role("dialog")
             dialog.get_by_label("Reason").fill("Inlet air not measured")
-            dialog.get_by_role("button", name="Leave out").click()
+            dialog.get_by_role("button", name="Exclude").click()
             expect(page.get_by_test_id("headline")).to_contain_text("Next: B")
 
             # The browser goes away in the middle of a slow pull, and finds the whole curve when it is back.
-            page.get_by_test_id("pull-options").locator("summary").click()
+            page.get_by_test_id("pull-options").locator("button[aria-expanded]").click()
             page.get_by_label("Sweep rate, rpm/s").fill("300")
             arm(page)
             self.pace(SLOW)
@@ -165,27 +165,27 @@ class AtTheStand(Case):
             sign_in(page, "ines")
             ready(page, self.trumpets.pk)
             panel = page.get_by_test_id("limits")
-            panel.locator("summary").click()
+            panel.locator("button[aria-expanded]").click()
             expect(panel).to_contain_text("Oil pressure")
             expect(panel.get_by_text("knock: no sensor on this stand, not monitored")).to_be_visible()
             expect(panel.get_by_role("row", name=re.compile("Over-speed"))).to_contain_text("above 7200 rpm (redline)")
             expect(panel.get_by_role("row", name=re.compile("Turbine"))).to_contain_text("NOT SET, not monitored")
             page.get_by_role("button", name="Change Coolant").click()
             panel.get_by_label("Coolant, value").fill("lukewarm")
-            panel.get_by_role("button", name="Set it").click()
+            panel.get_by_role("button", name="Save").click()
             expect(panel).to_contain_text("is not a number")
             panel.get_by_label("Coolant, value").fill("104 °C")
-            panel.get_by_role("button", name="Set it").click()
+            panel.get_by_role("button", name="Save").click()
             expect(panel.get_by_role("row", name=re.compile("Coolant"))).to_contain_text("above 104 °C")
 
             # A job that is begun holds the engine until it is closed.
             jobs = page.get_by_test_id("open-jobs")
-            jobs.get_by_label("A job is begun").select_option(label="Torque sequence, not through all stages")
+            pick(jobs, "A job is begun", "Torque sequence, not through all stages")
             jobs.get_by_label("Note on the job").fill("stage 1 of 3")
-            jobs.get_by_role("button", name="Hold the engine for it").click()
-            page.get_by_role("button", name=re.compile("It is bolted on")).click()
+            jobs.get_by_role("button", name="Block running until it is closed").click()
+            page.get_by_role("button", name=re.compile("Setup fitted")).click()
             expect(page.get_by_text("Not armed while a job is open")).to_be_visible()
-            jobs.get_by_role("button", name="It is done").click()
+            jobs.get_by_role("button", name="Close this job").click()
             expect(jobs.get_by_role("listitem")).to_have_count(0)
 
             arm(page)
@@ -226,9 +226,9 @@ class AtTheStand(Case):
             sign_in(page)
             ready(page, self.trumpets.pk)
             page.keyboard.press("a")
-            expect(page.get_by_role("button", name="Holding for oil")).to_be_visible()
+            expect(page.get_by_role("button", name="Waiting for oil")).to_be_visible()
             expect(page.locator('[data-gate="oil_temperature"]')).to_have_attribute("data-side", "low")
-            page.get_by_role("button", name="Start all the same").click()
+            page.get_by_role("button", name="Override and start").click()
             page.get_by_label("Why start outside a window?").fill("Throttle travel to be seen")
             page.get_by_label("Why start outside a window?").blur()
             hold_to_start(page)
@@ -241,12 +241,12 @@ class TheList(Case):
             sign_in(page, "ines")
             page.goto("/checklist", wait_until="domcontentloaded")
             page.get_by_role("button", name="Add a line").first.click()
-            page.get_by_role("button", name="Put it on the list").click()
+            page.get_by_role("button", name="Save", exact=True).click()
             expect(page.get_by_role("alert")).to_contain_text("give it a name")
-            page.get_by_label("What must be seen to", exact=True).fill("Dog out of the cell")
-            page.get_by_role("button", name="Put it on the list").click()
+            page.get_by_label("Checklist line", exact=True).fill("Dog out of the cell")
+            page.get_by_role("button", name="Save", exact=True).click()
             expect(page.get_by_role("row", name=re.compile("Dog out of the cell"))).to_be_visible()
-            page.get_by_role("button", name="Take off Wired emergency stop tried").click()
+            page.get_by_role("button", name="Remove Wired emergency stop tried").click()
             expect(page.get_by_text("Wired emergency stop tried")).to_have_count(0)
         with self.browser() as page:
             sign_in(page)
@@ -273,7 +273,7 @@ class WebServerGone(Case):
             assert web is not None
             web.kill()
             web.wait()
-            expect(page.get_by_text("The live picture is interrupted; pulls are still recorded.")).to_be_visible()
+            expect(page.get_by_text("Live display interrupted; pulls are still recorded.")).to_be_visible()
             self.start_web()
             self.pace(self.speed)
             expect(page.get_by_test_id("after-pull")).to_contain_text("Warm-up pull")
@@ -343,7 +343,7 @@ class Aborting(Case):
             sign_in(page)
             ready(page, self.trumpets.pk)
             self.tell_stand("fault", channel="air_flow", kind="silent")
-            expect(page.get_by_test_id("faulty")).to_have_text("Nothing usable from: air flow")
+            expect(page.get_by_test_id("faulty")).to_have_text("No valid signal: air flow")
             arm(page)
             self.pace(SLOW)
             hold_to_start(page)

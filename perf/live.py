@@ -15,7 +15,7 @@ from django.conf import settings
 from playwright.sync_api import expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, TRUMPETS, pull, ready
-from browser_tests.case import BrowserCase, StandCase, sign_in
+from browser_tests.case import BrowserCase, StandCase, pick, sign_in
 from browser_tests.test_crowd import AskedWithoutPause
 from perf.report import size, tell
 from programmes.models import Programme
@@ -130,16 +130,16 @@ class Latency(StandCase):
         with self.browser() as page:
             sign_in(page)
             ready(page, programme.pk)
-            page.get_by_test_id("pull-options").locator("summary").click()
-            page.get_by_label("What the pull is for").select_option(label="Counted pull")
-            page.get_by_role("button", name=re.compile("It is bolted on")).click()
+            page.get_by_test_id("pull-options").locator("button[aria-expanded]").click()
+            pick(page, "This pull is a", "Counted pull")
+            page.get_by_role("button", name=re.compile("Setup fitted")).click()
             expect(page.get_by_role("button", name="Hold to start")).to_be_visible(timeout=120_000)
             listener = Listener(self.stand_port)
             listener.start()
             self.addCleanup(listener.end)
             page.evaluate(WATCH)
             page.keyboard.down("Space")
-            expect(page.get_by_test_id("headline")).to_contain_text("Keep it?", timeout=60_000)
+            expect(page.get_by_test_id("headline")).to_contain_text("Accept it?", timeout=60_000)
             painted = page.evaluate("window.painted")
             late = np.array([at - listener.sent[number] for number, at in painted if number in listener.sent])
             tell("sample sent to point painted", _told(late), "under 200 ms")

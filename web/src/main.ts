@@ -2,6 +2,7 @@ import '@fontsource/b612/400.css'
 import '@fontsource/b612/700.css'
 import '@fontsource/b612-mono/400.css'
 import '@fontsource-variable/source-sans-3'
+import './look.css'
 import 'vuetify/styles'
 import './styles.css'
 

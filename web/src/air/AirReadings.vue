@@ -7,6 +7,7 @@ import { useMe } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { figure } from '../figures'
 import { MOISTURE, type Readings, useAir } from './useAir'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ elevation?: string; inForce?: string }>()
 const { data: me } = useMe()
@@ -42,7 +43,7 @@ defineExpose({ readings })
 
 <template>
   <div class="air">
-    <form @submit.prevent>
+    <form class="readings labels-beside" @submit.prevent>
       <h2>Readings</h2>
       <label>
         <span>Barometer</span>
@@ -57,13 +58,14 @@ defineExpose({ readings })
         </span>
       </label>
       <p v-if="fields.barometer" class="message" role="alert">{{ fields.barometer }}</p>
-      <label>
-        <span>It shows</span>
-        <select v-model="readings.barometer_is_sea_level" aria-label="What the barometer shows">
-          <option :value="false">pressure at the stand</option>
-          <option :value="true">reduced to sea level</option>
-        </select>
-      </label>
+      <v-select
+        v-model="readings.barometer_is_sea_level"
+        label="It shows"
+        :items="[
+          { value: false, label: 'pressure at the stand' },
+          { value: true, label: 'reduced to sea level' },
+        ]"
+      />
       <label>
         <span>Elevation</span>
         <span>
@@ -90,10 +92,8 @@ defineExpose({ readings })
         </span>
       </label>
       <p v-if="fields.temperature" class="message" role="alert">{{ fields.temperature }}</p>
-      <label>
-        <select v-model="readings.moisture" aria-label="What tells the moisture">
-          <option v-for="way in MOISTURE" :key="way.value" :value="way.value">{{ way.label }}</option>
-        </select>
+      <div class="line">
+        <v-select v-model="readings.moisture" aria-label="What tells the moisture" :items="MOISTURE" />
         <span>
           <input
             v-model="readings.moisture_value"
@@ -103,10 +103,9 @@ defineExpose({ readings })
           />
           <span class="quiet unit">{{ moistureUnit }}</span>
         </span>
-      </label>
+      </div>
       <p v-if="fields.moisture_value" class="message" role="alert">{{ fields.moisture_value }}</p>
-      <details>
-        <summary class="quiet">Instruments, ±</summary>
+      <DisclosurePanel title="Instruments, ±">
         <label>
           <span>Barometer</span
           ><input
@@ -134,9 +133,8 @@ defineExpose({ readings })
           />
         </label>
         <p v-if="fields.tolerance_moisture" class="message">{{ fields.tolerance_moisture }}</p>
-      </details>
-      <details>
-        <summary class="quiet">A power quoted under one standard</summary>
+      </DisclosurePanel>
+      <DisclosurePanel title="A power quoted under one standard">
         <label>
           <span>Power</span>
           <span>
@@ -145,30 +143,27 @@ defineExpose({ readings })
           </span>
         </label>
         <p v-if="fields.quoted_power" class="message">{{ fields.quoted_power }}</p>
-        <label>
-          <span>Quoted under</span>
-          <select v-model="readings.quoted_standard" aria-label="Standard of the quoted power">
-            <option v-for="row in found?.factors" :key="row.standard" :value="row.standard">
-              {{ row.label }}
-            </option>
-          </select>
-        </label>
-      </details>
-      <details>
-        <summary class="quiet">A diesel</summary>
+        <v-select
+          v-model="readings.quoted_standard"
+          label="Quoted under"
+          :items="(found?.factors ?? []).map((row) => ({ value: row.standard, label: row.label }))"
+        />
+      </DisclosurePanel>
+      <DisclosurePanel title="A diesel">
         <label>
           <span>Fuel, mg/(L·cycle)</span>
           <input v-model="readings.fuel_delivery" aria-label="Fuel delivery of a diesel" />
         </label>
         <p v-if="fields.fuel_delivery" class="message">{{ fields.fuel_delivery }}</p>
-        <label>
-          <span>Fed</span>
-          <select v-model="readings.charging" aria-label="How the diesel is fed">
-            <option value="unblown_or_mechanical">unblown or by a belt</option>
-            <option value="turbo">by a turbocharger</option>
-          </select>
-        </label>
-      </details>
+        <v-select
+          v-model="readings.charging"
+          label="Fed"
+          :items="[
+            { value: 'unblown_or_mechanical', label: 'unblown or by a belt' },
+            { value: 'turbo', label: 'by a turbocharger' },
+          ]"
+        />
+      </DisclosurePanel>
       <slot name="below" :readings="readings" :usable="found !== null" />
     </form>
     <div aria-live="polite">
@@ -209,7 +204,7 @@ defineExpose({ readings })
             <dd>{{ words(found.figures.density_altitude) }}</dd>
           </div>
         </dl>
-        <table class="figures" data-test="factors">
+        <v-table class="figures" data-test="factors">
           <thead>
             <tr>
               <th class="words">Standard</th>
@@ -249,7 +244,7 @@ defineExpose({ readings })
               <td v-if="readings.quoted_power">{{ figure(row.power) }}</td>
             </tr>
           </tbody>
-        </table>
+        </v-table>
         <p class="text quiet small-text">
           A factor scales what was measured. It cannot give back what the engine wanted: a mixture or spark
           that did not suit that air, heat in the manifold, or what a blower does with other air.
@@ -265,7 +260,11 @@ defineExpose({ readings })
   grid-template-columns: 350px 1fr;
   gap: 36px;
 }
-label {
+.readings {
+  --label: 152px;
+}
+label,
+.line {
   display: grid;
   grid-template-columns: 152px 1fr;
   gap: 8px;
@@ -275,12 +274,6 @@ label {
 input {
   width: 104px;
   text-align: right;
-}
-select {
-  width: 100%;
-}
-label > select:first-child {
-  padding: 4px 2px;
 }
 .message {
   margin: 0 0 6px;
@@ -306,14 +299,10 @@ dd {
   white-space: nowrap;
 }
 .valid {
-  white-space: nowrap !important;
+  white-space: nowrap;
 }
 .force td {
   background: var(--panel);
-}
-summary {
-  cursor: pointer;
-  padding: 8px 0 4px;
 }
 .small-text {
   font-size: 14px;

@@ -37,7 +37,7 @@ function send() {
 <template>
   <div class="log">
     <label>Read at <input v-model="time" type="datetime-local" aria-label="When it was read" /></label>
-    <v-btn size="small" class="hand" :disabled="!usable || log.isPending.value" @click="send">
+    <v-btn color="hand" variant="flat" :disabled="!usable || log.isPending.value" @click="send">
       Into the session's log
     </v-btn>
     <p v-if="message" class="message" role="alert">{{ message }}</p>

@@ -98,7 +98,7 @@ function strikeOut(id: number) {
     <p v-if="told" class="text">{{ told }}</p>
     <p v-if="failed" class="text message" role="alert">{{ failed }}</p>
     <div class="columns">
-      <table class="figures" data-test="log">
+      <v-table class="figures" data-test="log">
         <thead>
           <tr>
             <th class="words">Time</th>
@@ -149,7 +149,7 @@ function strikeOut(id: number) {
               <td colspan="7" class="words">
                 <form @submit.prevent="strikeOut(row.id)">
                   <input v-model="reason" placeholder="Why it is left out" aria-label="Why it is left out" />
-                  <v-btn type="submit" size="small" class="hand">Strike it</v-btn>
+                  <v-btn type="submit" color="hand" variant="flat">Void</v-btn>
                 </form>
               </td>
             </tr>
@@ -158,8 +158,8 @@ function strikeOut(id: number) {
             <td colspan="7" class="words quiet">No reading yet.</td>
           </tr>
         </tbody>
-      </table>
-      <table class="figures">
+      </v-table>
+      <v-table class="figures">
         <thead>
           <tr>
             <th>Pull</th>
@@ -187,7 +187,7 @@ function strikeOut(id: number) {
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </div>
   </section>
 </template>
@@ -217,7 +217,7 @@ header input:not([type='file']) {
   align-items: start;
 }
 td {
-  padding: 4px 8px !important;
+  padding: 4px 8px;
 }
 .struck td {
   text-decoration: line-through;

@@ -9,7 +9,7 @@ const failed = (status: number) => ({ ok: false, status }) as Response
 test('a refusal of the server becomes a Problem with its sentence, code and fields', () => {
   const error = {
     code: 'invalid',
-    detail: 'Say why the pull is left out.',
+    detail: 'Say why the pull is excluded.',
     fields: { reason: 'a few words' },
   }
   const act = () => answer({ error, response: failed(422) })

@@ -71,7 +71,7 @@ function remove() {
         <h2>Delete {{ name }}?</h2>
         <p class="text">Only what was never used can be deleted, and it does not come back.</p>
         <p class="acts">
-          <v-btn class="hand" @click="remove">Delete</v-btn>
+          <v-btn color="hand" variant="flat" @click="remove">Delete</v-btn>
           <v-btn variant="text" @click="asking = false">Cancel</v-btn>
         </p>
       </v-card>

@@ -49,7 +49,7 @@ async function change() {
           :error-messages="problem?.fields.password"
         />
         <p class="acts">
-          <v-btn type="submit" class="hand">Save password</v-btn>
+          <v-btn type="submit" color="hand" variant="flat">Save password</v-btn>
           <v-btn variant="text" @click="open = false">Cancel</v-btn>
         </p>
       </form>

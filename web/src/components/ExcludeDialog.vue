@@ -30,12 +30,12 @@ function send() {
   <v-dialog :model-value="true" max-width="460" @update:model-value="emit('done')">
     <v-card class="pa-5">
       <form @submit.prevent="send">
-        <h1 class="mb-3">Leave out pull {{ pull.number }}</h1>
-        <p class="text quiet mb-3">It stays in the record with the reason, and can be let in again.</p>
+        <h1 class="mb-3">Exclude pull {{ pull.number }}</h1>
+        <p class="text quiet mb-3">It stays in the record with the reason, and can be included again.</p>
         <v-text-field v-model="reason" label="Reason" autofocus :error-messages="message" />
         <div class="buttons">
-          <v-btn type="submit" class="hand">Leave out</v-btn>
-          <v-btn @click="emit('done')">Back</v-btn>
+          <v-btn type="submit" color="hand" variant="flat">Exclude</v-btn>
+          <v-btn @click="emit('done')">Cancel</v-btn>
         </div>
       </form>
     </v-card>

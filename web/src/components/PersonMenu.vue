@@ -174,7 +174,7 @@ legend {
 }
 .units {
   max-height: 82vh;
-  overflow-y: auto !important;
+  overflow-y: auto;
 }
 fieldset button {
   padding: 3px 8px;

@@ -52,11 +52,11 @@ useKeys([
   border-bottom: 1px solid var(--line);
 }
 .tabs > button {
-  padding: 8px 0 !important;
-  border-bottom: 3px solid transparent !important;
+  padding: 8px 0;
+  border-bottom: 3px solid transparent;
 }
 .tabs > button[aria-selected='true'] {
-  border-bottom-color: var(--ink) !important;
+  border-bottom-color: var(--ink);
   font-weight: 700;
 }
 </style>

@@ -47,14 +47,14 @@ async function copy() {
 <template>
   <section>
     <div class="row">
-      <v-btn size="small" @click="copy">Copy the table</v-btn>
+      <v-btn @click="copy">Copy the table</v-btn>
       <a v-for="file in files" :key="file.kind" :href="file.address" download>{{
         file.kind.toUpperCase()
       }}</a>
       <span role="status" class="quiet">{{ copied }}</span>
     </div>
     <div class="scroll">
-      <table class="figures" data-test="curve-table">
+      <v-table class="figures" data-test="curve-table">
         <thead>
           <tr>
             <th>rpm</th>
@@ -85,7 +85,7 @@ async function copy() {
             </template>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </div>
   </section>
 </template>
@@ -107,7 +107,7 @@ thead th {
   background: var(--ground);
 }
 td {
-  padding: 2px 8px !important;
+  padding: 2px 8px;
 }
 .first {
   border-left: 1px solid var(--line);

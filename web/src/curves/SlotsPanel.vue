@@ -18,7 +18,7 @@ const WORDS: Record<string, string> = {
 
 <template>
   <section>
-    <table class="figures" data-test="slots">
+    <v-table class="figures" data-test="slots">
       <thead>
         <tr>
           <th class="words">Slot</th>
@@ -58,7 +58,7 @@ const WORDS: Record<string, string> = {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p v-if="!steps.slots.length" class="text quiet">
       The setups differ in no slot, or were run on days that nothing links.
     </p>

@@ -26,7 +26,7 @@ function told(found: Schema['DifferenceOut'] | null): string {
 
 <template>
   <section>
-    <table class="figures" data-test="steps">
+    <v-table class="figures" data-test="steps">
       <thead>
         <tr>
           <th class="words">Step</th>
@@ -82,7 +82,7 @@ function told(found: Schema['DifferenceOut'] | null): string {
           <td>{{ figure(rung.cost_per_power, 0) }}</td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p v-if="!steps.rungs.length" class="text quiet">One setup alone has no steps. Keep a pull of another.</p>
     <p v-else class="text quiet">{{ steps.notes[0] }}</p>
   </section>
@@ -93,7 +93,7 @@ function told(found: Schema['DifferenceOut'] | null): string {
   white-space: nowrap;
 }
 .name {
-  white-space: nowrap !important;
+  white-space: nowrap;
 }
 .name svg {
   vertical-align: middle;

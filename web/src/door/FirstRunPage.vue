@@ -16,8 +16,8 @@ const { data: door, error: doorError } = useQuery({
   queryFn: async () => answer(await api.GET('/api/door')),
 })
 const SYSTEMS = [
-  { value: 'inch', title: 'Inch and pound: lb-ft, hp, °F, inHg' },
-  { value: 'metric', title: 'Metric: N·m, kW, °C, kPa' },
+  { value: 'inch', label: 'Inch and pound: lb-ft, hp, °F, inHg' },
+  { value: 'metric', label: 'Metric: N·m, kW, °C, kPa' },
 ]
 const given = reactive({
   shop_name: '',
@@ -99,7 +99,7 @@ async function setUp() {
             :error-messages="wrong('password')"
           />
         </div>
-        <v-btn type="submit" class="hand" block :disabled="waiting">Create shop</v-btn>
+        <v-btn type="submit" color="hand" variant="flat" block :disabled="waiting">Create shop</v-btn>
       </template>
     </form>
   </v-main>

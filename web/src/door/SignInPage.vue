@@ -54,7 +54,9 @@ async function signIn() {
       <v-text-field ref="first" v-model="username" label="Name" autocomplete="username" />
       <v-text-field v-model="password" label="Password" type="password" autocomplete="current-password" />
       <ProblemNote :error="problem" />
-      <v-btn type="submit" class="hand" block :disabled="waiting || !username || !password">Sign in</v-btn>
+      <v-btn type="submit" color="hand" variant="flat" block :disabled="waiting || !username || !password"
+        >Sign in</v-btn
+      >
     </form>
   </v-main>
 </template>

@@ -68,7 +68,9 @@ async function choose() {
           autocomplete="new-password"
           :error-messages="problem?.fields.password"
         />
-        <v-btn type="submit" class="hand" block :disabled="waiting || !password">Save password</v-btn>
+        <v-btn type="submit" color="hand" variant="flat" block :disabled="waiting || !password"
+          >Save password</v-btn
+        >
       </template>
     </form>
   </v-main>

@@ -65,11 +65,11 @@ const choices = computed(() => [
         <strong v-else-if="data.repeats"
           >Repeats, but {{ data.beside }}. Make one more pull to confirm.</strong
         >
-        <strong v-else>They do not overlay yet: pull again.</strong>
+        <strong v-else>Not repeating yet: pull again.</strong>
       </span>
     </p>
     <p v-else-if="data && pull.purpose !== 'steps'" class="quiet">
-      No pull of this setup yet to lay it over.
+      No earlier pull of this setup to compare.
     </p>
     <p v-if="data?.changed.length" class="quiet">Changed: {{ data.changed.join('; ') }}.</p>
     <p v-if="data?.hazard" class="stop" role="alert">{{ data.hazard }}</p>
@@ -79,18 +79,22 @@ const choices = computed(() => [
     <p v-if="data?.climbs" data-test="climbs">
       Power still climbs at the end, {{ signed(data.climb_per_100_rpm, 1) }} {{ data.power_unit }} each 100
       rpm.
-      <v-btn v-if="data.extend_to_rpm && mayOperate" size="small" @click="emit('extend', data.extend_to_rpm)">
+      <v-btn v-if="data.extend_to_rpm && mayOperate" @click="emit('extend', data.extend_to_rpm)">
         Sweep to {{ data.extend_to_rpm }} next
       </v-btn>
     </p>
     <form v-if="mayOperate" class="adjust" @submit.prevent="send">
-      <select v-model="key" aria-label="What was adjusted">
-        <option value="">Adjusted…</option>
-        <option v-for="one in choices" :key="one.key" :value="one.key">{{ one.label }}</option>
-      </select>
+      <v-select
+        v-model="key"
+        aria-label="What was adjusted"
+        :items="[
+          { value: '', label: 'Adjusted…' },
+          ...(choices ?? []).map((one) => ({ value: one.key, label: one.label })),
+        ]"
+      />
       <template v-if="key">
         <input v-model="text" placeholder="new value" aria-label="New value" />
-        <v-btn type="submit" size="small">From the next pull on</v-btn>
+        <v-btn type="submit">From the next pull on</v-btn>
       </template>
     </form>
     <p v-if="adjust.error.value" class="message" role="alert">{{ saidOf(adjust.error.value) }}</p>
@@ -137,7 +141,7 @@ const choices = computed(() => [
   gap: 8px;
   margin-top: 8px;
 }
-.adjust select {
+.adjust .v-select {
   max-width: 230px;
 }
 .adjust input {

@@ -9,6 +9,7 @@ import { useKeys } from '../keys'
 import SetupMark from '../setups/SetupMark.vue'
 import { clock } from '../figures'
 import { type NextPull, saidOf, useNextPull } from './useSession'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{
   session: number
@@ -38,7 +39,7 @@ useKeys([
   {
     key: 'c',
     label: 'C',
-    does: 'Begin the change of parts',
+    does: 'Start changeover timer of parts',
     press: () =>
       props.mayOperate && props.next.swaps.length && !props.next.change && begin.mutate(props.setup.id),
   },
@@ -87,21 +88,21 @@ const wrong = (item: number, field?: string) =>
           {{ shown(Math.round(next.planned_min * 60)) }}
         </span>
       </h2>
-      <table>
+      <v-table>
         <tbody>
           <tr v-for="swap in next.swaps" :key="swap.label">
             <th scope="row">{{ swap.label }}</th>
-            <td>
+            <td class="words">
               <s v-if="swap.off">{{ swap.off }}</s> <span v-else class="quiet">nothing</span>
             </td>
-            <td>
+            <td class="words">
               {{ swap.on || 'left off' }} <span v-if="swap.heavy" class="quiet">{{ swap.heavy }}</span>
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <p v-if="next.to_measure.length" class="measure" data-test="to-measure">
-        While it lies open, measure what the sheet only assumes:
+        While apart, measure these assumed values:
         <button
           v-for="one in next.to_measure"
           :key="one.key"
@@ -116,13 +117,13 @@ const wrong = (item: number, field?: string) =>
         :disabled="begin.isPending.value"
         @click="begin.mutate(setup.id)"
       >
-        Begin the change <kbd class="ml-2">C</kbd>
+        Start changeover timer <kbd class="ml-2">C</kbd>
       </v-btn>
       <p v-if="begin.error.value" class="message" role="alert">{{ saidOf(begin.error.value) }}</p>
     </div>
     <template v-if="next.due.length">
       <h2>
-        {{ undone.length ? `To be seen to before it is armed: ${undone.length}` : 'All seen to' }}
+        {{ undone.length ? `Checks outstanding: ${undone.length}` : 'All checks done' }}
       </h2>
       <ul>
         <li v-for="item in undone" :key="item.id">
@@ -164,13 +165,12 @@ const wrong = (item: number, field?: string) =>
             @keydown.enter.prevent="see(item)"
           >
             <template #append>
-              <v-btn size="small" :disabled="!override[item.id]?.trim()" @click="see(item)">Override</v-btn>
+              <v-btn :disabled="!override[item.id]?.trim()" @click="see(item)">Override</v-btn>
             </template>
           </v-text-field>
         </li>
       </ul>
-      <details v-if="done.length" data-test="seen-to">
-        <summary>Seen to: {{ done.length }}</summary>
+      <DisclosurePanel v-if="done.length" data-test="seen-to" :title="`Done: ${done.length}`">
         <ul>
           <li v-for="item in done" :key="item.id" class="done">
             {{ item.text }}
@@ -181,7 +181,7 @@ const wrong = (item: number, field?: string) =>
             </span>
           </li>
         </ul>
-      </details>
+      </DisclosurePanel>
     </template>
   </section>
 </template>
@@ -191,8 +191,8 @@ const wrong = (item: number, field?: string) =>
   overflow-y: auto;
 }
 h2 {
-  font-size: 16px !important;
-  color: var(--ink) !important;
+  font-size: 16px;
+  color: var(--ink);
   display: flex;
   gap: 8px;
   align-items: center;
@@ -254,13 +254,6 @@ li {
   flex-wrap: wrap;
   gap: 4px 14px;
   align-items: center;
-}
-details {
-  margin-top: 12px;
-}
-summary {
-  cursor: pointer;
-  color: var(--quiet);
 }
 li.done {
   font-size: 14px;

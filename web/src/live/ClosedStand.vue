@@ -39,7 +39,8 @@ const name = computed(() => me.value?.name ?? '')
       <v-btn
         v-for="stand in stands"
         :key="stand.id"
-        class="hand"
+        color="hand"
+        variant="flat"
         :disabled="pending || !cautions"
         @click="emit('open', stand.id, { ...fluids })"
       >

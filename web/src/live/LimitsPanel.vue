@@ -5,6 +5,7 @@ import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ stand: number; setup: number }>()
 const queries = useQueryClient()
@@ -49,16 +50,16 @@ async function save() {
 </script>
 
 <template>
-  <details data-test="limits">
-    <summary>
+  <DisclosurePanel data-test="limits"
+    ><template #title>
       Limits that stop a pull
       <span v-if="blind.length" class="hand-note">
         {{ blind.map((one) => one.label.toLowerCase()).join(', ') }}: no sensor on this stand, not monitored
       </span>
-    </summary>
+    </template>
     <ProblemNote :error="error" />
     <form @submit.prevent="save">
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th class="words">Limit</th>
@@ -107,7 +108,7 @@ async function save() {
                 />
                 <p v-if="fields.samples || fields.of" class="message">{{ fields.samples ?? fields.of }}</p>
               </td>
-              <td><v-btn type="submit" size="small">Set it</v-btn></td>
+              <td><v-btn type="submit">Save</v-btn></td>
             </template>
             <template v-else>
               <td class="words" :title="limit.why">
@@ -128,24 +129,17 @@ async function save() {
             </template>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </form>
     <p class="quiet small">
       A software stop is not a safety system: the stand needs its own wired emergency stop and its own limits.
     </p>
-  </details>
+  </DisclosurePanel>
 </template>
 
 <style scoped>
-details {
-  margin-top: 12px;
-}
-summary {
-  cursor: pointer;
-  color: var(--quiet);
-}
 td {
-  padding: 3px 8px !important;
+  padding: 3px 8px;
 }
 .number {
   width: 80px;

@@ -9,6 +9,7 @@ import { clock } from '../figures'
 import { useKeys } from '../keys'
 import { done } from '../undo'
 import { saidOf } from './useSession'
+import { choicesOf } from '../ui/choices'
 
 const props = defineProps<{
   programme: number
@@ -78,16 +79,14 @@ defineExpose({ measure })
 <template>
   <section class="notes" data-test="notes" aria-label="Notes">
     <form v-if="mayOperate && session !== null" @submit.prevent="write">
-      <select v-model="kind" aria-label="What was noticed">
-        <option v-for="(label, value) in data?.kinds" :key="value" :value="value">{{ label }}</option>
-      </select>
+      <v-select v-model="kind" aria-label="What was noticed" :items="choicesOf(data?.kinds)" />
       <input
         ref="field"
         v-model="text"
         :placeholder="pull ? `of pull ${pull.number}` : 'in a few words'"
         aria-label="Note"
       />
-      <v-btn type="submit" size="small">Note it</v-btn>
+      <v-btn type="submit">Add note</v-btn>
       <label class="file">
         Photograph…
         <input

@@ -5,6 +5,7 @@ import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem } from '../api/client'
 import { clock } from '../figures'
+import { choicesOf } from '../ui/choices'
 
 const props = defineProps<{ session: number; mayOperate: boolean }>()
 const queries = useQueryClient()
@@ -67,18 +68,19 @@ const close = (id: number) =>
             placeholder="How do you know?"
             :aria-label="`How you know that this is done: ${job.label}`"
           />
-          <v-btn size="small" @click="close(job.id)">It is done</v-btn>
+          <v-btn @click="close(job.id)">Close this job</v-btn>
         </template>
       </li>
     </ul>
     <form v-if="mayOperate" @submit.prevent="begin">
-      <select v-model="kind" aria-label="A job is begun">
-        <option value="">A job is begun…</option>
-        <option v-for="(label, value) in data?.kinds" :key="value" :value="value">{{ label }}</option>
-      </select>
+      <v-select
+        v-model="kind"
+        aria-label="A job is begun"
+        :items="[{ value: '', label: 'A job is begun…' }, ...choicesOf(data?.kinds)]"
+      />
       <template v-if="kind">
         <input v-model="note" placeholder="stage, place" aria-label="Note on the job" />
-        <v-btn type="submit" size="small">Hold the engine for it</v-btn>
+        <v-btn type="submit">Block running until it is closed</v-btn>
       </template>
     </form>
     <p v-if="message" class="lost" role="alert">{{ message }}</p>
@@ -110,7 +112,7 @@ form {
   flex-wrap: wrap;
   gap: 8px;
 }
-select {
+.v-select {
   max-width: 260px;
 }
 </style>

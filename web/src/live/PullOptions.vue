@@ -4,6 +4,8 @@ import { computed, ref, watch } from 'vue'
 
 import type { Schema } from '../api/client'
 import type { Programme } from '../pages/frame'
+import { choicesOf } from '../ui/choices'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{
   programme: Programme
@@ -19,6 +21,12 @@ const PURPOSES: Record<string, string> = {
   break_in: 'Break-in',
   steps: 'Step test',
 }
+const purposes = computed(() =>
+  choicesOf(PURPOSES).map((one) => ({
+    ...one,
+    props: { disabled: one.value === 'steps' && !props.canHold },
+  })),
+)
 const end = ref('')
 const start = ref('')
 const rate = ref('')
@@ -63,31 +71,19 @@ watch(
 </script>
 
 <template>
-  <details class="options" data-test="pull-options">
-    <summary>
+  <DisclosurePanel class="options" data-test="pull-options"
+    ><template #title>
       {{ PURPOSES[chosen] }}, sweep {{ start || programme.sweep_start_rpm }}–{{
         end || programme.sweep_end_rpm
       }}
-    </summary>
+    </template>
     <div class="row">
-      <label>
-        This pull is a
-        <select
-          :value="wanted.purpose ?? ''"
-          aria-label="What the pull is for"
-          @change="wanted = { ...wanted, purpose: ($event.target as HTMLSelectElement).value }"
-        >
-          <option value="">{{ PURPOSES[purpose] }}, by itself</option>
-          <option
-            v-for="(label, key) in PURPOSES"
-            :key="key"
-            :value="key"
-            :disabled="key === 'steps' && !canHold"
-          >
-            {{ label }}
-          </option>
-        </select>
-      </label>
+      <v-select
+        label="This pull is a"
+        :model-value="wanted.purpose ?? ''"
+        :items="[{ value: '', label: `${PURPOSES[purpose]} (automatic)` }, ...purposes]"
+        @update:model-value="wanted = { ...wanted, purpose: $event }"
+      />
       <label
         >from
         <input v-model="start" :placeholder="String(programme.sweep_start_rpm)" aria-label="Sweep start, rpm"
@@ -112,16 +108,12 @@ watch(
       </template>
     </div>
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
-  </details>
+  </DisclosurePanel>
 </template>
 
 <style scoped>
 .options {
   margin: 8px 0;
-}
-summary {
-  cursor: pointer;
-  color: var(--quiet);
 }
 .row {
   display: flex;

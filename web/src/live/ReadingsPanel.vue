@@ -43,10 +43,10 @@ const like = computed(() => [...new Set(props.tapes.flatMap((tape) => tape.gate.
   </div>
   <WindowTape v-for="tape in tapes" :key="tape.gate.channel" v-bind="tape" :resting="running" />
   <p v-if="like.length" class="quiet like">
-    Windows narrowed to how {{ like.length > 1 ? 'pulls' : 'pull' }} {{ like.join(', ') }} began.
+    Start windows set to match {{ like.length > 1 ? 'pulls' : 'pull' }} {{ like.join(', ') }}.
   </p>
   <p v-if="faulty.length" class="faulty" role="status" data-test="faulty">
-    Nothing usable from: {{ faulty.join(', ') }}
+    No valid signal: {{ faulty.join(', ') }}
   </p>
 </template>
 

@@ -24,7 +24,7 @@ const wait = (seconds: number) => (seconds < 60 ? 'under a minute' : `about ${Ma
 const words = computed(() => {
   if (props.resting) return 'for the start'
   if (props.side === 'inside') return 'in its window'
-  if (props.value === null || props.side === 'silent') return 'nothing usable comes'
+  if (props.value === null || props.side === 'silent') return 'no valid signal'
   const off = props.side === 'low' ? props.gate.low - props.value : props.value - props.gate.high
   const out = `${channelFigure(props.gate.channel, Math.max(1, off))} ${props.side === 'low' ? 'under' : 'over'}`
   return typeof props.opens === 'number' ? `${out}, opens in ${wait(props.opens)}` : out

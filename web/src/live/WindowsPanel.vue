@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../api/client'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ programme: number; mayOperate: boolean }>()
 const queries = useQueryClient()
@@ -41,15 +42,14 @@ async function save() {
 </script>
 
 <template>
-  <details data-test="windows">
-    <summary>Windows in which a pull may start</summary>
+  <DisclosurePanel data-test="windows" title="Windows in which a pull may start">
     <form @submit.prevent="save">
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th class="words">Channel</th>
             <th class="words">Window</th>
-            <th class="words">To those compared with</th>
+            <th class="words">Max. difference from comparison pulls</th>
             <th v-if="mayOperate"></th>
           </tr>
         </thead>
@@ -72,12 +72,12 @@ async function save() {
                 <p v-if="fields.low || fields.high" class="message">{{ fields.low ?? fields.high }}</p>
               </td>
               <td></td>
-              <td><v-btn type="submit" size="small">Set it</v-btn></td>
+              <td><v-btn type="submit">Save</v-btn></td>
             </template>
             <template v-else>
               <td class="words">
                 <template v-if="window.low">{{ window.low }} to {{ window.high }}</template>
-                <span v-else class="quiet">holds nothing</span>
+                <span v-else class="quiet">no start limit</span>
               </td>
               <td class="words quiet">{{ window.within }}</td>
               <td v-if="mayOperate">
@@ -88,21 +88,14 @@ async function save() {
             </template>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </form>
-  </details>
+  </DisclosurePanel>
 </template>
 
 <style scoped>
-details {
-  margin-top: 8px;
-}
-summary {
-  cursor: pointer;
-  color: var(--quiet);
-}
 td {
-  padding: 3px 8px !important;
+  padding: 3px 8px;
 }
 input {
   width: 80px;

@@ -2,6 +2,7 @@ import { VueQueryPlugin } from '@tanstack/vue-query'
 import { mount } from '@vue/test-utils'
 import { expect, test } from 'vitest'
 
+import { vuetify } from '../theme'
 import type { Setup } from '../pages/frame'
 import BeforePull from './BeforePull.vue'
 import ReadingsPanel from './ReadingsPanel.vue'
@@ -34,19 +35,20 @@ const shown = (given: NextPull, mayOperate = true) =>
   mount(BeforePull, {
     props: { session: 1, setup, next: given, mounted: null, mayOperate },
     global: {
-      plugins: [VueQueryPlugin],
-      stubs: { SetupMark: true, VBtn: { template: '<button><slot /></button>' } },
+      plugins: [VueQueryPlugin, vuetify],
+      stubs: { SetupMark: true },
     },
   })
 
-test('what is due stands above what is done, and only a person may tick it', () => {
+test('what is due stands above what is done, and only a person may tick it', async () => {
   const panel = shown(
     next({
       due: [due(1, 'Guards on', { done_by: 'Mats Orrey', done_at: '2026-11-25T09:00:00Z' }), due(2, 'Leaks')],
     }),
   )
-  expect(panel.text()).toContain('To be seen to before it is armed: 1')
-  expect(panel.find('[data-test="seen-to"]').text()).toContain('Mats Orrey')
+  expect(panel.text()).toContain('Checks outstanding: 1')
+  await panel.get('[data-test="seen-to"] button').trigger('click')
+  expect(panel.get('[data-test="seen-to"]').text()).toContain('Mats Orrey')
   expect(panel.findAll('input[type="checkbox"]')).toHaveLength(1)
   expect(panel.find('input[type="checkbox"]').attributes('disabled')).toBeUndefined()
   const reader = shown(next({ due: [due(2, 'Leaks')] }), false)

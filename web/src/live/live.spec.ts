@@ -52,7 +52,7 @@ test.each([
   [90, 'inside', 'in its window'],
   [75.2, 'low', '5 under'],
   [112, 'high', '12 over'],
-  [null, 'silent', 'nothing usable comes'],
+  [null, 'silent', 'no valid signal'],
 ])('a tape at %s says in words where it stands', (value, side, words) => {
   const tape = mount(WindowTape, { props: { gate, value, side } })
   expect(tape.text()).toContain(words)

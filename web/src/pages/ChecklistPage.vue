@@ -5,6 +5,7 @@ import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
+import { choicesOf } from '../ui/choices'
 
 const queries = useQueryClient()
 const { data, error } = useQuery({
@@ -60,7 +61,7 @@ const takeOff = (id: number) =>
 
 <template>
   <div class="list">
-    <h1>What must be seen to before a pull</h1>
+    <h1>Pre-pull checklist</h1>
     <p class="text quiet">
       Every line is ticked by a person, by name, before anything is armed. Local codes and the stand maker's
       instructions come first; add what they ask for. A line that was ticked stays on record when it is
@@ -69,53 +70,43 @@ const takeOff = (id: number) =>
     <ProblemNote :error="error" />
     <section v-for="[moment, label] in moments" :key="moment">
       <h2>{{ label }}</h2>
-      <table>
+      <v-table>
         <tbody>
           <template v-for="item in of(moment)" :key="item.id">
             <tr v-if="editing !== item.id">
-              <td>{{ item.text }}</td>
-              <td class="quiet">
+              <td class="words">{{ item.text }}</td>
+              <td class="quiet words">
                 <template v-if="item.slots.length">{{ item.slots.map(slotName).join(', ') }}</template>
                 <template v-if="item.asks"> · asks: {{ data!.kinds[item.asks] }}</template>
               </td>
               <td v-if="mayWrite" class="acts">
-                <button type="button" :aria-label="`Change ${item.text}`" @click="edit(item)">change</button>
-                <button type="button" :aria-label="`Take off ${item.text}`" @click="takeOff(item.id)">
-                  take off
+                <button type="button" :aria-label="`Change ${item.text}`" @click="edit(item)">Edit</button>
+                <button type="button" :aria-label="`Remove ${item.text}`" @click="takeOff(item.id)">
+                  Remove
                 </button>
               </td>
             </tr>
           </template>
         </tbody>
-      </table>
-      <v-btn v-if="mayWrite && editing === null" size="small" @click="edit(null, moment)">Add a line</v-btn>
+      </v-table>
+      <v-btn v-if="mayWrite && editing === null" @click="edit(null, moment)">Add a line</v-btn>
       <form v-if="editing !== null && draft.moment === moment" @submit.prevent="save">
-        <input
-          v-model="draft.text"
-          class="words"
-          aria-label="What must be seen to"
-          placeholder="What must be seen to"
+        <input v-model="draft.text" class="words" aria-label="Checklist line" placeholder="Checklist line" />
+        <v-select
+          v-model="draft.moment"
+          label="when"
+          :items="moments.map(([key, told]) => ({ value: key, label: told }))"
         />
-        <label>
-          when
-          <select v-model="draft.moment">
-            <option v-for="[key, told] in moments" :key="key" :value="key">{{ told }}</option>
-          </select>
-        </label>
-        <label>
-          asks for
-          <select v-model="draft.asks">
-            <option v-for="(told, key) in data?.kinds" :key="key" :value="key">{{ told }}</option>
-          </select>
-        </label>
-        <label v-if="draft.moment === 'change'">
-          only where one of these was changed
-          <select v-model="draft.slots" multiple size="4">
-            <option v-for="slot in slots" :key="slot.value" :value="slot.value">{{ slot.label }}</option>
-          </select>
-        </label>
-        <v-btn type="submit" size="small">Put it on the list</v-btn>
-        <v-btn size="small" @click="editing = null">Back</v-btn>
+        <v-select v-model="draft.asks" label="asks for" :items="choicesOf(data?.kinds)" />
+        <v-select
+          v-if="draft.moment === 'change'"
+          v-model="draft.slots"
+          label="only where one of these was changed"
+          multiple
+          :items="slots"
+        />
+        <v-btn type="submit">Save</v-btn>
+        <v-btn @click="editing = null">Cancel</v-btn>
         <p v-if="fields.text" class="message" role="alert">{{ Object.values(fields).join(' ') }}</p>
       </form>
     </section>

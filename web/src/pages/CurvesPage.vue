@@ -14,6 +14,7 @@ import { useChoice } from '../verdict/choice'
 import { useCurves, useOverlays, useSteps, useVerdictChoices } from '../verdict/queries'
 import { useFrame } from './frame'
 import { undividedWords } from '../verdict/words'
+import { choicesOf } from '../ui/choices'
 
 const { programme, setup, standard, lookAt } = useFrame()
 const { choice, choose } = useChoice()
@@ -88,16 +89,15 @@ useKeys([
 
 <template>
   <TabRow v-if="curves && !error" :tabs="tabs" :shown="tab" @show="tab = $event">
-    <label class="rule">
-      <span class="quiet">Stands for a setup</span>
-      <select
-        :value="curves.school"
+    <div class="rule">
+      <span class="quiet">Represent each setup by</span>
+      <v-select
+        :model-value="curves.school"
         aria-label="Which pull stands for a setup"
-        @change="choose({ school: ($event.target as HTMLSelectElement).value })"
-      >
-        <option v-for="(label, key) in choices?.schools" :key="key" :value="key">{{ label }}</option>
-      </select>
-    </label>
+        :items="choicesOf(choices?.schools)"
+        @update:model-value="choose({ school: $event })"
+      />
+    </div>
   </TabRow>
   <div v-if="curves && !error && tab !== 'chart'" class="tables">
     <CurvesTable v-if="tab === 'table'" v-model:cursor="cursor" :curves="curves" />
@@ -146,27 +146,30 @@ useKeys([
           </button>
         </div>
         <div class="choosing">
-          <label>
-            <span>Third panel</span>
-            <select v-model="third" data-test="third">
-              <option value="">Difference</option>
-              <option v-for="one in overlays?.overlays" :key="one.key" :value="one.key">
-                {{ one.name }}
-              </option>
-            </select>
-          </label>
-          <label>
-            <span>Difference to</span>
-            <select v-model="reference" data-test="reference">
-              <option :value="0">the baseline</option>
-              <option v-for="row in curves.setups" :key="row.setup_id" :value="row.setup_id">
-                {{ setup(row.setup_id).letter }} {{ setup(row.setup_id).name }}
-              </option>
-            </select>
-          </label>
+          <v-select
+            v-model="third"
+            label="Lower chart"
+            data-test="third"
+            :items="[
+              { value: '', label: 'Difference' },
+              ...(overlays?.overlays ?? []).map((one) => ({ value: one.key, label: one.name })),
+            ]"
+          />
+          <v-select
+            v-model="reference"
+            label="Difference to"
+            data-test="reference"
+            :items="[
+              { value: 0, label: 'the baseline' },
+              ...curves.setups.map((row) => ({
+                value: row.setup_id,
+                label: `${setup(row.setup_id).letter} ${setup(row.setup_id).name}`,
+              })),
+            ]"
+          />
         </div>
         <h2>At the cursor, {{ cursor }} rpm, {{ curves.standard_label }}</h2>
-        <table class="figures" data-test="cursor-table">
+        <v-table class="figures" data-test="cursor-table">
           <thead>
             <tr>
               <th class="words"><span class="visually-hidden">Setup</span></th>
@@ -201,9 +204,9 @@ useKeys([
               </td>
             </tr>
           </tbody>
-        </table>
+        </v-table>
         <h2 class="next">Peaks of the mean curves</h2>
-        <table class="figures peaks">
+        <v-table class="figures peaks">
           <thead>
             <tr>
               <th class="words"><span class="visually-hidden">Setup</span></th>
@@ -227,7 +230,7 @@ useKeys([
               <td v-if="curves.allowance">{{ figure(row.installed_peak_power) }}</td>
             </tr>
           </tbody>
-        </table>
+        </v-table>
         <p v-if="curves.setups.some((row) => row.runs_longer)" class="quiet allowance">
           * Its pulls go on further than the others'. Peaks are those of the speeds that all were run at.
         </p>
@@ -290,9 +293,6 @@ useKeys([
   gap: 2px;
   color: var(--quiet);
 }
-.choosing select {
-  width: 100%;
-}
 .plot {
   height: calc(100vh - 148px);
   min-height: 540px;
@@ -322,7 +322,7 @@ useKeys([
 }
 .switches .apart {
   margin-left: auto;
-  border-left: 1px solid var(--quiet) !important;
+  border-left: 1px solid var(--quiet);
 }
 .switches button[aria-pressed='true'] {
   background: var(--ink);

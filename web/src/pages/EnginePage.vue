@@ -38,7 +38,7 @@ const adopt = useAction(async (build_id: number) =>
       <template #beside>
         <span v-if="newest && newest.id !== build.id" class="newer">
           <span class="hand-note">Rev {{ newest.revision }} is newer: {{ newest.reason }}</span>
-          <v-btn v-if="mayOperate" size="small" @click="adopt.mutate(newest.id)">
+          <v-btn v-if="mayOperate" @click="adopt.mutate(newest.id)">
             Go on with rev {{ newest.revision }}
           </v-btn>
         </span>

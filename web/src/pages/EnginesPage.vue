@@ -24,7 +24,9 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
   <div class="engines">
     <header class="page-head">
       <h1>Engines</h1>
-      <v-btn v-if="me?.may_operate && !adding" class="hand" @click="adding = true">New engine</v-btn>
+      <v-btn v-if="me?.may_operate && !adding" color="hand" variant="flat" @click="adding = true"
+        >New engine</v-btn
+      >
     </header>
     <ProblemNote :error="error" />
     <NewEngine

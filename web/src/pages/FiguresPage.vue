@@ -122,44 +122,46 @@ useKeys([
 
 <template>
   <div class="figures-page">
-    <header class="page-head"><h1>Write figures down by hand</h1></header>
+    <header class="page-head"><h1>Enter figures manually</h1></header>
     <ProblemNote :error="error" />
     <p v-if="!mayOperate" class="text">
       You may read here. Ask the owner for the operator role to write figures.
     </p>
     <form v-else class="sheet" @submit.prevent="write">
       <section>
-        <label class="table">
-          Rows of rpm, torque, power, as they are printed; what is not there is left out
-          <textarea
-            v-model="text"
-            rows="16"
-            spellcheck="false"
-            placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
-            :aria-invalid="!!textProblem"
-            data-test="table"
-          />
-        </label>
-        <p v-if="textProblem" class="words stop" role="alert">{{ textProblem }}</p>
+        <v-textarea
+          v-model="text"
+          class="table"
+          label="Rows of rpm, torque and power as printed; leave missing values blank"
+          rows="14"
+          spellcheck="false"
+          persistent-placeholder
+          placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
+          :error-messages="textProblem"
+        />
         <div class="row">
-          <label>
-            Torque in
-            <select v-model="torqueUnit">
-              <option value="">{{ me?.units.torque }}</option>
-              <option v-for="unit in ['lb-ft', 'N·m'].filter((one) => one !== me?.units.torque)" :key="unit">
-                {{ unit }}
-              </option>
-            </select>
-          </label>
-          <label>
-            Power in
-            <select v-model="powerUnit">
-              <option value="">{{ me?.units.power }}</option>
-              <option v-for="unit in ['hp', 'kW', 'PS'].filter((one) => one !== me?.units.power)" :key="unit">
-                {{ unit }}
-              </option>
-            </select>
-          </label>
+          <v-select
+            v-model="torqueUnit"
+            label="Torque in"
+            :items="[
+              { value: '', label: me?.units.torque },
+              ...(['lb-ft', 'N·m'].filter((one) => one !== me?.units.torque) ?? []).map((unit) => ({
+                value: unit,
+                label: unit,
+              })),
+            ]"
+          />
+          <v-select
+            v-model="powerUnit"
+            label="Power in"
+            :items="[
+              { value: '', label: me?.units.power },
+              ...(['hp', 'kW', 'PS'].filter((one) => one !== me?.units.power) ?? []).map((unit) => ({
+                value: unit,
+                label: unit,
+              })),
+            ]"
+          />
         </div>
         <fieldset class="row quoted">
           <legend>What is quoted beside it, to be checked</legend>
@@ -185,7 +187,7 @@ useKeys([
             {{ checked.resolution_percent.toFixed(2) }} %.
           </p>
           <div class="understood">
-            <table class="figures">
+            <v-table class="figures">
               <thead>
                 <tr>
                   <th>rpm</th>
@@ -200,23 +202,21 @@ useKeys([
                   <td>{{ figure(row.power) }}</td>
                 </tr>
               </tbody>
-            </table>
+            </v-table>
           </div>
         </template>
       </section>
       <div class="wide row">
-        <label>
-          Setup
-          <select v-model="setupId" aria-label="Setup" :aria-invalid="!!wrong.setup_id">
-            <option :value="null" disabled>choose…</option>
-            <option v-for="one in programme.setups" :key="one.id" :value="one.id">
-              {{ one.letter }} {{ one.name }}
-            </option>
-          </select>
-          <small v-if="wrong.setup_id" role="alert">{{ wrong.setup_id }}</small>
-        </label>
+        <v-select
+          v-model="setupId"
+          label="Setup"
+          :error-messages="wrong.setup_id"
+          placeholder="choose…"
+          :items="programme.setups.map((one) => ({ value: one.id, label: `${one.letter} ${one.name}` }))"
+        />
+
         <label class="source">
-          Where the figures come from
+          Source of the figures
           <input
             v-model="source"
             placeholder="Printed sheet of March, page 2"
@@ -228,16 +228,16 @@ useKeys([
       <WhereFields v-model="where" class="wide" :wrong="wrong" has-figures :has-samples="false" />
       <p class="wide buttons">
         <label v-if="checked?.problems.length" class="tick">
-          <input v-model="confirmed" type="checkbox" /> It stands so, and is kept as it stands
+          <input v-model="confirmed" type="checkbox" /> The original says this; save as entered
         </label>
-        <v-btn type="submit" class="hand" :disabled="!checked">Keep the figures</v-btn>
+        <v-btn type="submit" color="hand" variant="flat" :disabled="!checked">Save figures</v-btn>
       </p>
     </form>
   </div>
 </template>
 
 <style scoped>
-:is(input, select) {
+input {
   color: var(--ink);
 }
 .figures-page {

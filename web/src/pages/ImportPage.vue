@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Bring files: give them, say which column is what once for each make, say which setup each is of, read them. */
+/** Import files: give them, say which column is what once for each make, say which setup each is of, read them. */
 import { computed, nextTick, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
@@ -94,6 +94,11 @@ function dropped(event: DragEvent) {
   over.value = false
   void take(event.dataTransfer?.files ?? [])
 }
+/** A channel that is not among the choices, so that it can still be seen. */
+const unlisted = (channel: string) =>
+  channel && !choices.value?.channels.some((one) => one.key === channel)
+    ? [{ value: channel, label: channel }]
+    : []
 const unitsOf = (channel: string) => choices.value?.channels.find((one) => one.key === channel)?.units ?? []
 function rechannel(column: Layout['columns'][number], channel: string) {
   column.channel = channel
@@ -182,7 +187,7 @@ useKeys([
 
 <template>
   <div class="import">
-    <header class="page-head"><h1>Bring pulls in from files</h1></header>
+    <header class="page-head"><h1>Import files</h1></header>
     <ProblemNote :error="error" />
     <p v-if="!mayOperate" class="text">
       You may read here. Ask the owner for the operator role to bring files.
@@ -200,7 +205,7 @@ useKeys([
           Drop files here, or <u>choose them</u>. CSV and other tables of text, XLSX, MDF4, Parquet; samples
           of a sweep, or a table that is reduced already. Each is kept as it came.
         </span>
-        <input type="file" multiple aria-label="Files to bring in" @change="chosen" />
+        <input type="file" multiple aria-label="Files to import" @change="chosen" />
       </label>
 
       <section v-for="layout in settled ? [] : layouts" :key="layout.key" class="layout" data-test="layout">
@@ -223,7 +228,7 @@ useKeys([
           <input v-model="rates[layout.key]" inputmode="decimal" class="rate" />
         </label>
         <div class="scroll">
-          <table class="figures">
+          <v-table class="figures">
             <thead>
               <tr>
                 <th class="words">Column</th>
@@ -243,39 +248,30 @@ useKeys([
                 <td>{{ column.low }}</td>
                 <td>{{ column.high }}</td>
                 <td class="words">
-                  <select
-                    :value="column.channel"
+                  <v-select
+                    :model-value="column.channel"
                     :aria-label="`What ${column.name} is`"
-                    @change="rechannel(column, ($event.target as HTMLSelectElement).value)"
-                  >
-                    <option value="">left in the file</option>
-                    <option v-for="one in choices?.channels" :key="one.key" :value="one.key">
-                      {{ one.name }}
-                    </option>
-                    <option
-                      v-if="column.channel && !choices?.channels.some((one) => one.key === column.channel)"
-                      :value="column.channel"
-                    >
-                      {{ column.channel }}
-                    </option>
-                  </select>
+                    :items="[
+                      { value: '', label: 'ignore' },
+                      ...(choices?.channels ?? []).map((one) => ({ value: one.key, label: one.name })),
+                      ...unlisted(column.channel),
+                    ]"
+                    @update:model-value="rechannel(column, $event)"
+                  />
                 </td>
                 <td class="words">
-                  <select
+                  <v-select
                     v-if="unitsOf(column.channel).length"
                     v-model="column.mapped_unit"
                     :aria-label="`Unit of ${column.name}`"
-                  >
-                    <option value="" disabled>choose…</option>
-                    <option v-for="unit in unitsOf(column.channel)" :key="unit" :value="unit">
-                      {{ unit }}
-                    </option>
-                  </select>
+                    placeholder="choose…"
+                    :items="unitsOf(column.channel).map((unit) => ({ value: unit, label: unit }))"
+                  />
                   <template v-else>{{ column.mapped_unit }}</template>
                 </td>
               </tr>
             </tbody>
-          </table>
+          </v-table>
         </div>
       </section>
 
@@ -286,7 +282,7 @@ useKeys([
           the arrow keys on its handle; a list with the columns file, setup, session, order and start says it
           for all of them at once: drop it beside them. Pulls of one warm engine are one session.
         </p>
-        <table class="figures" data-test="files">
+        <v-table class="figures" data-test="files">
           <thead>
             <tr>
               <th><span class="visually-hidden">Place</span></th>
@@ -310,7 +306,6 @@ useKeys([
                 <v-btn
                   v-if="file.state === 'waiting' && !settled"
                   variant="text"
-                  size="small"
                   class="handle"
                   draggable="true"
                   :aria-label="`Move ${file.name}: arrow up, arrow down`"
@@ -343,17 +338,19 @@ useKeys([
                 />
               </td>
               <td class="words">
-                <select
+                <v-select
                   v-if="file.state === 'waiting' && !settled"
                   v-model="file.setup_id"
                   :aria-label="`Setup of ${file.name}`"
-                  :aria-invalid="!!wrong[`setup_${file.id}`]"
-                >
-                  <option :value="null" disabled>choose…</option>
-                  <option v-for="one in programme.setups" :key="one.id" :value="one.id">
-                    {{ one.letter }} {{ one.name }}
-                  </option>
-                </select>
+                  :error-messages="wrong[`setup_${file.id}`]"
+                  placeholder="choose…"
+                  :items="
+                    programme.setups.map((one) => ({
+                      value: one.id,
+                      label: `${one.letter} ${one.name}`,
+                    }))
+                  "
+                />
               </td>
               <td class="words">
                 <router-link v-if="file.pull_id" :to="{ name: 'pull', params: { pull: file.pull_id } }">{{
@@ -366,7 +363,7 @@ useKeys([
               </td>
             </tr>
           </tbody>
-        </table>
+        </v-table>
       </section>
 
       <WhereFields
@@ -378,14 +375,14 @@ useKeys([
         :has-samples="layouts.some((layout) => !layout.is_table)"
       />
       <p v-if="waiting.length && !settled" class="buttons">
-        <v-btn class="hand" @click="run">
+        <v-btn color="hand" variant="flat" @click="run">
           Read {{ waiting.length }} {{ waiting.length === 1 ? 'file' : 'files' }} <kbd>Enter</kbd>
         </v-btn>
       </p>
       <div v-if="work.running.value" class="progress" role="status">
         <progress :value="work.job.value?.done ?? 0" :max="work.job.value?.total || 1" />
         {{ work.job.value?.progress_text || 'Waiting for a worker…' }}
-        <v-btn size="small" @click="work.stop()">Stop</v-btn>
+        <v-btn @click="work.stop()">Stop</v-btn>
         <p class="quiet words">What was read by then stays.</p>
       </div>
       <p v-if="work.failure.value" class="words stop" role="alert">{{ work.failure.value }}</p>

@@ -18,6 +18,7 @@ import { useComparison, useInspection, useRaw } from '../pulls/useInspection'
 import { type Ground, markOf } from '../setups/marks'
 import SetupMark from '../setups/SetupMark.vue'
 import { useFrame } from './frame'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const { programme, setup, standard, mayOperate } = useFrame()
 const route = useRoute()
@@ -138,36 +139,28 @@ useKeys([
           <SetupMark :position="setup(shown.setup_id).position" />
           Pull {{ shown.number }}, {{ setup(shown.setup_id).letter }} {{ setup(shown.setup_id).name }}
         </h1>
-        <label>
-          Beside
-          <select
-            :value="beside ?? ''"
-            aria-label="Pull to lay beside"
-            @change="lay(($event.target as HTMLSelectElement).value)"
-          >
-            <option value="">no other pull</option>
-            <option
-              v-for="one in rows.filter((known) => known.id !== pull && !known.no_curve)"
-              :key="one.id"
-              :value="one.id"
-            >
-              Pull {{ one.number }}, {{ setup(one.setup_id).letter }}
-            </option>
-          </select>
-        </label>
-        <label>
-          Below
-          <select v-model="below" aria-label="Curve in the lower panel">
-            <option v-for="[key, name] in choices" :key="key" :value="key">{{ name }}</option>
-          </select>
-        </label>
+        <v-select
+          label="Beside"
+          :model-value="beside ?? ''"
+          :items="[
+            { value: '', label: 'no other pull' },
+            ...rows
+              .filter((known) => known.id !== pull && !known.no_curve)
+              .map((one) => ({
+                value: one.id,
+                label: `Pull ${one.number}, ${setup(one.setup_id).letter}`,
+              })),
+          ]"
+          @update:model-value="lay(String($event))"
+        />
+        <v-select
+          v-model="below"
+          label="Below"
+          :items="(choices ?? []).map(([key, name]) => ({ value: key, label: name }))"
+        />
         <span class="steps">
-          <v-btn size="small" :disabled="place <= 0" aria-label="Pull before" @click="go(-1)">←</v-btn>
-          <v-btn
-            size="small"
-            :disabled="place < 0 || place >= rows.length - 1"
-            aria-label="Next pull"
-            @click="go(1)"
+          <v-btn :disabled="place <= 0" aria-label="Pull before" @click="go(-1)">←</v-btn>
+          <v-btn :disabled="place < 0 || place >= rows.length - 1" aria-label="Next pull" @click="go(1)"
             >→</v-btn
           >
         </span>
@@ -197,11 +190,11 @@ useKeys([
       </div>
       <div class="facts">
         <section>
-          <h2>What is odd</h2>
+          <h2>Anomalies</h2>
           <ul v-if="shown.anomalies.length || shown.findings.length" class="words" data-test="odd">
             <li v-for="text in [...shown.anomalies, ...shown.findings]" :key="text">{{ text }}</li>
           </ul>
-          <p v-else class="words">Nothing stands out.</p>
+          <p v-else class="words">None found.</p>
           <template v-if="shown.cut">
             <h2 class="next">Cut</h2>
             <p class="words" data-test="cut">
@@ -211,13 +204,13 @@ useKeys([
               <template v-if="shown.cut.rate_rpm_s"
                 >Sweep {{ shown.cut.rate_rpm_s.toFixed(0) }} rpm/s.</template
               >
-              <v-btn v-if="shown.by_hand && mayOperate" size="small" @click="reduce.mutate({})"
+              <v-btn v-if="shown.by_hand && mayOperate" @click="reduce.mutate({})"
                 >Cut as usual <kbd>R</kbd></v-btn
               >
             </p>
           </template>
           <template v-if="shown.cut && mayOperate">
-            <h2 class="next">Torque that speeds up the rotating parts</h2>
+            <h2 class="next">Inertia correction</h2>
             <InertiaPanel
               :inspection="shown"
               :other="beside && other?.setup_id === shown.setup_id ? beside : null"
@@ -240,7 +233,7 @@ useKeys([
           </template>
         </section>
         <section>
-          <h2>Where it comes from</h2>
+          <h2>Source and processing</h2>
           <dl>
             <template v-for="fact in shown.provenance" :key="fact.label">
               <dt>{{ fact.label }}</dt>
@@ -269,23 +262,20 @@ useKeys([
           <template v-if="row?.comparable?.level === 'block'">
             <p v-if="row.comparable.let_in_reason" class="words">
               Counts all the same: {{ row.comparable.let_in_reason }}
-              <v-btn v-if="mayOperate" size="small" @click="shutOut.mutate(undefined)"
-                >Leave it out again</v-btn
-              >
+              <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
             </p>
             <form v-else-if="mayOperate" class="let-in" @submit.prevent="sendReason">
               <label
                 >It is not counted. Count it all the same, because
                 <input v-model="reason" aria-label="Why it may count"
               /></label>
-              <v-btn size="small" type="submit">Let it in</v-btn>
+              <v-btn type="submit">Include</v-btn>
             </form>
           </template>
         </section>
       </div>
-      <details v-if="shown.speed_rpm.length" class="bins">
-        <summary>The bins as a table</summary>
-        <table class="figures">
+      <DisclosurePanel v-if="shown.speed_rpm.length" class="bins" title="The bins as a table">
+        <v-table class="figures">
           <thead>
             <tr>
               <th>rpm</th>
@@ -306,8 +296,8 @@ useKeys([
               <td>{{ shown.has_samples ? shown.samples[at] : shown.samples[at] ? 'written' : 'between' }}</td>
             </tr>
           </tbody>
-        </table>
-      </details>
+        </v-table>
+      </DisclosurePanel>
     </template>
     <p v-else-if="!error" class="text quiet">Fetching the pull…</p>
   </div>

@@ -36,7 +36,9 @@ useKeys([
   <div class="parts">
     <header class="page-head">
       <h1>Parts</h1>
-      <v-btn v-if="me?.may_operate && !adding" class="hand" @click="adding = true">New part</v-btn>
+      <v-btn v-if="me?.may_operate && !adding" color="hand" variant="flat" @click="adding = true"
+        >New part</v-btn
+      >
     </header>
     <ProblemNote :error="error" />
     <NewPart
@@ -72,13 +74,13 @@ useKeys([
       }}
     </p>
     <p v-else-if="!found.length" class="text">No part is called that.</p>
-    <table v-else class="figures">
+    <v-table v-else class="figures">
       <thead>
         <tr>
           <th><span class="visually-hidden">Picture</span></th>
           <th class="words">Part</th>
           <th class="words">Slot</th>
-          <th class="words">What is known of it</th>
+          <th class="words">Dimensions</th>
           <th>{{ inMoney('Price') }}</th>
           <th><span class="visually-hidden">Archive</span></th>
         </tr>
@@ -114,7 +116,7 @@ useKeys([
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <v-btn
       v-if="data?.some((part) => part.archived) || archived"
       variant="text"

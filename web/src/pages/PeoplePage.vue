@@ -13,7 +13,7 @@ import { done } from '../undo'
 const { data, error, isPending } = usePeople()
 const { data: audit } = useAudit()
 const roles = computed(() => data.value?.roles ?? [])
-const choices = computed(() => roles.value.map((role) => ({ value: role.value, title: role.label })))
+const choices = computed(() => roles.value.map((role) => ({ value: role.value, label: role.label })))
 const adding = ref(false)
 const given = reactive({ username: '', name: '', role: 'operator' })
 /** Shown once: nobody can look it up later. */
@@ -67,7 +67,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
   <div class="page">
     <header class="page-head">
       <h1>People</h1>
-      <v-btn class="hand" @click="adding = true">Add person</v-btn>
+      <v-btn color="hand" variant="flat" @click="adding = true">Add person</v-btn>
     </header>
     <ProblemNote :error="error ?? problem" />
     <v-card v-if="invited" class="pa-4 boxed" role="status">
@@ -81,8 +81,8 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
         data-test="way-in"
       />
       <p class="acts mt-3">
-        <v-btn size="small" @click="copy">Copy link</v-btn>
-        <v-btn size="small" @click="invited = null">Close</v-btn>
+        <v-btn @click="copy">Copy link</v-btn>
+        <v-btn @click="invited = null">Close</v-btn>
       </p>
     </v-card>
     <v-card v-if="adding" class="pa-4 boxed">
@@ -106,14 +106,14 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
           />
         </v-radio-group>
         <p class="acts mt-3">
-          <v-btn type="submit" class="hand">Add person</v-btn>
+          <v-btn type="submit" color="hand" variant="flat">Add person</v-btn>
           <v-btn variant="text" @click="adding = false">Cancel</v-btn>
         </p>
       </form>
     </v-card>
     <p v-if="isPending" class="text quiet">Loading…</p>
     <div>
-      <table v-if="data" class="figures people">
+      <v-table v-if="data" class="figures people">
         <thead>
           <tr>
             <th class="words">Name</th>
@@ -144,21 +144,19 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
             </td>
             <td class="words">
               <span class="acts">
-                <v-btn v-if="person.wrong_tries" size="small" @click="unlock.mutate(person)">Unlock</v-btn>
-                <v-btn v-if="person.active && !person.is_me" size="small" @click="reset.mutate(person)">
+                <v-btn v-if="person.wrong_tries" @click="unlock.mutate(person)">Unlock</v-btn>
+                <v-btn v-if="person.active && !person.is_me" @click="reset.mutate(person)">
                   Reset password
                 </v-btn>
-                <v-btn v-if="person.active && !person.is_me" size="small" @click="deactivate(person)">
-                  Deactivate
-                </v-btn>
-                <v-btn v-if="!person.active" size="small" @click="change.mutate({ person, active: true })">
+                <v-btn v-if="person.active && !person.is_me" @click="deactivate(person)"> Deactivate </v-btn>
+                <v-btn v-if="!person.active" @click="change.mutate({ person, active: true })">
                   Bring back
                 </v-btn>
               </span>
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </div>
     <h2 class="changes">Changes</h2>
     <p v-if="!audit?.length" class="quiet">Nothing was changed yet.</p>
@@ -176,7 +174,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
   padding: 18px;
 }
 .boxed {
-  border: 1px solid var(--line) !important;
+  border: 1px solid var(--line);
   margin-bottom: 18px;
 }
 .acts {

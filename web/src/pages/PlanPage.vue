@@ -46,9 +46,7 @@ useKeys([{ key: 'e', label: 'E', does: 'Change the plan', press: change }])
 <template>
   <div>
     <TabRow :tabs="tabs" :shown="shown" @show="show">
-      <v-btn v-if="mayOperate" size="small" class="change" @click="change"
-        >Change the plan <kbd>E</kbd></v-btn
-      >
+      <v-btn v-if="mayOperate" class="change" @click="change">Change the plan <kbd>E</kbd></v-btn>
     </TabRow>
     <div class="inside">
       <ProblemNote :error="error" />

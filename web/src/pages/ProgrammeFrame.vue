@@ -22,7 +22,7 @@ const gone = computed(() => error.value instanceof Problem && [403, 404].include
     <div class="waiting">
       <template v-if="error">
         <ProblemNote :error="error" />
-        <v-btn to="/">To the programmes</v-btn>
+        <v-btn to="/">All tests</v-btn>
       </template>
       <p v-else class="text quiet">Fetching the programme…</p>
     </div>

@@ -29,11 +29,11 @@ const planned = computed(() => {
 const stages = computed(() => [
   { name: 'engine', label: 'Engine', state: props.programme.build },
   { name: 'plan', label: 'Plan', state: planned.value },
-  { name: 'stand', label: 'Stand', state: session.value },
+  { name: 'stand', label: 'Dyno', state: session.value },
   { name: 'pulls', label: 'Pulls', state: String(props.day.pulls.length) },
   { name: 'curves', label: 'Curves', state: `${kept.value} kept` },
   { name: 'verdict', label: 'Verdict', state: `${props.programme.setups.length} setups` },
-  { name: 'sheet', label: 'Sheet', state: 'to hand on' },
+  { name: 'sheet', label: 'Report', state: 'to issue' },
 ])
 useKeys(
   ['engine', 'plan', 'stand', 'pulls', 'curves', 'verdict', 'sheet', 'programme-air'].map((name, index) => ({

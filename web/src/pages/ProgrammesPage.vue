@@ -37,7 +37,7 @@ useKeys([
   {
     key: 'n',
     label: 'N',
-    does: 'Plan a new programme',
+    does: 'Plan a new test',
     press: () => void router.push({ name: 'new-programme' }),
   },
 ])
@@ -46,10 +46,15 @@ useKeys([
 <template>
   <div class="list">
     <header class="page-head">
-      <h1>Programmes</h1>
+      <h1>Tests</h1>
       <template v-if="me?.may_operate">
         <ImportTest />
-        <v-btn :class="{ hand: programmes?.length }" :to="{ name: 'new-programme' }">New programme</v-btn>
+        <v-btn
+          :color="programmes?.length ? 'hand' : undefined"
+          :variant="programmes?.length ? 'flat' : 'outlined'"
+          :to="{ name: 'new-programme' }"
+          >New test</v-btn
+        >
       </template>
     </header>
     <ProblemNote :error="error ?? problem" />
@@ -88,7 +93,6 @@ useKeys([
     <v-btn
       v-if="me?.may_operate && (archived || home?.programmes)"
       variant="text"
-      size="small"
       class="mt-4"
       @click="archived = !archived"
     >

@@ -36,12 +36,12 @@ watch(
 
 useKeys([
   { key: 'f', label: 'F', does: 'Bring pulls from files', press: () => void router.push({ name: 'import' }) },
-  { key: 'w', label: 'W', does: 'Write figures by hand', press: () => void router.push({ name: 'figures' }) },
+  { key: 'w', label: 'W', does: 'Enter figures by hand', press: () => void router.push({ name: 'figures' }) },
 ])
 
 function told(row: Row): string[] {
   return [
-    row.excluded_reason && `Left out${row.judged_by ? ` by ${row.judged_by}` : ''}: ${row.excluded_reason}`,
+    row.excluded_reason && `Excluded${row.judged_by ? ` by ${row.judged_by}` : ''}: ${row.excluded_reason}`,
     row.ended_why,
     row.override_reason && `Started outside a window: ${row.override_reason}`,
     row.first_after_change && 'First after a change',
@@ -61,15 +61,15 @@ function told(row: Row): string[] {
     <ProblemNote :error="error ?? keep.error.value" />
     <p class="actions">
       <template v-if="mayOperate">
-        <v-btn size="small" :to="{ name: 'import' }">Bring files <kbd>F</kbd></v-btn>
-        <v-btn size="small" :to="{ name: 'figures' }">Write figures <kbd>W</kbd></v-btn>
+        <v-btn :to="{ name: 'import' }">Import files <kbd>F</kbd></v-btn>
+        <v-btn :to="{ name: 'figures' }">Enter figures <kbd>W</kbd></v-btn>
       </template>
       <span v-if="log?.rows.length" class="save">
         Curves as
         <a :href="`/api/programmes/${programme.id}/curves.csv?standard=${standard}`" download>CSV</a>,
         <a :href="`/api/programmes/${programme.id}/curves.xlsx?standard=${standard}`" download>XLSX</a>
         <template v-if="mayOperate"
-          >; all of the programme as
+          >; all of the test as
           <a :href="`/api/programmes/${programme.id}/archive`" download>one file</a></template
         >
       </span>
@@ -78,7 +78,7 @@ function told(row: Row): string[] {
       No pull yet. Open a session at the stand and make the first one.
       <router-link :to="{ name: 'stand' }">To the stand</router-link>
     </p>
-    <table v-else-if="log" class="figures">
+    <v-table v-else-if="log" class="figures">
       <thead>
         <tr>
           <th>Pull</th>
@@ -87,8 +87,8 @@ function told(row: Row): string[] {
           <th class="line">Factor<br />{{ label }}</th>
           <th>Peak torque<br />{{ log.torque_unit }} at rpm</th>
           <th>Peak power<br />{{ log.power_unit }} at rpm</th>
-          <th class="words">Standing</th>
-          <th class="words">What is known of it</th>
+          <th class="words">Status</th>
+          <th class="words">Notes and warnings</th>
           <th v-if="mayOperate" class="words"><span class="visually-hidden">Judge</span></th>
         </tr>
       </thead>
@@ -136,16 +136,14 @@ function told(row: Row): string[] {
           <td v-if="mayOperate" class="words">
             <v-btn
               v-if="row.state === 'complete' && row.standing !== 'accepted'"
-              size="small"
-              :aria-label="`Keep pull ${row.number}`"
+              :aria-label="`Include pull ${row.number}`"
               @click="keep.mutate(row.id)"
             >
-              Keep
+              Include
             </v-btn>
             <v-btn
               v-if="row.state === 'complete' && row.standing !== 'excluded'"
-              size="small"
-              :aria-label="`Leave out pull ${row.number}`"
+              :aria-label="`Exclude pull ${row.number}`"
               @click="excluding = row"
             >
               Leave out
@@ -153,7 +151,7 @@ function told(row: Row): string[] {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <ComparisonWindows v-if="log?.rows.length" :programme="programme.id" :may-operate="mayOperate" />
     <ExcludeDialog v-if="excluding" :pull="excluding" @done="excluding = null" />
   </div>
@@ -178,7 +176,7 @@ function told(row: Row): string[] {
 }
 .mark,
 .line {
-  white-space: nowrap !important;
+  white-space: nowrap;
 }
 .mark svg {
   vertical-align: middle;

@@ -130,19 +130,15 @@ useKeys([
     </div>
     <aside>
       <h2>
-        {{
-          shown
-            ? `Version ${sheets?.find((one) => one.id === shown)?.number}, as issued`
-            : 'As it would be now'
-        }}
+        {{ shown ? `Version ${sheets?.find((one) => one.id === shown)?.number}, as issued` : 'Draft' }}
       </h2>
       <div class="row">
-        <v-btn size="small" @click="print">Print</v-btn>
-        <v-btn v-if="shown" size="small" @click="shown = 0">As it would be now</v-btn>
+        <v-btn @click="print">Print</v-btn>
+        <v-btn v-if="shown" @click="shown = 0">Draft</v-btn>
       </div>
       <template v-if="!shown">
         <p class="quiet told">
-          It tells the verdict as it is judged now: duty, rule and standard are those of the Verdict screen.
+          Preview of the current verdict: duty, rule and standard are those of the Verdict screen.
         </p>
         <label class="tick"><input v-model="showOwner" type="checkbox" /> The owner's name</label>
         <label class="tick"><input v-model="showPrices" type="checkbox" /> What parts cost</label>
@@ -150,16 +146,16 @@ useKeys([
           <span>Interests: who supplied or sells the parts</span>
           <input v-model="interests" :aria-invalid="Boolean(fields.interests)" />
         </label>
-        <label
-          ><span>Remark</span><textarea v-model="remark" rows="2" :aria-invalid="Boolean(fields.remark)" />
-        </label>
+        <v-textarea v-model="remark" label="Remark" rows="2" :error-messages="fields.remark" />
         <form v-if="mayOperate" @submit.prevent="issue">
           <label v-if="sheets?.length">
             <span>What changed against version {{ sheets[0]!.number }}</span>
             <input v-model="change" :aria-invalid="Boolean(fields.change)" />
             <span v-if="fields.change" class="message" role="alert">{{ fields.change }}</span>
           </label>
-          <v-btn type="submit" class="hand" :loading="issuing.isPending.value">Issue it</v-btn>
+          <v-btn type="submit" color="hand" variant="flat" :loading="issuing.isPending.value"
+            >Issue report</v-btn
+          >
         </form>
       </template>
       <GivenTo v-if="mayOperate" :programme="programme.id" />
@@ -205,11 +201,11 @@ useKeys([
               @focus="($event.target as HTMLInputElement).select()"
             />
             <button v-if="mayOperate && link.open" type="button" @click="revoking.mutate(link.id)">
-              Take back
+              Revoke
             </button>
           </div>
           <form v-if="mayOperate && shown === one.id" class="give" @submit.prevent="give(one.id)">
-            <input v-model="recipient" placeholder="For whom" aria-label="For whom the link is" />
+            <input v-model="recipient" placeholder="Recipient" aria-label="Recipient of the link" />
             <input
               v-model="days"
               inputmode="numeric"
@@ -217,7 +213,7 @@ useKeys([
               :aria-invalid="Boolean(fields.days)"
             />
             <span class="quiet">days</span>
-            <v-btn type="submit" size="small">Give a link</v-btn>
+            <v-btn type="submit">Create link</v-btn>
           </form>
         </li>
       </ol>
@@ -342,15 +338,15 @@ li > button[aria-pressed='true'] {
   .top,
   .ribbon,
   aside {
-    display: none !important;
+    display: none;
   }
   .frame {
-    display: block !important;
+    display: block;
   }
   .paper {
-    border: 0 !important;
-    padding: 0 !important;
-    max-width: none !important;
+    border: 0;
+    padding: 0;
+    max-width: none;
   }
 }
 </style>

@@ -12,7 +12,7 @@ import { useKeys } from '../keys'
 const router = useRouter()
 const { data: me } = useMe()
 const EVERYBODYS = [
-  { name: 'programmes', label: 'Programmes', holds: ['programmes', 'new-programme'] },
+  { name: 'programmes', label: 'Tests', holds: ['programmes', 'new-programme'] },
   { name: 'engines', label: 'Engines', holds: ['engines', 'build'] },
   { name: 'parts', label: 'Parts', holds: ['parts', 'part'] },
   { name: 'stacks', label: 'Stacks', holds: ['stacks'] },

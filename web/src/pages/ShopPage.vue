@@ -36,7 +36,7 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
     <ProblemNote :error="error ?? save.error.value" />
     <form @submit.prevent="save.mutate(undefined)">
       <ShopFields v-model="given" :choices="shop" :wrong="wrong" />
-      <v-btn type="submit" class="hand" :disabled="save.isPending.value">Save shop</v-btn>
+      <v-btn type="submit" color="hand" variant="flat" :disabled="save.isPending.value">Save shop</v-btn>
       <span v-if="save.isSuccess.value" class="quiet ml-4" role="status">Saved.</span>
     </form>
     <h2 class="tablet">On a tablet</h2>

@@ -32,11 +32,6 @@ const { data: found, error } = useQuery({
   placeholderData: (before) => before,
 })
 
-function put(stack: Record<string, number | ''>, slot: string, event: Event) {
-  const id = (event.target as HTMLSelectElement).value
-  stack[slot] = id === '' ? '' : Number(id)
-}
-
 function inSlot(slot: string) {
   return (parts.value ?? []).filter((part) => part.slot === slot && !part.archived)
 }
@@ -51,7 +46,7 @@ function inSlot(slot: string) {
     </p>
     <ProblemNote :error="error" />
     <div class="columns">
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th class="words">Slot</th>
@@ -70,34 +65,32 @@ function inSlot(slot: string) {
               :key="which"
               class="words"
             >
-              <select
-                :value="stack[slot.value] ?? ''"
+              <v-select
+                :model-value="stack[slot.value] ?? ''"
                 :aria-label="`${slot.label} of the ${which} stack`"
-                @change="put(stack, slot.value, $event)"
-              >
-                <option value="">none</option>
-                <option v-for="part in inSlot(slot.value)" :key="part.id" :value="part.id">
-                  {{ part.name }}
-                </option>
-              </select>
+                :items="[
+                  { value: '', label: 'none' },
+                  ...inSlot(slot.value).map((part) => ({ value: part.id, label: part.name })),
+                ]"
+                @update:model-value="stack[slot.value] = $event"
+              />
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <div v-if="found" aria-live="polite">
-        <label class="engine">
-          Limits of
-          <select v-model="build">
-            <option :value="null">no engine</option>
-            <option
-              v-for="engine in engines?.filter((one) => !one.archived)"
-              :key="engine.id"
-              :value="engine.revisions.at(-1)!.id"
-            >
-              {{ engine.name }}
-            </option>
-          </select>
-        </label>
+        <v-select
+          v-model="build"
+          class="engine"
+          label="Limits of"
+          :items="[
+            { value: null, label: 'no engine' },
+            ...(engines?.filter((one) => !one.archived) ?? []).map((engine) => ({
+              value: engine.revisions.at(-1)!.id,
+              label: engine.name,
+            })),
+          ]"
+        />
         <p v-if="!chosen(one).length || !chosen(other).length" class="text">
           Put parts into both stacks: nothing is said of an empty one.
         </p>
@@ -132,7 +125,7 @@ function inSlot(slot: string) {
   gap: 40px;
   align-items: start;
 }
-select {
+.v-select {
   width: 230px;
 }
 .engine {

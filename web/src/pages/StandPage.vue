@@ -212,7 +212,7 @@ const headline = computed(() => {
     const kind = current.value!.purpose === 'sweep' ? '' : `, ${current.value!.purpose_label.toLowerCase()}`
     return `Pull ${current.value!.number}: ${name}, armed${kind}`
   }
-  if (unjudged.value) return `Pull ${unjudged.value.number}: ${name}. Keep it?`
+  if (unjudged.value) return `Pull ${unjudged.value.number}: ${name}. Accept it?`
   return `Next: ${name}`
 })
 /** Of the pull that is armed or runs, else as it is asked for, else the plan's. */
@@ -236,12 +236,12 @@ const lead = computed(() => {
   return `${parts.value} · ${sweep.value}`
 })
 const holdLabel = computed(() => {
-  if (running.value) return 'Pull runs'
+  if (running.value) return 'Pull running'
   if (!armed.value) return 'Not armed'
   if (!commanded.value) return 'Start the sweep at the console'
-  if (!mine.value) return `${current.value!.operator} holds the control`
+  if (!mine.value) return `${current.value!.operator} has control`
   if (held.value.length && !override.value.trim())
-    return `Holding for ${held.value.map((tape) => tape.gate.name.toLowerCase()).join(', ')}`
+    return `Waiting for ${held.value.map((tape) => tape.gate.name.toLowerCase()).join(', ')}`
   return 'Hold to start'
 })
 </script>
@@ -279,7 +279,7 @@ const holdLabel = computed(() => {
           tried again by itself.
         </p>
         <p v-else-if="!streaming" class="lost" role="alert">
-          The live picture is interrupted; pulls are still recorded.
+          Live display interrupted; pulls are still recorded.
         </p>
         <ReadingsPanel
           :channels="stand?.channels ?? []"
@@ -296,7 +296,9 @@ const holdLabel = computed(() => {
         />
         <template v-if="mayOperate">
           <div v-if="unjudged" class="judge">
-            <v-btn class="hand" size="large" @click="keep.mutate(unjudged.id)">Keep <kbd>K</kbd></v-btn>
+            <v-btn color="hand" variant="flat" size="large" @click="keep.mutate(unjudged.id)"
+              >Accept <kbd>K</kbd></v-btn
+            >
             <v-btn size="large" @click="excluding = true">Leave out <kbd>X</kbd></v-btn>
             <v-btn size="large" :disabled="!connected || undone" @click="armNext"
               >Pull again <kbd>A</kbd></v-btn
@@ -326,11 +328,12 @@ const holdLabel = computed(() => {
             <v-btn
               block
               size="x-large"
-              class="hand"
+              color="hand"
+              variant="flat"
               :disabled="!connected || arm.isPending.value || undone || Boolean(wrongSweep)"
               @click="armNext"
             >
-              It is bolted on: arm pull {{ nextNumber }} <kbd class="ml-3">A</kbd>
+              Setup fitted: arm pull {{ nextNumber }} <kbd class="ml-3">A</kbd>
             </v-btn>
           </template>
           <template v-else>
@@ -344,7 +347,7 @@ const holdLabel = computed(() => {
                 Take the control from {{ current.operator }}
               </v-btn>
               <v-btn v-if="armed && held.length && !overriding" @click="overriding = true"
-                >Start all the same…</v-btn
+                >Override and start…</v-btn
               >
               <v-text-field
                 v-if="overriding && armed"
@@ -362,7 +365,7 @@ const holdLabel = computed(() => {
         <ProblemNote :error="problem" />
         <v-menu location="top">
           <template #activator="{ props: activator }">
-            <v-btn v-bind="activator" size="small" variant="text">On a tablet…</v-btn>
+            <v-btn v-bind="activator" variant="text">On a tablet…</v-btn>
           </template>
           <v-card class="pa-4">
             <p class="text">Point its camera at this.</p>
@@ -376,7 +379,6 @@ const holdLabel = computed(() => {
         <v-btn
           v-if="mayOperate && !current"
           class="close"
-          size="small"
           :disabled="close.isPending.value"
           @click="close.mutate(session.id)"
         >
@@ -385,7 +387,12 @@ const holdLabel = computed(() => {
       </section>
       <section class="right">
         <CautionsCard v-if="mustRead" :programme="id">
-          <v-btn class="hand" :disabled="acknowledge.isPending.value" @click="acknowledge.mutate(session.id)">
+          <v-btn
+            color="hand"
+            variant="flat"
+            :disabled="acknowledge.isPending.value"
+            @click="acknowledge.mutate(session.id)"
+          >
             I, {{ me?.name }}, have read this
           </v-btn>
         </CautionsCard>

@@ -65,7 +65,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
             />
           </v-list>
         </v-menu>
-        <v-btn class="hand" @click="adding = true">Add stand</v-btn>
+        <v-btn color="hand" variant="flat" @click="adding = true">Add stand</v-btn>
       </span>
     </header>
     <ProblemNote :error="error ?? problem" />
@@ -95,9 +95,9 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
         </p>
         <p v-if="stand.notes" class="text">{{ stand.notes }}</p>
         <p class="acts">
-          <v-btn size="small" @click="editing = stand.id">Edit</v-btn>
-          <v-btn v-if="stand.used" size="small" @click="retire.mutate(stand)">Retire</v-btn>
-          <v-btn v-else size="small" @click="remove.mutate(stand)">Delete</v-btn>
+          <v-btn @click="editing = stand.id">Edit</v-btn>
+          <v-btn v-if="stand.used" @click="retire.mutate(stand)">Retire</v-btn>
+          <v-btn v-else @click="remove.mutate(stand)">Delete</v-btn>
         </p>
       </article>
     </template>
@@ -105,7 +105,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
       <h2>Retired</h2>
       <article v-for="stand in retired" :key="stand.id" class="stand">
         {{ stand.name }} <span class="quiet">{{ stand.host }}:{{ stand.port }}</span>
-        <v-btn size="small" class="ml-4" @click="bringBack.mutate(stand)">Bring back</v-btn>
+        <v-btn class="ml-4" @click="bringBack.mutate(stand)">Bring back</v-btn>
       </article>
     </template>
   </div>

@@ -3,7 +3,7 @@
     <div class="unknown">
       <h1>There is nothing at this address</h1>
       <p class="text">It may have been mistyped, or what it led to was moved.</p>
-      <v-btn to="/">To the programmes</v-btn>
+      <v-btn to="/">All tests</v-btn>
     </div>
   </v-main>
 </template>

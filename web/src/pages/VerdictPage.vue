@@ -29,12 +29,12 @@ watch(judged, (found) => {
 const problem = computed(() => (error.value instanceof Problem ? error.value : null))
 
 const TABS = [
-  { key: 'trust', label: 'How far to trust it' },
-  { key: 'robust', label: 'By other rules' },
+  { key: 'trust', label: 'Confidence and limits' },
+  { key: 'robust', label: 'Sensitivity' },
   { key: 'speeds', label: 'Along the speed range' },
   { key: 'expected', label: 'Predicted vs. measured' },
   { key: 'claims', label: 'Check a claim' },
-  { key: 'decided', label: 'Decided' },
+  { key: 'decided', label: 'Decisions' },
 ]
 const tab = ref('trust')
 
@@ -51,7 +51,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
   <div class="page">
     <div class="verdict" :aria-busy="isFetching">
       <ProblemNote :error="error" />
-      <v-btn v-if="error && changed" size="small" @click="forget">Back to the programme's own</v-btn>
+      <v-btn v-if="error && changed" @click="forget">Back to the test's own</v-btn>
       <template v-if="verdict">
         <div :class="{ stale: error }">
           <div class="sentence" data-test="sentence" aria-live="polite">
@@ -112,7 +112,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
   line-height: 1.38;
 }
 .tabs {
-  padding-left: 0 !important;
+  padding-left: 0;
   margin-top: 14px;
 }
 .under {
@@ -123,7 +123,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
   margin: 0 0 6px;
 }
 .method {
-  font-size: 14px !important;
+  font-size: 14px;
 }
 .stale {
   opacity: 0.45;

@@ -9,25 +9,22 @@ const texts = defineModel<Record<string, string>>({ required: true })
 <template>
   <div>
     <template v-for="line in lines" :key="line.key">
-      <label :title="line.hint || undefined">
-        <span>{{ line.label }}</span>
-        <select v-if="line.kind === 'choice'" v-model="texts[line.key]">
-          <option value="">–</option>
-          <option v-for="choice in line.choices" :key="choice.value" :value="choice.value">
-            {{ choice.label }}
-          </option>
-        </select>
-        <input
-          v-else-if="line.kind === 'words'"
-          v-model="texts[line.key]"
-          :aria-invalid="Boolean(fields[line.key])"
-        />
-        <span v-else>
-          <input v-model="texts[line.key]" class="number" :aria-invalid="Boolean(fields[line.key])" />
-          <span class="quiet unit">{{ line.unit }}</span>
-        </span>
-      </label>
-      <p v-if="fields[line.key]" class="message" role="alert">{{ fields[line.key] }}</p>
+      <v-select
+        v-if="line.kind === 'choice'"
+        v-model="texts[line.key]"
+        :label="line.label"
+        :items="[{ value: '', label: '–' }, ...(line.choices ?? [])]"
+        :error-messages="fields[line.key]"
+      />
+      <v-text-field
+        v-else
+        v-model="texts[line.key]"
+        :class="{ number: line.kind !== 'words' }"
+        :label="line.label"
+        :title="line.hint || undefined"
+        :suffix="line.kind === 'words' ? undefined : line.unit"
+        :error-messages="fields[line.key]"
+      />
     </template>
   </div>
 </template>

@@ -50,12 +50,7 @@ async function make() {
 <template>
   <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
-    <label>
-      <span>Slot</span>
-      <select v-model="slot">
-        <option v-for="known in slots" :key="known.value" :value="known.value">{{ known.label }}</option>
-      </select>
-    </label>
+    <v-select v-model="slot" label="Slot" :items="slots" />
     <label> <span>Name</span><input v-model="name" autofocus :aria-invalid="Boolean(fields.name)" /> </label>
     <p v-if="fields.name" class="message">{{ fields.name }}</p>
     <label>
@@ -66,19 +61,20 @@ async function make() {
       </span>
     </label>
     <p v-if="fields.price" class="message">{{ fields.price }}</p>
-    <label>
-      <span>The values are</span>
-      <select v-model="origin">
-        <option value="measured">measured</option>
-        <option value="catalogue">from a catalogue</option>
-        <option value="told">told by somebody</option>
-        <option value="assumed">assumed</option>
-      </select>
-    </label>
+    <v-select
+      v-model="origin"
+      label="The values are"
+      :items="[
+        { value: 'measured', label: 'measured' },
+        { value: 'catalogue', label: 'from a catalogue' },
+        { value: 'told', label: 'told by somebody' },
+        { value: 'assumed', label: 'assumed' },
+      ]"
+    />
     <LineFields v-model="texts" :lines="lines" :fields="fields" />
     <div class="buttons">
-      <v-btn type="submit" class="hand">Add the part</v-btn>
-      <v-btn @click="emit('back')">Back</v-btn>
+      <v-btn type="submit" color="hand" variant="flat">Add part</v-btn>
+      <v-btn @click="emit('back')">Cancel</v-btn>
     </div>
   </form>
 </template>

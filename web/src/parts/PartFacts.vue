@@ -116,20 +116,22 @@ async function dropAlias(name: string) {
       </label>
       <p v-if="fields.price" class="message">{{ fields.price }}</p>
       <label><span>Belongs to</span><input v-model="facts.belongs_to" /></label>
-      <label>
-        <span>Matched to</span>
-        <select v-model="facts.matched_to_id">
-          <option :value="null">nothing</option>
-          <option v-for="other in others" :key="other.id" :value="other.id">{{ other.name }}</option>
-        </select>
-      </label>
-      <label>
-        <span>The same as</span>
-        <select v-model="facts.same_as_id">
-          <option :value="null">no other part</option>
-          <option v-for="other in others" :key="other.id" :value="other.id">{{ other.name }}</option>
-        </select>
-      </label>
+      <v-select
+        v-model="facts.matched_to_id"
+        label="Matched to"
+        :items="[
+          { value: null, label: 'nothing' },
+          ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
+        ]"
+      />
+      <v-select
+        v-model="facts.same_as_id"
+        label="The same as"
+        :items="[
+          { value: null, label: 'no other part' },
+          ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
+        ]"
+      />
       <label><span>Notes</span><input v-model="facts.notes" class="wide" /></label>
       <label>
         <span>Another name</span>
@@ -139,8 +141,8 @@ async function dropAlias(name: string) {
         </span>
       </label>
       <div class="buttons">
-        <v-btn type="submit" size="small" class="hand">Keep</v-btn>
-        <v-btn size="small" @click="editing = false">Back</v-btn>
+        <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
+        <v-btn @click="editing = false">Cancel</v-btn>
       </div>
     </form>
   </div>

@@ -7,6 +7,7 @@ import { answer, api, Problem } from '../api/client'
 import { day } from '../figures'
 import LineFields from './LineFields.vue'
 import type { Part } from './useParts'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
 const emit = defineEmits<{ made: [id: number] }>()
@@ -61,7 +62,7 @@ async function make() {
         >
       </li>
     </ol>
-    <v-btn v-if="mayOperate && !modifying" size="small" @click="modifying = true">Modify it…</v-btn>
+    <v-btn v-if="mayOperate && !modifying" @click="modifying = true">Modify it…</v-btn>
     <form v-if="modifying" class="form" @submit.prevent="make">
       <p class="text">What is done makes a new part; {{ part.name }} stays as it is.</p>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
@@ -80,13 +81,12 @@ async function make() {
         /></label>
         <p v-if="fields[key]" class="message">{{ fields[key] }}</p>
       </template>
-      <details>
-        <summary>What it measures now</summary>
+      <DisclosurePanel title="What it measures now">
         <LineFields v-model="texts" :lines="part.lines" :fields="fields" />
-      </details>
+      </DisclosurePanel>
       <div class="buttons">
-        <v-btn type="submit" size="small" class="hand">Make the new part</v-btn>
-        <v-btn size="small" @click="modifying = false">Back</v-btn>
+        <v-btn type="submit" color="hand" variant="flat">Create part</v-btn>
+        <v-btn @click="modifying = false">Cancel</v-btn>
       </div>
     </form>
   </section>
@@ -113,10 +113,6 @@ a {
 .text {
   margin: 0 0 8px;
   font-size: 15px;
-}
-summary {
-  cursor: pointer;
-  padding: 6px 0;
 }
 .form {
   --label: 150px;

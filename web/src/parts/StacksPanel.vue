@@ -41,7 +41,7 @@ function names(row: Schema['StackSetup'], slot: string): string {
   <div class="stacks">
     <ProblemNote :error="error" />
     <template v-if="stacks">
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th class="words">Slot</th>
@@ -79,7 +79,7 @@ function names(row: Schema['StackSetup'], slot: string): string {
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <section v-if="base" class="difference">
         <h1>
           <SetupMark :position="setup(base.setup_id).position" /> {{ setup(base.setup_id).name }} itself

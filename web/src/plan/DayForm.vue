@@ -94,7 +94,7 @@ function zoned(event: Event): string | null {
     </div>
 
     <h2>Each setup</h2>
-    <table class="figures setups">
+    <v-table class="figures setups">
       <thead>
         <tr>
           <th class="words">Setup</th>
@@ -125,15 +125,12 @@ function zoned(event: Event): string | null {
             />
           </td>
           <td class="words">
-            <select
+            <v-select
               v-if="place"
               v-model="setup.place"
               :aria-label="`Place of ${letterOf(positions[place]!)}`"
-            >
-              <option v-for="one in choices?.places" :key="one.value" :value="one.value">
-                {{ one.label }}
-              </option>
-            </select>
+              :items="choices?.places"
+            />
             <p
               v-for="key in ['pulls', 'visits', 'place']"
               v-show="fields[`setups.${place}.${key}`]"
@@ -154,22 +151,26 @@ function zoned(event: Event): string | null {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
 
     <h2 class="next">Order it as</h2>
     <form class="template" @submit.prevent="useTemplate(template, templateSetup)">
-      <select v-model="template" aria-label="Template of the order">
-        <option value="">–</option>
-        <option v-for="one in choices?.templates" :key="one.value" :value="one.value">
-          {{ one.label }}
-        </option>
-      </select>
-      <select v-model="templateSetup" aria-label="Setup that the template is about">
-        <option v-for="one in planned.slice(1)" :key="one.place" :value="one.place">
-          {{ letterOf(positions[one.place]!) }} {{ one.setup.name }}
-        </option>
-      </select>
-      <v-btn type="submit" size="small" :disabled="!template || begun">Apply</v-btn>
+      <v-select
+        v-model="template"
+        aria-label="Template of the order"
+        :items="[{ value: '', label: '–' }, ...(choices?.templates ?? [])]"
+      />
+      <v-select
+        v-model="templateSetup"
+        aria-label="Setup that the template is about"
+        :items="
+          planned.slice(1).map((one) => ({
+            value: one.place,
+            label: `${letterOf(positions[one.place]!)} ${one.setup.name}`,
+          }))
+        "
+      />
+      <v-btn type="submit" :disabled="!template || begun">Apply</v-btn>
     </form>
     <p class="quiet told">{{ choices?.templates.find((one) => one.value === template)?.told }}</p>
     <p v-if="message" class="message">{{ message }}</p>
@@ -199,7 +200,7 @@ function zoned(event: Event): string | null {
   width: 90px;
 }
 .setups td {
-  padding: 3px 6px !important;
+  padding: 3px 6px;
 }
 .small-number {
   width: 42px;

@@ -85,7 +85,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
         <li v-for="line in day.broken" :key="line">{{ line }}</li>
       </ul>
       <h2 class="next">Running order</h2>
-      <table class="figures order" data-test="order">
+      <v-table class="figures order" data-test="order">
         <thead>
           <tr>
             <th>{{ day.stretches[0]?.starts_at ? 'At' : 'Minute' }}</th>
@@ -115,7 +115,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
             <td>{{ figure(visit.end_min - visit.start_min, 0) }}</td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <p class="quiet small">
         Change-over times are the plan's, or common practice. Safety work is never shortened to save time:
         drop a test instead.
@@ -153,7 +153,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
   margin-top: 18px;
 }
 .order td {
-  padding: 4px 8px !important;
+  padding: 4px 8px;
 }
 .head svg {
   flex: none;

@@ -23,10 +23,10 @@ const { data: expected, error } = useQuery({
 const others = computed(() =>
   programme.value.setups
     .filter((known) => !known.is_baseline && !day.value.pulls.some((pull) => pull.setup_id === known.id))
-    .map((known) => ({ title: `${known.letter} ${known.name}`, value: known.id })),
+    .map((known) => ({ label: `${known.letter} ${known.name}`, value: known.id })),
 )
 const measures = computed(() =>
-  Object.entries(expected.value?.measures ?? {}).map(([value, title]) => ({ value, title })),
+  Object.entries(expected.value?.measures ?? {}).map(([value, label]) => ({ value, label })),
 )
 const picked = ref<number | null>(null)
 const chosen = computed({
@@ -113,7 +113,7 @@ async function takeBack(row: Expectation) {
   <section>
     <h2>Predicted for each setup, against the baseline</h2>
     <ProblemNote :error="error" />
-    <table v-if="expected?.rows.length" class="figures" data-test="expectations">
+    <v-table v-if="expected?.rows.length" class="figures" data-test="expectations">
       <thead>
         <tr>
           <th class="words">Setup</th>
@@ -139,7 +139,6 @@ async function takeBack(row: Expectation) {
           <td v-if="mayOperate">
             <v-btn
               v-if="row.mine && !row.sealed"
-              size="small"
               :aria-label="`Take back ${row.expected} for ${setup(row.setup_id).letter}`"
               @click="takeBack(row)"
               >Take back</v-btn
@@ -147,7 +146,7 @@ async function takeBack(row: Expectation) {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p v-else-if="expected" class="text">
       No predictions yet. Write yours before the first pull: afterwards nobody remembers.
     </p>

@@ -91,7 +91,9 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
             :label="`Use your own, the same in every value: ${names(same)}`"
           />
           <p class="acts">
-            <v-btn type="submit" class="hand" :disabled="working || !question.trim()">Import test</v-btn>
+            <v-btn type="submit" color="hand" variant="flat" :disabled="working || !question.trim()"
+              >Import test</v-btn
+            >
             <v-btn variant="text" @click="cancel">Cancel</v-btn>
           </p>
         </form>

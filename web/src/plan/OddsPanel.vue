@@ -95,7 +95,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
       {{ figure(assumed?.cold_percent) }} % high on a cold part; each is judged as the verdict judges.
     </p>
     <form @submit.prevent="simulate">
-      <table class="figures assumed">
+      <v-table class="figures assumed">
         <thead>
           <tr>
             <th class="words">Setup</th>
@@ -119,17 +119,17 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <div class="more">
         <label>Days <input v-model="days" class="number" :aria-invalid="Boolean(fields.days)" /></label>
         <label>
           Refitting a part moves it by, %
           <input v-model="refit" class="number" placeholder="0" :aria-invalid="Boolean(fields.refit)" />
         </label>
-        <v-btn v-if="!job.running.value" type="submit" size="small" :disabled="!mayOperate || !assumed"
+        <v-btn v-if="!job.running.value" type="submit" :disabled="!mayOperate || !assumed"
           >Simulate <kbd>S</kbd></v-btn
         >
-        <v-btn v-else size="small" @click="job.stop">Stop</v-btn>
+        <v-btn v-else @click="job.stop">Stop</v-btn>
         <span v-if="job.running.value" role="status" class="quiet">
           <progress :value="job.job.value?.done ?? 0" :max="job.job.value?.total || 1" />
           {{ job.job.value?.progress_text || 'waiting for a worker' }}
@@ -148,7 +148,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         Of 100 such days<template v-if="result"> (from {{ result.days }} simulated)</template>
         <template v-if="job.job.value?.state === 'stopped'">, stopped before all were done</template>
       </h2>
-      <table class="figures outcome" data-test="odds">
+      <v-table class="figures outcome" data-test="odds">
         <thead>
           <tr>
             <th class="words">Plan</th>
@@ -173,9 +173,9 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <h2 class="next">Told from the baseline, of 100 days with the returns</h2>
-      <table v-if="result?.with_returns" class="figures assumed">
+      <v-table v-if="result?.with_returns" class="figures assumed">
         <thead>
           <tr>
             <th class="words">Setup</th>
@@ -198,7 +198,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
             <td>{{ figure(result.with_returns.winner_percent[index]) }}</td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <p class="quiet told">
         A simulation knows the engine's habits only as far as they are assumed. Drift is not taken out of the
         verdict: the returns spread it over the day.
@@ -213,7 +213,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
   min-width: 420px;
 }
 .assumed td {
-  padding: 3px 8px !important;
+  padding: 3px 8px;
 }
 .head svg {
   flex: none;

@@ -69,8 +69,8 @@ defineExpose({ addVisit })
   <div>
     <h2>Running order</h2>
     <div class="find">
-      <v-btn size="small" :disabled="begun" @click="find">Find the best order <kbd>F</kbd></v-btn>
-      <v-btn v-if="search.running.value" size="small" @click="search.stop">Stop</v-btn>
+      <v-btn :disabled="begun" @click="find">Find the best order <kbd>F</kbd></v-btn>
+      <v-btn v-if="search.running.value" @click="search.stop">Stop</v-btn>
       <span v-if="search.running.value" class="quiet" role="status">{{
         search.job.value?.progress_text || 'searching…'
       }}</span>
@@ -123,16 +123,13 @@ defineExpose({ addVisit })
           :aria-invalid="Boolean(fields[`order.${place}.pulls`])"
           @input="byHand"
         />
-        <select
+        <v-select
           v-if="(draft.sessions?.length ?? 0) > 1"
           v-model="visit.session"
           :aria-label="`Session of visit ${place + 1}`"
-          @change="byHand"
-        >
-          <option v-for="(_, session) in draft.sessions" :key="session" :value="session">
-            {{ session + 1 }}
-          </option>
-        </select>
+          :items="(draft.sessions ?? []).map((_, session) => ({ value: session, label: session + 1 }))"
+          @update:model-value="byHand"
+        />
         <template v-if="!visitsPulled.includes(place)">
           <button type="button" :aria-label="`Visit ${place + 1} earlier`" @click="move(place, place - 1)">
             ↑

@@ -98,10 +98,10 @@ async function save() {
   <form class="editor" @submit.prevent="save">
     <TabRow :tabs="tabs" :shown="tab" @show="(key) => (tab = key)">
       <span class="buttons">
-        <v-btn type="submit" class="hand" size="small" :loading="saving">
-          {{ programme === null ? 'Plan it' : 'Put it in force' }}
+        <v-btn type="submit" color="hand" variant="flat" :loading="saving">
+          {{ programme === null ? 'Create test' : 'Save plan' }}
         </v-btn>
-        <v-btn size="small" @click="emit('leave')">Back</v-btn>
+        <v-btn @click="emit('leave')">Cancel</v-btn>
       </span>
     </TabRow>
     <p v-if="!ready && !message" class="text inside" role="status">The plan is being read…</p>
@@ -115,7 +115,7 @@ async function save() {
       <template v-else-if="tab === 'setups'">
         <SetupMatrix :plan="plan" />
         <template v-if="told">
-          <h2 class="next">What these setups can tell</h2>
+          <h2 class="next">What can be concluded</h2>
           <div class="columns">
             <QuestionsTable :told="told" may-add @add="addTheBest" />
             <div>

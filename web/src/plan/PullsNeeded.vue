@@ -45,7 +45,7 @@ const points = computed(() => {
 
 <template>
   <section>
-    <h2>Pulls a side to find a difference</h2>
+    <h2>Pulls per setup to find a difference</h2>
     <p class="difference">
       <label>
         A difference of
@@ -57,13 +57,15 @@ const points = computed(() => {
         />
         %
       </label>
-      <label>
+      <span class="with">
         called with
-        <select v-model="confidence" aria-label="Confidence">
-          <option v-for="one in ['80', '90', '95', '99']" :key="one" :value="one">{{ one }} %</option>
-        </select>
+        <v-select
+          v-model="confidence"
+          aria-label="Confidence"
+          :items="['80', '90', '95', '99'].map((one) => ({ value: one, label: `${one} %` }))"
+        />
         confidence
-      </label>
+      </span>
     </p>
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
     <template v-else-if="needed">
@@ -118,7 +120,7 @@ const points = computed(() => {
           <text :x="point.x" :y="HEIGHT + 18" text-anchor="middle">{{ point.pulls }}</text>
         </g>
       </svg>
-      <table class="figures">
+      <v-table class="figures">
         <caption class="visually-hidden">
           Chance of finding the difference by number of pulls a side
         </caption>
@@ -146,7 +148,7 @@ const points = computed(() => {
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <p class="quiet told">
         Scatter of refitting a part is not in it: remove and refit once, with the baseline between, if the
         difference is small.
@@ -180,7 +182,7 @@ svg text {
 }
 td,
 th {
-  padding: 4px 6px !important;
+  padding: 4px 6px;
 }
 .chosen {
   font-weight: 700;

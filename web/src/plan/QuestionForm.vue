@@ -49,8 +49,7 @@ const range = computed(() => {
   return Number.isFinite(low) && Number.isFinite(high) && low < high ? { low, high } : null
 })
 
-function chooseDuty(event: Event) {
-  const chosen = (event.target as HTMLSelectElement).value
+function chooseDuty(chosen: string) {
   if (chosen === 'drawn' && range.value)
     draft.points = drawable(told.value?.duty_points ?? [], range.value.low, range.value.high)
   draft.duty = chosen
@@ -70,68 +69,47 @@ function chooseDuty(event: Event) {
         />
       </label>
       <p v-if="fields.question" class="message">{{ fields.question }}</p>
-      <label>
-        <span>What each answer would change</span>
-        <textarea
-          v-model="draft.words!.answers_change"
-          rows="2"
-          placeholder="If B wins by 2 %, it is bought; if not…"
-        />
-      </label>
-      <label>
-        <span>Engine</span>
-        <select v-model="draft.build_id" :disabled="fixedEngine" :aria-invalid="Boolean(fields.build_id)">
-          <option :value="0">–</option>
-          <template v-for="engine in engines" :key="engine.id">
-            <option v-for="revision in engine.revisions" :key="revision.id" :value="revision.id">
-              {{ engine.name }}, rev {{ revision.revision }}
-            </option>
-          </template>
-        </select>
-      </label>
-      <p v-if="fields.build_id" class="message">{{ fields.build_id }}</p>
-      <label>
-        <span>Kind</span>
-        <select v-model="draft.kind">
-          <option v-for="one in choices?.kinds" :key="one.value" :value="one.value">{{ one.label }}</option>
-        </select>
-      </label>
-      <label>
-        <span>Standard</span>
-        <select v-model="draft.standard">
-          <option v-for="known in standards" :key="known.id" :value="known.id">{{ known.label }}</option>
-        </select>
-      </label>
-      <label>
-        <span>Mixture</span>
-        <select v-model="draft.mixture_policy">
-          <option v-for="one in choices?.mixture_policies" :key="one.value" :value="one.value">
-            {{ one.label }}
-          </option>
-        </select>
-      </label>
-      <label>
-        <span>Boost</span>
-        <select v-model="draft.boost_policy">
-          <option v-for="one in choices?.boost_policies" :key="one.value" :value="one.value">
-            {{ one.label }}
-          </option>
-        </select>
-      </label>
-      <label v-if="draft.boost_policy">
-        <span>School for boosted engines</span>
-        <select v-model="draft.boost_school">
-          <option v-for="one in choices?.boost_schools" :key="one.value" :value="one.value">
-            {{ one.label }}
-          </option>
-        </select>
-      </label>
+      <v-textarea
+        v-model="draft.words!.answers_change"
+        label="Decision this test will settle"
+        rows="2"
+        placeholder="If B wins by 2 %, it is bought; if not…"
+      />
+      <v-select
+        v-model="draft.build_id"
+        label="Engine"
+        :disabled="fixedEngine"
+        :items="[
+          { value: 0, label: '–' },
+          ...(engines ?? []).flatMap((engine) => [
+            ...(engine.revisions ?? []).map((revision) => ({
+              value: revision.id,
+              label: `${engine.name}, rev ${revision.revision}`,
+            })),
+          ]),
+        ]"
+        :error-messages="fields.build_id"
+      />
+      <v-select v-model="draft.kind" label="Kind" :items="choices?.kinds" />
+      <v-select
+        v-model="draft.standard"
+        label="Standard"
+        :items="(standards ?? []).map((known) => ({ value: known.id, label: known.label }))"
+      />
+      <v-select v-model="draft.mixture_policy" label="Mixture" :items="choices?.mixture_policies" />
+      <v-select v-model="draft.boost_policy" label="Boost" :items="choices?.boost_policies" />
+      <v-select
+        v-if="draft.boost_policy"
+        v-model="draft.boost_school"
+        label="School for boosted engines"
+        :items="choices?.boost_schools"
+      />
       <label>
         <span>Also held constant</span>
         <input v-model="draft.words!.held_constant" placeholder="oil, water, thermostat…" />
       </label>
       <label>
-        <span>Stands in for</span>
+        <span>Substitute test for</span>
         <input
           v-model="draft.words!.stand_in"
           placeholder="leave empty, or: unboosted run of an engine that will be boosted"
@@ -145,15 +123,12 @@ function chooseDuty(event: Event) {
         <NumberFields :rows="NUMBERS" :texts="draft.texts" :wrong="fields" />
       </div>
       <div class="form">
-        <label>
-          <span>Duty</span>
-          <select :value="draft.duty" @change="chooseDuty">
-            <option v-for="one in choices?.duties" :key="one.value" :value="one.value">
-              {{ one.label }}
-            </option>
-            <option value="drawn">Drawn by hand</option>
-          </select>
-        </label>
+        <v-select
+          label="Duty"
+          :model-value="draft.duty"
+          :items="[...(choices?.duties ?? []), { value: 'drawn', label: 'Drawn by hand' }]"
+          @update:model-value="chooseDuty"
+        />
         <p v-if="dutyTold" class="quiet told">{{ dutyTold }}</p>
         <p v-if="draft.duty === 'drawn'" class="quiet told">
           Drag the points, or move them with the arrow keys.

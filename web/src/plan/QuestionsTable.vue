@@ -19,7 +19,7 @@ const WORDS: Record<string, string> = {
       <button v-if="mayAdd" type="button" @click="emit('add')">Add it</button>
     </p>
     <p v-for="copy in told.copies" :key="copy" class="text flag">{{ copy }}</p>
-    <table v-if="told.answers.length" class="figures" data-test="questions">
+    <v-table v-if="told.answers.length" class="figures" data-test="questions">
       <tbody>
         <tr v-for="row in told.answers" :key="row.question">
           <td class="words">
@@ -33,7 +33,7 @@ const WORDS: Record<string, string> = {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <p v-else class="text">The setups do not differ in any row: there is nothing to tell.</p>
   </div>
 </template>
@@ -54,10 +54,10 @@ const WORDS: Record<string, string> = {
   font-size: 15px;
 }
 .standing {
-  white-space: nowrap !important;
-  text-align: right !important;
+  white-space: nowrap;
+  text-align: right;
 }
 td {
-  padding: 4px 8px !important;
+  padding: 4px 8px;
 }
 </style>

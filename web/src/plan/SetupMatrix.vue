@@ -105,7 +105,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
       There is no part yet. <router-link :to="{ name: 'parts' }">Add some to the library</router-link> first.
     </p>
     <div class="scroll" tabindex="0" role="region" aria-label="Setups slot by slot">
-      <table class="figures matrix">
+      <v-table class="figures matrix">
         <thead>
           <tr>
             <th class="words">Slot or setting</th>
@@ -138,24 +138,20 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                   {{ fields[`setups.${place}.${key}`] }}
                 </p>
               </template>
-              <label v-if="stepwise && place > 0" class="base">
+              <div v-if="stepwise && place > 0" class="base">
                 <span class="quiet">starts from</span>
-                <select
-                  :value="setup.based_on ?? 0"
+                <v-select
+                  :model-value="setup.based_on ?? 0"
                   :aria-label="`Setup ${letterOf(positions[place]!)} starts from`"
                   :disabled="pulled[place]"
-                  @change="setup.based_on = Number(($event.target as HTMLSelectElement).value) || null"
-                >
-                  <option
-                    v-for="(_, other) in draft.setups"
-                    v-show="other !== place"
-                    :key="other"
-                    :value="other"
-                  >
-                    {{ letterOf(positions[other]!) }}
-                  </option>
-                </select>
-              </label>
+                  :items="
+                    draft.setups
+                      .map((_, other) => ({ value: other, label: letterOf(positions[other]!) }))
+                      .filter((other) => other.value !== place)
+                  "
+                  @update:model-value="setup.based_on = Number($event) || null"
+                />
+              </div>
             </th>
             <th class="words">
               <button
@@ -191,24 +187,14 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 out: setup.candidate !== 'in',
               }"
             >
-              <select
+              <v-select
                 v-if="isSlot(row.key)"
-                :value="cell(setup, row.key, slotOf)"
+                :model-value="cell(setup, row.key, slotOf)"
                 :disabled="pulled[place]"
                 :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
-                @change="
-                  put(draft, place, row.key, ($event.target as HTMLSelectElement).value, slotOf, pulled)
-                "
-              >
-                <option value="">none</option>
-                <option
-                  v-for="part in inSlot(row.key, cell(setup, row.key, slotOf))"
-                  :key="part.value"
-                  :value="part.value"
-                >
-                  {{ part.label }}
-                </option>
-              </select>
+                :items="[{ value: '', label: 'none' }, ...inSlot(row.key, cell(setup, row.key, slotOf))]"
+                @update:model-value="put(draft, place, row.key, $event, slotOf, pulled)"
+              />
               <input
                 v-else
                 :value="cell(setup, row.key, slotOf)"
@@ -230,15 +216,12 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
             <td v-for="(setup, place) in draft.setups" :key="place" class="words column">
               <span v-if="place === 0" class="quiet">baseline</span>
               <template v-else>
-                <select
+                <v-select
                   v-model="setup.candidate"
                   :aria-label="`Is setup ${letterOf(positions[place]!)} in the plan`"
-                  @change="candidateChanged(place)"
-                >
-                  <option v-for="choice in choices?.candidates" :key="choice.value" :value="choice.value">
-                    {{ choice.label }}
-                  </option>
-                </select>
+                  :items="choices?.candidates"
+                  @update:model-value="candidateChanged(place)"
+                />
                 <input
                   v-if="setup.candidate !== 'in'"
                   v-model="setup.reason"
@@ -258,17 +241,19 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
             <td></td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </div>
 
     <div class="tools">
-      <label>
+      <div class="another">
         <span class="quiet">Another row</span>
-        <select v-model="added" aria-label="Another row" @change="addRow(added)">
-          <option value="">–</option>
-          <option v-for="row in addable" :key="row.value" :value="row.value">{{ row.label }}</option>
-        </select>
-      </label>
+        <v-select
+          v-model="added"
+          aria-label="Another row"
+          :items="[{ value: '', label: '–' }, ...addable]"
+          @update:model-value="addRow(added)"
+        />
+      </div>
       <form @submit.prevent="addRow(OWN + own.trim())">
         <input
           v-model="own"
@@ -276,24 +261,21 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
           aria-label="A row of your own"
           maxlength="50"
         />
-        <v-btn type="submit" size="small" :disabled="!own.trim()">Add the row</v-btn>
+        <v-btn type="submit" :disabled="!own.trim()">Add the row</v-btn>
       </form>
       <form @submit.prevent="makeGrid">
-        <span class="quiet">Every setup at each</span>
-        <select v-model="crossRow" aria-label="Setting to cross with">
-          <option value="">–</option>
-          <option v-for="setting in choices?.settings" :key="setting.value" :value="setting.value">
-            {{ setting.label }}
-          </option>
-        </select>
+        <span class="quiet">Cross every setup with</span>
+        <v-select
+          v-model="crossRow"
+          aria-label="Setting to cross with"
+          :items="[{ value: '', label: '–' }, ...(choices?.settings ?? [])]"
+        />
         <input
           v-model="crossLevels"
           placeholder="0.5 bar; 0.8 bar"
           aria-label="Levels, with semicolons between"
         />
-        <v-btn type="submit" size="small" :disabled="!crossRow || !crossLevels.includes(';')"
-          >Make the grid</v-btn
-        >
+        <v-btn type="submit" :disabled="!crossRow || !crossLevels.includes(';')">Create combinations</v-btn>
       </form>
     </div>
 
@@ -320,8 +302,10 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 .head input {
   width: 150px;
 }
-.matrix select,
-.matrix td input {
+.matrix .v-select {
+  min-width: 190px;
+}
+.matrix td > input {
   width: 190px;
 }
 .matrix td input {
@@ -334,20 +318,26 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
   align-items: center;
   margin-top: 4px;
 }
-.base select {
-  width: 60px;
+.base .v-select {
+  width: 70px;
 }
 .matrix tbody th {
   vertical-align: middle;
-  white-space: nowrap !important;
+  white-space: nowrap;
 }
 td.column {
   vertical-align: top;
 }
-.differs select,
-.differs input {
+.differs > input {
   border-color: var(--ink);
   border-width: 2px;
+  font-weight: 700;
+}
+.differs :deep(.v-field__outline) {
+  --v-field-border-width: 2px;
+  --v-field-border-opacity: 1;
+}
+.differs :deep(.v-select__selection) {
   font-weight: 700;
 }
 .out {

@@ -39,7 +39,7 @@ const CANDIDATES: Record<string, string> = {
     <p v-if="draft.words?.answers_change" class="text">{{ draft.words.answers_change }}</p>
     <p v-for="warning in plan.told.warnings" :key="warning" class="text flag">{{ warning }}</p>
     <div class="scroll" tabindex="0" role="region" aria-label="Setups slot by slot">
-      <table class="figures" data-test="matrix">
+      <v-table class="figures" data-test="matrix">
         <thead>
           <tr>
             <th class="words">Slot or setting</th>
@@ -94,7 +94,7 @@ const CANDIDATES: Record<string, string> = {
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
     </div>
     <div class="columns">
       <div>
@@ -131,7 +131,7 @@ const CANDIDATES: Record<string, string> = {
   margin-bottom: 20px;
 }
 table {
-  width: auto !important;
+  width: auto;
 }
 .head svg {
   flex: none;
@@ -146,7 +146,7 @@ td {
   max-width: 240px;
 }
 tbody th {
-  vertical-align: middle !important;
+  vertical-align: middle;
 }
 .differs {
   font-weight: 700;

@@ -83,7 +83,7 @@ const best = computed(() => told.value?.separations.find((one) => one.pulls !== 
     </p>
     <form v-if="rows.length || editing" @submit.prevent="write">
       <div class="scroll">
-        <table class="figures">
+        <v-table class="figures">
           <thead>
             <tr>
               <th class="words">Theory</th>
@@ -120,17 +120,15 @@ const best = computed(() => told.value?.separations.find((one) => one.pulls !== 
               </td>
             </tr>
           </tbody>
-        </table>
+        </v-table>
       </div>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <div v-if="editing" class="buttons">
-        <v-btn type="submit" size="small">Write them down</v-btn>
-        <v-btn size="small" :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })"
-          >Another theory</v-btn
-        >
+        <v-btn type="submit">Write them down</v-btn>
+        <v-btn :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })">Another theory</v-btn>
       </div>
     </form>
-    <table v-if="told?.separations.length && !editing" class="figures">
+    <v-table v-if="told?.separations.length && !editing" class="figures">
       <thead>
         <tr>
           <th class="words">Setup</th>
@@ -147,8 +145,8 @@ const best = computed(() => told.value?.separations.find((one) => one.pulls !== 
           <td>{{ one.pulls ?? (one.apart_percent ? 'too many' : 'not separated') }}</td>
         </tr>
       </tbody>
-    </table>
-    <v-btn v-if="mayOperate && !editing" size="small" class="begin" @click="begin">
+    </v-table>
+    <v-btn v-if="mayOperate && !editing" class="begin" @click="begin">
       {{ rows.length ? 'Change them' : 'Write two down' }}
     </v-btn>
   </section>
@@ -162,7 +160,7 @@ section {
   overflow-x: auto;
 }
 td {
-  padding: 4px 8px !important;
+  padding: 4px 8px;
 }
 .name {
   width: 220px;

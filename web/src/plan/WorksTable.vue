@@ -34,7 +34,7 @@ function toggle(row: string, other: string) {
         {{ fields[`rows.${index}.under`] }}
       </p>
     </template>
-    <table v-if="showWork" class="figures work">
+    <v-table v-if="showWork" class="figures work">
       <thead>
         <tr>
           <th class="words">Row</th>
@@ -76,7 +76,7 @@ function toggle(row: string, other: string) {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
   </div>
 </template>
 

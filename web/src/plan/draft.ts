@@ -148,7 +148,7 @@ export function dropSetup(draft: Draft, place: number) {
     .map((visit) => ({ ...visit, setup: moved(visit.setup) }))
 }
 
-/** Every setup at each of several levels of a setting: a grid of parts and boost, say. */
+/** Cross every setup with of several levels of a setting: a grid of parts and boost, say. */
 export function cross(draft: Draft, row: string, levels: string[]) {
   const first = levels[0]
   if (first === undefined) return

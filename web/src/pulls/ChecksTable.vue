@@ -7,7 +7,7 @@ defineProps<{ comparison: Schema['ComparisonOut'] }>()
 
 <template>
   <p class="line" :class="comparison.level" data-test="comparability">{{ comparison.line }}</p>
-  <table class="figures">
+  <v-table class="figures">
     <thead>
       <tr>
         <th class="words">Check</th>
@@ -28,7 +28,7 @@ defineProps<{ comparison: Schema['ComparisonOut'] }>()
         <td class="words so">{{ check.level_label }}</td>
       </tr>
     </tbody>
-  </table>
+  </v-table>
 </template>
 
 <style scoped>

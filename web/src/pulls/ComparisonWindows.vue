@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** How far two pulls may differ: what passes, and beyond what they are not comparable. */
+/** Comparability limits: what passes, and beyond what they are not comparable. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref, watch } from 'vue'
 
@@ -7,6 +7,7 @@ import { answer, api } from '../api/client'
 import { useAction } from '../api/queries'
 import ProblemNote from '../components/ProblemNote.vue'
 import { typedNumber } from './where'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ programme: number; mayOperate: boolean }>()
 const { data: windows } = useQuery({
@@ -52,16 +53,15 @@ const save = useAction(async (keys: string[]) =>
 </script>
 
 <template>
-  <details class="windows">
-    <summary>How far two pulls may differ</summary>
+  <DisclosurePanel class="windows" title="Comparability limits">
     <ProblemNote :error="save.error.value" />
     <form @submit.prevent="save.mutate(changed.map((one) => one.key))">
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th class="words">Check</th>
-            <th>Passes to</th>
-            <th>Not comparable beyond</th>
+            <th>OK up to</th>
+            <th>Reject above</th>
             <th class="words">Unit</th>
           </tr>
         </thead>
@@ -82,13 +82,13 @@ const save = useAction(async (keys: string[]) =>
             <td class="words quiet">{{ one.unit }}</td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <p v-if="mayOperate">
-        <v-btn size="small" type="submit">Set them</v-btn>
-        <v-btn size="small" @click="save.mutate([])">The usual ones</v-btn>
+        <v-btn type="submit">Save limits</v-btn>
+        <v-btn @click="save.mutate([])">Reset to defaults</v-btn>
       </p>
     </form>
-  </details>
+  </DisclosurePanel>
 </template>
 
 <style scoped>

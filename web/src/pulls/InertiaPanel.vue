@@ -5,6 +5,7 @@ import { ref, watch } from 'vue'
 import { answer, api, type Schema } from '../api/client'
 import ProblemNote from '../components/ProblemNote.vue'
 import { typedNumber, useImportChoices } from './where'
+import { choicesOf } from '../ui/choices'
 
 const props = defineProps<{
   inspection: Schema['InspectionOut']
@@ -58,19 +59,15 @@ function use() {
 
 <template>
   <form class="inertia" @submit.prevent="send">
-    <select v-model="chosen" aria-label="Inertia of the sweep">
-      <option v-for="(label, key) in choices?.inertia" :key="key" :value="key">{{ label }}</option>
-    </select>
+    <v-select v-model="chosen" aria-label="Inertia of the sweep" :items="choicesOf(choices?.inertia)" />
     <label v-if="chosen === 'not_included'">
       <input v-model="typed" inputmode="decimal" aria-label="Inertia to add" :aria-invalid="!!wrong" />
       {{ inspection.inertia_unit }}
     </label>
-    <v-btn size="small" type="submit">Set it</v-btn>
+    <v-btn type="submit">Save</v-btn>
     <span v-if="wrong" role="alert" class="wrong">{{ wrong }}</span>
-    <v-btn v-if="other !== null" size="small" data-test="estimate" @click="estimate"
-      >From these two pulls</v-btn
-    >
-    <span v-if="found" role="status">{{ found.told }} <v-btn size="small" @click="use">Use it</v-btn></span>
+    <v-btn v-if="other !== null" data-test="estimate" @click="estimate">From these two pulls</v-btn>
+    <span v-if="found" role="status">{{ found.told }} <v-btn @click="use">Apply</v-btn></span>
     <ProblemNote :error="error" />
   </form>
 </template>

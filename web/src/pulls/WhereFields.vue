@@ -2,6 +2,7 @@
 /** When, on which stand and in which air pulls from elsewhere were made. What is left empty stays unknown. */
 import { useMe } from '../api/queries'
 import { useImportChoices, type WhereTyped } from './where'
+import { choicesOf } from '../ui/choices'
 
 defineProps<{ wrong: Record<string, string>; hasFigures: boolean; hasSamples: boolean; mayKeep?: boolean }>()
 const where = defineModel<WhereTyped>({ required: true })
@@ -11,7 +12,7 @@ const { data: me } = useMe()
 
 <template>
   <fieldset class="where">
-    <legend>Of all of them</legend>
+    <legend>Applies to all files</legend>
     <label>
       Day
       <input v-model="where.day" type="date" :aria-invalid="!!wrong.day" />
@@ -25,21 +26,20 @@ const { data: me } = useMe()
       </datalist>
     </label>
     <label>Fuel <input v-model="where.fuel" placeholder="not known" /></label>
-    <label v-if="hasFigures">
-      Printed figures are
-      <select v-model="where.figures_standard" :aria-invalid="!!wrong.figures_standard">
-        <option value="" disabled>choose…</option>
-        <option v-for="(label, key) in choices?.standards" :key="key" :value="key">{{ label }}</option>
-      </select>
-      <small v-if="wrong.figures_standard" role="alert">{{ wrong.figures_standard }}</small>
-    </label>
+    <v-select
+      v-if="hasFigures"
+      v-model="where.figures_standard"
+      label="Printed figures are"
+      :error-messages="wrong.figures_standard"
+      placeholder="choose…"
+      :items="choicesOf(choices?.standards)"
+    />
     <template v-if="hasSamples">
-      <label>
-        Inertia of the sweep
-        <select v-model="where.inertia_in_torque">
-          <option v-for="(label, key) in choices?.inertia" :key="key" :value="key">{{ label }}</option>
-        </select>
-      </label>
+      <v-select
+        v-model="where.inertia_in_torque"
+        label="Inertia of the sweep"
+        :items="choicesOf(choices?.inertia)"
+      />
       <label v-if="where.inertia_in_torque === 'not_included'">
         Inertia, {{ me?.units.inertia }}
         <input v-model="where.inertia" inputmode="decimal" :aria-invalid="!!wrong.inertia" />
@@ -86,7 +86,7 @@ const { data: me } = useMe()
 </template>
 
 <style scoped>
-label > :is(input:not([type='checkbox']), select) {
+label > input:not([type='checkbox']) {
   color: var(--ink);
   width: 100%;
   min-width: 0;

@@ -76,8 +76,8 @@ function begin() {
         autofocus
         :error-messages="revise.error.value instanceof Problem ? revise.error.value.fields.reason : undefined"
       />
-      <v-btn type="submit" size="small" class="hand">Add revision</v-btn>
-      <v-btn size="small" variant="text" @click="revising = false">Cancel</v-btn>
+      <v-btn type="submit" color="hand" variant="flat">Add revision</v-btn>
+      <v-btn variant="text" @click="revising = false">Cancel</v-btn>
     </form>
     <form v-if="editing" @submit.prevent="save.mutate(undefined)">
       <ProblemNote :error="save.error.value" />
@@ -87,8 +87,8 @@ function begin() {
         closed</label
       >
       <label>Notes <input v-model="notes" class="notes" /></label>
-      <v-btn type="submit" size="small" class="hand">Keep</v-btn>
-      <v-btn size="small" @click="editing = false">Back</v-btn>
+      <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
+      <v-btn @click="editing = false">Cancel</v-btn>
     </form>
   </div>
 </template>

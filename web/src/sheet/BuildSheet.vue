@@ -14,6 +14,7 @@ import FlowTableEditor from './FlowTableEditor.vue'
 import SheetGroup from './SheetGroup.vue'
 import type { Build, Origin } from './useBuild'
 import { useDraft } from './useDraft'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ build: Build; mayOperate: boolean }>()
 const emit = defineEmits<{ revision: [id: number] }>()
@@ -133,8 +134,8 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
               @keydown.enter="save"
             />
           </label>
-          <v-btn size="small" class="hand" :disabled="saving" @click="save">Save as a new revision</v-btn>
-          <v-btn size="small" @click="drop">Drop</v-btn>
+          <v-btn color="hand" variant="flat" :disabled="saving" @click="save">Save as a new revision</v-btn>
+          <v-btn @click="drop">Drop</v-btn>
           <span v-if="reasonError" class="message" role="alert">{{ reasonError }}</span>
         </template>
         <template v-else-if="build.used">
@@ -145,14 +146,14 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
         </template>
         <template v-else-if="trying">
           <span>What if: change a value to see what would follow. Nothing is kept.</span>
-          <v-btn size="small" @click="drop">Back to writing down</v-btn>
+          <v-btn @click="drop">Back to writing down</v-btn>
         </template>
         <template v-else>
           <span class="quiet">
             A value is written down when you leave its field. It may carry its unit: 1.5 in, 62 cc, 29.92
             inHg.
           </span>
-          <v-btn size="small" @click="trying = true">What if…</v-btn>
+          <v-btn @click="trying = true">What if…</v-btn>
         </template>
       </div>
       <ProblemNote :error="draft.error.value" />
@@ -166,8 +167,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
         @choose="choose"
       >
         <template v-if="group.key === 'camshaft' && advance">
-          <details>
-            <summary>What advancing the cam moves</summary>
+          <DisclosurePanel title="What advancing the cam moves">
             <label class="advance">
               Advanced by
               <input
@@ -178,17 +178,16 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
               °
             </label>
             <FiguresTable :table="advance" caption="What advancing the cam moves" />
-          </details>
+          </DisclosurePanel>
         </template>
         <template v-if="group.key === 'heads'">
           <FlowTableEditor :build="build" side="intake" :readonly="!mayOperate || build.used" />
           <FlowTableEditor :build="build" side="exhaust" :readonly="!mayOperate || build.used" />
         </template>
         <template v-if="group.key === 'intake' && airflow">
-          <details>
-            <summary>Air wanted by engine speed</summary>
+          <DisclosurePanel title="Air wanted by engine speed">
             <FiguresTable :table="airflow" caption="Air, carburetor and throttle by engine speed" />
-          </details>
+          </DisclosurePanel>
         </template>
       </SheetGroup>
     </div>
@@ -260,9 +259,6 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
 .message {
   font-weight: 700;
 }
-details {
-  margin-top: 14px;
-}
 .advance {
   display: block;
   padding: 8px 0 4px;
@@ -271,9 +267,6 @@ details {
   padding: 3px 6px;
   width: 60px;
   text-align: right;
-}
-summary {
-  cursor: pointer;
 }
 @media (max-width: 900px) {
   .sheet {

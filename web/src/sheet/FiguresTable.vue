@@ -7,7 +7,7 @@ defineProps<{ table: Schema['TableOut']; caption: string }>()
 </script>
 
 <template>
-  <table class="figures">
+  <v-table class="figures">
     <caption class="visually-hidden">
       {{
         caption
@@ -25,11 +25,11 @@ defineProps<{ table: Schema['TableOut']; caption: string }>()
         <td v-for="(cell, column) in row" :key="column">{{ figure(cell, table.columns[column]!.digits) }}</td>
       </tr>
     </tbody>
-  </table>
+  </v-table>
 </template>
 
 <style scoped>
 td {
-  padding: 3px 8px !important;
+  padding: 3px 8px;
 }
 </style>

@@ -93,12 +93,12 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
       <button type="button" class="quiet" @click="rows.push(['', ''])">Another row</button>
       <label>Bench <input v-model="how" class="words" placeholder="whose, with what adapter" /></label>
       <div class="buttons">
-        <v-btn type="submit" size="small" class="hand">Write down</v-btn>
-        <v-btn size="small" @click="editing = false">Back</v-btn>
+        <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
+        <v-btn @click="editing = false">Cancel</v-btn>
       </div>
     </form>
     <template v-else-if="table">
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th>Lift<br />{{ units[0] }}</th>
@@ -112,7 +112,7 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
             <td>{{ figure(table.at_28.rows[number]?.[1], 1) }}</td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <p class="quiet small">{{ table.origin }}, {{ table.by }}, {{ day(table.at) }}. {{ table.how }}</p>
       <button v-if="!readonly" type="button" class="quiet" @click="begin">Change…</button>
     </template>
@@ -145,13 +145,13 @@ input {
   margin: 0 0 4px;
 }
 td {
-  padding: 3px 8px !important;
+  padding: 3px 8px;
 }
 label {
   display: block;
   margin: 6px 0;
 }
 .link {
-  text-decoration: underline !important;
+  text-decoration: underline;
 }
 </style>

@@ -49,7 +49,7 @@ function apply(row: Item) {
       What is tested is seldom what is driven. An allowance is shown beside the peaks of the curves when it is
       switched on; it never changes a measured curve.
     </p>
-    <table class="figures">
+    <v-table class="figures">
       <thead>
         <tr>
           <th class="words">Item</th>
@@ -117,7 +117,7 @@ function apply(row: Item) {
           </tr>
         </template>
       </tbody>
-    </table>
+    </v-table>
     <p v-if="build.allowance !== null" class="text">
       Allowed for: {{ figure(build.allowance) }} {{ build.power_unit }} at peak power.
     </p>
@@ -144,8 +144,8 @@ input[readonly] {
   text-align: right;
 }
 .switch {
-  border-width: 1px !important;
-  padding: 3px 12px !important;
+  border-width: 1px;
+  padding: 3px 12px;
 }
 .switch[aria-checked='true'] {
   background: var(--ink);

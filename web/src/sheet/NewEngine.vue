@@ -62,23 +62,25 @@ async function make() {
       <span><input v-model="confidential" type="checkbox" /> viewers do not see it nor its programmes</span>
     </label>
     <template v-for="line in lines" :key="line.key">
-      <label>
-        <span>{{ line.label }}</span>
-        <select v-if="line.kind === 'choice'" v-model="texts[line.key]">
-          <option v-for="choice in line.choices" :key="choice.value" :value="choice.value">
-            {{ choice.label }}
-          </option>
-        </select>
-        <span v-else>
-          <input v-model="texts[line.key]" class="number" :aria-invalid="Boolean(fields[line.key])" />
-          <span class="quiet unit">{{ line.unit }}</span>
-        </span>
-      </label>
-      <p v-if="fields[line.key]" class="message" role="alert">{{ fields[line.key] }}</p>
+      <v-select
+        v-if="line.kind === 'choice'"
+        v-model="texts[line.key]"
+        :label="line.label"
+        :items="line.choices"
+        :error-messages="fields[line.key]"
+      />
+      <v-text-field
+        v-else
+        v-model="texts[line.key]"
+        class="number"
+        :label="line.label"
+        :suffix="line.unit"
+        :error-messages="fields[line.key]"
+      />
     </template>
     <div class="buttons">
-      <v-btn type="submit" class="hand">Describe it</v-btn>
-      <v-btn @click="emit('back')">Back</v-btn>
+      <v-btn type="submit" color="hand" variant="flat">Create engine</v-btn>
+      <v-btn @click="emit('back')">Cancel</v-btn>
     </div>
   </form>
 </template>

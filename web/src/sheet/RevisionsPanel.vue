@@ -8,6 +8,7 @@ import ProblemNote from '../components/ProblemNote.vue'
 import { day } from '../figures'
 import FigureRow from './FigureRow.vue'
 import type { Build } from './useBuild'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ build: Build }>()
 const emit = defineEmits<{ revision: [id: number] }>()
@@ -43,7 +44,7 @@ const moved = computed(() =>
 
 <template>
   <div class="revisions">
-    <table class="figures">
+    <v-table class="figures">
       <thead>
         <tr>
           <th class="words">Revision</th>
@@ -64,32 +65,30 @@ const moved = computed(() =>
           <td class="words">{{ revision.used ? 'made with it, closed' : 'none, open' }}</td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
     <template v-if="revisions.length > 1">
       <div class="choice">
-        <label>
-          Compare
-          <select v-model="before" aria-label="First revision">
-            <option v-for="revision in revisions" :key="revision.id" :value="revision.id">
-              rev {{ revision.revision }}
-            </option>
-          </select>
-        </label>
-        <label>
-          with
-          <select v-model="after" aria-label="Second revision">
-            <option v-for="revision in revisions" :key="revision.id" :value="revision.id">
-              rev {{ revision.revision }}
-            </option>
-          </select>
-        </label>
+        <v-select
+          v-model="before"
+          label="Compare"
+          :items="
+            (revisions ?? []).map((revision) => ({ value: revision.id, label: `rev ${revision.revision}` }))
+          "
+        />
+        <v-select
+          v-model="after"
+          label="with"
+          :items="
+            (revisions ?? []).map((revision) => ({ value: revision.id, label: `rev ${revision.revision}` }))
+          "
+        />
       </div>
       <ProblemNote :error="error" />
       <div v-if="against" class="sides">
         <div>
           <h2>What differs</h2>
           <p v-if="!against.differences.length" class="text">Nothing that is written down differs.</p>
-          <table v-else class="figures" data-test="differences">
+          <v-table v-else class="figures" data-test="differences">
             <thead>
               <tr>
                 <th class="words">Line</th>
@@ -106,18 +105,17 @@ const moved = computed(() =>
                 <td class="words">{{ row.after || '–' }}</td>
               </tr>
             </tbody>
-          </table>
-          <details v-if="against.same.length">
-            <summary class="quiet">{{ against.same.length }} lines are the same</summary>
-            <table class="figures">
+          </v-table>
+          <DisclosurePanel v-if="against.same.length" :title="`${against.same.length} lines are the same`">
+            <v-table class="figures">
               <tbody>
                 <tr v-for="row in against.same" :key="row.label">
                   <td class="words">{{ row.label }}</td>
                   <td class="words">{{ row.before }}</td>
                 </tr>
               </tbody>
-            </table>
-          </details>
+            </v-table>
+          </DisclosurePanel>
         </div>
         <div>
           <h2>What follows</h2>
@@ -150,10 +148,6 @@ a {
   display: grid;
   grid-template-columns: 1.3fr 1fr;
   gap: 40px;
-}
-summary {
-  padding: 10px 0;
-  cursor: pointer;
 }
 @media (max-width: 900px) {
   .sides {

@@ -6,6 +6,7 @@ import FigureRow from './FigureRow.vue'
 import SheetLine from './SheetLine.vue'
 import type { Group, Origin } from './useBuild'
 import type { Draft } from './useDraft'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ group: Group; draft: Draft; readonly: boolean }>()
 const emit = defineEmits<{ keep: [key: string]; choose: [key: string, origin: Origin] }>()
@@ -79,10 +80,9 @@ function lacking(figure: { value: number | null; low: number | null; refused: st
         <span class="hand-note small">assumed</span> rests on a value that nobody measured:
         {{ assumed.join(', ') }}
       </p>
-      <details v-if="unknown.length">
-        <summary class="quiet">{{ unknown.length }} more need what is not written down</summary>
+      <DisclosurePanel v-if="unknown.length" :title="`${unknown.length} more need what is not written down`">
         <FigureRow v-for="figure in unknown" :key="figure.key" :shown="figure" />
-      </details>
+      </DisclosurePanel>
       <slot />
     </div>
   </section>
@@ -105,7 +105,7 @@ header {
   padding-bottom: 4px;
 }
 .more {
-  padding: 6px 0 !important;
+  padding: 6px 0;
 }
 .finding {
   font-family: var(--text);
@@ -117,10 +117,6 @@ header {
 }
 .caution {
   border-left-color: var(--hand);
-}
-summary {
-  padding: 6px 0;
-  cursor: pointer;
 }
 @media (max-width: 900px) {
   .group {

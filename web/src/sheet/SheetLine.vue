@@ -62,8 +62,8 @@ function howOf(of: Origin): string {
 }
 
 /** A choice is made at once; there is nothing to finish typing. */
-function pick(event: Event, of: Origin) {
-  type(event, of)
+function pick(value: string, of: Origin) {
+  emit('edit', value, of, props.edit?.how ?? howOf(of))
   emit('keep')
 }
 
@@ -116,19 +116,20 @@ function rewrite(event: Event, of: Origin) {
           @blur="leave"
           @keydown.enter="leave"
         />
-        <select
+        <v-select
           class="origin"
-          :value="nominalOrigin"
+          variant="plain"
+          menu-icon=""
+          :model-value="nominalOrigin"
           :aria-label="`Where ${line.label} comes from`"
           :disabled="readonly"
           :class="{
             assumed: nominalOrigin === 'assumed' && nominal,
             idle: !nominal && edit?.origin !== nominalOrigin,
           }"
-          @change="origin = ($event.target as HTMLSelectElement).value as Origin"
-        >
-          <option v-for="of in NOMINAL" :key="of" :value="of">{{ of }}</option>
-        </select>
+          :items="NOMINAL.map((of) => ({ value: of, label: of }))"
+          @update:model-value="origin = $event as Origin"
+        />
       </span>
       <span class="cell" :class="{ used: line.used === 'measured' }">
         <input
@@ -147,17 +148,13 @@ function rewrite(event: Event, of: Origin) {
       <span class="measure quiet">{{ line.unit }}</span>
     </template>
     <span v-else-if="line.kind === 'choice'" class="cell wide">
-      <select
+      <v-select
         :aria-label="line.label"
         :disabled="readonly"
-        :value="text(nominalOrigin)"
-        @change="pick($event, nominalOrigin)"
-      >
-        <option value="">–</option>
-        <option v-for="choice in line.choices" :key="choice.value" :value="choice.value">
-          {{ choice.label }}
-        </option>
-      </select>
+        :model-value="text(nominalOrigin)"
+        :items="[{ value: '', label: '–' }, ...(line.choices ?? [])]"
+        @update:model-value="pick($event, nominalOrigin)"
+      />
     </span>
     <span v-else class="cell wide">
       <input
@@ -235,8 +232,7 @@ function rewrite(event: Event, of: Origin) {
 .wide {
   grid-column: 2 / -1;
 }
-input,
-select {
+input {
   font: inherit;
   color: inherit;
   background: var(--panel);
@@ -247,25 +243,14 @@ select {
   text-align: right;
   font-variant-numeric: tabular-nums;
 }
-.words,
-.wide select {
+.words {
   width: 100%;
   text-align: left;
 }
-select {
+.origin {
+  flex: none;
   width: 86px;
-  text-align: left;
   color: var(--quiet);
-  border-color: transparent;
-  background: none;
-  padding: 3px 0;
-}
-.wide select {
-  width: 100%;
-  color: inherit;
-  border-color: var(--line);
-  background: var(--panel);
-  padding: 3px 6px;
 }
 .idle {
   opacity: 0;
@@ -273,12 +258,14 @@ select {
 .line:is(:hover, :focus-within) .idle {
   opacity: 1;
 }
-select.assumed {
+.origin :deep(.v-field) {
+  background: none;
+}
+.origin.assumed {
   background: var(--hand);
   color: var(--on-hand);
 }
-input:focus,
-select:focus {
+input:focus {
   outline: 2px solid var(--ink);
   outline-offset: -1px;
 }
@@ -314,7 +301,7 @@ input[aria-invalid='true'] {
   align-items: center;
 }
 .use {
-  border-width: 1px !important;
-  padding: 1px 8px !important;
+  border-width: 1px;
+  padding: 1px 8px;
 }
 </style>

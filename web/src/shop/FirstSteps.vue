@@ -68,8 +68,8 @@ const next = computed(() => steps.value.find((step) => !isDone(step)))
         </span>
         <v-btn
           v-if="step.may && !isDone(step)"
-          size="small"
-          :class="{ hand: step === next }"
+          :color="step === next ? 'hand' : undefined"
+          :variant="step === next ? 'flat' : 'outlined'"
           :to="{ name: step.name }"
         >
           {{ step.button }}

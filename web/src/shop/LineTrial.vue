@@ -23,7 +23,7 @@ defineProps<{ tried: Schema['TriedOut'] }>()
         <dt>Inertia</dt>
         <dd>{{ tried.inertia }}</dd>
       </dl>
-      <table class="figures">
+      <v-table class="figures">
         <thead>
           <tr>
             <th class="words">Channel</th>
@@ -40,7 +40,7 @@ defineProps<{ tried: Schema['TriedOut'] }>()
             </td>
           </tr>
         </tbody>
-      </table>
+      </v-table>
       <ul>
         <li v-for="check in tried.checks" :key="check.rule" :class="{ broken: check.wrong }">
           {{ check.wrong ? '✗' : '✓' }} {{ check.rule

@@ -94,7 +94,7 @@ const save = () =>
         Connecting, listening and checking the protocol…
       </p>
       <div class="acts">
-        <v-btn type="submit" class="hand" :disabled="waiting !== ''">Save stand</v-btn>
+        <v-btn type="submit" color="hand" variant="flat" :disabled="waiting !== ''">Save stand</v-btn>
         <v-btn :disabled="waiting !== '' || !given.host" @click="tryLine">Try the line</v-btn>
         <v-btn variant="text" @click="emit('cancel')">Cancel</v-btn>
       </div>
@@ -109,7 +109,7 @@ form {
   gap: 12px;
 }
 .boxed {
-  border: 1px solid var(--line) !important;
+  border: 1px solid var(--line);
   margin-bottom: 18px;
 }
 .acts {

@@ -15,7 +15,7 @@ const percent = (one: number, other: number) =>
 </script>
 
 <template>
-  <table v-if="ids.length > 2" class="figures" data-test="ahead">
+  <v-table v-if="ids.length > 2" class="figures" data-test="ahead">
     <caption class="quiet">
       Chance, in %, that the row truly makes more than the column
     </caption>
@@ -36,7 +36,7 @@ const percent = (one: number, other: number) =>
         </td>
       </tr>
     </tbody>
-  </table>
+  </v-table>
 </template>
 
 <style scoped>
@@ -49,6 +49,6 @@ caption {
   white-space: nowrap;
 }
 td {
-  padding: 3px 12px !important;
+  padding: 3px 12px;
 }
 </style>

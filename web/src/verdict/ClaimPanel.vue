@@ -8,10 +8,10 @@ import { useFrame } from '../pages/frame'
 
 const props = defineProps<{ standard: string }>()
 const { programme } = useFrame()
-const ANY = { title: 'As the words say', value: 0 }
+const ANY = { label: 'As the words say', value: 0 }
 const setups = computed(() => [
   ANY,
-  ...programme.value.setups.map((known) => ({ title: `${known.letter} ${known.name}`, value: known.id })),
+  ...programme.value.setups.map((known) => ({ label: `${known.letter} ${known.name}`, value: known.id })),
 ])
 const text = ref('')
 const whose = ref(0)

@@ -10,6 +10,7 @@ import { useFrame } from '../pages/frame'
 import SetupMark from '../setups/SetupMark.vue'
 import { bodyOf, useChoice } from './choice'
 import { useDecisions } from './queries'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const { programme, setup, mayOperate } = useFrame()
 const { choice } = useChoice()
@@ -40,19 +41,21 @@ async function decide() {
     <h2>Decided</h2>
     <ProblemNote :error="error" />
     <form v-if="mayOperate" @submit.prevent="decide">
-      <select v-model="chosen" aria-label="What is decided on">
-        <option :value="0">No change</option>
-        <option v-for="one in programme.setups" :key="one.id" :value="one.id">
-          {{ one.letter }} {{ one.name }}
-        </option>
-      </select>
+      <v-select
+        v-model="chosen"
+        aria-label="What is decided on"
+        :items="[
+          { value: 0, label: 'No change' },
+          ...programme.setups.map((one) => ({ value: one.id, label: `${one.letter} ${one.name}` })),
+        ]"
+      />
       <input
         v-model="reason"
         aria-label="Why"
         placeholder="Why, also where no setup leads alone"
         :aria-invalid="Boolean(message)"
       />
-      <v-btn type="submit" size="small" class="hand">Decide</v-btn>
+      <v-btn type="submit" color="hand" variant="flat">Save decision</v-btn>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
     </form>
     <ol v-if="decisions?.length" data-test="decisions">
@@ -66,10 +69,9 @@ async function decide() {
           {{ one.reason }}
           <span class="quiet">{{ one.by }}, {{ day(one.at) }} {{ clock(one.at) }}</span>
         </p>
-        <details v-if="one.evidence.length">
-          <summary>The verdict as it stood</summary>
+        <DisclosurePanel v-if="one.evidence.length" title="The verdict as it stood">
           <p v-for="told in one.evidence" :key="told" class="told quiet">{{ told }}</p>
-        </details>
+        </DisclosurePanel>
       </li>
     </ol>
     <p v-else-if="decisions" class="text quiet">Nothing has been decided yet.</p>
@@ -105,11 +107,6 @@ li p {
 }
 svg {
   vertical-align: middle;
-}
-summary {
-  cursor: pointer;
-  color: var(--quiet);
-  font-size: 11px;
 }
 .told {
   font-family: var(--text);

@@ -11,6 +11,8 @@ import DutyCurve from '../plan/DutyCurve.vue'
 import SetupMark from '../setups/SetupMark.vue'
 import { pointsText, useChoice } from './choice'
 import { type Choice, useVerdictChoices, verdictQuery } from './queries'
+import { choicesOf } from '../ui/choices'
+import DisclosurePanel from '../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ verdict: Schema['Verdict']; problem: Problem | null }>()
 const { programme, setup } = useFrame()
@@ -49,8 +51,7 @@ watch(
     if (found.duty !== 'drawn') drawn.value = null
   },
 )
-function chooseDuty(event: Event) {
-  const duty = (event.target as HTMLSelectElement).value
+function chooseDuty(duty: string) {
   drawn.value = null
   if (duty !== 'drawn') return choose({ duty, points: undefined })
   const points = drawable(props.verdict.duty_points, props.verdict.low_rpm, props.verdict.high_rpm)
@@ -118,19 +119,18 @@ function account(key: string) {
 
 <template>
   <aside class="duty" aria-label="What is judged">
-    <label>
-      <span>Duty</span>
-      <select
-        :value="verdict.duty"
-        data-test="duty"
-        @focus="ahead.duties"
-        @pointerenter="ahead.duties"
-        @change="chooseDuty"
-      >
-        <option v-for="use in verdict.uses" :key="use.preset" :value="use.preset">{{ use.label }}</option>
-        <option value="drawn">As drawn</option>
-      </select>
-    </label>
+    <v-select
+      label="Duty"
+      :model-value="verdict.duty"
+      data-test="duty"
+      :items="[
+        ...verdict.uses.map((use) => ({ value: use.preset, label: use.label })),
+        { value: 'drawn', label: 'As drawn' },
+      ]"
+      @focus="ahead.duties"
+      @pointerenter="ahead.duties"
+      @update:model-value="chooseDuty"
+    />
     <DutyCurve
       :points="shownPoints"
       :low="verdict.run_low_rpm"
@@ -158,57 +158,46 @@ function account(key: string) {
           aria-label="To, rpm"
           :aria-invalid="Boolean(problem?.fields.high)"
       /></label>
-      <v-btn type="submit" size="small">Judge this range</v-btn>
+      <v-btn type="submit">Apply range</v-btn>
     </form>
     <p class="quiet told">
       All were run from {{ figure(verdict.run_low_rpm, 0) }} to {{ figure(verdict.run_high_rpm, 0) }} rpm.
     </p>
     <p v-if="slip" class="hand-note" role="alert">{{ slip }}</p>
     <div class="rules">
-      <label>
-        <span>Stands for a setup</span>
-        <select
-          :value="verdict.school"
-          data-test="school"
-          @focus="ahead.schools"
-          @pointerenter="ahead.schools"
-          @change="choose({ school: ($event.target as HTMLSelectElement).value })"
-        >
-          <option v-for="(label, key) in choices?.schools" :key="key" :value="key">{{ label }}</option>
-        </select>
-      </label>
-      <label>
-        <span>Compared</span>
-        <select
-          :value="verdict.counting"
-          data-test="counting"
-          @change="choose({ counting: ($event.target as HTMLSelectElement).value })"
-        >
-          <option v-for="(label, key) in choices?.countings" :key="key" :value="key">{{ label }}</option>
-        </select>
-      </label>
-      <label>
-        <span>Ranked by</span>
-        <select
-          :value="verdict.measure"
-          data-test="measure"
-          @focus="ahead.measures"
-          @pointerenter="ahead.measures"
-          @change="choose({ measure: ($event.target as HTMLSelectElement).value })"
-        >
-          <option v-for="(label, key) in choices?.measures" :key="key" :value="key">{{ label }}</option>
-        </select>
-      </label>
+      <v-select
+        label="Represent each setup by"
+        :model-value="verdict.school"
+        data-test="school"
+        :items="choicesOf(choices?.schools)"
+        @focus="ahead.schools"
+        @pointerenter="ahead.schools"
+        @update:model-value="choose({ school: $event })"
+      />
+      <v-select
+        label="Compared"
+        :model-value="verdict.counting"
+        data-test="counting"
+        :items="choicesOf(choices?.countings)"
+        @update:model-value="choose({ counting: $event })"
+      />
+      <v-select
+        label="Ranked by"
+        :model-value="verdict.measure"
+        data-test="measure"
+        :items="choicesOf(choices?.measures)"
+        @focus="ahead.measures"
+        @pointerenter="ahead.measures"
+        @update:model-value="choose({ measure: $event })"
+      />
     </div>
-    <details>
-      <summary>Account for temperatures</summary>
+    <DisclosurePanel title="Account for temperatures">
       <label v-for="(name, key) in verdict.readings" :key="key" class="tick">
         <input type="checkbox" :checked="accounted.includes(key)" @change="account(key)" /> {{ name }}
       </label>
       <p class="quiet told">Only where enough pulls remain to tell it from scatter.</p>
-    </details>
-    <details :open="gearsOpen" @toggle="gearsOpen = ($event.target as HTMLDetailsElement).open">
-      <summary>Duty from the gears</summary>
+    </DisclosurePanel>
+    <DisclosurePanel v-model:open="gearsOpen" title="Duty from the gears">
       <form class="gears" @submit.prevent="rowThroughGears">
         <label
           ><span>Ratios, first to last</span><input v-model="ratios" placeholder="2.8 1.9 1.4 1.1"
@@ -217,11 +206,11 @@ function account(key: string) {
           <label><span>Shift at, rpm</span><input v-model="shift" inputmode="numeric" /></label>
           <label><span>Launch at, rpm</span><input v-model="launch" inputmode="numeric" /></label>
         </div>
-        <v-btn type="submit" size="small">Use it</v-btn>
+        <v-btn type="submit">Apply</v-btn>
         <p v-if="gearsSlip" class="hand-note" role="alert">{{ gearsSlip }}</p>
       </form>
-    </details>
-    <v-btn v-if="changed" size="small" variant="text" @click="forgetAll">Back to the programme's own</v-btn>
+    </DisclosurePanel>
+    <v-btn v-if="changed" variant="text" @click="forgetAll">Back to the test's own</v-btn>
     <v-checkbox
       v-if="verdict.unhealthy"
       :model-value="verdict.healthy_only"
@@ -231,7 +220,7 @@ function account(key: string) {
       @update:model-value="choose({ healthy_only: verdict.healthy_only ? undefined : 'true' })"
     />
     <h2 class="next">Best for each use</h2>
-    <table class="figures uses" data-test="uses" @pointerenter="ahead.duties">
+    <v-table class="figures uses" data-test="uses" @pointerenter="ahead.duties">
       <tbody>
         <tr v-for="use in verdict.uses" :key="use.preset" :class="{ now: use.preset === verdict.duty }">
           <td class="words">
@@ -245,7 +234,7 @@ function account(key: string) {
           </td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
   </aside>
 </template>
 
@@ -260,7 +249,6 @@ label {
   gap: 3px;
   color: var(--quiet);
 }
-label select,
 label input:not([type]) {
   width: 100%;
 }
@@ -290,10 +278,6 @@ label input:not([type]) {
   align-items: center;
   color: var(--ink);
   margin-top: 6px;
-}
-summary {
-  cursor: pointer;
-  color: var(--quiet);
 }
 .gears {
   display: grid;

@@ -31,7 +31,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
 </script>
 
 <template>
-  <table class="figures" data-test="ranking">
+  <v-table class="figures" data-test="ranking">
     <thead>
       <tr>
         <th class="words">Setup</th>
@@ -51,7 +51,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         <td class="words name">
           <SetupMark :position="setup(placing.setup_id).position" /> {{ setup(placing.setup_id).name }}
           <span v-if="placing.supported && placing.across_days" class="quiet small">
-            by way of another day</span
+            linked through another session</span
           >
         </td>
         <td>{{ placing.pulls }}</td>
@@ -89,12 +89,12 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         </td>
       </tr>
     </tbody>
-  </table>
+  </v-table>
   <template v-if="gaining.length">
     <button type="button" class="more" :aria-expanded="more" @click="more = !more">
-      {{ more ? '▾' : '▸' }} Gains three ways, what they cost, and manners
+      {{ more ? '▾' : '▸' }} Peak, maximum and average gains; cost; drivability
     </button>
-    <table v-if="more" class="figures" data-test="gains">
+    <v-table v-if="more" class="figures" data-test="gains">
       <thead>
         <tr>
           <th class="words">To {{ baseline }}</th>
@@ -131,13 +131,13 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
           <td class="words told">{{ placing.manners.join(' · ') }}</td>
         </tr>
       </tbody>
-    </table>
+    </v-table>
   </template>
 </template>
 
 <style scoped>
 .name {
-  white-space: nowrap !important;
+  white-space: nowrap;
 }
 .name svg {
   vertical-align: middle;
@@ -145,7 +145,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
 }
 .group {
   width: 16px;
-  padding: 0 2px !important;
+  padding: 0 2px;
   height: 1px;
 }
 .together {

@@ -12,7 +12,7 @@ const within = (value: number, half: number | null, digits: number) =>
 </script>
 
 <template>
-  <table class="figures shapes" data-test="shapes">
+  <v-table class="figures shapes" data-test="shapes">
     <caption>
       {{
         `Shape from ${figure(verdict.low_rpm, 0)} to ${figure(verdict.high_rpm, 0)} rpm, with the 95 % interval`
@@ -36,7 +36,7 @@ const within = (value: number, half: number | null, digits: number) =>
         <td class="words">{{ one.climbing ? 'still climbing' : 'past its peak' }}</td>
       </tr>
     </tbody>
-  </table>
+  </v-table>
 </template>
 
 <style scoped>
