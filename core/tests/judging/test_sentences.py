@@ -1,5 +1,7 @@
 """A verdict in words: with its figures, never surer than they are."""
 
+from dataclasses import replace
+
 import numpy as np
 from django.test import SimpleTestCase
 from torvix_core.judging.design_matrix import Layout
@@ -33,9 +35,13 @@ def headline(
 class Choosing(SimpleTestCase):
     def test_a_clear_winner_is_named_with_figure_and_certainty(self):
         sentence = headline([100, 100.2, 110, 110.2, 105, 105.2], [0, 0, 1, 1, 2, 2])
-        self.assertRegex(sentence, r"^For the hill climb choose B: it makes 110\.1 N·m, 5\.0 ± \d\.\d more than C and ")
         self.assertRegex(
-            sentence, r"and 10\.0 ± \d\.\d more than A, more than 99 % sure that it is the best of them\.$"
+            sentence, r"^For the hill climb choose B: it makes 110\.1 N·m on average, 5\.0 ± \d\.\d more than C "
+        )
+        self.assertRegex(
+            sentence,
+            r"and 10\.0 ± \d\.\d more than A\. By these pulls it is more than 99 % sure to be the best of "
+            r"A, B and C; fitting it anew is not counted\.$",
         )
 
     def test_setups_that_are_not_separated_and_may_differ_are_undecided(self):
@@ -66,7 +72,7 @@ class Choosing(SimpleTestCase):
         )
 
     def test_one_setup_alone_is_not_a_comparison(self):
-        self.assertIn("A makes 100.5 N·m; nothing to compare.", headline([100, 101], [0, 0]))
+        self.assertIn("A makes 100.5 N·m on average; nothing to compare.", headline([100, 101], [0, 0]))
 
     def test_a_setup_of_another_day_is_told_not_ranked(self):
         sentence = headline([100, 100.2, 110, 110.2, 150, 150.2], [0, 0, 1, 1, 2, 2], [0, 0, 0, 0, 1, 1])
@@ -75,11 +81,18 @@ class Choosing(SimpleTestCase):
 
     def test_what_may_not_be_chosen_is_not_chosen(self):
         sentence = headline([100, 100.2, 105, 105.2, 110, 110.2], [0, 0, 1, 1, 2, 2], out={2})
-        self.assertRegex(sentence, "^For the hill climb choose B: it makes 105.1 N·m, 5.0 ± ... more than A, ")
+        self.assertRegex(
+            sentence, "^For the hill climb choose B: it makes 105.1 N·m on average, 5.0 ± ... more than A. "
+        )
+        self.assertIn("the best of A and B;", sentence)
 
     def test_figures_are_told_in_the_unit_asked_for(self):
         pounds = Wording(("A", "B"), "lb-ft", 1.3558179483)
-        self.assertIn("it makes 81.2 lb-ft", headline([100, 100.2, 110, 110.2], [0, 0, 1, 1], wording=pounds))
+        self.assertIn(
+            "it makes 81.2 lb-ft on average", headline([100, 100.2, 110, 110.2], [0, 0, 1, 1], wording=pounds)
+        )
+        peak = replace(pounds, kind="")
+        self.assertIn("it makes 81.2 lb-ft,", headline([100, 100.2, 110, 110.2], [0, 0, 1, 1], wording=peak))
 
     def test_nothing_is_surer_than_99(self):
         self.assertEqual([sureness(chance) for chance in (0.5, 0.985, 0.9999)],

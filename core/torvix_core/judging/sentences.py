@@ -15,11 +15,18 @@ MOST_STRETCHES = 5  # of the lead strip that one sentence tells; more stand in a
 
 @dataclass(frozen=True)
 class Wording:
-    """Labels and units for the sentences: setups by index, and the score unit with SI per unit."""
+    """Labels and units for the sentences: setups by index, and the score unit with SI per unit.
+
+    `kind` says what a score is, so that an average is not read as a peak; empty of a peak.
+    """
 
     labels: tuple[str, ...]
     unit: str
     si_per_unit: float
+    kind: str = " on average"
+
+    def score(self, value: float) -> str:
+        return f"{self.amount(value)} {self.unit}{self.kind}"
 
     def amount(self, value: float) -> str:
         return f"{value / self.si_per_unit:.1f}"
@@ -103,7 +110,7 @@ def choice_sentence(
     >>> import numpy as np
     >>> effects = fit(np.array([100.0, 100.4, 110, 110.4]), Layout.of([0, 0, 1, 1]))
     >>> choice_sentence(rank(effects, 0), 0, "Over the whole range", Wording(("A", "B"), "N·m", 1.0))
-    'Over the whole range choose B: it makes 110.1 N·m, 9.7 ± 1.7 more than A.'
+    'Over the whole range choose B: it makes 110.1 N·m on average, 9.7 ± 1.7 more than A.'
     """
     known = [placing for placing in placings if placing.supported]
     # The best of those that may be chosen; others may make more.
@@ -114,9 +121,7 @@ def choice_sentence(
         "setup that was run on both." if apart else ""
     )  # fmt: skip
     if len(known) == 1:
-        return (
-            f"{duty} {label[best.setup]} makes {wording.amount(best.score)} {wording.unit}; nothing to compare.{rest}"
-        )
+        return f"{duty} {label[best.setup]} makes {wording.score(best.score)}; nothing to compare.{rest}"
     level = [placing.setup for placing in known if placing.with_the_best]
     if len(level) > 1:
         return f"{duty} {_level_sentence(known, baseline, wording, smallest)}{rest}"
@@ -130,9 +135,23 @@ def choice_sentence(
         base, gain = next(one.score for one in known if one.setup == baseline), best.to_baseline
         against.append(wording.change(float(gain.change), float(gain.half_width), base, baseline))
     verb = "leave it at" if best.setup == baseline else "choose"
-    sure = f", {sureness(best.chance_best)} that it is the best of them" if best.chance_best else ""
-    makes = ", ".join([f"it makes {wording.amount(best.score)} {wording.unit}", *filter(None, [listed(against)])])
-    return f"{duty} {verb} {label[best.setup]}: {makes}{sure}.{rest}"
+    among = listed([label[one] for one in sorted(placing.setup for placing in known if placing.setup not in out)])
+    sure = f" {best_of(best.chance_best, among)}" if best.chance_best else ""
+    makes = ", ".join([f"it makes {wording.score(best.score)}", *filter(None, [listed(against)])])
+    return f"{duty} {verb} {label[best.setup]}: {makes}.{sure}{rest}"
+
+
+def best_of(chance: float, among: str) -> str:
+    """How sure it is that a setup is the best of those named: by these pulls, which say nothing of fitting it anew.
+
+    Shapes: scalar.
+    Units:  chance as a share.
+    Errors: none.
+    Source: house rule.
+    >>> best_of(0.93, "A and B")
+    'By these pulls it is 93 % sure to be the best of A and B; fitting it anew is not counted.'
+    """
+    return f"By these pulls it is {sureness(chance)} to be the best of {among}; fitting it anew is not counted."
 
 
 def _level_sentence(known: Sequence[Placing], baseline: int, wording: Wording, smallest: float) -> str:

@@ -2,6 +2,7 @@
 
 `changeover` gives the minutes between setups (`minutes`, `matrix`), `day_plan` what a day is planned from, `day` lays
 an order on the clock (`schedule`), `order_search` and `running_order` find the best (`solve`). `theory_separation`
-says which setup tells two explanations apart (`separations`), `forecast_score` scores what was expected (`outcome`,
-`tendency`), `simulated_days` runs the plan many times (`odds`).
+says which setup separates two explanations (`separations`), `forecast_score` scores what was predicted (`outcome`,
+`tendency`), `claim` reads a claim in words and holds it against an interval (`read_claim`, `check_claim`),
+`simulated_days` runs the plan many times (`odds`).
 """

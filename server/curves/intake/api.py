@@ -1,4 +1,4 @@
-"""Bring files: begin, give one file after the other, settle what is what, read them all by a job."""
+"""Import files: begin, give one file after the other, settle what is what, read them all by a job."""
 
 from __future__ import annotations
 

@@ -55,5 +55,5 @@ def _changed(found: AfterPull) -> str:
         return ""
     share = f"{found.overlay.mean * 100:+.1f} %"
     if found.helped:
-        return f"{share} since the change: it may stay. One pull each is a hint, not a proof."
+        return f"{share} since the change: an improvement, keep the change. One pull each is a hint, not a proof."
     return f"{share} since the change: go back. One pull each is a hint, not a proof."

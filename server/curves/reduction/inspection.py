@@ -39,9 +39,9 @@ FOLLOWS = {
 FIXED = {"volumetric_efficiency": "%", "air_fuel_ratio": ":1", "lambda": "lambda", "back_pressure_ratio": ":1"}
 NAMES = {
     "power": "Power", "mean_effective_pressure": "Brake mean effective pressure",
-    "volumetric_efficiency": "Volumetric efficiency", "specific_fuel": "Fuel for the power (BSFC)",
-    "specific_air": "Air for the power (BSAC)", "air_fuel_ratio": "Air to fuel by mass", "lambda": "Mixture",
-    "boost": "Boost", "depression": "Depression in the manifold", "exhaust_pressure": "Back pressure",
+    "volumetric_efficiency": "Volumetric efficiency", "specific_fuel": "BSFC",
+    "specific_air": "BSAC", "air_fuel_ratio": "Air–fuel ratio", "lambda": "Mixture",
+    "boost": "Boost", "depression": "Manifold vacuum", "exhaust_pressure": "Back pressure",
     "back_pressure_ratio": "Back pressure over boost",
 }  # fmt: skip
 CUT_WORDS = {
@@ -176,7 +176,7 @@ ODD = {
     AnomalyKind.RPM_JUMP: "Speed jumps",
     AnomalyKind.KNOCK: "Knock is signalled",
     AnomalyKind.CLIMBING: "Power still climbs where the sweep ends",
-    AnomalyKind.LOAD_IN_PEAK: "The highest reading, {size:.1f} % above the curve's peak, is the load-in: not a peak",
+    AnomalyKind.LOAD_IN_PEAK: "The highest reading, {size:.1f} % above the curve's peak, is brake load-in and ignored",
 }
 
 

@@ -54,7 +54,7 @@ def _why(plan: Plan, place: int, begun: bool, visited: bool) -> str:
     if not setup.is_in:
         return f"{Candidate(setup.candidate).label}: {setup.reason}"
     if not visited:
-        return "Fell off the running order"
+        return "Did not fit the paid time"
     return "Not pulled yet" if begun else ""
 
 

@@ -347,7 +347,7 @@ class OpenTests(Planned):
             answer = self.client.get(f"/api/open-tests?programme_id={programme.pk}").json()
             return {one["letter"]: one["why"] for one in answer}
 
-        self.assertEqual(told(), {"C": "Arrives too late: in the post", "D": "Fell off the running order"})
+        self.assertEqual(told(), {"C": "Arrives too late: in the post", "D": "Did not fit the paid time"})
         seal(programme.setups.get(position=0), NINE)
         self.assertEqual(told()["B"], "Not pulled yet")
         open_b = self.client.get(f"/api/open-tests?programme_id={programme.pk}").json()[0]

@@ -120,7 +120,7 @@ class JobKind(models.TextChoices):
     FASTENERS = "fasteners", "Fasteners started, not finished"
     TORQUE = "torque", "Torque sequence, not through all stages"
     WIRE = "wire", "Temporary wire or lock fitted"
-    TOOLS = "tools", "Inlet open: tools and swarf to be counted"
+    TOOLS = "tools", "Intake open: account for tools, remove swarf"
     LEAKS = "leaks", "Refitted: leaks to be checked"
     CLEARANCE = "clearance", "Cam or head changed: piston to valve to be measured"
     LASH = "lash", "Broken in: valve lash to be set"
@@ -159,10 +159,10 @@ class OpenJob(models.Model):
 class NoteKind(models.TextChoices):
     HEARD = "heard", "Heard"
     SEEN = "seen", "Seen"
-    SMELT = "smelt", "Smelt"
-    FELT = "felt", "Felt"
+    SMELT = "smelt", "Smell"
+    FELT = "felt", "Feel"
     FAILED_START = "failed_start", "Failed start"
-    MEASURED = "measured", "Measured as it came off"
+    MEASURED = "measured", "Measured on removal"
     STAND = "stand", "Noted by the bench worker"
     OTHER = "other", "Note"
 

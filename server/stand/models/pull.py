@@ -59,8 +59,8 @@ class PullOrigin(models.TextChoices):
 
 class Standing(models.TextChoices):
     UNDECIDED = "undecided", "Not judged"
-    ACCEPTED = "accepted", "Kept"
-    EXCLUDED = "excluded", "Left out"
+    ACCEPTED = "accepted", "Accepted"
+    EXCLUDED = "excluded", "Excluded"
 
 
 ENDED = (PullState.COMPLETE, PullState.ABORTED, PullState.INCOMPLETE)
@@ -147,7 +147,7 @@ class Pull(models.Model):
             models.CheckConstraint(
                 condition=~Q(standing="excluded") | ~Q(excluded_reason=""),
                 name="pull_exclusion_has_a_reason",
-                violation_error_message="Say why the pull is left out.",
+                violation_error_message="Say why the pull is excluded.",
             ),
             models.CheckConstraint(condition=Q(origin__in=PullOrigin.values), name="pull_origin_is_known"),
             models.CheckConstraint(

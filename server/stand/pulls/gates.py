@@ -41,7 +41,7 @@ LOOKED_AT = 8  # pulls, the newest
 
 @dataclass(frozen=True)
 class Gate:
-    """A window and where its channel stands in it. SI; `value` is None where nothing usable comes.
+    """A window and where its channel stands in it. SI; `value` is None where there is no valid signal.
 
     `like` are the numbers of the pulls around which the window was made narrower.
     """

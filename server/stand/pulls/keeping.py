@@ -31,7 +31,7 @@ def exclude(person: Person, pull: Pull, at: datetime, reason: str) -> Pull:
     """Leave the pull out of every result, with the reason; it stays in the record and can be let in again."""
     require_operator(person)
     if not reason.strip():
-        raise Invalid("Say why the pull is left out.", fields={"reason": "a few words are enough"})
+        raise Invalid("Say why the pull is excluded.", fields={"reason": "a few words are enough"})
     if pull.state not in ENDED:
         raise Refusal(f"{pull} has not ended yet.", code="not_complete")
     return _judge(person, pull, at, Standing.EXCLUDED, fitting_reason(reason, "reason"))

@@ -24,7 +24,7 @@ def start(person: Person, pull: Pull, override_reason: str = "") -> Command:
         raise Refusal(f"{pull} is {pull.get_state_display().lower()}, not armed.", code="not_armed")
     cautions.require_read(person, pull.session)
     if pull.operator_id != person.pk:
-        raise Refusal(f"{pull.operator} holds the control. He starts the pull, or you take the control.",
+        raise Refusal(f"{pull.operator} has control. Ask for it or take over.",
                       code="control_held")  # fmt: skip
     stand = pull.session.stand
     link = Link.objects.filter(stand=stand).first()

@@ -14,8 +14,9 @@ from shop.refusals import Refusal
 from stand.models import Acknowledgement, Session
 
 ALWAYS = (
-    "A running test cell can maim and kill. Guards on couplings, belts and fans; extinguisher at hand and the fuel "
-    "shut-off known; extraction running and carbon monoxide alarmed; hearing and eyes protected; no loose clothing; "
+    "A running test cell can maim and kill. Guards on couplings, belts and fans; extinguisher at hand; location of the "
+    "fuel shut-off known to all; extraction running and carbon monoxide alarmed; hearing and eye protection worn; "
+    "no loose clothing; "
     "nobody in the plane of rotation, and nobody near the starter when it engages.",
     "Exhaust, coolant and oil burn: let the engine cool before parts come off. Coolant is under pressure. Castings are "
     "heavy: two people or a lift. Fuel that is spilt or vapour in the cell is cleared before anything is switched on.",

@@ -1,4 +1,4 @@
-"""What must be seen to before a pull: the shop's list, what of it is due, and who has ticked it."""
+"""Pre-pull checklist: the shop's list, what of it is due, and who has ticked it."""
 
 from __future__ import annotations
 
@@ -29,18 +29,18 @@ BLOWN = [str(Slot.PULLEY), str(Slot.BOOST_CONTROL), "setting:boost_target", "set
 # text, moment, slots, what the tick asks for: common practice, no source
 USUAL: tuple[tuple[str, str, Sequence[str], str], ...] = (
     ("Guards on coupling, belts and fan", Moment.SESSION, (), Asks.NOTHING),
-    ("Extinguisher at hand, fuel shut-off known to everybody", Moment.SESSION, (), Asks.NOTHING),
+    ("Extinguisher at hand, location of the fuel shut-off known to all", Moment.SESSION, (), Asks.NOTHING),
     ("Extraction runs, carbon monoxide alarm on", Moment.SESSION, (), Asks.NOTHING),
-    ("Hearing and eyes protected, nobody in the plane of rotation", Moment.SESSION, (), Asks.NOTHING),
+    ("Hearing and eye protection worn, nobody in the plane of rotation", Moment.SESSION, (), Asks.NOTHING),
     ("Wired emergency stop tried", Moment.SESSION, (), Asks.NOTHING),
     ("Oil, coolant and fuel on, drains closed, pumps run", Moment.SESSION, (), Asks.NOTHING),
     ("Throttle travels fully and closes, secondaries and choke free", Moment.SESSION, (), Asks.NOTHING),
     ("Instruments zeroed, recorders have power and space", Moment.SESSION, (), Asks.NOTHING),
     ("All fasteners torqued, every stage, in the maker's sequence", Moment.CHANGE, (), Asks.NOTHING),
-    ("Tools and swarf counted before the inlet was closed", Moment.CHANGE, INLET, Asks.NOTHING),
+    ("Tools accounted for and intake clear of swarf before closing", Moment.CHANGE, INLET, Asks.NOTHING),
     ("Leaks of fuel, coolant and vacuum looked for", Moment.CHANGE, (), Asks.NOTHING),
     ("Throttle travels fully and closes with the new part", Moment.CHANGE, OPENINGS, Asks.NOTHING),
-    ("Piston to valve measured", Moment.CHANGE, VALVES, Asks.CLEARANCE),
+    ("Piston-to-valve clearance measured", Moment.CHANGE, VALVES, Asks.CLEARANCE),
     ("Valve timing checked on every bank", Moment.CHANGE, [str(Slot.CAMSHAFT)], Asks.PHASE),
     ("Spilt fuel wiped up, vapour gone", Moment.CHANGE, FUELLED, Asks.NOTHING),
     ("Boost control and blower speed right for this setup, guard back on", Moment.CHANGE, BLOWN, Asks.NOTHING),

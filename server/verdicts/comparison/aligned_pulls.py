@@ -46,7 +46,7 @@ class Counting(StrEnum):
     FIRST = "first"
 
 
-COUNTINGS = {Counting.KEPT: "Pulls that were kept", Counting.FIRST: "First pulls after a change"}
+COUNTINGS = {Counting.KEPT: "Accepted pulls", Counting.FIRST: "First pulls after a change"}
 
 
 @dataclass(frozen=True)

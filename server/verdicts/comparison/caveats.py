@@ -63,7 +63,7 @@ def notes(
         pull for pull in pulls if pull.standing == Standing.EXCLUDED and pull not in first and pull.pk not in counted
     ]
     if out:
-        lines.append(f"Left out with a reason: {_numbers(out)}.")
+        lines.append(f"Excluded with a reason: {_numbers(out)}.")
     outside = [found.pull for found in kept if not found.inside]
     if outside:
         lines.append(

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 
 import numpy as np
@@ -217,12 +217,13 @@ def headline(person: Person, found: WorkedVerdict) -> list[str]:
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
     leads, _ = found.strip
     headlines = [sentences.strip_sentence(leads, wording(compared, units["torque"]))]
-    duty = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm)
+    duty, scored = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm), wording(compared, unit)
     if judged.choice.measure.is_peak:
+        scored = replace(scored, kind="")
         duty = f"By {choices.MEASURES[judged.choice.measure].lower()}"
     smallest = compared.programme.smallest_difference
     headlines.append(sentences.choice_sentence(
-        judged.placings, compared.baseline, duty, wording(compared, unit), found.out, smallest
+        judged.placings, compared.baseline, duty, scored, found.out, smallest
     ))  # fmt: skip
     if compared.counting is Counting.FIRST:
         headlines.append("By first pulls after a change alone: they read high, and compare only among themselves.")
@@ -273,7 +274,7 @@ def _kept_out(found: WorkedVerdict) -> list[str]:
         level = placing.to_best is not None and placing.to_best.state(smallest) is not DifferenceState.BEHIND
         if placing.setup in found.out and (level or placing.score > best.score):
             setup = found.comparison.setups[placing.setup]
-            told.append(f"{setup.letter} is out of the choice: {' '.join(found.beside[setup.pk].fails)}")
+            told.append(f"{setup.letter} is ruled out: {' '.join(found.beside[setup.pk].fails)}")
     return told
 
 

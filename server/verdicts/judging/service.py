@@ -81,7 +81,7 @@ class Judgment:
         return verdict.winner([placing for placing in self.placings if placing.supported])
 
     def across_days(self, setup: int) -> bool:
-        """Whether a setup is compared with the baseline by way of another day: they share no session."""
+        """Whether a setup is compared with the baseline by way of another session: they share no session."""
         layout = self.comparison.layout
         days = [set(layout.session[layout.setup == one].tolist()) for one in (setup, self.comparison.baseline)]
         return not days[0] & days[1]

@@ -63,7 +63,7 @@ class Excluding(Scene):
         self.programme.save()
         answer = self.verdict()
         self.assertEqual(answer["winner_id"], self.setups[2].pk)
-        self.assertIn("B is out of the choice: 290 mm high, 40 mm over the limit of 250 mm.", answer["headline"])
+        self.assertIn("B is ruled out: 290 mm high, 40 mm over the limit of 250 mm.", answer["headline"])
         self.assertEqual(self.placing("B")["score"], before)
         self.assertEqual(self.placing("B")["chance_percent"], 0.0)
         self.assertEqual(PartReading.objects.filter(dimension="height").count(), 3)

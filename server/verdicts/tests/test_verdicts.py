@@ -169,7 +169,7 @@ class Notes(Scene):
         Pull.objects.filter(number=1).update(samples_lost=4, override_reason="in a hurry")
         told = self.notes()
         for words in (
-            "Left out with a reason: pull 10.",
+            "Excluded with a reason: pull 10.",
             "Not judged yet, so not counted: pull 11.",
             "does not say whether inertia is in its torque",
             "Weather outside the range of the standard: pull 13.",

@@ -171,7 +171,7 @@ class Gates(Scene):
 class Judging(Scene):
     def test_leaving_out_needs_a_reason_and_can_be_undone(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator)
-        with self.assertRaisesMessage(Invalid, "Say why the pull is left out."):
+        with self.assertRaisesMessage(Invalid, "Say why the pull is excluded."):
             keeping.exclude(self.operator, pull, self.now, "  ")
         keeping.exclude(self.operator, pull, self.now, "Coolant hose off")
         pull.refresh_from_db()

@@ -84,13 +84,13 @@ class Cautions(Scene):
     def test_whoever_armed_holds_the_control_until_somebody_takes_it(self):
         cautions.acknowledge(self.ines, self.session, self.now)
         pull = self.arm(purpose="shake_down")
-        with self.assertRaisesMessage(Refusal, "Operator holds the control"):
+        with self.assertRaisesMessage(Refusal, "Operator has control"):
             starting.start(self.ines, pull)
         with self.assertRaises(NotAllowed):
             starting.take_control(scenes.person(Role.VIEWER), pull)
         starting.take_control(self.ines, pull)
         starting.start(self.ines, pull)
-        with self.assertRaisesMessage(Refusal, "Owner holds the control"):
+        with self.assertRaisesMessage(Refusal, "Owner has control"):
             starting.start(self.mats, pull)
 
     def test_who_is_deactivated_while_holding_the_control_loses_it_to_whoever_takes_it(self):
@@ -151,8 +151,8 @@ class TheList(Scene):
         self.tick_all(self.a)
         self.pull()
         due = [text for text in self.texts(self.b) if text not in self.texts(self.a)]
-        self.assertIn("Tools and swarf counted before the inlet was closed", due)
-        self.assertNotIn("Piston to valve measured", due)
+        self.assertIn("Tools accounted for and intake clear of swarf before closing", due)
+        self.assertNotIn("Piston-to-valve clearance measured", due)
         with self.assertRaisesMessage(Refusal, "All fasteners torqued"):
             self.arm(self.b)
         self.tick_all(self.b)
@@ -491,7 +491,7 @@ class Notes(Scene):
         file.name = "plug.png"
         given = {"file": file, "text": "Plug 3 wet", "kind": "smelt"}
         answer = self.client.post(f"/api/sessions/{self.session.pk}/photos", given).json()
-        self.assertEqual([(note["label"], note["text"]) for note in answer["notes"]], [("Smelt", "Plug 3 wet")])
+        self.assertEqual([(note["label"], note["text"]) for note in answer["notes"]], [("Smell", "Plug 3 wet")])
 
     def test_a_photograph_is_made_anew_and_what_is_none_is_refused(self):
         note = notes.write(self.mats, self.session, "seen", "Plug 3", self.now, photo=self.picture())
