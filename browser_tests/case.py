@@ -256,4 +256,4 @@ def pick(where: Page | Locator, label: str, option: str) -> None:
 def home(page: Page) -> None:
     """Where somebody begins who has signed in."""
     page.goto("/", wait_until="domcontentloaded")
-    expect(page.get_by_role("heading", name="Tests")).to_be_visible()
+    expect(page.get_by_role("heading", name="Tests", exact=True)).to_be_visible()

@@ -13,7 +13,7 @@ from curves.models import ReductionOverride
 from programmes.models import Programme
 from stand.models import Pull, PullOrigin
 
-SHELF = "What did the spring say of the trumpets?"
+SHELF = "Do the trumpets change the spring result?"
 
 
 def sweep(level: float) -> str:

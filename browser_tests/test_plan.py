@@ -180,7 +180,7 @@ class Planning(StandCase):
 
     def seal(self, page: Page, plan: str) -> None:
         """The first arming of a setup seals what is expected of it."""
-        page.get_by_role("link", name=re.compile("^Stand")).click()
+        page.get_by_role("link", name=re.compile("^Dyno")).click()
         page.get_by_role("button", name=re.compile("open a session on Stand 1")).click()
         page.get_by_role("group", name="Setup to pull next").get_by_role("button", name="Short", exact=True).click()
         see_to_everything(page)

@@ -191,12 +191,12 @@ class Doors(Case):
             page.get_by_label("Name").fill("juna")
             page.get_by_label("Password").fill(PASSWORD)
             page.get_by_role("button", name="Sign in").click()
-            expect(page.get_by_role("heading", name="Tests")).to_be_visible()
+            expect(page.get_by_role("heading", name="Tests", exact=True)).to_be_visible()
             self.assertTrue(late)
             for route in late:
                 route.fulfill(status=401, json={"code": "signed_out", "detail": "You are signed out.", "fields": {}})
             page.evaluate(SETTLED)
-            expect(page.get_by_role("heading", name="Tests")).to_be_visible()
+            expect(page.get_by_role("heading", name="Tests", exact=True)).to_be_visible()
 
     def test_an_engine_that_becomes_confidential_is_gone_from_a_viewers_screen(self):
         mats = Person.objects.get(username="mats")
@@ -217,7 +217,7 @@ class Doors(Case):
             page.goto("/programmes/987654/curves", wait_until="domcontentloaded")
             expect(page.get_by_role("alert")).to_contain_text("There is nothing here.")
             page.get_by_role("link", name="All tests").click()
-            expect(page.get_by_role("heading", name="Tests")).to_be_visible()
+            expect(page.get_by_role("heading", name="Tests", exact=True)).to_be_visible()
 
     def test_every_screen_is_accessible_and_asks_nobody_else(self):
         """axe-core's rules; the chart's figures stand in tables beside it."""

@@ -98,7 +98,7 @@ class Judging(Case):
             expect(page.get_by_test_id("sentence")).to_contain_text("By first pulls after a change alone")
             page.get_by_role("link", name=re.compile("^Curves")).click()
             expect(page.get_by_text("First pulls after a change alone")).to_be_visible()
-            page.get_by_role("link", name=re.compile("^Sheet")).click()
+            page.get_by_role("link", name=re.compile("^Report")).click()
             expect(page.get_by_text("Mean of the pulls, first pulls after a change").first).to_be_visible()
         self.assertEqual(self.problems, [])
 

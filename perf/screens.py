@@ -12,17 +12,18 @@ from perf import verdict
 from perf.report import size, tell
 from shop.models import Person
 
-# From the change of a list to the ranking that is another for it. Asked for without a pointer or a focus before, so
-# that nothing was judged ahead.
-CHANGE = """([list, value]) => new Promise((done) => {
-  const select = document.querySelector(`[data-test="${list}"]`)
+# From a changed choice to the ranking that is another for it. The choice is changed in the address, as Back does, without
+# a pointer or a focus on its list before, so that nothing was judged ahead.
+CHANGE = """([choice, value]) => new Promise((done) => {
+  const address = new URL(location.href)
+  address.searchParams.set(choice, value)
   const began = performance.now()
   new MutationObserver((_, observer) => {
     observer.disconnect()
     requestAnimationFrame(() => done(performance.now() - began))
   }).observe(document.querySelector('[data-test="ranking"]'), { subtree: true, childList: true, characterData: true })
-  select.value = value
-  select.dispatchEvent(new Event('change'))
+  history.pushState(history.state, '', address)
+  dispatchEvent(new PopStateEvent('popstate', { state: history.state }))
 })"""
 
 FRAMES = """() => {
@@ -41,8 +42,8 @@ class Judging(BrowserCase):
             sign_in(page)
             page.goto(f"/programmes/{programme.pk}/verdict", wait_until="domcontentloaded")
             expect(page.get_by_test_id("ranking")).to_be_visible()
-            shown = page.get_by_test_id("duty").input_value()
-            chosen: list[tuple[str, str]] = [("duty", one) for one in PRESETS if one != shown]
+            shown = page.get_by_role("combobox", name="Duty", exact=True).input_value()
+            chosen: list[tuple[str, str]] = [("duty", one) for one, preset in PRESETS.items() if preset.label != shown]
             chosen += [("school", one) for one in (*list(School)[1:], School.MEAN)]
             taken = []
             for change in chosen[: size(len(chosen), 1)]:

@@ -70,6 +70,7 @@ const FIELD = {
   hideDetails: 'auto',
   singleLine: true, // no floating label: look.css sets the label beside or above
   centerAffix: true,
+  persistentPlaceholder: true, // a unit stands behind an empty field too
 } as const
 const STILL = { transition: false } as const
 /** Choices come as the server sends them: a value and a label. */

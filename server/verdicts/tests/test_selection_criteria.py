@@ -152,7 +152,7 @@ class Manners(Scene):
         opened = scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         pull = opened.pulls.get(number=4)
         notes.write(self.operator, opened, "felt", "Soft below 2800", scenes.DAY, pull=pull)
-        self.assertEqual(self.placing("B")["manners"], ["Felt: Soft below 2800"])
+        self.assertEqual(self.placing("B")["manners"], ["Feel: Soft below 2800"])
         self.assertEqual(self.placing("A")["manners"], [])
 
 

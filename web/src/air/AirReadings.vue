@@ -45,19 +45,13 @@ defineExpose({ readings })
   <div class="air">
     <form class="readings labels-beside" @submit.prevent>
       <h2>Readings</h2>
-      <label>
-        <span>Barometer</span>
-        <span>
-          <input
-            v-model="readings.barometer"
-            aria-label="Barometer"
-            autocomplete="off"
-            :aria-invalid="Boolean(fields.barometer)"
-          />
-          <span class="quiet unit">{{ units.air_pressure }}</span>
-        </span>
-      </label>
-      <p v-if="fields.barometer" class="message" role="alert">{{ fields.barometer }}</p>
+      <v-text-field
+        v-model="readings.barometer"
+        label="Barometer"
+        autocomplete="off"
+        :error-messages="fields.barometer"
+        :suffix="units.air_pressure"
+      />
       <v-select
         v-model="readings.barometer_is_sea_level"
         label="It shows"
@@ -66,32 +60,20 @@ defineExpose({ readings })
           { value: true, label: 'reduced to sea level' },
         ]"
       />
-      <label>
-        <span>Elevation</span>
-        <span>
-          <input
-            v-model="readings.elevation"
-            aria-label="Elevation"
-            autocomplete="off"
-            :aria-invalid="Boolean(fields.elevation)"
-          />
-          <span class="quiet unit">{{ units.elevation }}</span>
-        </span>
-      </label>
-      <p v-if="fields.elevation" class="message" role="alert">{{ fields.elevation }}</p>
-      <label>
-        <span>Dry bulb</span>
-        <span>
-          <input
-            v-model="readings.temperature"
-            aria-label="Dry bulb"
-            autocomplete="off"
-            :aria-invalid="Boolean(fields.temperature)"
-          />
-          <span class="quiet unit">{{ units.temperature }}</span>
-        </span>
-      </label>
-      <p v-if="fields.temperature" class="message" role="alert">{{ fields.temperature }}</p>
+      <v-text-field
+        v-model="readings.elevation"
+        label="Elevation"
+        autocomplete="off"
+        :error-messages="fields.elevation"
+        :suffix="units.elevation"
+      />
+      <v-text-field
+        v-model="readings.temperature"
+        label="Dry bulb"
+        autocomplete="off"
+        :error-messages="fields.temperature"
+        :suffix="units.temperature"
+      />
       <div class="line">
         <v-select v-model="readings.moisture" aria-label="What tells the moisture" :items="MOISTURE" />
         <span>
@@ -106,43 +88,32 @@ defineExpose({ readings })
       </div>
       <p v-if="fields.moisture_value" class="message" role="alert">{{ fields.moisture_value }}</p>
       <DisclosurePanel title="Instruments, ±">
-        <label>
-          <span>Barometer</span
-          ><input
-            v-model="readings.tolerance!.pressure"
-            placeholder="1 hPa"
-            aria-label="Tolerance of the barometer"
-          />
-        </label>
-        <p v-if="fields.tolerance_pressure" class="message">{{ fields.tolerance_pressure }}</p>
-        <label>
-          <span>Thermometer</span
-          ><input
-            v-model="readings.tolerance!.temperature"
-            placeholder="0.5 K"
-            aria-label="Tolerance of the thermometer"
-          />
-        </label>
-        <p v-if="fields.tolerance_temperature" class="message">{{ fields.tolerance_temperature }}</p>
-        <label>
-          <span>Moisture</span
-          ><input
-            v-model="readings.tolerance!.moisture"
-            :placeholder="readings.moisture === 'relative_humidity' ? '3 %' : '0.5 K'"
-            aria-label="Tolerance of the moisture"
-          />
-        </label>
-        <p v-if="fields.tolerance_moisture" class="message">{{ fields.tolerance_moisture }}</p>
+        <v-text-field
+          v-model="readings.tolerance!.pressure"
+          label="Tolerance of the barometer"
+          placeholder="1 hPa"
+          :error-messages="fields.tolerance_pressure"
+        />
+        <v-text-field
+          v-model="readings.tolerance!.temperature"
+          label="Tolerance of the thermometer"
+          placeholder="0.5 K"
+          :error-messages="fields.tolerance_temperature"
+        />
+        <v-text-field
+          v-model="readings.tolerance!.moisture"
+          label="Tolerance of the moisture"
+          :placeholder="readings.moisture === 'relative_humidity' ? '3 %' : '0.5 K'"
+          :error-messages="fields.tolerance_moisture"
+        />
       </DisclosurePanel>
       <DisclosurePanel title="A power quoted under one standard">
-        <label>
-          <span>Power</span>
-          <span>
-            <input v-model="readings.quoted_power" aria-label="Quoted power" />
-            <span class="quiet unit">{{ units.power }}</span>
-          </span>
-        </label>
-        <p v-if="fields.quoted_power" class="message">{{ fields.quoted_power }}</p>
+        <v-text-field
+          v-model="readings.quoted_power"
+          label="Quoted power"
+          :error-messages="fields.quoted_power"
+          :suffix="units.power"
+        />
         <v-select
           v-model="readings.quoted_standard"
           label="Quoted under"
@@ -150,11 +121,11 @@ defineExpose({ readings })
         />
       </DisclosurePanel>
       <DisclosurePanel title="A diesel">
-        <label>
-          <span>Fuel, mg/(L·cycle)</span>
-          <input v-model="readings.fuel_delivery" aria-label="Fuel delivery of a diesel" />
-        </label>
-        <p v-if="fields.fuel_delivery" class="message">{{ fields.fuel_delivery }}</p>
+        <v-text-field
+          v-model="readings.fuel_delivery"
+          label="Fuel delivery of a diesel"
+          :error-messages="fields.fuel_delivery"
+        />
         <v-select
           v-model="readings.charging"
           label="Fed"

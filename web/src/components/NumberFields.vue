@@ -1,5 +1,7 @@
 <script setup lang="ts">
-/** Numbers of a form on paper: label, field, unit, and the message under a field that is wrong. */
+/** Quantities of a form on paper, one under the other. */
+import QuantityField from '../ui/QuantityField.vue'
+
 export interface NumberField {
   key: string
   label: string
@@ -10,22 +12,15 @@ defineProps<{ rows: NumberField[]; texts: Record<string, string>; wrong: Record<
 </script>
 
 <template>
-  <template v-for="row in rows" :key="row.key">
-    <label>
-      <span>{{ row.label }}</span>
-      <span>
-        <!-- eslint-disable vue/no-mutating-props -- the texts are the form's own, shared with its fields -->
-        <input
-          v-model="texts[row.key]"
-          class="number"
-          :aria-label="row.label"
-          :placeholder="row.placeholder"
-          :aria-invalid="Boolean(wrong[row.key])"
-        />
-        <!-- eslint-enable vue/no-mutating-props -->
-        <span class="quiet unit">{{ row.unit }}</span>
-      </span>
-    </label>
-    <p v-if="wrong[row.key]" class="message">{{ wrong[row.key] }}</p>
-  </template>
+  <!-- eslint-disable vue/no-mutating-props -- the texts are the form's own, shared with its fields -->
+  <QuantityField
+    v-for="row in rows"
+    :key="row.key"
+    v-model="texts[row.key]"
+    :label="row.label"
+    :unit="row.unit"
+    :placeholder="row.placeholder"
+    :wrong="wrong[row.key]"
+  />
+  <!-- eslint-enable vue/no-mutating-props -->
 </template>

@@ -32,9 +32,13 @@ const name = computed(() => me.value?.name ?? '')
     <CautionsCard :programme="programme" />
     <template v-if="mayOperate">
       <div class="fluids">
-        <label v-for="(label, key) in FLUIDS" :key="key">
-          {{ label }} <input v-model="fluids[key]" maxlength="80" />
-        </label>
+        <v-text-field
+          v-for="(label, key) in FLUIDS"
+          :key="key"
+          v-model="fluids[key]"
+          :label="label"
+          maxlength="80"
+        />
       </div>
       <v-btn
         v-for="stand in stands"
@@ -68,8 +72,8 @@ h1 {
   flex-wrap: wrap;
   gap: 14px;
 }
-.fluids input {
-  width: 170px;
-  margin-left: 6px;
+.fluids .v-input {
+  flex: none;
+  width: 200px;
 }
 </style>

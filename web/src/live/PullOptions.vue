@@ -84,27 +84,27 @@ watch(
         :items="[{ value: '', label: `${PURPOSES[purpose]} (automatic)` }, ...purposes]"
         @update:model-value="wanted = { ...wanted, purpose: $event }"
       />
-      <label
-        >from
-        <input v-model="start" :placeholder="String(programme.sweep_start_rpm)" aria-label="Sweep start, rpm"
-      /></label>
-      <label
-        >to
-        <input v-model="end" :placeholder="String(programme.sweep_end_rpm)" aria-label="Sweep end, rpm" />
-        rpm</label
-      >
-      <label v-if="chosen !== 'steps'"
-        >at
-        <input
-          v-model="rate"
-          :placeholder="String(programme.sweep_rate_rpm_s)"
-          aria-label="Sweep rate, rpm/s"
-        />
-        rpm/s</label
-      >
+      <v-text-field
+        v-model="start"
+        label="Sweep start, rpm"
+        :placeholder="String(programme.sweep_start_rpm)"
+      />
+      <v-text-field
+        v-model="end"
+        label="Sweep end, rpm"
+        :placeholder="String(programme.sweep_end_rpm)"
+        suffix="rpm"
+      />
+      <v-text-field
+        v-if="chosen !== 'steps'"
+        v-model="rate"
+        label="Sweep rate, rpm/s"
+        :placeholder="String(programme.sweep_rate_rpm_s)"
+        suffix="rpm/s"
+      />
       <template v-else>
-        <label>every <input v-model="step" aria-label="Step, rpm" /> rpm</label>
-        <label>held <input v-model="hold" aria-label="Held, s" /> s</label>
+        <v-text-field v-model="step" label="Step, rpm" suffix="rpm" />
+        <v-text-field v-model="hold" label="Held, s" suffix="s" />
       </template>
     </div>
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>

@@ -121,8 +121,8 @@ test('windows are for the start: while a pull runs they ask for no hand', () => 
 })
 
 test('a narrowed window names its pulls, and boost is read from two metres where there is any', () => {
-  expect(readings(false, [2]).text()).toContain('how pull 2 began')
-  expect(readings(false, [2, 3]).text()).toContain('how pulls 2, 3 began')
+  expect(readings(false, [2]).text()).toContain('Start windows set to match pull 2.')
+  expect(readings(false, [2, 3]).text()).toContain('Start windows set to match pulls 2, 3.')
   expect(readings(false, [], ['boost']).find('[data-channel="boost"]').text()).toBe('0.81')
   expect(readings(false, []).find('[data-channel="boost"]').exists()).toBe(false)
 })

@@ -135,7 +135,6 @@ useKeys([
           label="Rows of rpm, torque and power as printed; leave missing values blank"
           rows="14"
           spellcheck="false"
-          persistent-placeholder
           placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
           :error-messages="textProblem"
         />
@@ -165,13 +164,13 @@ useKeys([
         </div>
         <fieldset class="row quoted">
           <legend>What is quoted beside it, to be checked</legend>
-          <label>Peak torque <input v-model="told.torque" inputmode="decimal" /></label>
-          <label>at rpm <input v-model="told.torque_rpm" inputmode="decimal" /></label>
-          <label>Peak power <input v-model="told.power" inputmode="decimal" /></label>
-          <label>at rpm <input v-model="told.power_rpm" inputmode="decimal" /></label>
-          <label>A gain of <input v-model="told.gain" inputmode="decimal" /></label>
-          <label>from <input v-model="told.gain_before" inputmode="decimal" /></label>
-          <label>to <input v-model="told.gain_after" inputmode="decimal" /></label>
+          <v-text-field v-model="told.torque" label="Peak torque" inputmode="decimal" />
+          <v-text-field v-model="told.torque_rpm" label="At rpm" inputmode="decimal" />
+          <v-text-field v-model="told.power" label="Peak power" inputmode="decimal" />
+          <v-text-field v-model="told.power_rpm" label="At rpm" inputmode="decimal" />
+          <v-text-field v-model="told.gain" label="A gain of" inputmode="decimal" />
+          <v-text-field v-model="told.gain_before" label="From" inputmode="decimal" />
+          <v-text-field v-model="told.gain_after" label="To" inputmode="decimal" />
           <p v-if="unread.length" class="words stop" role="alert">Not a number: {{ unread.join(', ') }}</p>
         </fieldset>
       </section>
@@ -215,21 +214,21 @@ useKeys([
           :items="programme.setups.map((one) => ({ value: one.id, label: `${one.letter} ${one.name}` }))"
         />
 
-        <label class="source">
-          Source of the figures
-          <input
-            v-model="source"
-            placeholder="Printed sheet of March, page 2"
-            :aria-invalid="!!wrong.source"
-          />
-          <small v-if="wrong.source" role="alert">{{ wrong.source }}</small>
-        </label>
+        <v-text-field
+          v-model="source"
+          class="source"
+          label="Source of the figures"
+          placeholder="Printed sheet of March, page 2"
+          :error-messages="wrong.source"
+        />
       </div>
       <WhereFields v-model="where" class="wide" :wrong="wrong" has-figures :has-samples="false" />
       <p class="wide buttons">
-        <label v-if="checked?.problems.length" class="tick">
-          <input v-model="confirmed" type="checkbox" /> The original says this; save as entered
-        </label>
+        <v-checkbox
+          v-if="checked?.problems.length"
+          v-model="confirmed"
+          label="The original says this; save as entered"
+        />
         <v-btn type="submit" color="hand" variant="flat" :disabled="!checked">Save figures</v-btn>
       </p>
     </form>
@@ -237,9 +236,6 @@ useKeys([
 </template>
 
 <style scoped>
-input {
-  color: var(--ink);
-}
 .figures-page {
   padding: 14px 18px 30px;
   max-width: 1100px;
@@ -252,33 +248,19 @@ input {
 .wide {
   grid-column: 1 / -1;
 }
-textarea {
-  width: 100%;
-  font-size: 14px;
-  line-height: 1.5;
-  resize: vertical;
-}
-.table {
-  display: grid;
-  gap: 4px;
-}
 .row {
   display: flex;
   flex-wrap: wrap;
   gap: 10px 16px;
   margin-top: 10px;
 }
-.row label {
-  display: grid;
-  gap: 3px;
-  color: var(--quiet);
-}
 .quoted {
   border: 1px solid var(--line);
   padding: 6px 12px 10px;
 }
-.quoted input {
-  width: 84px;
+.quoted .v-input {
+  flex: none;
+  width: 112px;
 }
 .source {
   flex: 1;
@@ -297,8 +279,7 @@ textarea {
   border-left: 6px solid var(--hand);
   padding-left: 24px;
 }
-.stop,
-small {
+.stop {
   color: var(--stop);
 }
 .buttons {

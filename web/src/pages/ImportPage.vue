@@ -219,14 +219,17 @@ useKeys([
         <p v-if="wrong[`layout_${layout.key}`]" class="words stop" role="alert">
           {{ wrong[`layout_${layout.key}`] }}
         </p>
-        <label class="tick">
-          <input v-model="layout.is_table" type="checkbox" />
-          A table that is reduced already, one row for each speed
-        </label>
-        <label v-if="needsRate(layout)" class="tick">
-          There is no time: samples in a second
-          <input v-model="rates[layout.key]" inputmode="decimal" class="rate" />
-        </label>
+        <v-checkbox
+          v-model="layout.is_table"
+          label="A table that is reduced already, one row for each speed"
+        />
+        <v-text-field
+          v-if="needsRate(layout)"
+          v-model="rates[layout.key]"
+          label="There is no time: samples in a second"
+          inputmode="decimal"
+          class="rate"
+        />
         <div class="scroll">
           <v-table class="figures">
             <thead>

@@ -140,19 +140,21 @@ useKeys([
         <p class="quiet told">
           Preview of the current verdict: duty, rule and standard are those of the Verdict screen.
         </p>
-        <label class="tick"><input v-model="showOwner" type="checkbox" /> The owner's name</label>
-        <label class="tick"><input v-model="showPrices" type="checkbox" /> What parts cost</label>
-        <label>
-          <span>Interests: who supplied or sells the parts</span>
-          <input v-model="interests" :aria-invalid="Boolean(fields.interests)" />
-        </label>
+        <v-checkbox v-model="showOwner" label="The owner's name" />
+        <v-checkbox v-model="showPrices" label="What parts cost" />
+        <v-text-field
+          v-model="interests"
+          label="Interests: who supplied or sells the parts"
+          :error="Boolean(fields.interests)"
+        />
         <v-textarea v-model="remark" label="Remark" rows="2" :error-messages="fields.remark" />
         <form v-if="mayOperate" @submit.prevent="issue">
-          <label v-if="sheets?.length">
-            <span>What changed against version {{ sheets[0]!.number }}</span>
-            <input v-model="change" :aria-invalid="Boolean(fields.change)" />
-            <span v-if="fields.change" class="message" role="alert">{{ fields.change }}</span>
-          </label>
+          <v-text-field
+            v-if="sheets?.length"
+            v-model="change"
+            :label="`What changed against version ${sheets[0]!.number}`"
+            :error-messages="fields.change"
+          />
           <v-btn type="submit" color="hand" variant="flat" :loading="issuing.isPending.value"
             >Issue report</v-btn
           >

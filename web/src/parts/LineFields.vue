@@ -1,6 +1,7 @@
 <script setup lang="ts">
 /** Fields for the lines of a kind of part, all at once, each with its message. */
 import type { Schema } from '../api/client'
+import QuantityField from '../ui/QuantityField.vue'
 
 defineProps<{ lines: Schema['LineOut'][]; fields: Record<string, string> }>()
 const texts = defineModel<Record<string, string>>({ required: true })
@@ -17,13 +18,18 @@ const texts = defineModel<Record<string, string>>({ required: true })
         :error-messages="fields[line.key]"
       />
       <v-text-field
+        v-else-if="line.kind === 'words'"
+        v-model="texts[line.key]"
+        :label="line.label"
+        :error-messages="fields[line.key]"
+      />
+      <QuantityField
         v-else
         v-model="texts[line.key]"
-        :class="{ number: line.kind !== 'words' }"
         :label="line.label"
         :title="line.hint || undefined"
-        :suffix="line.kind === 'words' ? undefined : line.unit"
-        :error-messages="fields[line.key]"
+        :unit="line.unit"
+        :wrong="fields[line.key]"
       />
     </template>
   </div>

@@ -51,8 +51,7 @@ async function make() {
   <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <v-select v-model="slot" label="Slot" :items="slots" />
-    <label> <span>Name</span><input v-model="name" autofocus :aria-invalid="Boolean(fields.name)" /> </label>
-    <p v-if="fields.name" class="message">{{ fields.name }}</p>
+    <v-text-field v-model="name" label="Name" autofocus :error-messages="fields.name" />
     <label>
       <span>{{ inMoney('Price') }}</span>
       <span>

@@ -105,8 +105,7 @@ async function dropAlias(name: string) {
     <p v-if="part.notes && !editing" class="text notes">{{ part.notes }}</p>
     <form v-if="editing" class="form" @submit.prevent="save">
       <p v-if="message" class="message" role="alert">{{ message }}</p>
-      <label><span>Name</span><input v-model="facts.name" /></label>
-      <p v-if="fields.name" class="message">{{ fields.name }}</p>
+      <v-text-field v-model="facts.name" label="Name" :error-messages="fields.name" />
       <label>
         <span>{{ inMoney('Price') }}</span>
         <span>
@@ -115,7 +114,7 @@ async function dropAlias(name: string) {
         </span>
       </label>
       <p v-if="fields.price" class="message">{{ fields.price }}</p>
-      <label><span>Belongs to</span><input v-model="facts.belongs_to" /></label>
+      <v-text-field v-model="facts.belongs_to" label="Belongs to" />
       <v-select
         v-model="facts.matched_to_id"
         label="Matched to"
@@ -132,7 +131,7 @@ async function dropAlias(name: string) {
           ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
         ]"
       />
-      <label><span>Notes</span><input v-model="facts.notes" class="wide" /></label>
+      <v-text-field v-model="facts.notes" label="Notes" class="wide" />
       <label>
         <span>Another name</span>
         <span>

@@ -75,11 +75,7 @@ async function make() {
         ] as const"
         :key="key"
       >
-        <label
-          ><span>{{ label }}</span
-          ><input v-model="given[key]" :aria-invalid="Boolean(fields[key])"
-        /></label>
-        <p v-if="fields[key]" class="message">{{ fields[key] }}</p>
+        <v-text-field v-model="given[key]" :label="label" :error-messages="fields[key]" />
       </template>
       <DisclosurePanel title="What it measures now">
         <LineFields v-model="texts" :lines="part.lines" :fields="fields" />

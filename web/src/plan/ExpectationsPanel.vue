@@ -168,7 +168,6 @@ async function takeBack(row: Expectation) {
         v-model="text"
         label="Predicted gain"
         placeholder="2 % above 5500, or soft below 4000"
-        persistent-placeholder
         :error-messages="wrong.text"
       />
       <v-text-field v-model="sentence" label="Reason" :error-messages="wrong.sentence" />

@@ -121,11 +121,14 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         </tbody>
       </v-table>
       <div class="more">
-        <label>Days <input v-model="days" class="number" :aria-invalid="Boolean(fields.days)" /></label>
-        <label>
-          Refitting a part moves it by, %
-          <input v-model="refit" class="number" placeholder="0" :aria-invalid="Boolean(fields.refit)" />
-        </label>
+        <v-text-field v-model="days" label="Days" class="number" :error="Boolean(fields.days)" />
+        <v-text-field
+          v-model="refit"
+          label="Refitting a part moves it by, %"
+          class="number"
+          placeholder="0"
+          :error="Boolean(fields.refit)"
+        />
         <v-btn v-if="!job.running.value" type="submit" :disabled="!mayOperate || !assumed"
           >Simulate <kbd>S</kbd></v-btn
         >

@@ -59,16 +59,13 @@ function chooseDuty(chosen: string) {
 <template>
   <div class="columns">
     <div class="form">
-      <label>
-        <span>Question</span>
-        <input
-          v-model="draft.question"
-          autofocus
-          placeholder="Which manifold for…?"
-          :aria-invalid="Boolean(fields.question)"
-        />
-      </label>
-      <p v-if="fields.question" class="message">{{ fields.question }}</p>
+      <v-text-field
+        v-model="draft.question"
+        label="Question"
+        autofocus
+        placeholder="Which manifold for…?"
+        :error-messages="fields.question"
+      />
       <v-textarea
         v-model="draft.words!.answers_change"
         label="Decision this test will settle"
@@ -104,19 +101,17 @@ function chooseDuty(chosen: string) {
         label="School for boosted engines"
         :items="choices?.boost_schools"
       />
-      <label>
-        <span>Also held constant</span>
-        <input v-model="draft.words!.held_constant" placeholder="oil, water, thermostat…" />
-      </label>
-      <label>
-        <span>Substitute test for</span>
-        <input
-          v-model="draft.words!.stand_in"
-          placeholder="leave empty, or: unboosted run of an engine that will be boosted"
-          :aria-invalid="Boolean(fields.stand_in)"
-        />
-      </label>
-      <p v-if="fields.stand_in" class="message">{{ fields.stand_in }}</p>
+      <v-text-field
+        v-model="draft.words!.held_constant"
+        label="Also held constant"
+        placeholder="oil, water, thermostat…"
+      />
+      <v-text-field
+        v-model="draft.words!.stand_in"
+        label="Substitute test for"
+        placeholder="leave empty, or: unboosted run of an engine that will be boosted"
+        :error-messages="fields.stand_in"
+      />
     </div>
     <div>
       <div class="form">
@@ -144,10 +139,7 @@ function chooseDuty(chosen: string) {
         <p v-else class="quiet told">Its curve shows once the range that is compared is typed.</p>
         <p v-if="fields.points" class="message">{{ fields.points }}</p>
         <NumberFields :rows="LIMITS" :texts="draft.texts" :wrong="fields" />
-        <label>
-          <span>Must look stock</span>
-          <span><input v-model="draft.must_look_stock" type="checkbox" /></span>
-        </label>
+        <v-checkbox v-model="draft.must_look_stock" label="Must look stock" />
       </div>
     </div>
   </div>

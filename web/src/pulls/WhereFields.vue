@@ -25,7 +25,7 @@ const { data: me } = useMe()
         <option v-for="name in choices?.stand_names" :key="name" :value="name" />
       </datalist>
     </label>
-    <label>Fuel <input v-model="where.fuel" placeholder="not known" /></label>
+    <v-text-field v-model="where.fuel" label="Fuel" placeholder="not known" />
     <v-select
       v-if="hasFigures"
       v-model="where.figures_standard"
@@ -40,52 +40,47 @@ const { data: me } = useMe()
         label="Inertia of the sweep"
         :items="choicesOf(choices?.inertia)"
       />
-      <label v-if="where.inertia_in_torque === 'not_included'">
-        Inertia, {{ me?.units.inertia }}
-        <input v-model="where.inertia" inputmode="decimal" :aria-invalid="!!wrong.inertia" />
-        <small v-if="wrong.inertia" role="alert">{{ wrong.inertia }}</small>
-      </label>
+      <v-text-field
+        v-if="where.inertia_in_torque === 'not_included'"
+        v-model="where.inertia"
+        :label="`Inertia, ${me?.units.inertia}`"
+        inputmode="decimal"
+        :error-messages="wrong.inertia"
+      />
     </template>
-    <label>
-      Barometer at the inlet, {{ me?.units.air_pressure }}
-      <input
-        v-model="where.barometer"
-        inputmode="decimal"
-        placeholder="not known"
-        :aria-invalid="!!wrong.barometer"
-      />
-      <small v-if="wrong.barometer" role="alert">{{ wrong.barometer }}</small>
-    </label>
-    <label>
-      Inlet air, {{ me?.units.temperature }}
-      <input
-        v-model="where.air_temperature"
-        inputmode="decimal"
-        placeholder="not known"
-        :aria-invalid="!!wrong.air_temperature"
-      />
-      <small v-if="wrong.air_temperature" role="alert">{{ wrong.air_temperature }}</small>
-    </label>
-    <label>
-      Humidity, %
-      <input
-        v-model="where.humidity_percent"
-        inputmode="decimal"
-        placeholder="not known"
-        :aria-invalid="!!(wrong.humidity_percent ?? wrong.relative_humidity)"
-      />
-      <small v-if="wrong.humidity_percent ?? wrong.relative_humidity" role="alert">{{
-        wrong.humidity_percent ?? wrong.relative_humidity
-      }}</small>
-    </label>
-    <label v-if="mayKeep !== false" class="tick">
-      <input v-model="where.keep" type="checkbox" /> Count every one that gives a curve, without a look at
-      each
-    </label>
+    <v-text-field
+      v-model="where.barometer"
+      :label="`Barometer at the inlet, ${me?.units.air_pressure}`"
+      inputmode="decimal"
+      placeholder="not known"
+      :error-messages="wrong.barometer"
+    />
+    <v-text-field
+      v-model="where.air_temperature"
+      :label="`Inlet air, ${me?.units.temperature}`"
+      inputmode="decimal"
+      placeholder="not known"
+      :error-messages="wrong.air_temperature"
+    />
+    <v-text-field
+      v-model="where.humidity_percent"
+      label="Humidity, %"
+      inputmode="decimal"
+      placeholder="not known"
+      :error-messages="wrong.humidity_percent ?? wrong.relative_humidity"
+    />
+    <v-checkbox
+      v-if="mayKeep !== false"
+      v-model="where.keep"
+      label="Count every one that gives a curve, without a look at each"
+    />
   </fieldset>
 </template>
 
 <style scoped>
+label small {
+  color: var(--stop);
+}
 label > input:not([type='checkbox']) {
   color: var(--ink);
   width: 100%;
@@ -116,9 +111,5 @@ label {
   align-items: center;
   gap: 8px;
   color: var(--ink);
-}
-small {
-  color: var(--stop);
-  font-size: 12px;
 }
 </style>

@@ -81,12 +81,9 @@ function begin() {
     </form>
     <form v-if="editing" @submit.prevent="save.mutate(undefined)">
       <ProblemNote :error="save.error.value" />
-      <label>Whose it is <input v-model="owner" /></label>
-      <label
-        ><input v-model="confidential" type="checkbox" /> confidential: hidden from viewers, report links
-        closed</label
-      >
-      <label>Notes <input v-model="notes" class="notes" /></label>
+      <v-text-field v-model="owner" label="Whose it is" />
+      <v-checkbox v-model="confidential" label="confidential: hidden from viewers, report links closed" />
+      <v-text-field v-model="notes" label="Notes" class="notes" />
       <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
       <v-btn @click="editing = false">Cancel</v-btn>
     </form>

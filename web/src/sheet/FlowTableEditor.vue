@@ -64,11 +64,11 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
     <h2>{{ side === 'intake' ? 'Intake' : 'Exhaust' }} port flow</h2>
     <form v-if="editing" @submit.prevent="save">
       <p v-if="error" class="message" role="alert">{{ error }}</p>
-      <label>
-        Depression, {{ units[2] }}
-        <input v-model="depression" :aria-invalid="Boolean(fields.depression)" />
-      </label>
-      <p v-if="fields.depression" class="message">{{ fields.depression }}</p>
+      <v-text-field
+        v-model="depression"
+        :label="`Depression, ${units[2]}`"
+        :error-messages="fields.depression"
+      />
       <div class="row quiet">
         <span>Lift, {{ units[0] }}</span
         ><span>Flow, {{ units[1] }}</span>
@@ -91,7 +91,7 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
         </p>
       </template>
       <button type="button" class="quiet" @click="rows.push(['', ''])">Another row</button>
-      <label>Bench <input v-model="how" class="words" placeholder="whose, with what adapter" /></label>
+      <v-text-field v-model="how" label="Bench" class="words" placeholder="whose, with what adapter" />
       <div class="buttons">
         <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
         <v-btn @click="editing = false">Cancel</v-btn>

@@ -4,6 +4,7 @@ import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem } from '../api/client'
+import QuantityField from '../ui/QuantityField.vue'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const FIRST = ['cycle', 'cylinders', 'bore', 'stroke', 'rod_length', 'redline']
@@ -48,19 +49,9 @@ async function make() {
 <template>
   <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
-    <label>
-      <span>Name</span>
-      <input v-model="name" autofocus :aria-invalid="Boolean(fields.name)" />
-    </label>
-    <p v-if="fields.name" class="message">{{ fields.name }}</p>
-    <label>
-      <span>Whose it is</span>
-      <input v-model="owner" />
-    </label>
-    <label>
-      <span>Confidential</span>
-      <span><input v-model="confidential" type="checkbox" /> viewers do not see it nor its programmes</span>
-    </label>
+    <v-text-field v-model="name" label="Name" autofocus :error-messages="fields.name" />
+    <v-text-field v-model="owner" label="Whose it is" />
+    <v-checkbox v-model="confidential" label="Confidential: viewers do not see it nor its programmes" />
     <template v-for="line in lines" :key="line.key">
       <v-select
         v-if="line.kind === 'choice'"
@@ -69,13 +60,12 @@ async function make() {
         :items="line.choices"
         :error-messages="fields[line.key]"
       />
-      <v-text-field
+      <QuantityField
         v-else
         v-model="texts[line.key]"
-        class="number"
         :label="line.label"
-        :suffix="line.unit"
-        :error-messages="fields[line.key]"
+        :unit="line.unit"
+        :wrong="fields[line.key]"
       />
     </template>
     <div class="buttons">

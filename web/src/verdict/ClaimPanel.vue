@@ -63,7 +63,6 @@ watch(
         v-model="text"
         label="Claim"
         placeholder="12 hp from the spacer"
-        persistent-placeholder
         :error-messages="wrong.text"
       />
       <v-select v-model="whose" label="Setup" :items="setups" :error-messages="wrong.setup_id" />

@@ -142,22 +142,18 @@ function account(key: string) {
       Drag the points, or move them with the arrow keys.
     </p>
     <form class="range" @submit.prevent="chooseRange">
-      <label
-        ><span>From</span
-        ><input
-          v-model="low"
-          inputmode="numeric"
-          aria-label="From, rpm"
-          :aria-invalid="Boolean(problem?.fields.low)"
-      /></label>
-      <label
-        ><span>to</span
-        ><input
-          v-model="high"
-          inputmode="numeric"
-          aria-label="To, rpm"
-          :aria-invalid="Boolean(problem?.fields.high)"
-      /></label>
+      <v-text-field
+        v-model="low"
+        label="From, rpm"
+        inputmode="numeric"
+        :error="Boolean(problem?.fields.low)"
+      />
+      <v-text-field
+        v-model="high"
+        label="To, rpm"
+        inputmode="numeric"
+        :error="Boolean(problem?.fields.high)"
+      />
       <v-btn type="submit">Apply range</v-btn>
     </form>
     <p class="quiet told">
@@ -192,19 +188,21 @@ function account(key: string) {
       />
     </div>
     <DisclosurePanel title="Account for temperatures">
-      <label v-for="(name, key) in verdict.readings" :key="key" class="tick">
-        <input type="checkbox" :checked="accounted.includes(key)" @change="account(key)" /> {{ name }}
-      </label>
+      <v-checkbox
+        v-for="(name, key) in verdict.readings"
+        :key="key"
+        :model-value="accounted.includes(key)"
+        :label="name"
+        @update:model-value="account(key)"
+      />
       <p class="quiet told">Only where enough pulls remain to tell it from scatter.</p>
     </DisclosurePanel>
     <DisclosurePanel v-model:open="gearsOpen" title="Duty from the gears">
       <form class="gears" @submit.prevent="rowThroughGears">
-        <label
-          ><span>Ratios, first to last</span><input v-model="ratios" placeholder="2.8 1.9 1.4 1.1"
-        /></label>
+        <v-text-field v-model="ratios" label="Ratios, first to last" placeholder="2.8 1.9 1.4 1.1" />
         <div class="pair">
-          <label><span>Shift at, rpm</span><input v-model="shift" inputmode="numeric" /></label>
-          <label><span>Launch at, rpm</span><input v-model="launch" inputmode="numeric" /></label>
+          <v-text-field v-model="shift" label="Shift at, rpm" inputmode="numeric" />
+          <v-text-field v-model="launch" label="Launch at, rpm" inputmode="numeric" />
         </div>
         <v-btn type="submit">Apply</v-btn>
         <p v-if="gearsSlip" class="hand-note" role="alert">{{ gearsSlip }}</p>
