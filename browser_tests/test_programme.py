@@ -129,7 +129,7 @@ class Reading(Case):
             expect(page.get_by_role("row", name=re.compile("^Look into pull 9 "))).to_contain_text(
                 "outside the standard"
             )
-            expect(page.get_by_role("button", name=re.compile("Leave out"))).to_have_count(0)
+            expect(page.get_by_role("button", name=re.compile("Exclude"))).to_have_count(0)
             page.keyboard.press("6")
             expect(page.get_by_text("Weather outside the range of the standard: pull 9.")).to_be_visible()
 

@@ -12,8 +12,8 @@ from perf import verdict
 from perf.report import size, tell
 from shop.models import Person
 
-# From a changed choice to the ranking that is another for it. The choice is changed in the address, as Back does, without
-# a pointer or a focus on its list before, so that nothing was judged ahead.
+# From a changed choice to the ranking that is another for it. The choice is changed in the address, as Back does: no
+# pointer and no focus was on its list before, so nothing was judged ahead.
 CHANGE = """([choice, value]) => new Promise((done) => {
   const address = new URL(location.href)
   address.searchParams.set(choice, value)

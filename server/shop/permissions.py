@@ -5,6 +5,7 @@ from __future__ import annotations
 from typing import TypeGuard
 
 from django.contrib.auth.models import AnonymousUser
+from django.db import transaction
 from django.http import HttpRequest
 
 from shop.models import UNIT_CHOICES, Person, Role
@@ -46,8 +47,9 @@ def require_owner(person: Person) -> None:
         raise NotAllowed(f"{person} may not arrange the shop. Ask the owner.")
 
 
+@transaction.atomic
 def choose_units(person: Person, chosen: dict[str, str]) -> Person:
-    """Set a person's units; what is not named stays."""
+    """Set a person's units; what is not named stays, also what another request has just set."""
     wrong = {
         kind: f"choose one of {', '.join(UNIT_CHOICES[kind])}" if kind in UNIT_CHOICES else "there is no such figure"
         for kind, unit in chosen.items()
@@ -55,7 +57,7 @@ def choose_units(person: Person, chosen: dict[str, str]) -> Person:
     }
     if wrong:
         raise Invalid("Some units cannot be used here.", fields=wrong)
-    person.units = units_of(person) | chosen
+    person.units = units_of(Person.objects.select_for_update().get(pk=person.pk)) | chosen
     person.save(update_fields=["units"])
     return person
 

@@ -64,7 +64,7 @@ def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, s
         standing = f", left out: {pull.excluded_reason}" if pull.standing == Standing.EXCLUDED else ""
         about.append(f"Pull {pull.number}, setup {pull.setup}, factor {found[-1].factor:.4f}{standing}.")
     if not found:
-        raise Refusal("No pull of this programme gave a curve under this standard.", code="no_curve")
+        raise Refusal("No pull of this test gave a curve under this standard.", code="no_curve")
     grid = np.unique(np.concatenate([one.speed_rpm for one in found]))
     heads, columns = ["rpm"], [list(grid)]
     for one in found:

@@ -94,7 +94,7 @@ class _Reader:
         self._parts_of_setups()
         made = list(self.keys["programmes"].values())
         if len(made) != 1:
-            raise FileProblem(f"it holds {len(made)} programmes where one belongs")
+            raise FileProblem(f"it holds {len(made)} tests where one belongs")
         for old, new in self.keys["pulls"].items():
             self._samples(old, Pull.objects.get(pk=new))
         self._close()

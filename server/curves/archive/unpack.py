@@ -38,7 +38,7 @@ class Entries:
             raise FileProblem(f"{name[:80]} in the zip is damaged ({error})") from error
         self.unpacked += len(content)
         if len(content) > LARGEST_ENTRY or self.unpacked > LARGEST_INSIDE:
-            raise FileProblem(f"{name[:80]} unpacks to far more than a programme holds: nothing is read")
+            raise FileProblem(f"{name[:80]} unpacks to far more than a test holds: nothing is read")
         return content
 
 
@@ -48,20 +48,20 @@ def unpacked(content: bytes) -> tuple[dict[str, Any], Entries]:
     try:
         archive = zipfile.ZipFile(io.BytesIO(content))
         if len(archive.infolist()) > MOST_ENTRIES:
-            raise FileProblem("it holds far more than a programme does: it is not read")
+            raise FileProblem("it holds far more than a test does: it is not read")
         if RECORD not in archive.namelist():
-            raise FileProblem(f"it holds no {RECORD}: it is not a programme that was saved here")
+            raise FileProblem(f"it holds no {RECORD}: it is not a test that was saved here")
         with archive.open(RECORD) as entry:
             text = entry.read(LARGEST_RECORD + 1)
         if len(text) > LARGEST_RECORD or len(text) > 500 * max(len(content), 100_000):
-            raise FileProblem(f"its {RECORD} unpacks to far more than a programme holds: it is not read")
+            raise FileProblem(f"its {RECORD} unpacks to far more than a test holds: it is not read")
         record = json.loads(text, parse_constant=_no_constant)
     except (zipfile.BadZipFile, zlib.error, OSError, EOFError, NotImplementedError, RuntimeError) as error:
         raise FileProblem(f"the zip is damaged or cut off ({error})") from error
     except (ValueError, RecursionError) as error:
         raise FileProblem(f"its {RECORD} is no JSON that can be read ({str(error)[:120]})") from error
     if not isinstance(record, dict) or record.get("format") != FORMAT:
-        raise FileProblem("it is not a programme that was saved here")
+        raise FileProblem("it is not a test that was saved here")
     version = record.get("version")
     if not isinstance(version, int) or not older_versions.OLDEST <= version <= FORMAT_VERSION:
         known = f"{older_versions.OLDEST} to {FORMAT_VERSION}"

@@ -47,7 +47,7 @@ def read_comparison(
         return comparison_out(pull_screening.between_setups(programme, one, other, kept), units)
     known = {pull.pk: pull for pull in pulls}
     if first not in known or second not in known:
-        raise Invalid("Name two pulls of this programme, or two of its setups.", fields={"first": "not a pull of it"})
+        raise Invalid("Name two pulls of this test, or two of its setups.", fields={"first": "not a pull of it"})
     return comparison_out(
         pull_screening.between(programme, known[first], known[second], Standard(programme.standard)), units
     )

@@ -231,7 +231,7 @@ def write(
     """Keep a table as a pull of printed figures. Refused while something does not fit and nobody has said so be it."""
     require_operator(person)
     if setup.programme_id != programme.pk:
-        raise Invalid("This setup belongs to another programme.", fields={"setup_id": "choose one of this programme"})
+        raise Invalid("This setup belongs to another test.", fields={"setup_id": "choose one of this test"})
     where = checked(where, at.date())
     wrong = {}
     source = optional(written.source, "source", 200)

@@ -103,7 +103,7 @@ def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = 
     stacks = {setup.pk: stack_of(list(setup.parts.all())) for setup in programme.setups.all()}
     against = baseline or next((setup.pk for setup in programme.setups.all() if setup.is_baseline), None)
     if baseline is not None and baseline not in stacks:
-        raise Invalid("This setup belongs to another programme.", fields={"baseline": "choose one of this programme"})
+        raise Invalid("This setup belongs to another test.", fields={"baseline": "choose one of this test"})
 
     def setup_out(setup: Setup) -> StackSetup:
         found = stacks_out(stacks[against or setup.pk], stacks[setup.pk], limits, units)

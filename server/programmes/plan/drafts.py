@@ -188,7 +188,7 @@ def _setups(draft: Draft, units: Mapping[str, str], wrong: dict[str, str]) -> li
     if len(draft.setups) < 2:
         wrong["setups"] = "A comparison needs two setups or more: add what is to be held against the baseline."
     if len(draft.setups) > MOST_SETUPS:
-        wrong["setups"] = f"{len(draft.setups)} setups; there are {MOST_SETUPS} letters. Plan them in two programmes."
+        wrong["setups"] = f"{len(draft.setups)} setups; there are {MOST_SETUPS} letters. Plan them in two tests."
     given = draft.setups[:MOST_SETUPS]
     wanted = {pk for setup in given for pk in setup.part_ids}
     parts = Part.objects.prefetch_related("readings").in_bulk([pk for pk in wanted if abs(pk) < 2**62])

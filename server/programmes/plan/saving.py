@@ -208,7 +208,7 @@ def choose_build(person: Person, programme: Programme, build: Build) -> Programm
     """Go on with another revision of the same engine. Pulls that were made stay with theirs."""
     require_operator(person)
     if build.engine_id != programme.build.engine_id:
-        raise Invalid("A programme stays with its engine.", fields={"build_id": "choose a revision of the same engine"})
+        raise Invalid("A test stays with its engine.", fields={"build_id": "choose a revision of the same engine"})
     _within_redline(programme.sweep_end_rpm, build)
     programme.build = build
     programme.save(update_fields=["build"])

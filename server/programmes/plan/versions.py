@@ -17,7 +17,7 @@ from shop.models import Person
 TEXTS: tuple[tuple[str, str], ...] = (
     ("question", "The question"),
     ("answers_change", "What the answers change"),
-    ("kind", "The kind of programme"),
+    ("kind", "The kind of test"),
     ("standard", "The standard"),
     ("boost_school", "The school of boost"),
     ("mixture_policy", "The mixture"),

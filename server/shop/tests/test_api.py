@@ -6,6 +6,7 @@ from axes.models import AccessAttempt, AccessFailureLog, AccessLog
 from django.db.models import F
 from django.test import Client, TestCase
 
+from shop import permissions
 from shop.models import Person, Role
 
 
@@ -100,6 +101,14 @@ class Units(TestCase):
     def test_a_choice_is_kept_and_the_others_stay(self):
         self.assertEqual(self.choose(torque="N·m").json()["units"]["torque"], "N·m")
         self.assertEqual(self.choose(power="kW").json()["units"]["torque"], "N·m")
+
+    def test_two_choices_at_once_are_both_kept(self):
+        """Each request has read the person before the other has written."""
+        one, other = Person.objects.get(), Person.objects.get()
+        permissions.choose_units(one, {"torque": "N·m"})
+        permissions.choose_units(other, {"power": "kW"})
+        units = Person.objects.get().units
+        self.assertEqual((units["torque"], units["power"]), ("N·m", "kW"))
 
     def test_a_unit_of_another_kind_is_refused_at_its_field(self):
         answer = self.choose(torque="kW")

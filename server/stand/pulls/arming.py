@@ -44,7 +44,7 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
     if session.closed_at is not None:
         raise Refusal("This session is closed. Open a new one.", code="session_closed")
     if setup.programme_id != programme.pk:
-        raise Invalid("This setup belongs to another programme.", fields={"setup_id": "choose one of this programme"})
+        raise Invalid("This setup belongs to another test.", fields={"setup_id": "choose one of this test"})
     if setup.candidate != Candidate.IN:
         raise Refusal(f"{setup.letter} is left out of the plan: {setup.candidate_reason}. Take it in first.",
                       code="not_in_plan")  # fmt: skip

@@ -23,7 +23,7 @@ def decide(
     if not plain:
         raise Invalid("Say why it was decided so.", fields={"reason": "what spoke for it, also where it is a wash"})
     if setup is not None and setup.programme_id != programme.pk:
-        raise Invalid("This setup belongs to another programme.", fields={"setup_id": "choose one of this programme"})
+        raise Invalid("This setup belongs to another test.", fields={"setup_id": "choose one of this test"})
     try:
         evidence = answers.headline(person, answers.answer(person, programme, choice))
     except Refusal as refusal:

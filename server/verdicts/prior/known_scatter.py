@@ -50,7 +50,7 @@ def scatter_sentence(programme: Programme) -> str:
             f"counted as {usual.weight:.0f} degrees of freedom.".replace("%", " %")
         )
     whose = "other engines on this stand" if known.of_stand else "this engine"
-    count = "1 earlier programme" if known.programmes == 1 else f"{known.programmes} earlier programmes"
+    count = "1 earlier test" if known.programmes == 1 else f"{known.programmes} earlier tests"
     weight = min(known.degrees_of_freedom, int(MOST_WEIGHT))
     return (
         f"Scatter is steadied by {count} of {whose}: {known.scatter * 100:.2f} % of a single pull, from "

@@ -55,9 +55,7 @@ class Remembering(Scene):
         own = fit(np.array(LEVELS).ravel(), Layout.of(np.repeat([0, 1, 2], 3)), effects.USUAL).own_scatter
         self.assertAlmostEqual(known.scatter, float(own), delta=0.0001)
         self.assertEqual((known.degrees_of_freedom, known.programmes, known.of_stand), (4, 1, False))
-        self.assertIn(
-            "Scatter is steadied by 1 earlier programme of this engine", known_scatter.scatter_sentence(second)
-        )
+        self.assertIn("Scatter is steadied by 1 earlier test of this engine", known_scatter.scatter_sentence(second))
 
     def test_it_counts_as_no_more_than_so_many_degrees(self):
         second = self.again()

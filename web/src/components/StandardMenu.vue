@@ -46,7 +46,7 @@ useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObs
       <template v-if="!inForce && mayOperate">
         <v-divider />
         <v-list-item @click="putInForce.mutate(standard)">
-          <v-list-item-title>Put {{ shown?.label }} in force for this programme</v-list-item-title>
+          <v-list-item-title>Put {{ shown?.label }} in force for this test</v-list-item-title>
         </v-list-item>
       </template>
     </v-list>

@@ -24,7 +24,7 @@ const gone = computed(() => error.value instanceof Problem && [403, 404].include
         <ProblemNote :error="error" />
         <v-btn to="/">All tests</v-btn>
       </template>
-      <p v-else class="text quiet">Fetching the programme…</p>
+      <p v-else class="text quiet">Loading the test…</p>
     </div>
   </v-main>
   <KeyHelp />

@@ -48,7 +48,7 @@ useKeys(
 <template>
   <div class="frame">
     <nav class="rail" aria-label="Stages">
-      <router-link to="/" class="home" aria-label="All programmes">Tx</router-link>
+      <router-link to="/" class="home" aria-label="All tests">Tx</router-link>
       <router-link
         v-for="stage in stages"
         :key="stage.name"

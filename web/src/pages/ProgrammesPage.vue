@@ -61,7 +61,7 @@ useKeys([
     <FirstSteps v-if="!archived" />
     <p v-if="isPending" class="text quiet">Loading…</p>
     <p v-else-if="programmes && !programmes.length" class="text">
-      {{ archived ? 'Nothing is archived.' : 'No programme yet.' }}
+      {{ archived ? 'Nothing is archived.' : 'No test yet.' }}
     </p>
     <ol v-else-if="programmes" class="entries">
       <li v-for="programme in programmes" :key="programme.id">

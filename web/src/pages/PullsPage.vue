@@ -146,7 +146,7 @@ function told(row: Row): string[] {
               :aria-label="`Exclude pull ${row.number}`"
               @click="excluding = row"
             >
-              Leave out
+              Exclude
             </v-btn>
           </td>
         </tr>

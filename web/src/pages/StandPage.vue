@@ -299,7 +299,7 @@ const holdLabel = computed(() => {
             <v-btn color="hand" variant="flat" size="large" @click="keep.mutate(unjudged.id)"
               >Accept <kbd>K</kbd></v-btn
             >
-            <v-btn size="large" @click="excluding = true">Leave out <kbd>X</kbd></v-btn>
+            <v-btn size="large" @click="excluding = true">Exclude <kbd>X</kbd></v-btn>
             <v-btn size="large" :disabled="!connected || undone" @click="armNext"
               >Pull again <kbd>A</kbd></v-btn
             >

@@ -80,8 +80,8 @@ const points = computed(() => {
         {{ figure(needed.drift_percent_per_pull, 2) }} % a pull, up or down. One pull scatters
         {{ figure(needed.scatter_percent, 2) }} %:
         <template v-if="needed.degrees_of_freedom">
-          from {{ needed.programmes }} {{ needed.programmes === 1 ? 'programme' : 'programmes' }} of this
-          engine, {{ needed.degrees_of_freedom }} degrees of freedom.
+          from {{ needed.programmes }} {{ needed.programmes === 1 ? 'test' : 'tests' }} of this engine,
+          {{ needed.degrees_of_freedom }} degrees of freedom.
         </template>
         <template v-else>
           <span class="hand-note">a default: no setup of this engine has been pulled twice</span>
@@ -90,7 +90,7 @@ const points = computed(() => {
       <svg
         :viewBox="`-42 -8 ${WIDTH + 58} ${HEIGHT + 34}`"
         role="img"
-        aria-label="Chance of finding the difference by pulls a side; the table below has the figures"
+        aria-label="Chance of finding the difference by pulls per setup; the table below has the figures"
       >
         <template v-for="share in [0, 50, 80, 100]" :key="share">
           <line

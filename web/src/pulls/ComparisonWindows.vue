@@ -67,9 +67,7 @@ const save = useAction(async (keys: string[]) =>
         </thead>
         <tbody>
           <tr v-for="one in windows" :key="one.key">
-            <td class="words">
-              {{ one.name }}<span v-if="!one.usual" class="quiet">, of this programme</span>
-            </td>
+            <td class="words">{{ one.name }}<span v-if="!one.usual" class="quiet">, of this test</span></td>
             <td v-for="which in ['note', 'block'] as const" :key="which">
               <input
                 v-if="typed[one.key]"

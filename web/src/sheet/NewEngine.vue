@@ -51,7 +51,7 @@ async function make() {
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <v-text-field v-model="name" label="Name" autofocus :error-messages="fields.name" />
     <v-text-field v-model="owner" label="Whose it is" />
-    <v-checkbox v-model="confidential" label="Confidential: viewers do not see it nor its programmes" />
+    <v-checkbox v-model="confidential" label="Confidential: viewers do not see it nor its tests" />
     <template v-for="line in lines" :key="line.key">
       <v-select
         v-if="line.kind === 'choice'"
