@@ -148,7 +148,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
 
     <template v-if="rows.length">
       <h2 class="next">
-        Of 100 such days<template v-if="result"> (from {{ result.days }} simulated)</template>
+        Per 100 simulated days<template v-if="result"> (from {{ result.days }})</template>
         <template v-if="job.job.value?.state === 'stopped'">, stopped before all were done</template>
       </h2>
       <v-table class="figures outcome" data-test="odds">
@@ -177,7 +177,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
           </tr>
         </tbody>
       </v-table>
-      <h2 class="next">Told from the baseline, of 100 days with the returns</h2>
+      <h2 class="next">Separated from the baseline, per 100 simulated days with the returns</h2>
       <v-table v-if="result?.with_returns" class="figures assumed">
         <thead>
           <tr>
@@ -226,15 +226,18 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
   gap: 8px;
   align-items: center;
 }
-.number {
+input.number {
   width: 76px;
   text-align: right;
+}
+.more .v-input {
+  width: 220px;
 }
 .more {
   display: flex;
   flex-wrap: wrap;
   gap: 8px 20px;
-  align-items: center;
+  align-items: end;
   margin: 12px 0;
 }
 .next {
