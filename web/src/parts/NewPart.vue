@@ -7,6 +7,7 @@ import { answer, api, Problem, type Schema } from '../api/client'
 import { inMoney } from '../figures'
 import LineFields from './LineFields.vue'
 import { useSlots } from './useParts'
+import { useFirstFocus } from '../ui/useFirstFocus'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const queries = useQueryClient()
@@ -45,13 +46,14 @@ async function make() {
     message.value = (caught as Error).message
   }
 }
+useFirstFocus('first')
 </script>
 
 <template>
   <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <v-select v-model="slot" label="Slot" :items="slots" />
-    <v-text-field v-model="name" label="Name" autofocus :error-messages="fields.name" />
+    <v-text-field ref="first" v-model="name" label="Name" :error-messages="fields.name" />
     <label>
       <span>{{ inMoney('Price') }}</span>
       <span>

@@ -10,6 +10,7 @@ import { useEngines } from '../sheet/useBuild'
 import DutyCurve from './DutyCurve.vue'
 import { drawable } from './draft'
 import type { PlanDraft } from './usePlanDraft'
+import { useFirstFocus } from '../ui/useFirstFocus'
 
 const props = defineProps<{ plan: PlanDraft; fixedEngine: boolean }>()
 const { draft, fields, choices, told } = props.plan
@@ -54,15 +55,16 @@ function chooseDuty(chosen: string) {
     draft.points = drawable(told.value?.duty_points ?? [], range.value.low, range.value.high)
   draft.duty = chosen
 }
+useFirstFocus('first')
 </script>
 
 <template>
   <div class="columns">
     <div class="form">
       <v-text-field
+        ref="first"
         v-model="draft.question"
         label="Question"
-        autofocus
         placeholder="Which manifold for…?"
         :error-messages="fields.question"
       />

@@ -5,6 +5,7 @@ import { computed, reactive, ref } from 'vue'
 
 import { answer, api, Problem } from '../api/client'
 import QuantityField from '../ui/QuantityField.vue'
+import { useFirstFocus } from '../ui/useFirstFocus'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const FIRST = ['cycle', 'cylinders', 'bore', 'stroke', 'rod_length', 'redline']
@@ -44,12 +45,13 @@ async function make() {
     message.value = (caught as Error).message
   }
 }
+useFirstFocus('first')
 </script>
 
 <template>
   <form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
-    <v-text-field v-model="name" label="Name" autofocus :error-messages="fields.name" />
+    <v-text-field ref="first" v-model="name" label="Name" :error-messages="fields.name" />
     <v-text-field v-model="owner" label="Whose it is" />
     <v-checkbox v-model="confidential" label="Confidential: viewers do not see it nor its tests" />
     <template v-for="line in lines" :key="line.key">
