@@ -149,7 +149,7 @@ class BuildSheet(Case):
             table.get_by_role("button", name="Save").click()
             expect(table.get_by_role("row", name=re.compile("^10 150"))).to_contain_text("251.0")
 
-            pick(page, "Where Stroke comes from", "told")
+            pick(page, "Where Stroke comes from", "reported")
             page.get_by_label("Stroke, not measured").fill("83.4")
             page.get_by_label("Stroke, not measured").press("Enter")
             line = page.locator('[data-line="stroke"]')

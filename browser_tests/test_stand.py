@@ -93,7 +93,7 @@ class ShortDay(Case):
 
             # The browser goes away in the middle of a slow pull, and finds the whole curve when it is back.
             page.get_by_test_id("pull-options").locator("button[aria-expanded]").click()
-            page.get_by_label("Sweep rate, rpm/s").fill("300")
+            page.get_by_label("Sweep rate").fill("300")
             arm(page)
             self.pace(SLOW)
             hold_to_start(page)

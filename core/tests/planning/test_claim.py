@@ -17,6 +17,8 @@ class Reading(SimpleTestCase):
             ("lost 3 % below 3500", -0.03, None, True, SpeedRegion(None, 3500)),
             ("5 % more power", 0.05, POWER, True, None),
             ("−4 hp at 3000", -4 * HP, POWER, True, SpeedRegion(3000, 3000)),
+            ("made 430 hp from the short runner", 430 * HP, POWER, False, None),
+            ("B makes 12 hp more", 12 * HP, POWER, True, None),
             ("430 hp at 5800", 430 * HP, POWER, False, SpeedRegion(5800, 5800)),
             ("made 401.5 pound-feet", 401.5 * LB_FT, TORQUE, False, None),
             ("made 1,050 hp", 1050 * HP, POWER, False, None),

@@ -23,9 +23,12 @@ _UNIT = re.compile(
 )
 _LOSES = re.compile(r"\b(?:los[et]s?|less|down|minus|costs?|drop(?:s|ped)?|soft(?:er)?)\b", re.IGNORECASE)
 _GAINS = re.compile(
-    r"\b(?:gain(?:s|ed)?|more|better|up|plus|pick(?:s|ed)?\s+up|f(?:ind|ound)s?|worth|adds?|added|from|over|than|against)\b",
+    r"\b(?:gain(?:s|ed)?|more|better|up|plus|pick(?:s|ed)?\s+up|f(?:ind|ound)s?|worth|adds?|added|over|than|against)\b",
     re.IGNORECASE,
 )
+_FROM = re.compile(r"\bfrom\b", re.IGNORECASE)
+# “made 430 hp from the short runner” is a reading, though “12 hp from the spacer” is a gain.
+_READS = re.compile(r"\b(?:made|makes?|making|reads?|shows?|showed|puts? out)\b", re.IGNORECASE)
 _AVERAGE = re.compile(r"\b(?:averages?|averaged|on average|mean)\b", re.IGNORECASE)
 _POWER, _TORQUE = re.compile(r"\bpower\b", re.IGNORECASE), re.compile(r"\btorque\b", re.IGNORECASE)
 
@@ -97,7 +100,8 @@ def read_claim(text: str) -> Claim:
     unit = "" if named is None else _unit_of(named[0])
     thing = _thing(unit, rest)
     loses = sign in ("-", "−") or _LOSES.search(rest) is not None
-    is_gain = bool(sign) or loses or unit == "%" or _GAINS.search(rest) is not None
+    is_from = _FROM.search(rest) is not None and _READS.search(rest) is None
+    is_gain = bool(sign) or loses or unit == "%" or is_from or _GAINS.search(rest) is not None
     scale = quantities.to_si_rule(unit).scale if unit else 1.0
     plain = digits.replace(",", "") if re.fullmatch(r"\d{1,3}(,\d{3})+", digits) else digits.replace(",", ".")
     decimals, value = len(plain.partition(".")[2]), float(plain)

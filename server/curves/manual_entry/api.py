@@ -16,7 +16,7 @@ from shop.permissions import is_person, units_of
 router = Router(tags=["figures"])
 
 
-class ToldIn(Schema):
+class QuotedIn(Schema):
     """What is quoted beside the table, in the table's units."""
 
     torque: float | None = None
@@ -34,7 +34,7 @@ class FiguresIn(Schema):
     text: str
     torque_unit: str = ""
     power_unit: str = ""
-    told: ToldIn = ToldIn()
+    quoted: QuotedIn = QuotedIn()
 
 
 class FigureRow(Schema):
@@ -83,7 +83,7 @@ def check(request: HttpRequest, programme_id: int, given: FiguresIn) -> FiguresO
             FigureRow(line=line, rpm=rpm, torque=_given(torque), power=_given(power))
             for line, rpm, torque, power in zip(figures.lines, *columns, strict=True)
         ],
-        problems=manual_entry.check(figures, manual_entry.QuotedFigures(**given.told.dict())),
+        problems=manual_entry.check(figures, manual_entry.QuotedFigures(**given.quoted.dict())),
         resolution_percent=50 * figures.torque_step / mean if mean else 0.0,
     )  # fmt: skip
 
@@ -99,7 +99,7 @@ def write(request: HttpRequest, programme_id: int, given: WriteFiguresIn) -> Wri
     setup = get_object_or_404(programme.setups, pk=given.setup_id)
     figures = _figures(given, units_of(request.user))
     written = manual_entry.Written(
-        figures, manual_entry.QuotedFigures(**given.told.dict()), given.source, given.confirmed
+        figures, manual_entry.QuotedFigures(**given.quoted.dict()), given.source, given.confirmed
     )
     pull = manual_entry.write(
         request.user, programme, setup, written, where_of(given.where, request.user), timezone.now()

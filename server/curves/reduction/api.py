@@ -110,5 +110,5 @@ def estimate_inertia(request: HttpRequest, pull_id: int, other: int) -> InertiaO
     value, half = (float(quantities.from_si(part, unit)) for part in (found.inertia, found.half_width))
     return InertiaOut(
         inertia=value, half_width=half, unit=unit, bins=found.bins,
-        told=f"{value:.3g} ± {half:.2g} {unit} from {found.bins} bins at {rates[0]:.0f} and {rates[1]:.0f} rpm/s",
+        words=f"{value:.3g} ± {half:.2g} {unit} from {found.bins} bins at {rates[0]:.0f} and {rates[1]:.0f} rpm/s",
     )  # fmt: skip

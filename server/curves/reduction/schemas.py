@@ -258,7 +258,7 @@ class InertiaOut(Schema):
     half_width: float
     unit: str
     bins: int
-    told: str
+    words: str
 
 
 def inertia_out(reduced: Reduced) -> float:

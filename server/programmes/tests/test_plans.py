@@ -343,13 +343,13 @@ class OpenTests(Planned):
         programme = self.make(setups=setups, order=[DraftVisit(0, "2"), DraftVisit(1, "2"), DraftVisit(0, "2")])
         self.client.force_login(self.person)
 
-        def told() -> dict[str, str]:
+        def reasons() -> dict[str, str]:
             answer = self.client.get(f"/api/open-tests?programme_id={programme.pk}").json()
             return {one["letter"]: one["why"] for one in answer}
 
-        self.assertEqual(told(), {"C": "Arrives too late: in the post", "D": "Did not fit the paid time"})
+        self.assertEqual(reasons(), {"C": "Arrives too late: in the post", "D": "Did not fit the paid time"})
         seal(programme.setups.get(position=0), NINE)
-        self.assertEqual(told()["B"], "Not pulled yet")
+        self.assertEqual(reasons()["B"], "Not pulled yet")
         open_b = self.client.get(f"/api/open-tests?programme_id={programme.pk}").json()[0]
         # The manifold there and back, (1 + 3) pulls of B, (1 + 2) of the return, 3.5 minutes each.
         self.assertAlmostEqual(open_b["minutes"], 2 * 17 + 4 * 3.5 + 3 * 3.5)

@@ -269,13 +269,13 @@ def _pulls(count: int, letter: str) -> str:
 def _kept_out(found: WorkedVerdict) -> list[str]:
     """Setups that make as much as the best, or more, and may not be chosen."""
     best = next(placing for placing in found.judged.placings if placing.to_best is None)
-    told, smallest = [], found.comparison.programme.smallest_difference
+    ruled_out, smallest = [], found.comparison.programme.smallest_difference
     for placing in found.judged.placings:
         level = placing.to_best is not None and placing.to_best.state(smallest) is not DifferenceState.BEHIND
         if placing.setup in found.out and (level or placing.score > best.score):
             setup = found.comparison.setups[placing.setup]
-            told.append(f"{setup.letter} is ruled out: {' '.join(found.beside[setup.pk].fails)}")
-    return told
+            ruled_out.append(f"{setup.letter} is ruled out: {' '.join(found.beside[setup.pk].fails)}")
+    return ruled_out
 
 
 def _dominance(found: WorkedVerdict) -> list[str]:

@@ -8,6 +8,7 @@ import ProblemNote from '../components/ProblemNote.vue'
 import { figure } from '../figures'
 import { MOISTURE, type Readings, useAir } from './useAir'
 import DisclosurePanel from '../ui/DisclosurePanel.vue'
+import QuantityField from '../ui/QuantityField.vue'
 
 const props = defineProps<{ elevation?: string; inForce?: string }>()
 const { data: me } = useMe()
@@ -45,12 +46,11 @@ defineExpose({ readings })
   <div class="air">
     <form class="readings labels-beside" @submit.prevent>
       <h2>Readings</h2>
-      <v-text-field
+      <QuantityField
         v-model="readings.barometer"
         label="Barometer"
-        autocomplete="off"
-        :error-messages="fields.barometer"
-        :suffix="units.air_pressure"
+        :wrong="fields.barometer"
+        :unit="units.air_pressure"
       />
       <v-select
         v-model="readings.barometer_is_sea_level"
@@ -60,19 +60,17 @@ defineExpose({ readings })
           { value: true, label: 'reduced to sea level' },
         ]"
       />
-      <v-text-field
+      <QuantityField
         v-model="readings.elevation"
         label="Elevation"
-        autocomplete="off"
-        :error-messages="fields.elevation"
-        :suffix="units.elevation"
+        :wrong="fields.elevation"
+        :unit="units.elevation"
       />
-      <v-text-field
+      <QuantityField
         v-model="readings.temperature"
         label="Dry bulb"
-        autocomplete="off"
-        :error-messages="fields.temperature"
-        :suffix="units.temperature"
+        :wrong="fields.temperature"
+        :unit="units.temperature"
       />
       <div class="line">
         <v-select v-model="readings.moisture" aria-label="What tells the moisture" :items="MOISTURE" />
@@ -108,11 +106,11 @@ defineExpose({ readings })
         />
       </DisclosurePanel>
       <DisclosurePanel title="A power quoted under one standard">
-        <v-text-field
+        <QuantityField
           v-model="readings.quoted_power"
           label="Quoted power"
-          :error-messages="fields.quoted_power"
-          :suffix="units.power"
+          :wrong="fields.quoted_power"
+          :unit="units.power"
         />
         <v-select
           v-model="readings.quoted_standard"

@@ -4046,8 +4046,6 @@ export interface components {
              * @default
              */
             power_unit: string;
-            /** Text */
-            text: string;
             /**
              * @default {
              *       "gain": null,
@@ -4059,7 +4057,9 @@ export interface components {
              *       "torque_rpm": null
              *     }
              */
-            told: components["schemas"]["ToldIn"];
+            quoted: components["schemas"]["QuotedIn"];
+            /** Text */
+            text: string;
             /**
              * Torque Unit
              * @default
@@ -4337,10 +4337,10 @@ export interface components {
             half_width: number;
             /** Inertia */
             inertia: number;
-            /** Told */
-            told: string;
             /** Unit */
             unit: string;
+            /** Words */
+            words: string;
         };
         /**
          * InspectionOut
@@ -5730,6 +5730,26 @@ export interface components {
             /** Scatter Percent */
             scatter_percent: number;
         };
+        /**
+         * QuotedIn
+         * @description What is quoted beside the table, in the table's units.
+         */
+        QuotedIn: {
+            /** Gain */
+            gain?: number | null;
+            /** Gain After */
+            gain_after?: number | null;
+            /** Gain Before */
+            gain_before?: number | null;
+            /** Power */
+            power?: number | null;
+            /** Power Rpm */
+            power_rpm?: number | null;
+            /** Torque */
+            torque?: number | null;
+            /** Torque Rpm */
+            torque_rpm?: number | null;
+        };
         /** RawOut */
         RawOut: {
             /** Series */
@@ -6742,26 +6762,6 @@ export interface components {
             /** Label */
             label: string;
         };
-        /**
-         * ToldIn
-         * @description What is quoted beside the table, in the table's units.
-         */
-        ToldIn: {
-            /** Gain */
-            gain?: number | null;
-            /** Gain After */
-            gain_after?: number | null;
-            /** Gain Before */
-            gain_before?: number | null;
-            /** Power */
-            power?: number | null;
-            /** Power Rpm */
-            power_rpm?: number | null;
-            /** Torque */
-            torque?: number | null;
-            /** Torque Rpm */
-            torque_rpm?: number | null;
-        };
         /** TriedChannel */
         TriedChannel: {
             /** Name */
@@ -7249,15 +7249,6 @@ export interface components {
              * @default
              */
             power_unit: string;
-            /** Setup Id */
-            setup_id: number;
-            /**
-             * Source
-             * @default
-             */
-            source: string;
-            /** Text */
-            text: string;
             /**
              * @default {
              *       "gain": null,
@@ -7269,7 +7260,16 @@ export interface components {
              *       "torque_rpm": null
              *     }
              */
-            told: components["schemas"]["ToldIn"];
+            quoted: components["schemas"]["QuotedIn"];
+            /** Setup Id */
+            setup_id: number;
+            /**
+             * Source
+             * @default
+             */
+            source: string;
+            /** Text */
+            text: string;
             /**
              * Torque Unit
              * @default

@@ -6,6 +6,7 @@ import type { Schema } from '../api/client'
 import type { Programme } from '../pages/frame'
 import { choicesOf } from '../ui/choices'
 import DisclosurePanel from '../ui/DisclosurePanel.vue'
+import QuantityField from '../ui/QuantityField.vue'
 
 const props = defineProps<{
   programme: Programme
@@ -84,27 +85,28 @@ watch(
         :items="[{ value: '', label: `${PURPOSES[purpose]} (automatic)` }, ...purposes]"
         @update:model-value="wanted = { ...wanted, purpose: $event }"
       />
-      <v-text-field
+      <QuantityField
         v-model="start"
-        label="Sweep start, rpm"
+        label="Sweep start"
+        unit="rpm"
         :placeholder="String(programme.sweep_start_rpm)"
       />
-      <v-text-field
+      <QuantityField
         v-model="end"
-        label="Sweep end, rpm"
+        label="Sweep end"
         :placeholder="String(programme.sweep_end_rpm)"
-        suffix="rpm"
+        unit="rpm"
       />
-      <v-text-field
+      <QuantityField
         v-if="chosen !== 'steps'"
         v-model="rate"
-        label="Sweep rate, rpm/s"
+        label="Sweep rate"
         :placeholder="String(programme.sweep_rate_rpm_s)"
-        suffix="rpm/s"
+        unit="rpm/s"
       />
       <template v-else>
-        <v-text-field v-model="step" label="Step, rpm" suffix="rpm" />
-        <v-text-field v-model="hold" label="Held, s" suffix="s" />
+        <QuantityField v-model="step" label="Step" unit="rpm" />
+        <QuantityField v-model="hold" label="Held" unit="s" />
       </template>
     </div>
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>

@@ -95,7 +95,7 @@ const takeOff = (id: number) =>
         <v-select
           v-model="draft.moment"
           label="when"
-          :items="moments.map(([key, told]) => ({ value: key, label: told }))"
+          :items="moments.map(([value, label]) => ({ value, label }))"
         />
         <v-select v-model="draft.asks" label="asks for" :items="choicesOf(data?.kinds)" />
         <v-select

@@ -22,7 +22,7 @@ const PAUSE_MS = 350
 const text = ref('')
 const torqueUnit = ref('')
 const powerUnit = ref('')
-const told = ref({
+const quoted = ref({
   torque: '',
   torque_rpm: '',
   power: '',
@@ -44,8 +44,8 @@ const given = computed<Schema['FiguresIn']>(() => ({
   text: text.value,
   torque_unit: torqueUnit.value || me.value?.units.torque || '',
   power_unit: powerUnit.value || me.value?.units.power || '',
-  told: Object.fromEntries(
-    Object.entries(told.value).map(([key, typed]) => {
+  quoted: Object.fromEntries(
+    Object.entries(quoted.value).map(([key, typed]) => {
       const value = typedNumber(typed)
       return [key, value !== null && Number.isFinite(value) ? value : null]
     }),
@@ -53,7 +53,7 @@ const given = computed<Schema['FiguresIn']>(() => ({
 }))
 /** Quoted figures that are no numbers would go unchecked. */
 const unread = computed(() =>
-  Object.values(told.value).filter((typed) => {
+  Object.values(quoted.value).filter((typed) => {
     const value = typedNumber(typed)
     return value !== null && !Number.isFinite(value)
   }),
@@ -164,13 +164,13 @@ useKeys([
         </div>
         <fieldset class="row quoted">
           <legend>What is quoted beside it, to be checked</legend>
-          <v-text-field v-model="told.torque" label="Peak torque" inputmode="decimal" />
-          <v-text-field v-model="told.torque_rpm" label="At rpm" inputmode="decimal" />
-          <v-text-field v-model="told.power" label="Peak power" inputmode="decimal" />
-          <v-text-field v-model="told.power_rpm" label="At rpm" inputmode="decimal" />
-          <v-text-field v-model="told.gain" label="A gain of" inputmode="decimal" />
-          <v-text-field v-model="told.gain_before" label="From" inputmode="decimal" />
-          <v-text-field v-model="told.gain_after" label="To" inputmode="decimal" />
+          <v-text-field v-model="quoted.torque" label="Peak torque" inputmode="decimal" />
+          <v-text-field v-model="quoted.torque_rpm" label="At rpm" inputmode="decimal" />
+          <v-text-field v-model="quoted.power" label="Peak power" inputmode="decimal" />
+          <v-text-field v-model="quoted.power_rpm" label="At rpm" inputmode="decimal" />
+          <v-text-field v-model="quoted.gain" label="A gain of" inputmode="decimal" />
+          <v-text-field v-model="quoted.gain_before" label="From" inputmode="decimal" />
+          <v-text-field v-model="quoted.gain_after" label="To" inputmode="decimal" />
           <p v-if="unread.length" class="words stop" role="alert">Not a number: {{ unread.join(', ') }}</p>
         </fieldset>
       </section>

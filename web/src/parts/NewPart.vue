@@ -8,6 +8,7 @@ import { inMoney } from '../figures'
 import LineFields from './LineFields.vue'
 import { useSlots } from './useParts'
 import { useFirstFocus } from '../ui/useFirstFocus'
+import { originChoices } from '../sheet/origins'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const queries = useQueryClient()
@@ -65,12 +66,7 @@ useFirstFocus('first')
     <v-select
       v-model="origin"
       label="The values are"
-      :items="[
-        { value: 'measured', label: 'measured' },
-        { value: 'catalogue', label: 'from a catalogue' },
-        { value: 'told', label: 'told by somebody' },
-        { value: 'assumed', label: 'assumed' },
-      ]"
+      :items="originChoices(['measured', 'catalogue', 'told', 'assumed'])"
     />
     <LineFields v-model="texts" :lines="lines" :fields="fields" />
     <div class="buttons">

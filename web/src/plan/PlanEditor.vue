@@ -117,7 +117,7 @@ async function save() {
         <template v-if="told">
           <h2 class="next">What can be concluded</h2>
           <div class="columns">
-            <QuestionsTable :told="told" may-add @add="addTheBest" />
+            <QuestionsTable :concluded="told" may-add @add="addTheBest" />
             <div>
               <p v-if="told.held.length" class="text">
                 The same in every setup:

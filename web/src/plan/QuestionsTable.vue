@@ -1,8 +1,8 @@
 <script setup lang="ts">
-/** What the setups can tell apart, and which setup more would answer most. */
+/** What can be concluded from the setups, and which setup more would answer most. */
 import type { Told } from './draft'
 
-defineProps<{ told: Pick<Told, 'answers' | 'addition' | 'copies'>; mayAdd?: boolean }>()
+defineProps<{ concluded: Pick<Told, 'answers' | 'addition' | 'copies'>; mayAdd?: boolean }>()
 const emit = defineEmits<{ add: [] }>()
 const WORDS: Record<string, string> = {
   direct: 'answered',
@@ -14,14 +14,14 @@ const WORDS: Record<string, string> = {
 
 <template>
   <div>
-    <p v-if="told.addition" class="text flag">
-      {{ told.addition }}
+    <p v-if="concluded.addition" class="text flag">
+      {{ concluded.addition }}
       <button v-if="mayAdd" type="button" @click="emit('add')">Add it</button>
     </p>
-    <p v-for="copy in told.copies" :key="copy" class="text flag">{{ copy }}</p>
-    <v-table v-if="told.answers.length" class="figures" data-test="questions">
+    <p v-for="copy in concluded.copies" :key="copy" class="text flag">{{ copy }}</p>
+    <v-table v-if="concluded.answers.length" class="figures" data-test="questions">
       <tbody>
-        <tr v-for="row in told.answers" :key="row.question">
+        <tr v-for="row in concluded.answers" :key="row.question">
           <td class="words">
             <strong>{{ row.question }}</strong>
             <div class="told">{{ row.told }}</div>

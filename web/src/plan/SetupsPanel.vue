@@ -99,7 +99,7 @@ const CANDIDATES: Record<string, string> = {
     <div class="columns">
       <div>
         <h2>What the setups can tell</h2>
-        <QuestionsTable :told="plan.told" />
+        <QuestionsTable :concluded="plan.told" />
         <p class="quiet told">
           <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups as stacks</router-link>, with
           what does not fit and what would not be fair.

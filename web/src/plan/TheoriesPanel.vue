@@ -15,7 +15,7 @@ interface Row {
 const { programme, setup, mayOperate } = useFrame()
 const queries = useQueryClient()
 const key = computed(() => ['theories', programme.value.id] as const)
-const { data: told } = useQuery({
+const { data: theories } = useQuery({
   queryKey: key,
   queryFn: async ({ queryKey: [, programme_id] }) =>
     answer(await api.GET('/api/programmes/{programme_id}/theories', { params: { path: { programme_id } } })),
@@ -27,7 +27,7 @@ const message = ref('')
 const others = computed(() => programme.value.setups.filter((one) => !one.is_baseline))
 
 watch(
-  told,
+  theories,
   (given) => {
     if (editing.value) return
     rows.value = (given?.theories ?? []).map((theory) => ({
@@ -67,7 +67,7 @@ async function write() {
     message.value = (caught as Error).message
   }
 }
-const best = computed(() => told.value?.separations.find((one) => one.pulls !== null))
+const best = computed(() => theories.value?.separations.find((one) => one.pulls !== null))
 </script>
 
 <template>
@@ -128,7 +128,7 @@ const best = computed(() => told.value?.separations.find((one) => one.pulls !== 
         <v-btn :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })">Another theory</v-btn>
       </div>
     </form>
-    <v-table v-if="told?.separations.length && !editing" class="figures">
+    <v-table v-if="theories?.separations.length && !editing" class="figures">
       <thead>
         <tr>
           <th class="words">Setup</th>
@@ -138,7 +138,7 @@ const best = computed(() => told.value?.separations.find((one) => one.pulls !== 
         </tr>
       </thead>
       <tbody>
-        <tr v-for="one in told.separations" :key="`${one.one} ${one.other} ${one.setup_id}`">
+        <tr v-for="one in theories.separations" :key="`${one.one} ${one.other} ${one.setup_id}`">
           <td class="words"><SetupMark :position="setup(one.setup_id).position" :size="20" /></td>
           <td class="words">{{ one.one }} / {{ one.other }}</td>
           <td>{{ figure(one.apart_percent) }}</td>

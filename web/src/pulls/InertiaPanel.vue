@@ -67,7 +67,7 @@ function use() {
     <v-btn type="submit">Save</v-btn>
     <span v-if="wrong" role="alert" class="wrong">{{ wrong }}</span>
     <v-btn v-if="other !== null" data-test="estimate" @click="estimate">From these two pulls</v-btn>
-    <span v-if="found" role="status">{{ found.told }} <v-btn @click="use">Apply</v-btn></span>
+    <span v-if="found" role="status">{{ found.words }} <v-btn @click="use">Apply</v-btn></span>
     <ProblemNote :error="error" />
   </form>
 </template>

@@ -6,6 +6,7 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, Problem } from '../api/client'
 import { day, figure } from '../figures'
 import type { Build } from './useBuild'
+import { originWords } from './origins'
 
 const props = defineProps<{ build: Build; side: 'intake' | 'exhaust'; readonly: boolean }>()
 const queries = useQueryClient()
@@ -113,7 +114,9 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
           </tr>
         </tbody>
       </v-table>
-      <p class="quiet small">{{ table.origin }}, {{ table.by }}, {{ day(table.at) }}. {{ table.how }}</p>
+      <p class="quiet small">
+        {{ originWords(table.origin) }}, {{ table.by }}, {{ day(table.at) }}. {{ table.how }}
+      </p>
       <button v-if="!readonly" type="button" class="quiet" @click="begin">Change…</button>
     </template>
     <p v-else class="quiet">

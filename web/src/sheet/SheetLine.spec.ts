@@ -47,7 +47,7 @@ test('told and measured stand side by side, and the one that counts is marked', 
   expect(shown.get<HTMLInputElement>(nominal).element.value).toBe('1.00')
   expect(shown.get<HTMLInputElement>(measured).element.value).toBe('1.65')
   expect(shown.get('.used').find(measured).exists()).toBe(true)
-  expect(shown.text()).toContain('≠ told')
+  expect(shown.text()).toContain('≠ reported')
 })
 
 test('typing tells what is typed under which origin, and leaving the field keeps it', async () => {
@@ -76,7 +76,7 @@ test('values that contradict each other ask for a choice', async () => {
   const shown = show({
     line: line(readings, { used: '', blocked: true, contradicts: ['catalogue', 'told'] }),
   })
-  expect(shown.text()).toContain('catalogue and told contradict each other')
+  expect(shown.text()).toContain('catalogue and reported contradict each other')
   await shown.findAll('.use')[1]!.trigger('click')
   expect(shown.emitted('choose')).toEqual([['told']])
 })

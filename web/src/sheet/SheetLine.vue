@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 
 import { day } from '../figures'
 import { type Line, NOMINAL, type Origin, type Reading } from './useBuild'
+import { originChoices, originWords } from './origins'
 
 export interface Props {
   line: Line
@@ -127,7 +128,7 @@ function rewrite(event: Event, of: Origin) {
             assumed: nominalOrigin === 'assumed' && nominal,
             idle: !nominal && edit?.origin !== nominalOrigin,
           }"
-          :items="NOMINAL.map((of) => ({ value: of, label: of }))"
+          :items="originChoices(NOMINAL)"
           @update:model-value="origin = $event as Origin"
         />
       </span>
@@ -175,21 +176,24 @@ function rewrite(event: Event, of: Origin) {
     </p>
     <p v-if="line.blocked" class="note">
       <span class="hand-note">
-        {{ line.contradicts.join(' and ') }} contradict each other: nothing is used until one is chosen
+        {{ line.contradicts.map(originWords).join(' and ') }} contradict each other: nothing is used until one
+        is chosen
       </span>
     </p>
-    <p v-else-if="line.contradicts.length" class="note quiet">≠ {{ line.contradicts.join(', ') }}</p>
+    <p v-else-if="line.contradicts.length" class="note quiet">
+      ≠ {{ line.contradicts.map(originWords).join(', ') }}
+    </p>
     <div v-if="open || line.blocked" class="evidence">
       <p v-if="line.hint" class="quiet">{{ line.hint }}</p>
       <div v-for="reading in line.readings" :key="reading.origin" class="reading">
-        <strong v-if="reading.origin === line.used">{{ reading.origin }}</strong>
-        <span v-else>{{ reading.origin }}</span>
+        <strong v-if="reading.origin === line.used">{{ originWords(reading.origin) }}</strong>
+        <span v-else>{{ originWords(reading.origin) }}</span>
         <span>{{ reading.typed || reading.text }}</span>
         <span class="quiet">{{ reading.by }}, {{ day(reading.at) }}</span>
         <input
           class="words"
           placeholder="how, with what"
-          :aria-label="`How ${line.label} was ${reading.origin}`"
+          :aria-label="`How ${line.label} was ${originWords(reading.origin)}`"
           :value="reading.how"
           :readonly="readonly"
           @change="rewrite($event, reading.origin as Origin)"
