@@ -22,9 +22,12 @@ from shop.setting_up import service as setting_up
 
 MOST_CLICKS = 40
 PASSWORD = "a password of my own"
-# Counted in the page itself: what a person does, not what a script of the page does.
+# Counted in the page itself: what a person does, not what a script of the page does. A key that presses a button
+# makes a click event too, of no clicks.
 COUNT = """addEventListener('click', (event) => {
-  if (event.isTrusted) localStorage.setItem('clicks', String(Number(localStorage.getItem('clicks') ?? 0) + 1))
+  if (!event.isTrusted || event.detail === 0) return
+  const words = (event.target.closest('button, a, label, .v-input') ?? event.target).textContent.trim()
+  localStorage.setItem('clicks', JSON.stringify([...JSON.parse(localStorage.getItem('clicks') ?? '[]'), words]))
 }, true)"""
 SPEED = 20.0
 
@@ -50,8 +53,8 @@ class EmptyShop(ServedCase):
         while not self.over.wait(0.1):
             self.stands.tend()
 
-    def clicks(self, page: Page) -> int:
-        return int(page.evaluate("localStorage.getItem('clicks') ?? 0"))
+    def clicks(self, page: Page) -> list[str]:
+        return list(page.evaluate("JSON.parse(localStorage.getItem('clicks') ?? '[]')"))
 
     def rail(self, page: Page, name: str) -> None:
         page.get_by_role("navigation", name="The shop").get_by_role("link", name=name).click()
@@ -67,7 +70,8 @@ class EmptyShop(ServedCase):
             self.add_parts(page)
             self.plan(page)
             self.pull(page)
-            self.assertLessEqual(self.clicks(page), MOST_CLICKS)
+            clicks = self.clicks(page)
+            self.assertLessEqual(len(clicks), MOST_CLICKS, clicks)
             self.hand_on(page)
             self.axe(page, "/", "/stands", "/people", "/shop", "/parts")
             self.archive(page)
@@ -83,7 +87,7 @@ class EmptyShop(ServedCase):
             page.get_by_label(label).fill(text)
         page.get_by_label("Password").fill("short")
         page.get_by_label("Elevation").fill("310 m")
-        page.get_by_role("button", name="Create shop").click()
+        page.keyboard.press("Enter")
         expect(page.get_by_text("This password is too short")).to_be_visible()
         page.get_by_label("Password").fill(PASSWORD)
         page.get_by_role("button", name="Create shop").click()
@@ -102,7 +106,7 @@ class EmptyShop(ServedCase):
         page.get_by_role("button", name="Add person").click()
         page.get_by_label("Full name").fill("Olav Ny")
         page.get_by_label("Name to sign in with").fill("olav")
-        page.get_by_role("button", name="Add person").last.click()
+        page.keyboard.press("Enter")
         link = page.get_by_test_id("way-in").get_by_role("textbox").input_value()
         with self.browser() as other:
             other.goto(urlsplit(link).path, wait_until="domcontentloaded")
