@@ -2,7 +2,7 @@ import vue from 'eslint-plugin-vue'
 import typescript from 'typescript-eslint'
 
 export default typescript.config(
-  { ignores: ['dist', 'node_modules', 'src/api/schema.d.ts'] },
+  { ignores: ['dist', 'node_modules', 'src/app/api/schema.d.ts'] },
   ...typescript.configs.recommendedTypeChecked,
   ...vue.configs['flat/recommended'],
   {

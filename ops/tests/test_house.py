@@ -105,7 +105,7 @@ class FrontEnd(TestCase):
         self.assertEqual(found, {})
 
     def test_styles_win_by_their_layer_and_never_by_shouting(self):
-        styles = {**self.components, **{file: file.read_text() for file in (ROOT / "web" / "src").glob("*.css")}}
+        styles = {**self.components, **{file: file.read_text() for file in (ROOT / "web" / "src").rglob("*.css")}}
         self.assertEqual([file.name for file, text in styles.items() if re.search(r"!important\s*;", text)], [])
 
     def test_what_is_left_of_our_own_controls_and_styles_does_not_grow(self):

@@ -2,17 +2,17 @@ import '@fontsource/b612/400.css'
 import '@fontsource/b612/700.css'
 import '@fontsource/b612-mono/400.css'
 import '@fontsource-variable/source-sans-3'
-import './look.css'
+import './app/look.css'
 import 'vuetify/styles'
-import './styles.css'
+import './app/styles.css'
 
 import { QueryClient, VueQueryPlugin } from '@tanstack/vue-query'
 import { createApp } from 'vue'
 
-import { Problem } from './api/client'
-import App from './App.vue'
-import { router } from './router'
-import { vuetify } from './theme'
+import { Problem } from './app/api/client'
+import App from './app/App.vue'
+import { router } from './app/router'
+import { vuetify } from './app/theme'
 
 const queries = new QueryClient({
   defaultOptions: {

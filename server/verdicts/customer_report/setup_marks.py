@@ -1,4 +1,4 @@
-"""A setup's mark on paper: letter, colour, shape and dash together, as on every screen (web/src/setups/marks.ts)."""
+"""A setup's mark on paper: letter, colour, shape and dash together, as on every screen (web/src/ui/setups/marks.ts)."""
 
 from __future__ import annotations
 

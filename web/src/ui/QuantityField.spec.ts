@@ -1,7 +1,7 @@
 import { mount } from '@vue/test-utils'
 import { expect, test } from 'vitest'
 
-import { vuetify } from '../theme'
+import { vuetify } from '../app/theme'
 import QuantityField from './QuantityField.vue'
 
 function show(props: Record<string, unknown>) {

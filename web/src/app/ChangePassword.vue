@@ -1,0 +1,69 @@
+<script setup lang="ts">
+/** One's own password. Every other browser is signed out with it. */
+import { reactive, ref, watch } from 'vue'
+
+import { answer, api, Problem } from './api/client'
+import ProblemNote from '../ui/ProblemNote.vue'
+
+const open = defineModel<boolean>({ required: true })
+const given = reactive({ old: '', password: '' })
+const problem = ref<Problem | null>(null)
+const saved = ref(false)
+watch(open, () => {
+  Object.assign(given, { old: '', password: '' })
+  problem.value = null
+})
+async function change() {
+  problem.value = null
+  try {
+    answer(await api.POST('/api/me/password', { body: given }))
+    open.value = false
+    saved.value = true
+  } catch (caught) {
+    if (!(caught instanceof Problem)) throw caught
+    problem.value = caught
+  }
+}
+</script>
+
+<template>
+  <v-dialog v-model="open" width="420">
+    <v-card class="pa-4">
+      <form @submit.prevent="change">
+        <h2>Change password</h2>
+        <ProblemNote :error="problem" />
+        <v-text-field
+          v-model="given.old"
+          label="Present password"
+          type="password"
+          autofocus
+          autocomplete="current-password"
+          :error-messages="problem?.fields.old"
+        />
+        <v-text-field
+          v-model="given.password"
+          class="mt-3"
+          label="New password, 10 characters or more"
+          type="password"
+          autocomplete="new-password"
+          :error-messages="problem?.fields.password"
+        />
+        <p class="acts">
+          <v-btn type="submit" color="hand" variant="flat">Save password</v-btn>
+          <v-btn variant="text" @click="open = false">Cancel</v-btn>
+        </p>
+      </form>
+    </v-card>
+  </v-dialog>
+  <v-snackbar v-model="saved" location="bottom left">
+    The password is changed; other browsers are signed out.
+  </v-snackbar>
+</template>
+
+<style scoped>
+.acts {
+  display: flex;
+  gap: 10px;
+  margin-top: 14px;
+}
+</style>

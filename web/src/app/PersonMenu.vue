@@ -1,0 +1,186 @@
+<script setup lang="ts">
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { answer, api } from './api/client'
+import { useAction, useMe } from './api/queries'
+import ChangePassword from './ChangePassword.vue'
+
+const KINDS: Record<string, string> = {
+  torque: 'Torque',
+  power: 'Power',
+  temperature: 'Temperature',
+  air_pressure: 'Air pressure',
+  oil_pressure: 'Oil pressure',
+  mass_flow: 'Mass flow',
+  length: 'Length',
+  volume: 'Volume',
+  displacement: 'Displacement',
+  area: 'Area',
+  air_flow: 'Airflow',
+  boost: 'Boost, mean pressure',
+  vacuum: 'Vacuum',
+  bench: 'Flow bench',
+  velocity: 'Velocity',
+  road_speed: 'Road speed',
+  mass: 'Mass',
+  inertia: 'Inertia',
+  consumption: 'Consumption',
+  specific_power: 'Specific output',
+  elevation: 'Elevation',
+}
+const router = useRouter()
+const queries = useQueryClient()
+const { data: me } = useMe()
+const units = useAction(async (chosen: Record<string, string>) =>
+  answer(await api.PATCH('/api/me/units', { body: chosen })),
+)
+/** Every figure at once in the units of one workshop or the other; single ones can be changed afterwards. */
+const SETS: Record<string, string[]> = {
+  'All metric': [
+    'N·m',
+    'kW',
+    '°C',
+    'kPa',
+    'bar',
+    'kg/h',
+    'mm',
+    'cm³',
+    'L',
+    'cm²',
+    'm³/h',
+    'm/s',
+    'km/h',
+    'kg',
+    'kg·m²',
+    'g/kWh',
+    'kW/L',
+    'm',
+  ],
+  'All inch and pound': [
+    'lb-ft',
+    'hp',
+    '°F',
+    'inHg',
+    'psi',
+    'lb/h',
+    'in',
+    'in³',
+    'in²',
+    'CFM',
+    'inH2O',
+    'ft/min',
+    'mph',
+    'lb',
+    'lb·ft²',
+    'lb/hp·h',
+    'hp/in³',
+    'ft',
+  ],
+}
+function chooseAll(wanted: string[]) {
+  const choices = Object.entries(me.value?.unit_choices ?? {})
+  units.mutate(
+    Object.fromEntries(
+      choices.flatMap(([kind, known]) => {
+        const found = known.find((unit) => wanted.includes(unit))
+        return found ? [[kind, found]] : []
+      }),
+    ),
+  )
+}
+const summary = computed(() => (me.value ? `${me.value.units.torque} · ${me.value.units.power}` : ''))
+
+const changing = ref(false)
+async function leave() {
+  queries.clear()
+  await router.replace({ name: 'sign-in' })
+}
+async function signOut() {
+  answer(await api.POST('/api/sign-out'))
+  await leave()
+}
+async function signOutEverywhere() {
+  answer(await api.POST('/api/me/sign-out-everywhere'))
+  await leave()
+}
+</script>
+
+<template>
+  <div v-if="me">
+    <v-menu :close-on-content-click="false" location="bottom end">
+      <template #activator="{ props: activator }">
+        <button v-bind="activator" type="button" class="person" aria-label="Units and sign-out">
+          {{ summary }} <span class="quiet">{{ me.name }}</span>
+        </button>
+      </template>
+      <v-card class="pa-4 units" width="380">
+        <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
+        <p class="quiet may">Who has this role {{ me.role_may }}.</p>
+        <div class="sets">
+          <button v-for="(wanted, label) in SETS" :key="label" type="button" @click="chooseAll(wanted)">
+            {{ label }}
+          </button>
+        </div>
+        <fieldset v-for="(choices, kind) in me.unit_choices" :key="kind">
+          <legend class="quiet">{{ KINDS[kind] ?? kind }}</legend>
+          <button
+            v-for="unit in choices"
+            :key="unit"
+            type="button"
+            :aria-pressed="me.units[kind] === unit"
+            @click="units.mutate({ [kind]: unit })"
+          >
+            {{ unit }}
+          </button>
+        </fieldset>
+        <v-btn block class="mt-4" @click="changing = true">Change password…</v-btn>
+        <v-btn block class="mt-2" @click="signOut">Sign out</v-btn>
+        <v-btn block class="mt-2" @click="signOutEverywhere">Sign out everywhere</v-btn>
+      </v-card>
+    </v-menu>
+    <ChangePassword v-model="changing" />
+  </div>
+</template>
+
+<style scoped>
+.sets {
+  display: flex;
+  gap: 8px;
+  padding-bottom: 6px;
+}
+.sets button {
+  border-width: 1px;
+  padding: 3px 8px;
+}
+.may {
+  padding-bottom: 8px;
+}
+.person {
+  white-space: nowrap;
+}
+fieldset {
+  border: 0;
+  border-bottom: 1px solid var(--line);
+  padding: 4px 0;
+  display: flex;
+  align-items: baseline;
+  gap: 4px;
+}
+legend {
+  float: left;
+  width: 150px;
+}
+.units {
+  max-height: 82vh;
+  overflow-y: auto;
+}
+fieldset button {
+  padding: 3px 8px;
+}
+fieldset button[aria-pressed='true'] {
+  background: var(--ink);
+  color: var(--panel);
+}
+</style>

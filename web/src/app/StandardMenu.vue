@@ -1,0 +1,60 @@
+<script setup lang="ts">
+/** Which standard is looked at; who may operate can put it in force for the programme. */
+import { computed } from 'vue'
+
+import { answer, api } from './api/client'
+import { useAction } from './api/queries'
+import { useKeys } from './keys'
+import { useFrame } from './frame'
+
+const { programme, standard, lookAt, mayOperate } = useFrame()
+const shown = computed(() => programme.value.standards.find((known) => known.id === standard.value))
+const inForce = computed(() => standard.value === programme.value.standard.id)
+const putInForce = useAction(async (chosen: string) =>
+  answer(
+    await api.PUT('/api/programmes/{programme_id}/standard', {
+      params: { path: { programme_id: programme.value.id } },
+      body: { standard: chosen },
+    }),
+  ),
+)
+
+function toggleObserved() {
+  lookAt(standard.value === 'observed' ? programme.value.standard.id : 'observed')
+}
+useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObserved }])
+</script>
+
+<template>
+  <v-menu location="bottom">
+    <template #activator="{ props: activator }">
+      <button v-bind="activator" type="button" class="standard">
+        <span class="quiet">Standard</span> {{ shown?.label ?? standard }}
+        <span v-if="!inForce" class="hand-note small">differs from the test</span>
+      </button>
+    </template>
+    <v-list density="compact" aria-label="Standard to look at">
+      <v-list-item
+        v-for="known in programme.standards"
+        :key="known.id"
+        :active="known.id === standard"
+        @click="lookAt(known.id)"
+      >
+        <v-list-item-title>{{ known.label }}</v-list-item-title>
+        <v-list-item-subtitle v-if="known.note">{{ known.note }}</v-list-item-subtitle>
+      </v-list-item>
+      <template v-if="!inForce && mayOperate">
+        <v-divider />
+        <v-list-item @click="putInForce.mutate(standard)">
+          <v-list-item-title>Put {{ shown?.label }} in force for this test</v-list-item-title>
+        </v-list-item>
+      </template>
+    </v-list>
+  </v-menu>
+</template>
+
+<style scoped>
+.hand-note {
+  margin-left: 6px;
+}
+</style>

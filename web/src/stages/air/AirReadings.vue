@@ -1,0 +1,285 @@
+<script setup lang="ts">
+/** Readings of the air as somebody takes them, and what follows: density, and the factor of every standard. */
+import { computed, reactive, watch } from 'vue'
+
+import type { Schema } from '../../app/api/client'
+import { useMe } from '../../app/api/queries'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import { figure } from '../../ui/figures'
+import { MOISTURE, type Readings, useAir } from './useAir'
+import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import QuantityField from '../../ui/QuantityField.vue'
+
+const props = defineProps<{ elevation?: string; inForce?: string }>()
+const { data: me } = useMe()
+const readings = reactive<Readings>({
+  barometer: '',
+  barometer_is_sea_level: false,
+  elevation: '',
+  temperature: '',
+  moisture: 'relative_humidity',
+  moisture_value: '',
+  tolerance: { pressure: '', temperature: '', moisture: '' },
+  fuel_delivery: '',
+  quoted_power: '',
+  quoted_standard: 'observed',
+  charging: 'unblown_or_mechanical',
+})
+watch(
+  () => props.elevation,
+  (given) => (readings.elevation ||= given ?? ''),
+  { immediate: true },
+)
+const { found, fields, error } = useAir(() => ({ ...readings, tolerance: { ...readings.tolerance } }))
+const units = computed(() => me.value?.units ?? {})
+const moistureUnit = computed(() =>
+  readings.moisture === 'relative_humidity' ? '%' : units.value.temperature,
+)
+
+function words(shown: Schema['Shown'] | null): string {
+  return shown ? `${figure(shown.value, shown.digits)} ${shown.unit}` : '–'
+}
+defineExpose({ readings })
+</script>
+
+<template>
+  <div class="air">
+    <form class="readings labels-beside" @submit.prevent>
+      <h2>Readings</h2>
+      <QuantityField
+        v-model="readings.barometer"
+        label="Barometer"
+        :wrong="fields.barometer"
+        :unit="units.air_pressure"
+      />
+      <v-select
+        v-model="readings.barometer_is_sea_level"
+        label="It shows"
+        :items="[
+          { value: false, label: 'pressure at the stand' },
+          { value: true, label: 'reduced to sea level' },
+        ]"
+      />
+      <QuantityField
+        v-model="readings.elevation"
+        label="Elevation"
+        :wrong="fields.elevation"
+        :unit="units.elevation"
+      />
+      <QuantityField
+        v-model="readings.temperature"
+        label="Dry bulb"
+        :wrong="fields.temperature"
+        :unit="units.temperature"
+      />
+      <div class="line">
+        <v-select v-model="readings.moisture" aria-label="What tells the moisture" :items="MOISTURE" />
+        <span>
+          <input
+            v-model="readings.moisture_value"
+            autocomplete="off"
+            :aria-label="MOISTURE.find((way) => way.value === readings.moisture)!.label"
+            :aria-invalid="Boolean(fields.moisture_value)"
+          />
+          <span class="quiet unit">{{ moistureUnit }}</span>
+        </span>
+      </div>
+      <p v-if="fields.moisture_value" class="message" role="alert">{{ fields.moisture_value }}</p>
+      <DisclosurePanel title="Instruments, ±">
+        <v-text-field
+          v-model="readings.tolerance!.pressure"
+          label="Tolerance of the barometer"
+          placeholder="1 hPa"
+          :error-messages="fields.tolerance_pressure"
+        />
+        <v-text-field
+          v-model="readings.tolerance!.temperature"
+          label="Tolerance of the thermometer"
+          placeholder="0.5 K"
+          :error-messages="fields.tolerance_temperature"
+        />
+        <v-text-field
+          v-model="readings.tolerance!.moisture"
+          label="Tolerance of the moisture"
+          :placeholder="readings.moisture === 'relative_humidity' ? '3 %' : '0.5 K'"
+          :error-messages="fields.tolerance_moisture"
+        />
+      </DisclosurePanel>
+      <DisclosurePanel title="A power quoted under one standard">
+        <QuantityField
+          v-model="readings.quoted_power"
+          label="Quoted power"
+          :wrong="fields.quoted_power"
+          :unit="units.power"
+        />
+        <v-select
+          v-model="readings.quoted_standard"
+          label="Quoted under"
+          :items="(found?.factors ?? []).map((row) => ({ value: row.standard, label: row.label }))"
+        />
+      </DisclosurePanel>
+      <DisclosurePanel title="A diesel">
+        <v-text-field
+          v-model="readings.fuel_delivery"
+          label="Fuel delivery of a diesel"
+          :error-messages="fields.fuel_delivery"
+        />
+        <v-select
+          v-model="readings.charging"
+          label="Fed"
+          :items="[
+            { value: 'unblown_or_mechanical', label: 'unblown or by a belt' },
+            { value: 'turbo', label: 'by a turbocharger' },
+          ]"
+        />
+      </DisclosurePanel>
+      <slot name="below" :readings="readings" :usable="found !== null" />
+    </form>
+    <div aria-live="polite">
+      <ProblemNote :error="error" />
+      <p v-if="!found" class="text quiet">
+        Type a barometer, a temperature and one moisture reading. Each may carry its unit: 29.12 inHg, 72 °F,
+        50 %.
+      </p>
+      <template v-else>
+        <p v-for="note in found.notes" :key="note" class="text flag">{{ note }}</p>
+        <dl>
+          <div>
+            <dt>At the stand</dt>
+            <dd>{{ words(found.figures.station) }}</dd>
+          </div>
+          <div v-if="found.figures.sea_level">
+            <dt>At sea level</dt>
+            <dd>{{ words(found.figures.sea_level) }}</dd>
+          </div>
+          <div>
+            <dt>Vapour</dt>
+            <dd>{{ words(found.figures.vapour) }}</dd>
+          </div>
+          <div>
+            <dt>Dry</dt>
+            <dd>{{ words(found.figures.dry) }}</dd>
+          </div>
+          <div>
+            <dt>Humidity</dt>
+            <dd>{{ words(found.figures.relative_humidity) }}</dd>
+          </div>
+          <div>
+            <dt>Density</dt>
+            <dd>{{ figure(found.figures.density_kg_m3, 4) }} kg/m³</dd>
+          </div>
+          <div>
+            <dt>Density altitude</dt>
+            <dd>{{ words(found.figures.density_altitude) }}</dd>
+          </div>
+        </dl>
+        <v-table class="figures" data-test="factors">
+          <thead>
+            <tr>
+              <th class="words">Standard</th>
+              <th class="words">Refers to</th>
+              <th>Factor</th>
+              <th class="words">Valid</th>
+              <th>Barometer<br />± %</th>
+              <th>Thermometer<br />± %</th>
+              <th>Moisture<br />± %</th>
+              <th>Together<br />± %</th>
+              <th v-if="readings.quoted_power">Power<br />{{ found.power_unit }}</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="row in found.factors" :key="row.standard" :class="{ force: row.standard === inForce }">
+              <td class="words" :title="row.source">
+                {{ row.label }}
+                <div v-if="row.note || row.needs" class="quiet small">{{ row.note || row.needs }}</div>
+              </td>
+              <td class="words quiet">{{ row.reference || '–' }}</td>
+              <td>
+                <strong v-if="row.factor !== null">{{ figure(row.factor, 4) }}</strong>
+                <span v-else>–</span>
+              </td>
+              <td class="words valid">
+                <span v-if="!row.inside" class="hand-note small">outside</span>
+                <span v-else-if="row.large" class="hand-note small">above 7 %</span>
+                <span v-if="row.valid" class="quiet">
+                  {{ figure(row.valid[0], 2) }} to {{ figure(row.valid[1], 2) }}</span
+                >
+                <span v-else class="quiet"> no range given</span>
+              </td>
+              <td>{{ figure(row.pressure_percent, 2) }}</td>
+              <td>{{ figure(row.temperature_percent, 2) }}</td>
+              <td>{{ figure(row.moisture_percent, 2) }}</td>
+              <td>{{ figure(row.together_percent, 2) }}</td>
+              <td v-if="readings.quoted_power">{{ figure(row.power) }}</td>
+            </tr>
+          </tbody>
+        </v-table>
+        <p class="text quiet small-text">
+          A factor scales what was measured. It cannot give back what the engine wanted: a mixture or spark
+          that did not suit that air, heat in the manifold, or what a blower does with other air.
+        </p>
+      </template>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.air {
+  display: grid;
+  grid-template-columns: 350px 1fr;
+  gap: 36px;
+}
+.readings {
+  --label: 152px;
+}
+label,
+.line {
+  display: grid;
+  grid-template-columns: 152px 1fr;
+  gap: 8px;
+  align-items: center;
+  margin: 5px 0;
+}
+input {
+  width: 104px;
+  text-align: right;
+}
+.message {
+  margin: 0 0 6px;
+}
+.flag {
+  border-left: 4px solid var(--hand);
+  padding-left: 10px;
+  margin: 0 0 12px;
+}
+dl {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 30px;
+  margin: 0 0 16px;
+}
+dt {
+  color: var(--quiet);
+  font-size: 11px;
+}
+dd {
+  margin: 0;
+  font-size: 16px;
+  white-space: nowrap;
+}
+.valid {
+  white-space: nowrap;
+}
+.force td {
+  background: var(--panel);
+}
+.small-text {
+  font-size: 14px;
+  max-width: 640px;
+}
+@media (max-width: 900px) {
+  .air {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

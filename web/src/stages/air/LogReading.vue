@@ -1,0 +1,58 @@
+<script setup lang="ts">
+/** Put the readings that were typed into the log of the session, with their time. */
+import { ref } from 'vue'
+
+import { answer, api, Problem, type Schema } from '../../app/api/client'
+import { useAction } from '../../app/api/queries'
+import type { Readings } from './useAir'
+
+const props = defineProps<{ session: Schema['SessionWeather']; readings: Readings; usable: boolean }>()
+const time = ref(local(new Date()))
+const message = ref('')
+const log = useAction(async () =>
+  answer(
+    await api.POST('/api/sessions/{session_id}/weather', {
+      params: { path: { session_id: props.session.session_id } },
+      body: { ...props.readings, at: new Date(time.value).toISOString() },
+    }),
+  ),
+)
+
+/** For a datetime-local field, which knows no zone. */
+function local(at: Date): string {
+  return new Date(at.getTime() - at.getTimezoneOffset() * 60_000).toISOString().slice(0, 16)
+}
+
+function send() {
+  message.value = ''
+  log.mutate(undefined, {
+    onError: (caught) => {
+      const fields = caught instanceof Problem ? Object.values(caught.fields) : []
+      message.value = [caught.message, ...fields].join(' ')
+    },
+  })
+}
+</script>
+
+<template>
+  <div class="log">
+    <label>Read at <input v-model="time" type="datetime-local" aria-label="When it was read" /></label>
+    <v-btn color="hand" variant="flat" :disabled="!usable || log.isPending.value" @click="send">
+      Into the session's log
+    </v-btn>
+    <p v-if="message" class="message" role="alert">{{ message }}</p>
+    <p v-else-if="log.isSuccess.value" class="quiet">Logged.</p>
+  </div>
+</template>
+
+<style scoped>
+.log {
+  margin-top: 14px;
+  display: grid;
+  gap: 8px;
+  justify-items: start;
+}
+.message {
+  margin: 0;
+}
+</style>

@@ -1,0 +1,150 @@
+<script setup lang="ts">
+/** What the last pull says at once: does it repeat, what was changed, does power still climb; and what is adjusted. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+
+import { answer, api } from '../../app/api/client'
+import { useAction } from '../../app/api/queries'
+import { figure, signed } from '../../ui/figures'
+import { saidOf } from './useSession'
+
+const props = defineProps<{
+  pull: {
+    id: number
+    number: number
+    setup_id: number
+    purpose: string
+    purpose_label: string
+    standing: string
+    excluded_reason: string
+  }
+  mayOperate: boolean
+}>()
+const emit = defineEmits<{ extend: [rpm: number] }>()
+const { data } = useQuery({
+  queryKey: computed(() => ['after', props.pull.id] as const),
+  queryFn: async ({ queryKey: [, pull_id] }) =>
+    answer(await api.GET('/api/pulls/{pull_id}/post-pull-check', { params: { path: { pull_id } } })),
+})
+const { data: settings } = useQuery({
+  queryKey: computed(() => ['settings', props.pull.setup_id] as const),
+  queryFn: async ({ queryKey: [, setup_id] }) =>
+    answer(await api.GET('/api/setups/{setup_id}/settings', { params: { path: { setup_id } } })),
+})
+const key = ref('')
+const text = ref('')
+const adjust = useAction(async () =>
+  answer(
+    await api.POST('/api/setups/{setup_id}/settings', {
+      params: { path: { setup_id: props.pull.setup_id } },
+      body: { key: key.value, text: text.value },
+    }),
+  ),
+)
+const send = () => adjust.mutate(undefined, { onSuccess: () => (text.value = '') })
+const choices = computed(() => [
+  ...(settings.value?.settings ?? []).map((one) => ({
+    key: one.key,
+    label: `${one.label}, now ${one.text}`,
+  })),
+  ...Object.entries(settings.value?.others ?? {}).map(([one, label]) => ({ key: one, label })),
+])
+</script>
+
+<template>
+  <section class="after" data-test="after-pull" aria-label="After the pull">
+    <p v-if="pull.purpose !== 'sweep' && pull.standing === 'excluded'" class="quiet">
+      {{ pull.excluded_reason }}.
+    </p>
+    <p v-if="data?.mean_percent != null" class="repeat" :class="{ ready: data.ready }" data-test="repeats">
+      <b>{{ signed(data.mean_percent, 2) }} %</b>
+      <span>
+        Pull {{ pull.number }} against pull {{ data.sibling }}, at worst {{ signed(data.worst_percent, 1) }} %
+        at {{ figure(data.worst_rpm, 0) }} rpm<template v-if="data.observed">, observed</template>.
+        <strong v-if="data.ready">Ready to compare.</strong>
+        <strong v-else-if="data.repeats"
+          >Repeats, but {{ data.beside }}. Make one more pull to confirm.</strong
+        >
+        <strong v-else>Not repeating yet: pull again.</strong>
+      </span>
+    </p>
+    <p v-else-if="data && pull.purpose !== 'steps'" class="quiet">
+      No earlier pull of this setup to compare.
+    </p>
+    <p v-if="data?.changed.length" class="quiet">Changed: {{ data.changed.join('; ') }}.</p>
+    <p v-if="data?.hazard" class="stop" role="alert">{{ data.hazard }}</p>
+    <ul v-if="data?.hints.length" class="hints" data-test="hints">
+      <li v-for="hint in data.hints" :key="hint">{{ hint }}</li>
+    </ul>
+    <p v-if="data?.climbs" data-test="climbs">
+      Power still climbs at the end, {{ signed(data.climb_per_100_rpm, 1) }} {{ data.power_unit }} each 100
+      rpm.
+      <v-btn v-if="data.extend_to_rpm && mayOperate" @click="emit('extend', data.extend_to_rpm)">
+        Sweep to {{ data.extend_to_rpm }} next
+      </v-btn>
+    </p>
+    <form v-if="mayOperate" class="adjust" @submit.prevent="send">
+      <v-select
+        v-model="key"
+        aria-label="What was adjusted"
+        :items="[
+          { value: '', label: 'Adjusted…' },
+          ...(choices ?? []).map((one) => ({ value: one.key, label: one.label })),
+        ]"
+      />
+      <template v-if="key">
+        <input v-model="text" placeholder="new value" aria-label="New value" />
+        <v-btn type="submit">From the next pull on</v-btn>
+      </template>
+    </form>
+    <p v-if="adjust.error.value" class="message" role="alert">{{ saidOf(adjust.error.value) }}</p>
+  </section>
+</template>
+
+<style scoped>
+.after {
+  margin-top: 10px;
+}
+.repeat {
+  display: flex;
+  gap: 14px;
+  align-items: center;
+  border-left: 4px solid var(--hand);
+  padding: 6px 12px;
+  background: var(--panel);
+  font-family: var(--text);
+  font-size: 16px;
+}
+.repeat.ready {
+  border-left-color: var(--window);
+}
+.repeat b {
+  font-family: var(--read);
+  font-size: 30px;
+  white-space: nowrap;
+  font-variant-numeric: tabular-nums;
+}
+.stop {
+  background: var(--stop);
+  color: var(--ground);
+  padding: 8px 12px;
+}
+.hints {
+  margin: 8px 0;
+  padding-left: 18px;
+  font-family: var(--text);
+  font-size: 16px;
+}
+.adjust {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  margin-top: 8px;
+}
+.adjust .v-select {
+  max-width: 230px;
+}
+.adjust input {
+  width: 100px;
+}
+</style>

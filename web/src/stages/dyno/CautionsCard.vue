@@ -1,0 +1,31 @@
+<script setup lang="ts">
+/** Cautions in words that fit the engine and its fuel; somebody says by name that he has read them. */
+import ProblemNote from '../../ui/ProblemNote.vue'
+import { useCautions } from './useSession'
+
+const props = defineProps<{ programme: number }>()
+const { data, error } = useCautions(() => props.programme)
+</script>
+
+<template>
+  <section class="cautions" aria-label="Cautions">
+    <ProblemNote v-if="!data" :error="error" />
+    <p v-for="(paragraph, index) in data?.paragraphs" :key="paragraph" class="text">
+      <strong v-if="index === data!.paragraphs.length - 1">{{ paragraph }}</strong>
+      <template v-else>{{ paragraph }}</template>
+    </p>
+    <slot />
+  </section>
+</template>
+
+<style scoped>
+.cautions {
+  border-left: 4px solid var(--hand);
+  padding-left: 16px;
+  max-width: 720px;
+}
+.cautions p {
+  margin: 0 0 10px;
+  line-height: 1.5;
+}
+</style>

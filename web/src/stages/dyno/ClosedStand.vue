@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** No session is open: the cautions, and who has read them opens one on a stand. */
+import { computed, reactive } from 'vue'
+
+import { useMe } from '../../app/api/queries'
+import type { Day } from '../../app/frame'
+import CautionsCard from './CautionsCard.vue'
+import { useCautions } from './useSession'
+
+const props = defineProps<{
+  programme: number
+  stands: Day['stands']
+  last: Day['session']
+  mayOperate: boolean
+  pending: boolean
+}>()
+const emit = defineEmits<{ open: [stand: number, fluids: Record<string, string>] }>()
+const fluids = reactive({
+  fuel: props.last?.fuel ?? '',
+  oil: props.last?.oil ?? '',
+  coolant: props.last?.coolant ?? '',
+})
+const FLUIDS = { fuel: 'Fuel in the tank', oil: 'Oil', coolant: 'Coolant' } as const
+const { data: me } = useMe()
+const { data: cautions } = useCautions(() => props.programme)
+const name = computed(() => me.value?.name ?? '')
+</script>
+
+<template>
+  <div class="closed">
+    <h1>No session is open</h1>
+    <CautionsCard :programme="programme" />
+    <template v-if="mayOperate">
+      <div class="fluids">
+        <v-text-field
+          v-for="(label, key) in FLUIDS"
+          :key="key"
+          v-model="fluids[key]"
+          :label="label"
+          maxlength="80"
+        />
+      </div>
+      <v-btn
+        v-for="stand in stands"
+        :key="stand.id"
+        color="hand"
+        variant="flat"
+        :disabled="pending || !cautions"
+        @click="emit('open', stand.id, { ...fluids })"
+      >
+        I, {{ name }}, have read this: open a session on {{ stand.name }}
+      </v-btn>
+      <p v-if="!stands.length" class="text">No stand is described yet.</p>
+    </template>
+    <p v-else class="text">You may read here. An operator opens the session.</p>
+  </div>
+</template>
+
+<style scoped>
+.closed {
+  max-width: 760px;
+  display: grid;
+  gap: 14px;
+  justify-items: start;
+  grid-column: 1 / -1;
+}
+h1 {
+  font-size: 22px;
+}
+.fluids {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 14px;
+}
+.fluids .v-input {
+  flex: none;
+  width: 200px;
+}
+</style>

@@ -1,0 +1,118 @@
+<script setup lang="ts">
+/** Jobs begun on the engine: nothing is armed until each is closed. */
+import { useQuery, useQueryClient } from '@tanstack/vue-query'
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem } from '../../app/api/client'
+import { clock } from '../../ui/figures'
+import { choicesOf } from '../../ui/choices'
+
+const props = defineProps<{ session: number; mayOperate: boolean }>()
+const queries = useQueryClient()
+const key = computed(() => ['open-jobs', props.session] as const)
+const { data } = useQuery({
+  queryKey: key,
+  queryFn: async ({ queryKey: [, session_id] }) =>
+    answer(await api.GET('/api/sessions/{session_id}/open-jobs', { params: { path: { session_id } } })),
+  refetchInterval: 10_000,
+})
+const open = computed(() => data.value?.jobs.filter((job) => job.closed_at === null) ?? [])
+const kind = ref('')
+const note = ref('')
+const notes = reactive<Record<number, string>>({})
+const message = ref('')
+
+async function take(asked: Promise<NonNullable<typeof data.value>>) {
+  try {
+    await queries.cancelQueries({ queryKey: key.value })
+    queries.setQueryData(key.value, await asked)
+    message.value = ''
+    kind.value = note.value = ''
+  } catch (caught) {
+    const fields = caught instanceof Problem ? Object.values(caught.fields) : []
+    message.value = [(caught as Error).message, ...fields].join(' ')
+  }
+}
+const begin = () =>
+  take(
+    api
+      .POST('/api/sessions/{session_id}/open-jobs', {
+        params: { path: { session_id: props.session } },
+        body: { kind: kind.value, note: note.value },
+      })
+      .then(answer),
+  )
+const close = (id: number) =>
+  take(
+    api
+      .POST('/api/open-jobs/{open_job_id}/close', {
+        params: { path: { open_job_id: id } },
+        body: { note: notes[id] ?? '' },
+      })
+      .then(answer),
+  )
+</script>
+
+<template>
+  <section class="jobs" data-test="open-jobs" aria-label="Open jobs on the engine">
+    <ul v-if="open.length">
+      <li v-for="job in open" :key="job.id">
+        <strong
+          >{{ job.label }}<template v-if="job.note">: {{ job.note }}</template></strong
+        >
+        <span class="quiet">{{ job.owner }}, {{ clock(job.begun_at) }}</span>
+        <template v-if="mayOperate">
+          <input
+            v-if="!job.mine"
+            v-model="notes[job.id]"
+            placeholder="How do you know?"
+            :aria-label="`How you know that this is done: ${job.label}`"
+          />
+          <v-btn @click="close(job.id)">Close this job</v-btn>
+        </template>
+      </li>
+    </ul>
+    <form v-if="mayOperate" @submit.prevent="begin">
+      <v-select
+        v-model="kind"
+        aria-label="A job is begun"
+        :items="[{ value: '', label: 'A job is begun…' }, ...choicesOf(data?.kinds)]"
+      />
+      <template v-if="kind">
+        <input v-model="note" placeholder="stage, place" aria-label="Note on the job" />
+        <v-btn type="submit">Block running until it is closed</v-btn>
+      </template>
+    </form>
+    <p v-if="message" class="lost" role="alert">{{ message }}</p>
+  </section>
+</template>
+
+<style scoped>
+.jobs {
+  margin-top: 12px;
+}
+ul {
+  list-style: none;
+  padding: 0;
+  margin: 0 0 8px;
+}
+li {
+  border-left: 4px solid var(--hand);
+  background: var(--panel);
+  padding: 8px 12px;
+  margin-bottom: 6px;
+  display: flex;
+  flex-wrap: wrap;
+  gap: 6px 12px;
+  align-items: center;
+  font-size: 16px;
+}
+form {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+.v-select {
+  max-width: 260px;
+}
+</style>

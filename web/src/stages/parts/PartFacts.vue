@@ -1,0 +1,171 @@
+<script setup lang="ts">
+/** Name, aliases, price, owner and links of a part. */
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem } from '../../app/api/client'
+import { inMoney, money } from '../../ui/figures'
+import { type Part, useParts } from './useParts'
+
+const props = defineProps<{ part: Part; mayOperate: boolean }>()
+const emit = defineEmits<{ changed: [part: Part] }>()
+const { data: parts } = useParts()
+const editing = ref(false)
+const alias = ref('')
+const facts = reactive({
+  name: '',
+  notes: '',
+  belongs_to: '',
+  price: '',
+  price_is_private: false,
+  matched_to_id: null as number | null,
+  same_as_id: null as number | null,
+})
+const fields = ref<Record<string, string>>({})
+const message = ref('')
+const price = computed(() => {
+  if (props.part.price_state === 'private') return 'price private'
+  if (!props.part.price) return 'price unknown'
+  return `${money(Number(props.part.price))}${props.part.price_is_private ? ', private' : ''}`
+})
+const others = computed(() =>
+  (parts.value ?? []).filter((other) => other.id !== props.part.id && !other.archived),
+)
+
+function begin() {
+  const { name, notes, belongs_to, price_is_private } = props.part
+  Object.assign(facts, {
+    name,
+    notes,
+    belongs_to,
+    price_is_private,
+    price: props.part.price,
+    matched_to_id: props.part.matched_to?.id ?? null,
+    same_as_id: props.part.same_as?.id ?? null,
+  })
+  fields.value = {}
+  message.value = ''
+  editing.value = true
+}
+
+async function run(act: () => Promise<Part>) {
+  try {
+    emit('changed', await act())
+    fields.value = {}
+    message.value = ''
+    return true
+  } catch (caught) {
+    fields.value = caught instanceof Problem ? caught.fields : {}
+    message.value = (caught as Error).message
+    return false
+  }
+}
+const path = computed(() => ({ params: { path: { part_id: props.part.id } } }))
+
+async function save() {
+  const kept = await run(async () =>
+    answer(await api.PUT('/api/parts/{part_id}', { ...path.value, body: { ...facts } })),
+  )
+  if (kept) editing.value = false
+}
+
+async function addAlias() {
+  const kept = await run(async () =>
+    answer(await api.POST('/api/parts/{part_id}/aliases', { ...path.value, body: { name: alias.value } })),
+  )
+  if (kept) alias.value = ''
+}
+
+async function dropAlias(name: string) {
+  await run(async () =>
+    answer(await api.POST('/api/parts/{part_id}/aliases/drop', { ...path.value, body: { name } })),
+  )
+}
+</script>
+
+<template>
+  <div class="facts">
+    <h1 class="page">{{ part.name }}</h1>
+    <span class="quiet">{{ part.slot_label }}</span>
+    <span>{{ price }}</span>
+    <span v-if="part.belongs_to" class="quiet">belongs to {{ part.belongs_to }}</span>
+    <span v-if="part.matched_to" class="quiet">
+      matched to
+      <router-link :to="{ params: { id: part.matched_to.id } }">{{ part.matched_to.name }}</router-link>
+    </span>
+    <span v-if="part.same_as" class="quiet">
+      the same as <router-link :to="{ params: { id: part.same_as.id } }">{{ part.same_as.name }}</router-link>
+    </span>
+    <span v-for="name in part.aliases" :key="name" class="alias">
+      also {{ name }}
+      <button v-if="mayOperate" type="button" :aria-label="`Drop the alias ${name}`" @click="dropAlias(name)">
+        ×
+      </button>
+    </span>
+    <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Change…</button>
+    <p v-if="part.notes && !editing" class="text notes">{{ part.notes }}</p>
+    <form v-if="editing" class="form" @submit.prevent="save">
+      <p v-if="message" class="message" role="alert">{{ message }}</p>
+      <v-text-field v-model="facts.name" label="Name" :error-messages="fields.name" />
+      <label>
+        <span>{{ inMoney('Price') }}</span>
+        <span>
+          <input v-model="facts.price" placeholder="unknown" />
+          <input v-model="facts.price_is_private" type="checkbox" aria-label="Price is private" /> private
+        </span>
+      </label>
+      <p v-if="fields.price" class="message">{{ fields.price }}</p>
+      <v-text-field v-model="facts.belongs_to" label="Belongs to" />
+      <v-select
+        v-model="facts.matched_to_id"
+        label="Matched to"
+        :items="[
+          { value: null, label: 'nothing' },
+          ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
+        ]"
+      />
+      <v-select
+        v-model="facts.same_as_id"
+        label="The same as"
+        :items="[
+          { value: null, label: 'no other part' },
+          ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
+        ]"
+      />
+      <v-text-field v-model="facts.notes" label="Notes" class="wide" />
+      <label>
+        <span>Another name</span>
+        <span>
+          <input v-model="alias" @keydown.enter.prevent="addAlias" />
+          <button type="button" class="quiet" @click="addAlias">Add</button>
+        </span>
+      </label>
+      <div class="buttons">
+        <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
+        <v-btn @click="editing = false">Cancel</v-btn>
+      </div>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.facts {
+  display: flex;
+  flex-wrap: wrap;
+  align-items: baseline;
+  gap: 4px 18px;
+}
+a {
+  color: var(--ink);
+}
+.alias button {
+  padding: 0 4px;
+}
+.notes,
+.form {
+  flex-basis: 100%;
+  margin: 4px 0 0;
+}
+.form {
+  --label: 130px;
+}
+</style>

@@ -1,0 +1,79 @@
+<script setup lang="ts">
+/** Photographs of a part; an upload is checked and made anew on the server. */
+import { ref } from 'vue'
+
+import { type Problem, upload } from '../../app/api/client'
+import type { Part } from './useParts'
+
+const props = defineProps<{ part: Part; mayOperate: boolean }>()
+const emit = defineEmits<{ changed: [part: Part] }>()
+const caption = ref('')
+const message = ref('')
+const sending = ref(false)
+
+async function send(event: Event) {
+  const field = event.target as HTMLInputElement
+  const file = field.files?.[0]
+  if (!file) return
+  sending.value = true
+  try {
+    emit(
+      'changed',
+      await upload<Part>(`/api/parts/${props.part.id}/photos`, file, { caption: caption.value }),
+    )
+    caption.value = ''
+    message.value = ''
+  } catch (caught) {
+    const problem = caught as Problem
+    message.value = problem.fields?.file ? `${problem.message} ${problem.fields.file}.` : problem.message
+  } finally {
+    sending.value = false
+    field.value = ''
+  }
+}
+</script>
+
+<template>
+  <section>
+    <h2>Pictures</h2>
+    <div class="photos">
+      <figure v-for="photo in part.photos" :key="photo.id">
+        <a :href="`/api/photos/${photo.id}`" target="_blank" rel="noopener">
+          <img :src="`/api/photos/${photo.id}`" :alt="photo.caption || part.name" loading="lazy" />
+        </a>
+        <figcaption class="quiet">{{ photo.caption }}</figcaption>
+      </figure>
+    </div>
+    <p v-if="message" class="message" role="alert">{{ message }}</p>
+    <div v-if="mayOperate" class="add">
+      <input v-model="caption" placeholder="What it shows" aria-label="What the picture shows" />
+      <label class="file">
+        {{ sending ? 'Sending…' : 'Add a picture…' }}
+        <input type="file" accept="image/jpeg,image/png,image/webp" :disabled="sending" @change="send" />
+      </label>
+    </div>
+  </section>
+</template>
+
+<style scoped>
+.photos {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 12px;
+}
+figure {
+  margin: 0;
+}
+img {
+  width: 220px;
+  height: 165px;
+  object-fit: cover;
+  border: 1px solid var(--line);
+  display: block;
+}
+.add {
+  display: flex;
+  gap: 10px;
+  margin-top: 10px;
+}
+</style>

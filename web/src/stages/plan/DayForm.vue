@@ -1,0 +1,221 @@
+<script setup lang="ts">
+/** What a day is planned from: sessions and their paid hours, times and fuel, the place of each setup, templates. */
+import { computed, ref } from 'vue'
+
+import { useMe } from '../../app/api/queries'
+import NumberFields from '../../ui/NumberFields.vue'
+import SetupMark from '../../ui/setups/SetupMark.vue'
+import { letterOf } from '../../ui/setups/marks'
+import type { PlanDraft } from './usePlanDraft'
+
+const props = defineProps<{ plan: PlanDraft }>()
+const { draft, fields, positions, begun, useTemplate, choices, message } = props.plan
+const { data: me } = useMe()
+const fuelUnit = computed(() => me.value?.units.fuel ?? 'L')
+const NUMBERS = computed(() => [
+  { key: 'warm_up', label: 'Warm-up', unit: 'min' },
+  { key: 'pull_time', label: 'One pull', unit: 'min' },
+  { key: 'cool_down', label: 'Cool-down after it', unit: 'min' },
+  { key: 'conditioning_pulls', label: 'Warm-up pulls after a change', unit: '' },
+  { key: 'return_every', label: 'Back to the baseline after', unit: 'setups' },
+  { key: 'return_pulls', label: 'Pulls of a return', unit: '' },
+  { key: 'fuel_available', label: 'Fuel there is', unit: fuelUnit.value, placeholder: 'no limit' },
+  { key: 'fuel_pull', label: 'Fuel a pull', unit: fuelUnit.value, placeholder: 'estimated' },
+  { key: 'fuel_warm_up', label: 'Fuel a warm-up', unit: fuelUnit.value, placeholder: 'estimated' },
+  { key: 'hour_price', label: 'Price per hour', unit: me.value?.currency ?? '', placeholder: 'none' },
+])
+const template = ref('')
+const templateSetup = ref(1)
+const planned = computed(() =>
+  draft.setups.map((setup, place) => ({ setup, place })).filter((one) => one.setup.candidate === 'in'),
+)
+
+function addSession() {
+  const last = draft.sessions.at(-1)
+  const start = last ? new Date(last.starts_at) : new Date()
+  start.setDate(start.getDate() + 1)
+  if (!last) start.setHours(9, 0, 0, 0)
+  draft.sessions.push({ starts_at: start.toISOString(), paid: last?.paid ?? '' })
+}
+
+/** A datetime-local field speaks local time without a zone; what is sent has one. */
+function local(iso: string | null | undefined): string {
+  if (!iso) return ''
+  const at = new Date(iso)
+  const pad = (value: number) => String(value).padStart(2, '0')
+  return `${at.getFullYear()}-${pad(at.getMonth() + 1)}-${pad(at.getDate())}T${pad(at.getHours())}:${pad(at.getMinutes())}`
+}
+function zoned(event: Event): string | null {
+  const text = (event.target as HTMLInputElement).value
+  return text ? new Date(text).toISOString() : null
+}
+</script>
+
+<template>
+  <div>
+    <h2>Sessions on the stand</h2>
+    <p v-if="fields.sessions" class="message">{{ fields.sessions }}</p>
+    <div v-for="(session, index) in draft.sessions" :key="index" class="session">
+      <input
+        type="datetime-local"
+        :value="local(session.starts_at)"
+        :aria-label="`Session ${index + 1} begins`"
+        :aria-invalid="Boolean(fields[`sessions.${index}.starts_at`])"
+        @change="session.starts_at = zoned($event) ?? session.starts_at"
+      />
+      <span class="quiet">paid for</span>
+      <input
+        v-model="session.paid"
+        class="number"
+        placeholder="4 h"
+        :aria-label="`Session ${index + 1} is paid for`"
+        :aria-invalid="Boolean(fields[`sessions.${index}.paid`])"
+      />
+      <button
+        type="button"
+        :aria-label="`Drop session ${index + 1}`"
+        @click="draft.sessions!.splice(index, 1)"
+      >
+        ×
+      </button>
+      <p
+        v-for="key in ['starts_at', 'paid']"
+        v-show="fields[`sessions.${index}.${key}`]"
+        :key="key"
+        class="message"
+      >
+        {{ fields[`sessions.${index}.${key}`] }}
+      </p>
+    </div>
+    <p><button type="button" class="more" @click="addSession">Another session</button></p>
+
+    <div class="form">
+      <NumberFields :rows="NUMBERS" :texts="draft.texts" :wrong="fields" />
+    </div>
+
+    <h2>Each setup</h2>
+    <v-table class="figures setups">
+      <thead>
+        <tr>
+          <th class="words">Setup</th>
+          <th>Pulls</th>
+          <th>Visits</th>
+          <th class="words">Place</th>
+          <th class="words">Its parts arrive</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="{ setup, place } in planned" :key="place">
+          <td class="words"><SetupMark :position="positions[place]!" :size="20" /></td>
+          <td>
+            <input
+              v-model="setup.pulls"
+              class="small-number"
+              :aria-label="`Pulls of ${letterOf(positions[place]!)}`"
+              :aria-invalid="Boolean(fields[`setups.${place}.pulls`])"
+            />
+          </td>
+          <td>
+            <input
+              v-if="place"
+              v-model="setup.visits"
+              class="small-number"
+              :aria-label="`Visits of ${letterOf(positions[place]!)}`"
+              :aria-invalid="Boolean(fields[`setups.${place}.visits`])"
+            />
+          </td>
+          <td class="words">
+            <v-select
+              v-if="place"
+              v-model="setup.place"
+              :aria-label="`Place of ${letterOf(positions[place]!)}`"
+              :items="choices?.places"
+            />
+            <p
+              v-for="key in ['pulls', 'visits', 'place']"
+              v-show="fields[`setups.${place}.${key}`]"
+              :key="key"
+              class="message"
+            >
+              {{ fields[`setups.${place}.${key}`] }}
+            </p>
+          </td>
+          <td class="words">
+            <input
+              v-if="place"
+              type="datetime-local"
+              :value="local(setup.available_at)"
+              :aria-label="`Parts of ${letterOf(positions[place]!)} arrive`"
+              @change="setup.available_at = zoned($event)"
+            />
+          </td>
+        </tr>
+      </tbody>
+    </v-table>
+
+    <h2 class="next">Order it as</h2>
+    <form class="template" @submit.prevent="useTemplate(template, templateSetup)">
+      <v-select
+        v-model="template"
+        aria-label="Template of the order"
+        :items="[{ value: '', label: '–' }, ...(choices?.templates ?? [])]"
+      />
+      <v-select
+        v-model="templateSetup"
+        aria-label="Setup that the template is about"
+        :items="
+          planned.slice(1).map((one) => ({
+            value: one.place,
+            label: `${letterOf(positions[one.place]!)} ${one.setup.name}`,
+          }))
+        "
+      />
+      <v-btn type="submit" :disabled="!template || begun">Apply</v-btn>
+    </form>
+    <p class="quiet told">{{ choices?.templates.find((one) => one.value === template)?.told }}</p>
+    <p v-if="message" class="message">{{ message }}</p>
+  </div>
+</template>
+
+<style scoped>
+.more {
+  text-decoration: underline;
+  margin-right: 8px;
+}
+.session {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+  align-items: center;
+  margin-bottom: 6px;
+}
+.session .number {
+  width: 76px;
+}
+.form {
+  --label: 200px;
+  margin-top: 10px;
+}
+.form :deep(.number) {
+  width: 90px;
+}
+.setups td {
+  padding: 3px 6px;
+}
+.small-number {
+  width: 42px;
+  text-align: right;
+}
+.next {
+  margin-top: 18px;
+}
+.template {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px;
+}
+.told {
+  font-family: var(--text);
+  font-size: 14px;
+}
+</style>

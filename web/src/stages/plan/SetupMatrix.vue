@@ -1,0 +1,375 @@
+<script setup lang="ts">
+/** Slots and settings by setups: what differs from where a setup starts stands out. Beside each row what changing it takes. */
+import { computed, ref } from 'vue'
+
+import SetupMark from '../../ui/setups/SetupMark.vue'
+import { letterOf } from '../../ui/setups/marks'
+import { addSetup, cell, cross, differsFromBase, dropSetup, isSlot, OWN, put } from './draft'
+import type { PlanDraft } from './usePlanDraft'
+import WorksTable from './WorksTable.vue'
+
+const props = defineProps<{ plan: PlanDraft }>()
+const { draft, pulled, positions, parts, slots, choices, slotOf, fields, told } = props.plan
+const stepwise = computed(() => draft.kind === 'stepwise')
+const added = ref('')
+const own = ref('')
+const crossRow = ref('')
+const crossLevels = ref('')
+
+const labels = computed(() => {
+  const known: Record<string, string> = {}
+  slots.value?.forEach((slot) => (known[slot.value] = slot.label))
+  choices.value?.settings.forEach((setting) => (known[setting.value] = setting.label))
+  return known
+})
+function label(key: string) {
+  return key.startsWith(OWN) ? key.slice(OWN.length) : (labels.value[key] ?? key)
+}
+const addable = computed(() => {
+  const there = new Set(draft.rows?.map((row) => row.key))
+  return [
+    ...(slots.value ?? []).map((slot) => ({ value: slot.value, label: slot.label })),
+    ...(choices.value?.settings ?? []),
+  ].filter((row) => !there.has(row.value))
+})
+
+function addRow(key: string) {
+  if (!key || draft.rows.some((row) => row.key === key)) return
+  const usual = choices.value?.works.find((work) => work.key === key)
+  draft.rows.push({
+    key,
+    remove: usual?.remove ?? '0',
+    install: usual?.install ?? '5',
+    under: usual?.under ?? [],
+  })
+  added.value = ''
+  own.value = ''
+}
+
+function dropRow(key: string) {
+  draft.setups.forEach((_, place) => {
+    if (!pulled.value[place]) put(draft, place, key, '', slotOf, pulled.value)
+  })
+  draft.rows = draft.rows.filter((row) => row.key !== key)
+}
+
+function inSlot(slot: string, value: string) {
+  const found = (parts.value ?? [])
+    .filter((part) => part.slot === slot && (!part.archived || value === String(part.id)))
+    .map((part) => ({ value: String(part.id), label: part.name }))
+  if (value.includes(' ')) {
+    const names = value.split(' ').map((id) => parts.value?.find((part) => String(part.id) === id)?.name)
+    found.push({ value, label: names.join(' with ') })
+  }
+  return found
+}
+
+function fixedAs(place: number): string {
+  const setup = draft.setups[place]!
+  const found = told.value?.failing.find((one) => one.setup === place)
+  if (setup.candidate !== 'in') return ''
+  return found?.told.join(' ') ?? ''
+}
+
+function leaveOut(place: number) {
+  const setup = draft.setups[place]!
+  setup.candidate = 'ineligible'
+  setup.reason = fixedAs(place).slice(0, 200)
+  candidateChanged(place)
+}
+
+function candidateChanged(place: number) {
+  if (draft.setups[place]!.candidate !== 'in')
+    draft.order = draft.order.filter((visit) => visit.setup !== place)
+  else draft.setups[place]!.reason = ''
+}
+
+function makeGrid() {
+  const levels = crossLevels.value
+    .split(/[;\n]|,\s+/)
+    .map((text) => text.trim())
+    .filter(Boolean)
+  if (!crossRow.value || levels.length < 2) return
+  addRow(crossRow.value)
+  cross(draft, crossRow.value, levels)
+  crossLevels.value = ''
+}
+defineExpose({ addRow })
+const timed = (key: string) => choices.value?.works.find((work) => work.key === key)?.timed ?? 0
+</script>
+
+<template>
+  <section>
+    <p v-if="fields.setups" class="message" role="alert">{{ fields.setups }}</p>
+    <p v-if="parts && !parts.length" class="text">
+      There is no part yet. <router-link :to="{ name: 'parts' }">Add some to the library</router-link> first.
+    </p>
+    <div class="scroll" tabindex="0" role="region" aria-label="Setups slot by slot">
+      <v-table class="figures matrix">
+        <thead>
+          <tr>
+            <th class="words">Slot or setting</th>
+            <th
+              v-for="(setup, place) in draft.setups"
+              :key="place"
+              class="words column"
+              :class="{ out: setup.candidate !== 'in' }"
+            >
+              <span class="head">
+                <SetupMark :position="positions[place]!" :hollow="setup.candidate !== 'in'" />
+                <input
+                  v-model="setup.name"
+                  :aria-label="`Name of setup ${letterOf(positions[place]!)}`"
+                  :placeholder="place === 0 ? 'Baseline' : 'Name'"
+                  :aria-invalid="Boolean(fields[`setups.${place}.name`])"
+                />
+                <button
+                  v-if="draft.setups.length > 2 && place > 0 && !pulled[place]"
+                  type="button"
+                  :aria-label="`Drop setup ${letterOf(positions[place]!)}`"
+                  @click="dropSetup(draft, place)"
+                >
+                  ×
+                </button>
+                <span v-else-if="pulled[place]" class="quiet small" title="What was on it stays">pulled</span>
+              </span>
+              <template v-for="key in ['name', 'parts', 'place', 'based_on']" :key="key">
+                <p v-if="fields[`setups.${place}.${key}`]" class="message" role="alert">
+                  {{ fields[`setups.${place}.${key}`] }}
+                </p>
+              </template>
+              <div v-if="stepwise && place > 0" class="base">
+                <span class="quiet">starts from</span>
+                <v-select
+                  :model-value="setup.based_on ?? 0"
+                  :aria-label="`Setup ${letterOf(positions[place]!)} starts from`"
+                  :disabled="pulled[place]"
+                  :items="
+                    draft.setups
+                      .map((_, other) => ({ value: other, label: letterOf(positions[other]!) }))
+                      .filter((other) => other.value !== place)
+                  "
+                  @update:model-value="setup.based_on = Number($event) || null"
+                />
+              </div>
+            </th>
+            <th class="words">
+              <button
+                type="button"
+                class="more"
+                @click="addSetup(draft, stepwise ? draft.setups.length - 1 : 0, stepwise)"
+              >
+                Another setup
+              </button>
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="(row, index) in draft.rows" :key="row.key">
+            <th class="words" scope="row">
+              {{ label(row.key) }}
+              <button
+                type="button"
+                class="quiet"
+                :aria-label="`Drop the row ${label(row.key)}`"
+                @click="dropRow(row.key)"
+              >
+                ×
+              </button>
+              <p v-if="fields[`rows.${index}.key`]" class="message">{{ fields[`rows.${index}.key`] }}</p>
+            </th>
+            <td
+              v-for="(setup, place) in draft.setups"
+              :key="place"
+              class="words column"
+              :class="{
+                differs: differsFromBase(draft, place, row.key, slotOf),
+                out: setup.candidate !== 'in',
+              }"
+            >
+              <v-select
+                v-if="isSlot(row.key)"
+                :model-value="cell(setup, row.key, slotOf)"
+                :disabled="pulled[place]"
+                :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
+                :items="[{ value: '', label: 'none' }, ...inSlot(row.key, cell(setup, row.key, slotOf))]"
+                @update:model-value="put(draft, place, row.key, $event, slotOf, pulled)"
+              />
+              <input
+                v-else
+                :value="cell(setup, row.key, slotOf)"
+                :disabled="pulled[place]"
+                :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
+                :aria-invalid="Boolean(fields[`setups.${place}.settings.${row.key}`])"
+                @change="
+                  put(draft, place, row.key, ($event.target as HTMLInputElement).value, slotOf, pulled)
+                "
+              />
+              <p v-if="fields[`setups.${place}.settings.${row.key}`]" class="message">
+                {{ fields[`setups.${place}.settings.${row.key}`] }}
+              </p>
+            </td>
+            <td></td>
+          </tr>
+          <tr class="status">
+            <th class="words" scope="row">In the plan?</th>
+            <td v-for="(setup, place) in draft.setups" :key="place" class="words column">
+              <span v-if="place === 0" class="quiet">baseline</span>
+              <template v-else>
+                <v-select
+                  v-model="setup.candidate"
+                  :aria-label="`Is setup ${letterOf(positions[place]!)} in the plan`"
+                  :items="choices?.candidates"
+                  @update:model-value="candidateChanged(place)"
+                />
+                <input
+                  v-if="setup.candidate !== 'in'"
+                  v-model="setup.reason"
+                  placeholder="Why"
+                  :aria-label="`Why setup ${letterOf(positions[place]!)} is left out`"
+                  :aria-invalid="Boolean(fields[`setups.${place}.reason`])"
+                />
+                <p v-if="fields[`setups.${place}.reason`]" class="message">
+                  {{ fields[`setups.${place}.reason`] }}
+                </p>
+                <p v-if="fixedAs(place)" class="fails">
+                  {{ fixedAs(place) }}
+                  <button type="button" class="more" @click="leaveOut(place)">Leave it out</button>
+                </p>
+              </template>
+            </td>
+            <td></td>
+          </tr>
+        </tbody>
+      </v-table>
+    </div>
+
+    <div class="tools">
+      <div class="another">
+        <span class="quiet">Another row</span>
+        <v-select
+          v-model="added"
+          aria-label="Another row"
+          :items="[{ value: '', label: '–' }, ...addable]"
+          @update:model-value="addRow(added)"
+        />
+      </div>
+      <form @submit.prevent="addRow(OWN + own.trim())">
+        <input
+          v-model="own"
+          placeholder="or a name of your own"
+          aria-label="A row of your own"
+          maxlength="50"
+        />
+        <v-btn type="submit" :disabled="!own.trim()">Add the row</v-btn>
+      </form>
+      <form @submit.prevent="makeGrid">
+        <span class="quiet">Cross every setup with</span>
+        <v-select
+          v-model="crossRow"
+          aria-label="Setting to cross with"
+          :items="[{ value: '', label: '–' }, ...(choices?.settings ?? [])]"
+        />
+        <input
+          v-model="crossLevels"
+          placeholder="0.5 bar; 0.8 bar"
+          aria-label="Levels, with semicolons between"
+        />
+        <v-btn type="submit" :disabled="!crossRow || !crossLevels.includes(';')">Create combinations</v-btn>
+      </form>
+    </div>
+
+    <WorksTable :plan="plan" :label="label" :timed="timed" />
+  </section>
+</template>
+
+<style scoped>
+.scroll {
+  overflow-x: auto;
+  margin-bottom: 12px;
+}
+.matrix {
+  width: auto;
+}
+.head {
+  display: flex;
+  align-items: center;
+  gap: 6px;
+}
+.head svg {
+  flex: none;
+}
+.head input {
+  width: 150px;
+}
+.matrix .v-select {
+  min-width: 190px;
+}
+.matrix td > input {
+  width: 190px;
+}
+.matrix td input {
+  display: block;
+  margin-top: 3px;
+}
+.base {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  margin-top: 4px;
+}
+.base .v-select {
+  width: 70px;
+}
+.matrix tbody th {
+  vertical-align: middle;
+  white-space: nowrap;
+}
+td.column {
+  vertical-align: top;
+}
+.differs > input {
+  border-color: var(--ink);
+  border-width: 2px;
+  font-weight: 700;
+}
+.differs :deep(.v-field__outline) {
+  --v-field-border-width: 2px;
+  --v-field-border-opacity: 1;
+}
+.differs :deep(.v-select__selection) {
+  font-weight: 700;
+}
+.out {
+  opacity: 0.6;
+}
+.fails {
+  font-family: var(--text);
+  font-size: 14px;
+  line-height: 1.35;
+  max-width: 190px;
+  margin: 4px 0 0;
+  border-left: 4px solid var(--hand);
+  padding-left: 8px;
+}
+.message {
+  max-width: 230px;
+  margin: 3px 0 0;
+}
+.more {
+  text-decoration: underline;
+}
+.tools {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 8px 26px;
+  align-items: center;
+  margin-bottom: 12px;
+}
+.tools label,
+.tools form {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+</style>

@@ -1,0 +1,185 @@
+<script setup lang="ts">
+/** The setups of a plan slot by slot, what they can tell, what they are held to, and who is left out and why. */
+import { computed } from 'vue'
+
+import type { Schema } from '../../app/api/client'
+import { money } from '../../ui/figures'
+import { useFrame } from '../../app/frame'
+import { useParts } from '../parts/useParts'
+import SetupMark from '../../ui/setups/SetupMark.vue'
+import { letterOf } from '../../ui/setups/marks'
+import { cell, differsFromBase, isSlot } from './draft'
+import OpenTests from './OpenTests.vue'
+import QuestionsTable from './QuestionsTable.vue'
+
+const props = defineProps<{ plan: Schema['PlanOut'] }>()
+const { programme } = useFrame()
+const { data: parts } = useParts()
+const slotOf = (part: number) => parts.value?.find((known) => known.id === part)?.slot
+const draft = computed(() => props.plan.draft)
+const rows = computed(() => Object.entries(props.plan.told.labels))
+
+function content(setup: Schema['DraftSetupIn'], row: string): string {
+  const value = cell(setup, row, slotOf)
+  if (!isSlot(row) || value === '') return value
+  const names = value.split(' ').map((id) => parts.value?.find((part) => part.id === Number(id))?.name ?? '')
+  return names.join(' with ')
+}
+const failing = computed(() => new Map(props.plan.told.failing.map((one) => [one.setup, one.told])))
+const costs = computed(() => new Map(props.plan.told.costs.map((one) => [one.setup, one])))
+const CANDIDATES: Record<string, string> = {
+  late: 'arrives too late',
+  ineligible: 'not eligible',
+  skipped: 'skipped',
+}
+</script>
+
+<template>
+  <div>
+    <p v-if="draft.words?.answers_change" class="text">{{ draft.words.answers_change }}</p>
+    <p v-for="warning in plan.told.warnings" :key="warning" class="text flag">{{ warning }}</p>
+    <div class="scroll" tabindex="0" role="region" aria-label="Setups slot by slot">
+      <v-table class="figures" data-test="matrix">
+        <thead>
+          <tr>
+            <th class="words">Slot or setting</th>
+            <th
+              v-for="(setup, place) in draft.setups"
+              :key="place"
+              class="words"
+              :class="{ out: setup.candidate !== 'in' }"
+            >
+              <span class="head">
+                <SetupMark :position="plan.positions[place]!" :hollow="setup.candidate !== 'in'" />{{
+                  setup.name
+                }}
+              </span>
+              <span v-if="setup.based_on" class="small"
+                >from {{ letterOf(plan.positions[setup.based_on]!) }}</span
+              >
+            </th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="[key, label] in rows" :key="key">
+            <th class="words" scope="row">{{ label }}</th>
+            <td
+              v-for="(setup, place) in draft.setups"
+              :key="place"
+              class="words"
+              :class="{ differs: differsFromBase(draft, place, key, slotOf), out: setup.candidate !== 'in' }"
+            >
+              {{ content(setup, key) || '–' }}
+            </td>
+          </tr>
+          <tr v-if="costs.size">
+            <th class="words" scope="row">New parts cost</th>
+            <td v-for="(_, place) in draft.setups" :key="place" class="words">
+              <template v-if="costs.get(place)">
+                {{ money(costs.get(place)!.price) }}
+                <span v-if="costs.get(place)!.unknown.length" class="quiet"
+                  >and {{ costs.get(place)!.unknown.join(', ') }}, price not known</span
+                >
+              </template>
+              <template v-else>–</template>
+            </td>
+          </tr>
+          <tr v-if="failing.size || draft.setups.some((setup) => setup.candidate !== 'in')">
+            <th class="words" scope="row">Standing</th>
+            <td v-for="(setup, place) in draft.setups" :key="place" class="words">
+              <template v-if="setup.candidate !== 'in'">
+                <strong>{{ CANDIDATES[setup.candidate ?? ''] }}</strong>: {{ setup.reason }}
+              </template>
+              <span v-for="line in failing.get(place)" v-else :key="line" class="fails">{{ line }}</span>
+            </td>
+          </tr>
+        </tbody>
+      </v-table>
+    </div>
+    <div class="columns">
+      <div>
+        <h2>What the setups can tell</h2>
+        <QuestionsTable :concluded="plan.told" />
+        <p class="quiet told">
+          <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups as stacks</router-link>, with
+          what does not fit and what would not be fair.
+        </p>
+      </div>
+      <div>
+        <h2>Held constant</h2>
+        <p class="text">
+          <template v-for="(row, index) in plan.told.held" :key="row.label"
+            >{{ index ? ', ' : '' }}{{ index ? row.label.toLowerCase() : row.label }}
+            {{ row.level }}</template
+          ><template v-if="plan.told.held.length && programme.held_constant">. Also: </template>
+          {{ programme.held_constant || (plan.told.held.length ? '' : 'Nothing is written down.') }}
+        </p>
+        <p class="quiet told">
+          Sweep {{ programme.sweep_start_rpm }} to {{ programme.sweep_end_rpm }} rpm at
+          {{ programme.sweep_rate_rpm_s }} rpm/s; compared from {{ programme.low_rpm }} to
+          {{ programme.high_rpm }} rpm. Mean of the kept pulls; the first pulls after a change do not count.
+        </p>
+        <OpenTests :programme="programme.id" />
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.scroll {
+  overflow-x: auto;
+  margin-bottom: 20px;
+}
+table {
+  width: auto;
+}
+.head svg {
+  flex: none;
+}
+.head {
+  display: flex;
+  gap: 6px;
+  align-items: center;
+  color: var(--ink);
+}
+td {
+  max-width: 240px;
+}
+tbody th {
+  vertical-align: middle;
+}
+.differs {
+  font-weight: 700;
+  border-left: 3px solid var(--ink);
+}
+.out {
+  opacity: 0.6;
+}
+.flag,
+.fails {
+  border-left: 4px solid var(--hand);
+  padding-left: 10px;
+}
+.fails {
+  display: block;
+  font-family: var(--text);
+  font-size: 14px;
+}
+.columns {
+  display: grid;
+  grid-template-columns: 1.2fr 1fr;
+  gap: 44px;
+}
+.told {
+  font-family: var(--text);
+  font-size: 15px;
+}
+.told a {
+  color: var(--ink);
+}
+@media (max-width: 900px) {
+  .columns {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

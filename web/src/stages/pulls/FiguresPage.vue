@@ -1,0 +1,300 @@
+<script setup lang="ts">
+/** A printed table or a few numbers off a screen: typed or pasted, checked while they are written, kept. */
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, onScopeDispose, ref, watch } from 'vue'
+import { useRouter } from 'vue-router'
+
+import { answer, api, Problem, type Schema } from '../../app/api/client'
+import { refresh, useMe } from '../../app/api/queries'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import { figure } from '../../ui/figures'
+import { useKeys } from '../../app/keys'
+import { emptyWhere, readWhere, typedNumber } from './where'
+import WhereFields from './WhereFields.vue'
+import { useFrame } from '../../app/frame'
+
+const { programme, mayOperate } = useFrame()
+const { data: me } = useMe()
+const router = useRouter()
+const queries = useQueryClient()
+const PAUSE_MS = 350
+
+const text = ref('')
+const torqueUnit = ref('')
+const powerUnit = ref('')
+const quoted = ref({
+  torque: '',
+  torque_rpm: '',
+  power: '',
+  power_rpm: '',
+  gain_before: '',
+  gain_after: '',
+  gain: '',
+})
+const setupId = ref<number | null>(null)
+const source = ref('')
+const confirmed = ref(false)
+const where = ref(emptyWhere(new Date().toISOString().slice(0, 10)))
+const wrong = ref<Record<string, string>>({})
+const error = ref<Error | null>(null)
+const checked = ref<Schema['FiguresOut'] | null>(null)
+const textProblem = ref('')
+
+const given = computed<Schema['FiguresIn']>(() => ({
+  text: text.value,
+  torque_unit: torqueUnit.value || me.value?.units.torque || '',
+  power_unit: powerUnit.value || me.value?.units.power || '',
+  quoted: Object.fromEntries(
+    Object.entries(quoted.value).map(([key, typed]) => {
+      const value = typedNumber(typed)
+      return [key, value !== null && Number.isFinite(value) ? value : null]
+    }),
+  ),
+}))
+/** Quoted figures that are no numbers would go unchecked. */
+const unread = computed(() =>
+  Object.values(quoted.value).filter((typed) => {
+    const value = typedNumber(typed)
+    return value !== null && !Number.isFinite(value)
+  }),
+)
+let timer = 0
+let turn = 0
+watch(given, () => {
+  window.clearTimeout(timer)
+  confirmed.value = false
+  timer = window.setTimeout(() => void check(), PAUSE_MS)
+})
+onScopeDispose(() => window.clearTimeout(timer))
+
+async function check() {
+  if (!text.value.trim()) {
+    checked.value = null
+    textProblem.value = ''
+    return
+  }
+  const mine = ++turn
+  try {
+    const found = answer(
+      await api.POST('/api/programmes/{programme_id}/figures/check', {
+        params: { path: { programme_id: programme.value.id } },
+        body: given.value,
+      }),
+    )
+    if (mine === turn) [checked.value, textProblem.value] = [found, '']
+  } catch (caught) {
+    if (mine !== turn) return
+    checked.value = null
+    textProblem.value =
+      caught instanceof Problem ? (caught.fields.text ?? caught.message) : (caught as Error).message
+  }
+}
+async function write() {
+  const read = readWhere(where.value)
+  wrong.value = { ...read.wrong }
+  if (setupId.value === null) wrong.value.setup_id = 'say which setup they are of'
+  error.value = null
+  if (Object.keys(wrong.value).length) return
+  try {
+    const made = answer(
+      await api.POST('/api/programmes/{programme_id}/figures', {
+        params: { path: { programme_id: programme.value.id } },
+        body: {
+          ...given.value,
+          setup_id: setupId.value!,
+          source: source.value,
+          confirmed: confirmed.value,
+          where: read.where,
+        },
+      }),
+    )
+    await refresh(queries)
+    await router.push({ name: 'pull', params: { pull: made.pull_id } })
+  } catch (caught) {
+    error.value = caught as Error
+    if (caught instanceof Problem) wrong.value = caught.fields
+  }
+}
+useKeys([
+  { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
+])
+</script>
+
+<template>
+  <div class="figures-page">
+    <header class="page-head"><h1>Enter figures manually</h1></header>
+    <ProblemNote :error="error" />
+    <p v-if="!mayOperate" class="text">
+      You may read here. Ask the owner for the operator role to write figures.
+    </p>
+    <form v-else class="sheet" @submit.prevent="write">
+      <section>
+        <v-textarea
+          v-model="text"
+          class="table"
+          label="Rows of rpm, torque and power as printed; leave missing values blank"
+          rows="14"
+          spellcheck="false"
+          placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
+          :error-messages="textProblem"
+        />
+        <div class="row">
+          <v-select
+            v-model="torqueUnit"
+            label="Torque in"
+            :items="[
+              { value: '', label: me?.units.torque },
+              ...(['lb-ft', 'N·m'].filter((one) => one !== me?.units.torque) ?? []).map((unit) => ({
+                value: unit,
+                label: unit,
+              })),
+            ]"
+          />
+          <v-select
+            v-model="powerUnit"
+            label="Power in"
+            :items="[
+              { value: '', label: me?.units.power },
+              ...(['hp', 'kW', 'PS'].filter((one) => one !== me?.units.power) ?? []).map((unit) => ({
+                value: unit,
+                label: unit,
+              })),
+            ]"
+          />
+        </div>
+        <fieldset class="row quoted">
+          <legend>What is quoted beside it, to be checked</legend>
+          <v-text-field v-model="quoted.torque" label="Peak torque" inputmode="decimal" />
+          <v-text-field v-model="quoted.torque_rpm" label="At rpm" inputmode="decimal" />
+          <v-text-field v-model="quoted.power" label="Peak power" inputmode="decimal" />
+          <v-text-field v-model="quoted.power_rpm" label="At rpm" inputmode="decimal" />
+          <v-text-field v-model="quoted.gain" label="A gain of" inputmode="decimal" />
+          <v-text-field v-model="quoted.gain_before" label="From" inputmode="decimal" />
+          <v-text-field v-model="quoted.gain_after" label="To" inputmode="decimal" />
+          <p v-if="unread.length" class="words stop" role="alert">Not a number: {{ unread.join(', ') }}</p>
+        </fieldset>
+      </section>
+      <section>
+        <h2>As it is understood</h2>
+        <p v-if="!checked" class="words quiet">Type or paste the rows: they are checked as you write.</p>
+        <template v-else>
+          <ul v-if="checked.problems.length" class="words problems" data-test="problems">
+            <li v-for="problem in checked.problems" :key="problem">{{ problem }}</li>
+          </ul>
+          <p v-else class="words" data-test="problems">
+            {{ checked.rows.length }} rows, and nothing contradicts. Rounding hides up to
+            {{ checked.resolution_percent.toFixed(2) }} %.
+          </p>
+          <div class="understood">
+            <v-table class="figures">
+              <thead>
+                <tr>
+                  <th>rpm</th>
+                  <th>{{ checked.torque_unit }}</th>
+                  <th>{{ checked.power_unit }}</th>
+                </tr>
+              </thead>
+              <tbody>
+                <tr v-for="row in checked.rows" :key="row.line">
+                  <td>{{ row.rpm }}</td>
+                  <td>{{ figure(row.torque) }}</td>
+                  <td>{{ figure(row.power) }}</td>
+                </tr>
+              </tbody>
+            </v-table>
+          </div>
+        </template>
+      </section>
+      <div class="wide row">
+        <v-select
+          v-model="setupId"
+          label="Setup"
+          :error-messages="wrong.setup_id"
+          placeholder="choose…"
+          :items="programme.setups.map((one) => ({ value: one.id, label: `${one.letter} ${one.name}` }))"
+        />
+
+        <v-text-field
+          v-model="source"
+          class="source"
+          label="Source of the figures"
+          placeholder="Printed sheet of March, page 2"
+          :error-messages="wrong.source"
+        />
+      </div>
+      <WhereFields v-model="where" class="wide" :wrong="wrong" has-figures :has-samples="false" />
+      <p class="wide buttons">
+        <v-checkbox
+          v-if="checked?.problems.length"
+          v-model="confirmed"
+          label="The original says this; save as entered"
+        />
+        <v-btn type="submit" color="hand" variant="flat" :disabled="!checked">Save figures</v-btn>
+      </p>
+    </form>
+  </div>
+</template>
+
+<style scoped>
+.figures-page {
+  padding: 14px 18px 30px;
+  max-width: 1100px;
+}
+.sheet {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 16px 28px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.row {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px 16px;
+  margin-top: 10px;
+}
+.quoted {
+  border: 1px solid var(--line);
+  padding: 6px 12px 10px;
+}
+.quoted .v-input {
+  flex: none;
+  width: 112px;
+}
+.source {
+  flex: 1;
+}
+.understood {
+  max-height: 330px;
+  overflow-y: auto;
+}
+.words {
+  font-family: var(--text);
+  font-size: 15px;
+  line-height: 1.4;
+  margin: 4px 0;
+}
+.problems {
+  border-left: 6px solid var(--hand);
+  padding-left: 24px;
+}
+.stop {
+  color: var(--stop);
+}
+.buttons {
+  display: flex;
+  gap: 20px;
+  align-items: center;
+}
+.tick {
+  display: flex;
+  gap: 8px;
+  align-items: center;
+}
+@media (max-width: 900px) {
+  .sheet {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,396 @@
+<script setup lang="ts">
+/** One pull in full, beside another: raw and reduced, cuts, air, checks, oddities, where it comes from. */
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
+import { useTheme } from 'vuetify'
+
+import { answer, api, type Schema } from '../../app/api/client'
+import { refresh, useAction, usePullLog } from '../../app/api/queries'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import { clock, figure } from '../../ui/figures'
+import { useKeys } from '../../app/keys'
+import ChecksTable from './ChecksTable.vue'
+import InertiaPanel from './InertiaPanel.vue'
+import PullCurves, { type Shown } from './PullCurves.vue'
+import TraceChart from './TraceChart.vue'
+import { useComparison, useInspection, useRaw } from './useInspection'
+import { type Ground, markOf } from '../../ui/setups/marks'
+import SetupMark from '../../ui/setups/SetupMark.vue'
+import { useFrame } from '../../app/frame'
+import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+
+const { programme, setup, standard, mayOperate } = useFrame()
+const route = useRoute()
+const router = useRouter()
+const theme = useTheme()
+const queries = useQueryClient()
+
+const pull = computed(() => Number(route.params.pull))
+const beside = computed(() => (route.query.with ? Number(route.query.with) : null))
+const { data: log } = usePullLog(() => programme.value.id, standard)
+const { data: shown, error } = useInspection(pull, standard)
+const { data: other } = useInspection(beside, standard)
+const { data: raw } = useRaw(() =>
+  shown.value?.has_samples && shown.value.pull_id === pull.value ? pull.value : null,
+)
+const { data: comparison } = useComparison(() => programme.value.id, beside, pull)
+
+const below = ref('')
+const choices = computed(() => {
+  const known = new Map<string, string>()
+  for (const one of [...(shown.value?.derived ?? []), ...(shown.value?.channels ?? [])]) {
+    if (one.key !== 'power' && !known.has(one.key)) known.set(one.key, one.name)
+  }
+  return [...known]
+})
+watch(choices, (known) => {
+  if (!known.some(([key]) => key === below.value))
+    below.value = known.find(([key]) => key === 'lambda')?.[0] ?? known[0]?.[0] ?? ''
+})
+const rows = computed(() => log.value?.rows ?? [])
+const place = computed(() => rows.value.findIndex((row) => row.id === pull.value))
+const colourOf = (setupId: number) =>
+  markOf(setup(setupId).position, theme.global.name.value as Ground).colour
+function shownOf(inspection: Schema['InspectionOut'] | undefined, paler = false): Shown | null {
+  if (!inspection?.speed_rpm.length) return null
+  const same = paler && inspection.setup_id === shown.value?.setup_id
+  return {
+    inspection,
+    colour: same ? '#8a8172' : colourOf(inspection.setup_id),
+    label: `Pull ${inspection.number}`,
+  }
+}
+const first = computed(() => shownOf(shown.value))
+const second = computed(() => (beside.value ? shownOf(other.value, true) : null))
+
+const reduce = useAction(async (body: Schema['ReduceIn']) =>
+  answer(
+    await api.PUT('/api/pulls/{pull_id}/reduction', {
+      params: { path: { pull_id: pull.value }, query: { standard: standard.value } },
+      body,
+    }),
+  ),
+)
+const letIn = useAction(async (reason: string) =>
+  answer(
+    await api.POST('/api/pulls/{pull_id}/let-in', {
+      params: { path: { pull_id: pull.value } },
+      body: { reason },
+    }),
+  ),
+)
+const shutOut = useAction(async () =>
+  answer(await api.DELETE('/api/pulls/{pull_id}/let-in', { params: { path: { pull_id: pull.value } } })),
+)
+const row = computed(() => rows.value[place.value] ?? null)
+const reason = ref('')
+const airWords = computed(() => {
+  const air = shown.value?.air
+  if (!air) return ''
+  const read = `${figure(air.barometer, 2)} ${air.barometer_unit}, ${figure(air.temperature, 1)} ${air.temperature_unit}`
+  const from = air.from_log ? ', from the weather log' : ''
+  const factor = shown.value!.factor
+    ? `; factor ${figure(shown.value!.factor, 4)}, ${shown.value!.standard_label}`
+    : ''
+  return `${read}, ${figure(air.humidity_percent, 0)} %${from}${factor}`
+})
+function sendReason() {
+  letIn.mutate(reason.value, { onSuccess: () => (reason.value = '') })
+}
+// One way of reducing holds at a time: what was set by hand before goes along with what is set now.
+const byHand = computed(() => {
+  const now = shown.value
+  return now?.by_hand ? now.wish : {}
+})
+const cut = (start: number, end: number) =>
+  reduce.mutate({ ...byHand.value, cut_start_s: start, cut_end_s: end })
+const setInertia = (stand_inertia: string, inertia: number | null) =>
+  reduce.mutate({ ...byHand.value, stand_inertia, inertia })
+
+function go(step: number) {
+  const next = rows.value[place.value + step]
+  if (next) void router.replace({ name: 'pull', params: { pull: next.id }, query: route.query })
+}
+function lay(id: string) {
+  void router.replace({ query: { ...route.query, with: id || undefined } })
+}
+watch(
+  () => reduce.error.value,
+  (failed) => {
+    // What was dragged but not taken goes back to where the curve is cut.
+    if (failed) void refresh(queries)
+  },
+)
+useKeys([
+  { key: 'ArrowLeft', label: '←', does: 'Pull before', press: () => go(-1) },
+  { key: 'ArrowRight', label: '→', does: 'Next pull', press: () => go(1) },
+  { key: 'r', label: 'R', does: 'Cut as usual', press: () => shown.value?.by_hand && reduce.mutate({}) },
+  { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
+])
+</script>
+
+<template>
+  <div class="inspector">
+    <ProblemNote :error="error ?? reduce.error.value ?? letIn.error.value" />
+    <template v-if="shown">
+      <header class="page-head">
+        <h1 data-test="inspected">
+          <SetupMark :position="setup(shown.setup_id).position" />
+          Pull {{ shown.number }}, {{ setup(shown.setup_id).letter }} {{ setup(shown.setup_id).name }}
+        </h1>
+        <v-select
+          label="Beside"
+          :model-value="beside ?? ''"
+          :items="[
+            { value: '', label: 'no other pull' },
+            ...rows
+              .filter((known) => known.id !== pull && !known.no_curve)
+              .map((one) => ({
+                value: one.id,
+                label: `Pull ${one.number}, ${setup(one.setup_id).letter}`,
+              })),
+          ]"
+          @update:model-value="lay(String($event))"
+        />
+        <v-select
+          v-model="below"
+          label="Below"
+          :items="(choices ?? []).map(([key, name]) => ({ value: key, label: name }))"
+        />
+        <span class="steps">
+          <v-btn :disabled="place <= 0" aria-label="Pull before" @click="go(-1)">←</v-btn>
+          <v-btn :disabled="place < 0 || place >= rows.length - 1" aria-label="Next pull" @click="go(1)"
+            >→</v-btn
+          >
+        </span>
+      </header>
+      <p v-if="shown.no_curve" class="text hand-note" role="alert">No curve: {{ shown.no_curve }}</p>
+      <p v-if="shown.factor_why" class="text hand-note">{{ shown.factor_why }}</p>
+      <div class="charts">
+        <section v-if="raw" class="chart" aria-label="Raw samples over time">
+          <TraceChart
+            :key="pull"
+            :raw="raw"
+            :cut="shown.cut"
+            :below="below"
+            :colour="colourOf(shown.setup_id)"
+            :may-cut="mayOperate"
+            @cut="cut"
+          />
+        </section>
+        <section v-else-if="!shown.has_samples" class="chart figures-only">
+          <p class="text">
+            Printed figures, {{ shown.figures }}. There are no samples, so scatter and channels are not known.
+          </p>
+        </section>
+        <section v-if="first" class="chart" aria-label="Reduced curve">
+          <PullCurves :pull="first" :other="second" :raw="raw ?? null" :below="below" />
+        </section>
+      </div>
+      <div class="facts">
+        <section>
+          <h2>Anomalies</h2>
+          <ul v-if="shown.anomalies.length || shown.findings.length" class="words" data-test="odd">
+            <li v-for="text in [...shown.anomalies, ...shown.findings]" :key="text">{{ text }}</li>
+          </ul>
+          <p v-else class="words">None found.</p>
+          <template v-if="shown.cut">
+            <h2 class="next">Cut</h2>
+            <p class="words" data-test="cut">
+              From {{ shown.cut.start_s.toFixed(2) }} s, {{ shown.cut.start_rpm.toFixed(0) }} rpm,
+              {{ shown.cut.start_why }}; to {{ shown.cut.end_s.toFixed(2) }} s,
+              {{ shown.cut.end_rpm.toFixed(0) }} rpm, {{ shown.cut.end_why }}.
+              <template v-if="shown.cut.rate_rpm_s"
+                >Sweep {{ shown.cut.rate_rpm_s.toFixed(0) }} rpm/s.</template
+              >
+              <v-btn v-if="shown.by_hand && mayOperate" @click="reduce.mutate({})"
+                >Cut as usual <kbd>R</kbd></v-btn
+              >
+            </p>
+          </template>
+          <template v-if="shown.cut && mayOperate">
+            <h2 class="next">Inertia correction</h2>
+            <InertiaPanel
+              :inspection="shown"
+              :other="beside && other?.setup_id === shown.setup_id ? beside : null"
+              @set="setInertia"
+            />
+          </template>
+          <template v-if="shown.air">
+            <h2 class="next">Air</h2>
+            <p class="words">
+              {{ airWords }}
+            </p>
+          </template>
+          <template v-if="shown.notes.length">
+            <h2 class="next">Notes</h2>
+            <ul class="words">
+              <li v-for="note in shown.notes" :key="note.at">
+                {{ clock(note.at) }} {{ note.by }}: {{ note.text }}
+              </li>
+            </ul>
+          </template>
+        </section>
+        <section>
+          <h2>Source and processing</h2>
+          <dl>
+            <template v-for="fact in shown.provenance" :key="fact.label">
+              <dt>{{ fact.label }}</dt>
+              <dd>{{ fact.text }}</dd>
+            </template>
+          </dl>
+          <p v-if="shown.has_samples" class="words">
+            Samples as
+            <a :href="`/api/pulls/${pull}/raw.csv`" download>CSV</a>,
+            <a :href="`/api/pulls/${pull}/raw.mf4`" download>MDF4</a>,
+            <a :href="`/api/pulls/${pull}/raw.parquet`" download>Parquet</a>
+          </p>
+        </section>
+        <section class="wide">
+          <template v-if="comparison && beside">
+            <h2>Held against pull {{ rows.find((known) => known.id === beside)?.number }}</h2>
+            <ChecksTable :comparison="comparison" />
+          </template>
+          <template v-else-if="row?.comparable?.line">
+            <h2>Held against pull {{ row.comparable.against }} of the baseline</h2>
+            <p class="words" data-test="against-baseline">{{ row.comparable.line }}</p>
+          </template>
+          <p v-else class="words quiet">
+            Choose a pull to lay beside: it says whether the two may be compared.
+          </p>
+          <template v-if="row?.comparable?.level === 'block'">
+            <p v-if="row.comparable.let_in_reason" class="words">
+              Counts all the same: {{ row.comparable.let_in_reason }}
+              <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
+            </p>
+            <form v-else-if="mayOperate" class="let-in" @submit.prevent="sendReason">
+              <label
+                >It is not counted. Count it all the same, because
+                <input v-model="reason" aria-label="Why it may count"
+              /></label>
+              <v-btn type="submit">Include</v-btn>
+            </form>
+          </template>
+        </section>
+      </div>
+      <DisclosurePanel v-if="shown.speed_rpm.length" class="bins" title="The bins as a table">
+        <v-table class="figures">
+          <thead>
+            <tr>
+              <th>rpm</th>
+              <th>Observed, {{ shown.torque_unit }}</th>
+              <th v-if="shown.corrected.length">{{ shown.standard_label }}, {{ shown.torque_unit }}</th>
+              <th v-if="shown.power.length">Power, {{ shown.power_unit }}</th>
+              <th v-if="shown.scatter.length">Scatter, {{ shown.torque_unit }}</th>
+              <th>Samples</th>
+            </tr>
+          </thead>
+          <tbody>
+            <tr v-for="(speed, at) in shown.speed_rpm" :key="speed">
+              <td>{{ speed }}</td>
+              <td>{{ figure(shown.observed[at]) }}</td>
+              <td v-if="shown.corrected.length">{{ figure(shown.corrected[at]) }}</td>
+              <td v-if="shown.power.length">{{ figure(shown.power[at]) }}</td>
+              <td v-if="shown.scatter.length">{{ figure(shown.scatter[at], 2) }}</td>
+              <td>{{ shown.has_samples ? shown.samples[at] : shown.samples[at] ? 'written' : 'between' }}</td>
+            </tr>
+          </tbody>
+        </v-table>
+      </DisclosurePanel>
+    </template>
+    <p v-else-if="!error" class="text quiet">Fetching the pull…</p>
+  </div>
+</template>
+
+<style scoped>
+.inspector {
+  padding: 10px 18px 24px;
+}
+.page-head {
+  display: flex;
+  gap: 18px;
+  align-items: center;
+  flex-wrap: wrap;
+}
+.page-head h1 {
+  margin-right: auto;
+}
+.page-head h1 svg {
+  vertical-align: middle;
+}
+.steps {
+  display: flex;
+  gap: 6px;
+}
+.charts {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 18px;
+}
+.chart {
+  height: 420px;
+}
+.figures-only {
+  display: grid;
+  place-content: center;
+  border: 1px dashed var(--line);
+  padding: 0 40px;
+}
+.facts {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
+  gap: 18px 36px;
+  margin-top: 12px;
+}
+.wide {
+  grid-column: 1 / -1;
+}
+.words {
+  font-family: var(--text);
+  font-size: 15px;
+  line-height: 1.4;
+  margin: 0;
+}
+ul.words {
+  padding-left: 18px;
+}
+.next {
+  margin-top: 12px;
+}
+dl {
+  display: grid;
+  grid-template-columns: max-content 1fr;
+  gap: 2px 14px;
+  margin: 0 0 8px;
+  font-family: var(--text);
+  font-size: 14px;
+}
+dt {
+  color: var(--quiet);
+}
+dd {
+  margin: 0;
+}
+.let-in {
+  display: flex;
+  gap: 10px;
+  align-items: center;
+  margin-top: 8px;
+}
+.let-in input {
+  width: 320px;
+}
+.bins {
+  margin-top: 18px;
+}
+.bins table {
+  max-width: 720px;
+}
+@media (max-width: 1000px) {
+  .charts,
+  .facts {
+    grid-template-columns: 1fr;
+  }
+}
+</style>

@@ -1,0 +1,219 @@
+<script setup lang="ts">
+/** Who belongs to the shop, and who changed what. */
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem } from '../../app/api/client'
+import { useAction } from '../../app/api/queries'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import { day, moment } from '../../ui/figures'
+import { useKeys } from '../../app/keys'
+import { type PersonRow, useAudit, usePeople } from './queries'
+import { done } from '../../app/undo'
+
+const { data, error, isPending } = usePeople()
+const { data: audit } = useAudit()
+const roles = computed(() => data.value?.roles ?? [])
+const choices = computed(() => roles.value.map((role) => ({ value: role.value, label: role.label })))
+const adding = ref(false)
+const given = reactive({ username: '', name: '', role: 'operator' })
+/** Shown once: nobody can look it up later. */
+const invited = ref<{ name: string; address: string } | null>(null)
+
+function invite(made: { person: PersonRow; way_in: string }) {
+  invited.value = { name: made.person.name, address: `${window.location.origin}${made.way_in}` }
+}
+const add = useAction(async () => {
+  invite(answer(await api.POST('/api/people', { body: given })))
+  adding.value = false
+  Object.assign(given, { username: '', name: '', role: 'operator' })
+})
+const wrong = (field: string) =>
+  add.error.value instanceof Problem ? add.error.value.fields[field] : undefined
+const path = (person: PersonRow) => ({ params: { path: { person_id: person.id } } })
+const change = useAction(
+  async ({ person, ...body }: { person: PersonRow; role?: string; active?: boolean }) =>
+    answer(await api.PATCH('/api/people/{person_id}', { ...path(person), body })),
+)
+const reset = useAction(async (person: PersonRow) =>
+  invite(answer(await api.POST('/api/people/{person_id}/reset', path(person)))),
+)
+const unlock = useAction(async (person: PersonRow) =>
+  answer(await api.POST('/api/people/{person_id}/unlock', path(person))),
+)
+async function changeRole(person: PersonRow, role: string) {
+  const before = person.role
+  await change.mutateAsync({ person, role })
+  done(`${person.name} has another role.`, () => change.mutateAsync({ person, role: before }))
+}
+async function deactivate(person: PersonRow) {
+  await change.mutateAsync({ person, active: false })
+  done(`${person.name} is deactivated.`, () => change.mutateAsync({ person, active: true }))
+}
+const problem = computed(
+  () => [add, change, reset, unlock].map((action) => action.error.value).find(Boolean) ?? null,
+)
+function signedIn(person: PersonRow): string {
+  if (!person.active) return 'deactivated'
+  if (!person.has_password) return 'has not chosen a password yet'
+  return person.last_sign_in ? `signed in ${day(person.last_sign_in)}` : 'never signed in'
+}
+async function copy() {
+  await navigator.clipboard?.writeText(invited.value?.address ?? '')
+}
+useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.value = true) }])
+</script>
+
+<template>
+  <div class="page">
+    <header class="page-head">
+      <h1>People</h1>
+      <v-btn color="hand" variant="flat" @click="adding = true">Add person</v-btn>
+    </header>
+    <ProblemNote :error="error ?? problem" />
+    <v-card v-if="invited" class="pa-4 boxed" role="status">
+      <p class="text">
+        Hand this link to {{ invited.name }}. It is good once, for three days, and is not shown again.
+      </p>
+      <v-text-field
+        :model-value="invited.address"
+        label="Link to choose a password"
+        readonly
+        data-test="way-in"
+      />
+      <p class="acts mt-3">
+        <v-btn @click="copy">Copy link</v-btn>
+        <v-btn @click="invited = null">Close</v-btn>
+      </p>
+    </v-card>
+    <v-card v-if="adding" class="pa-4 boxed">
+      <form @submit.prevent="add.mutate(undefined)">
+        <h2>Add a person</h2>
+        <div class="pair">
+          <v-text-field v-model="given.name" label="Full name" autofocus :error-messages="wrong('name')" />
+          <v-text-field
+            v-model="given.username"
+            label="Name to sign in with"
+            autocomplete="off"
+            :error-messages="wrong('username')"
+          />
+        </div>
+        <v-radio-group v-model="given.role" hide-details density="compact" label="Role" class="mt-2">
+          <v-radio
+            v-for="role in roles"
+            :key="role.value"
+            :value="role.value"
+            :label="`${role.label}: ${role.may}`"
+          />
+        </v-radio-group>
+        <p class="acts mt-3">
+          <v-btn type="submit" color="hand" variant="flat">Add person</v-btn>
+          <v-btn variant="text" @click="adding = false">Cancel</v-btn>
+        </p>
+      </form>
+    </v-card>
+    <p v-if="isPending" class="text quiet">Loading…</p>
+    <div>
+      <v-table v-if="data" class="figures people">
+        <thead>
+          <tr>
+            <th class="words">Name</th>
+            <th class="words">Signs in as</th>
+            <th class="words">Role</th>
+            <th class="words">Last sign-in</th>
+            <th class="words"><span class="visually-hidden">Actions</span></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="person in data.people" :key="person.id" :class="{ gone: !person.active }">
+            <td class="words">{{ person.name }}{{ person.is_me ? ' (you)' : '' }}</td>
+            <td class="words">{{ person.username }}</td>
+            <td class="words">
+              <v-select
+                :model-value="person.role"
+                :items="choices"
+                :aria-label="`Role of ${person.name}`"
+                :disabled="!person.active"
+                density="compact"
+                hide-details
+                @update:model-value="(role: string) => changeRole(person, role)"
+              />
+            </td>
+            <td class="words">
+              {{ signedIn(person) }}
+              <template v-if="person.wrong_tries"> · {{ person.wrong_tries }} wrong passwords since</template>
+            </td>
+            <td class="words">
+              <span class="acts">
+                <v-btn v-if="person.wrong_tries" @click="unlock.mutate(person)">Unlock</v-btn>
+                <v-btn v-if="person.active && !person.is_me" @click="reset.mutate(person)">
+                  Reset password
+                </v-btn>
+                <v-btn v-if="person.active && !person.is_me" @click="deactivate(person)"> Deactivate </v-btn>
+                <v-btn v-if="!person.active" @click="change.mutate({ person, active: true })">
+                  Bring back
+                </v-btn>
+              </span>
+            </td>
+          </tr>
+        </tbody>
+      </v-table>
+    </div>
+    <h2 class="changes">Changes</h2>
+    <p v-if="!audit?.length" class="quiet">Nothing was changed yet.</p>
+    <ul v-else class="audit">
+      <li v-for="(entry, index) in audit" :key="index">
+        <span class="quiet">{{ moment(entry.at) }}</span> {{ entry.by }} {{ entry.what }}
+      </li>
+    </ul>
+  </div>
+</template>
+
+<style scoped>
+.page {
+  max-width: 1000px;
+  padding: 18px;
+}
+.boxed {
+  border: 1px solid var(--line);
+  margin-bottom: 18px;
+}
+.acts {
+  display: flex;
+  gap: 8px;
+}
+.people td {
+  vertical-align: middle;
+}
+.gone td {
+  color: var(--quiet);
+}
+.people :deep(.v-select) {
+  min-width: 130px;
+}
+@media (max-width: 700px) {
+  .people thead {
+    display: none;
+  }
+  .people tr {
+    display: block;
+    border-bottom: 1px solid var(--line);
+    padding: 8px 0;
+  }
+  .people td {
+    display: block;
+    border: 0;
+    padding: 3px 0;
+  }
+  .acts {
+    flex-wrap: wrap;
+  }
+}
+.changes {
+  margin-top: 28px;
+}
+.audit {
+  list-style: none;
+  padding: 0;
+  line-height: 1.7;
+}
+</style>

@@ -1,0 +1,119 @@
+<script setup lang="ts">
+/** Describe a stand, and try whether it answers before it is saved. */
+import { computed, reactive, ref } from 'vue'
+
+import { answer, api, Problem, type Schema } from '../../app/api/client'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import LineTrial from './LineTrial.vue'
+import type { StandRow } from './queries'
+
+const props = defineProps<{ stand?: StandRow }>()
+const emit = defineEmits<{ saved: []; cancel: [] }>()
+const given = reactive({
+  name: props.stand?.name ?? '',
+  host: props.stand?.host ?? '',
+  port: String(props.stand?.port ?? 7420),
+  elevation: props.stand?.elevation ?? '',
+  inertia: props.stand?.inertia ?? '',
+  notes: props.stand?.notes ?? '',
+  worker_elsewhere: props.stand?.worker_elsewhere ?? false,
+})
+const problem = ref<Problem | null>(null)
+const wrong = (field: string) => problem.value?.fields[field]
+const waiting = ref('')
+const tried = ref<Schema['TriedOut'] | null>(null)
+const title = computed(() => (props.stand ? `Edit ${props.stand.name}` : 'Add a stand'))
+
+async function attempt(what: string, act: () => Promise<void>) {
+  waiting.value = what
+  problem.value = null
+  try {
+    await act()
+  } catch (error) {
+    if (!(error instanceof Problem)) throw error
+    problem.value = error
+  } finally {
+    waiting.value = ''
+  }
+}
+const tryLine = () =>
+  attempt('try', async () => {
+    tried.value = null
+    tried.value = answer(await api.POST('/api/stands/try', { body: { host: given.host, port: given.port } }))
+  })
+const save = () =>
+  attempt('save', async () => {
+    const stand_id = props.stand?.id
+    answer(
+      stand_id === undefined
+        ? await api.POST('/api/stands', { body: given })
+        : await api.PUT('/api/stands/{stand_id}', { params: { path: { stand_id } }, body: given }),
+    )
+    emit('saved')
+  })
+</script>
+
+<template>
+  <v-card class="pa-4 boxed">
+    <form @submit.prevent="save">
+      <h2>{{ title }}</h2>
+      <ProblemNote :error="problem" />
+      <v-text-field v-model="given.name" label="Stand name" autofocus :error-messages="wrong('name')" />
+      <div class="pair">
+        <v-text-field
+          v-model="given.host"
+          label="Host or address"
+          placeholder="192.168.1.20"
+          :error-messages="wrong('host')"
+        />
+        <v-text-field v-model="given.port" label="Port" :error-messages="wrong('port')" />
+      </div>
+      <div class="pair">
+        <v-text-field
+          v-model="given.elevation"
+          label="Elevation (optional)"
+          placeholder="1000 ft or 300 m"
+          :error-messages="wrong('elevation')"
+        />
+        <v-text-field
+          v-model="given.inertia"
+          label="Inertia, if the stand sends none"
+          placeholder="0.45 kg·m²"
+          :error-messages="wrong('inertia')"
+        />
+      </div>
+      <v-textarea v-model="given.notes" label="Notes (optional)" rows="2" auto-grow />
+      <v-checkbox
+        v-model="given.worker_elsewhere"
+        density="compact"
+        hide-details
+        label="Its bench worker runs on another machine (./torvix bench)"
+      />
+      <LineTrial v-if="tried" :tried="tried" />
+      <p v-else-if="waiting === 'try'" class="quiet" role="status">
+        Connecting, listening and checking the protocol…
+      </p>
+      <div class="acts">
+        <v-btn type="submit" color="hand" variant="flat" :disabled="waiting !== ''">Save stand</v-btn>
+        <v-btn :disabled="waiting !== '' || !given.host" @click="tryLine">Try the line</v-btn>
+        <v-btn variant="text" @click="emit('cancel')">Cancel</v-btn>
+      </div>
+    </form>
+  </v-card>
+</template>
+
+<style scoped>
+form {
+  display: flex;
+  flex-direction: column;
+  gap: 12px;
+}
+.boxed {
+  border: 1px solid var(--line);
+  margin-bottom: 18px;
+}
+.acts {
+  display: flex;
+  gap: 10px;
+}
+</style>

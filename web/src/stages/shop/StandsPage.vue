@@ -1,0 +1,146 @@
+<script setup lang="ts">
+/** The stands of the shop: whether each is linked, and what the owner arranges about it. */
+import { useQueryClient } from '@tanstack/vue-query'
+import { computed, ref } from 'vue'
+
+import { answer, api } from '../../app/api/client'
+import { useAction } from '../../app/api/queries'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import { useKeys } from '../../app/keys'
+import { type StandRow, useStands } from './queries'
+import StandForm from './StandForm.vue'
+import { done } from '../../app/undo'
+
+const queries = useQueryClient()
+const { data, error, isPending } = useStands()
+const inUse = computed(() => data.value?.stands.filter((stand) => stand.on_line && !stand.retired_at) ?? [])
+const retired = computed(() => data.value?.stands.filter((stand) => stand.on_line && stand.retired_at) ?? [])
+const adding = ref(false)
+const editing = ref<number | null>(null)
+
+const path = (stand: StandRow) => ({ params: { path: { stand_id: stand.id } } })
+const simulate = useAction(async (engine: string) =>
+  answer(await api.POST('/api/stands/simulated', { body: { engine } })),
+)
+const retire = useAction(async (stand: StandRow) => {
+  answer(await api.POST('/api/stands/{stand_id}/retire', path(stand)))
+  done(`${stand.name} is retired.`, () => bringBack.mutateAsync(stand))
+})
+const bringBack = useAction(async (stand: StandRow) =>
+  answer(await api.POST('/api/stands/{stand_id}/bring-back', path(stand))),
+)
+const remove = useAction(async (stand: StandRow) =>
+  answer(await api.DELETE('/api/stands/{stand_id}', path(stand))),
+)
+const problem = computed(
+  () => [simulate, retire, bringBack, remove].map((action) => action.error.value).find(Boolean) ?? null,
+)
+async function saved() {
+  adding.value = false
+  editing.value = null
+  await queries.invalidateQueries()
+}
+function linkText(stand: StandRow): string {
+  if (stand.connected) return stand.state === 'idle' ? 'Linked' : `Linked, ${stand.state}`
+  return `Not linked: ${stand.why}.`
+}
+useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value = true) }])
+</script>
+
+<template>
+  <div class="page">
+    <header class="page-head">
+      <h1>Stands</h1>
+      <span class="acts">
+        <v-menu>
+          <template #activator="{ props: activator }">
+            <v-btn v-bind="activator">Add the simulated stand</v-btn>
+          </template>
+          <v-list>
+            <v-list-item
+              v-for="engine in data?.engines ?? []"
+              :key="engine.value"
+              :title="engine.label"
+              @click="simulate.mutate(engine.value)"
+            />
+          </v-list>
+        </v-menu>
+        <v-btn color="hand" variant="flat" @click="adding = true">Add stand</v-btn>
+      </span>
+    </header>
+    <ProblemNote :error="error ?? problem" />
+    <StandForm v-if="adding" @saved="saved" @cancel="adding = false" />
+    <p v-if="isPending" class="text quiet">Loading…</p>
+    <p v-else-if="!inUse.length && !adding" class="text">
+      No stand yet. A stand is the dyno with its engine: Torvix records what it sends and stops it at a limit.
+      Add yours, or the simulated one to practice on.
+    </p>
+    <template v-for="stand in inUse" :key="stand.id">
+      <StandForm v-if="editing === stand.id" :stand="stand" @saved="saved" @cancel="editing = null" />
+      <article v-else class="stand" :data-test="`stand-${stand.id}`">
+        <h2>
+          <strong>{{ stand.name }}</strong>
+          <span v-if="stand.simulated" class="simulated">simulated: {{ stand.simulated }}</span>
+        </h2>
+        <p :class="stand.connected ? 'linked' : 'lost'" role="status">
+          {{ linkText(stand) }}
+        </p>
+        <p class="quiet">
+          {{ stand.host }}:{{ stand.port }}
+          <template v-if="stand.rate_hz"> · {{ stand.rate_hz }} samples per second</template>
+          <template v-if="stand.reports_only"> · takes no commands</template>
+          <template v-if="stand.connected && !stand.weather"> · no weather station</template>
+          <template v-if="stand.elevation"> · {{ stand.elevation }} above sea level</template>
+          <template v-if="stand.worker_elsewhere"> · bench worker on another machine</template>
+        </p>
+        <p v-if="stand.notes" class="text">{{ stand.notes }}</p>
+        <p class="acts">
+          <v-btn @click="editing = stand.id">Edit</v-btn>
+          <v-btn v-if="stand.used" @click="retire.mutate(stand)">Retire</v-btn>
+          <v-btn v-else @click="remove.mutate(stand)">Delete</v-btn>
+        </p>
+      </article>
+    </template>
+    <template v-if="retired.length">
+      <h2>Retired</h2>
+      <article v-for="stand in retired" :key="stand.id" class="stand">
+        {{ stand.name }} <span class="quiet">{{ stand.host }}:{{ stand.port }}</span>
+        <v-btn class="ml-4" @click="bringBack.mutate(stand)">Bring back</v-btn>
+      </article>
+    </template>
+  </div>
+</template>
+
+<style scoped>
+.page {
+  max-width: 900px;
+  padding: 18px;
+}
+.stand {
+  border-top: 1px solid var(--line);
+  padding: 12px 0;
+}
+.stand h2 {
+  color: var(--ink);
+  display: flex;
+  flex-wrap: wrap;
+  gap: 14px;
+  font-size: 15px;
+}
+.acts {
+  display: flex;
+  flex-wrap: wrap;
+  gap: 10px;
+}
+.stand .acts {
+  margin-top: 8px;
+}
+.simulated {
+  color: var(--quiet);
+  font-size: 13px;
+}
+.lost {
+  border-left: 4px solid var(--hand);
+  padding-left: 8px;
+}
+</style>

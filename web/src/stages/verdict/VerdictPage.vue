@@ -1,0 +1,137 @@
+<script setup lang="ts">
+import { computed, ref, shallowRef, watch } from 'vue'
+
+import { Problem } from '../../app/api/client'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import TabRow from '../../ui/TabRow.vue'
+import { figure } from '../../ui/figures'
+import { useKeys } from '../../app/keys'
+import ExpectationsPanel from '../plan/ExpectationsPanel.vue'
+import ShapesTable from './ShapesTable.vue'
+import AheadTable from './AheadTable.vue'
+import { useChoice } from './choice'
+import ClaimPanel from './ClaimPanel.vue'
+import DecisionsPanel from './DecisionsPanel.vue'
+import DutyPanel from './DutyPanel.vue'
+import { useVerdict } from './queries'
+import RankingTable from './RankingTable.vue'
+import RobustnessPanel from './RobustnessPanel.vue'
+import { useFrame } from '../../app/frame'
+
+const { programme } = useFrame()
+const { choice, choose, forget, changed } = useChoice()
+const { data: judged, error, isFetching } = useVerdict(() => programme.value.id, choice)
+/** What was refused leaves the last verdict standing, and with it what was typed. */
+const verdict = shallowRef(judged.value)
+watch(judged, (found) => {
+  if (found) verdict.value = found
+})
+const problem = computed(() => (error.value instanceof Problem ? error.value : null))
+
+const TABS = [
+  { key: 'trust', label: 'Confidence and limits' },
+  { key: 'robust', label: 'Sensitivity' },
+  { key: 'speeds', label: 'Along the speed range' },
+  { key: 'expected', label: 'Predicted vs. measured' },
+  { key: 'claims', label: 'Check a claim' },
+  { key: 'decided', label: 'Decisions' },
+]
+const tab = ref('trust')
+
+/** Goes to the next duty of the usual ones. */
+function nextDuty() {
+  const uses = verdict.value?.uses ?? []
+  const at = uses.findIndex((use) => use.preset === verdict.value?.duty)
+  if (uses.length) choose({ duty: uses[(at + 1) % uses.length]!.preset, points: undefined })
+}
+useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
+</script>
+
+<template>
+  <div class="page">
+    <div class="verdict" :aria-busy="isFetching">
+      <ProblemNote :error="error" />
+      <v-btn v-if="error && changed" @click="forget">Back to the test's own</v-btn>
+      <template v-if="verdict">
+        <div :class="{ stale: error }">
+          <div class="sentence" data-test="sentence" aria-live="polite">
+            <p v-for="told in verdict.headline" :key="told">{{ told }}</p>
+          </div>
+          <RankingTable :verdict="verdict" />
+        </div>
+        <TabRow class="tabs" :tabs="TABS" :shown="tab" @show="tab = $event" />
+        <div class="under">
+          <section v-if="tab === 'trust'">
+            <p class="text">
+              Two single pulls of one setup differ by up to {{ figure(verdict.repeatability_percent, 2) }} %
+              from scatter alone (scatter {{ figure(verdict.scatter_percent, 2) }} %:
+              {{ verdict.scatter_basis }}). A difference under
+              {{ figure(verdict.smallest_difference_percent) }} % does not matter here.
+            </p>
+            <AheadTable :verdict="verdict" />
+            <p v-for="note in verdict.notes" :key="note" class="text">{{ note }}</p>
+            <p class="text quiet method">{{ verdict.method }}</p>
+          </section>
+          <RobustnessPanel v-else-if="tab === 'robust'" />
+          <section v-else-if="tab === 'speeds'">
+            <ShapesTable :verdict="verdict" />
+            <p v-for="told in verdict.thresholds" :key="told" class="text">{{ told }}</p>
+            <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
+          </section>
+          <ExpectationsPanel v-else-if="tab === 'expected'" />
+          <ClaimPanel v-else-if="tab === 'claims'" :standard="verdict.standard" />
+          <DecisionsPanel v-else />
+        </div>
+      </template>
+    </div>
+    <DutyPanel v-if="verdict" :verdict="verdict" :problem="problem" />
+  </div>
+</template>
+
+<style scoped>
+.page {
+  display: grid;
+  grid-template-columns: minmax(0, 1fr) 300px;
+  gap: 0 26px;
+  padding: 14px 18px 30px;
+  max-width: 1500px;
+}
+.sentence {
+  margin: 2px 0 14px;
+  max-width: 900px;
+}
+.sentence p {
+  font-family: var(--text);
+  font-size: 16px;
+  line-height: 1.4;
+  margin: 0 0 4px;
+}
+.sentence p:nth-child(-n + 2) {
+  font-family: var(--read);
+  font-size: 19px;
+  line-height: 1.38;
+}
+.tabs {
+  padding-left: 0;
+  margin-top: 14px;
+}
+.under {
+  padding-top: 12px;
+  max-width: 900px;
+}
+.under p {
+  margin: 0 0 6px;
+}
+.method {
+  font-size: 14px;
+}
+.stale {
+  opacity: 0.45;
+}
+@media (max-width: 1000px) {
+  .page {
+    grid-template-columns: 1fr;
+    gap: 20px;
+  }
+}
+</style>
