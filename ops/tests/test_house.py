@@ -92,7 +92,7 @@ class Docs(TestCase):
 class FrontEnd(TestCase):
     """The component library has its parts; what stands beside it is counted, and only falls."""
 
-    MOST_SCOPED_CSS = 3350  # lines; 1200 are wanted
+    MOST_SCOPED_CSS = 1900  # lines; 1200 are wanted
     MOST_INPUTS = 130  # native ones; those inside our own widgets are to stay
 
     def setUp(self):

@@ -5,7 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
 import { Problem, type Schema } from './api/client'
-import UndoBar from './UndoBar.vue'
+import DoneQueue from './DoneQueue.vue'
 import { setShop } from '../ui/figures'
 
 const route = useRoute()
@@ -38,6 +38,6 @@ onScopeDispose(stop)
 <template>
   <v-app :aria-busy="asking > 0">
     <router-view />
-    <UndoBar />
+    <DoneQueue />
   </v-app>
 </template>

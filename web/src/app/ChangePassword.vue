@@ -48,7 +48,7 @@ async function change() {
           autocomplete="new-password"
           :error-messages="problem?.fields.password"
         />
-        <p class="acts">
+        <p class="d-flex ga-2 mt-3">
           <v-btn type="submit" color="hand" variant="flat">Save password</v-btn>
           <v-btn variant="text" @click="open = false">Cancel</v-btn>
         </p>
@@ -59,11 +59,3 @@ async function change() {
     The password is changed; other browsers are signed out.
   </v-snackbar>
 </template>
-
-<style scoped>
-.acts {
-  display: flex;
-  gap: 10px;
-  margin-top: 14px;
-}
-</style>

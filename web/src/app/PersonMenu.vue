@@ -111,14 +111,14 @@ async function signOutEverywhere() {
   <div v-if="me">
     <v-menu :close-on-content-click="false" location="bottom end">
       <template #activator="{ props: activator }">
-        <button v-bind="activator" type="button" class="person" aria-label="Units and sign-out">
+        <button v-bind="activator" type="button" class="text-no-wrap" aria-label="Units and sign-out">
           {{ summary }} <span class="quiet">{{ me.name }}</span>
         </button>
       </template>
       <v-card class="pa-4 units" width="380">
         <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
-        <p class="quiet may">Who has this role {{ me.role_may }}.</p>
-        <div class="sets">
+        <p class="quiet pb-2">Who has this role {{ me.role_may }}.</p>
+        <div class="sets d-flex ga-2 pb-1">
           <button v-for="(wanted, label) in SETS" :key="label" type="button" @click="chooseAll(wanted)">
             {{ label }}
           </button>
@@ -145,20 +145,9 @@ async function signOutEverywhere() {
 </template>
 
 <style scoped>
-.sets {
-  display: flex;
-  gap: 8px;
-  padding-bottom: 6px;
-}
 .sets button {
   border-width: 1px;
   padding: 3px 8px;
-}
-.may {
-  padding-bottom: 8px;
-}
-.person {
-  white-space: nowrap;
 }
 fieldset {
   border: 0;

@@ -19,7 +19,7 @@ const gone = computed(() => error.value instanceof Problem && [403, 404].include
 <template>
   <ProgrammeShell v-if="programme && day && me && !gone" :programme="programme" :day="day" :me="me" />
   <v-main v-else>
-    <div class="waiting">
+    <div class="waiting most-480 py-0 px-5">
       <template v-if="error">
         <ProblemNote :error="error" />
         <v-btn to="/">All tests</v-btn>
@@ -32,8 +32,6 @@ const gone = computed(() => error.value instanceof Problem && [403, 404].include
 
 <style scoped>
 .waiting {
-  max-width: 480px;
   margin: 16vh auto 0;
-  padding: 0 20px;
 }
 </style>

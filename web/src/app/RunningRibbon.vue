@@ -30,9 +30,12 @@ function told(pull: (typeof day.value.pulls)[number]): string {
 </script>
 
 <template>
-  <nav class="ribbon" aria-label="Pulls in order of time">
+  <nav
+    class="ribbon d-flex flex-wrap align-center gr-1 gc-1 py-1 px-4 border-b"
+    aria-label="Pulls in order of time"
+  >
     <template v-for="pull in day.pulls" :key="pull.id">
-      <i v-if="pull.changed" class="notch" />
+      <i v-if="pull.changed" class="notch align-self-stretch my-0 mx-1 position-relative" />
       <router-link
         :to="{ name: 'pulls', query: $route.query, hash: `#pull-${pull.number}` }"
         :title="told(pull)"
@@ -47,7 +50,7 @@ function told(pull: (typeof day.value.pulls)[number]): string {
       </router-link>
     </template>
     <template v-for="pull in planned" :key="pull.key">
-      <i v-if="pull.changed" class="notch" />
+      <i v-if="pull.changed" class="notch align-self-stretch my-0 mx-1 position-relative" />
       <span :title="`Planned: ${setup(pull.setup_id).letter} ${setup(pull.setup_id).name}`">
         <SetupMark :position="setup(pull.setup_id).position" :size="28" hollow />
       </span>
@@ -62,13 +65,7 @@ function told(pull: (typeof day.value.pulls)[number]): string {
 
 <style scoped>
 .ribbon {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 4px 5px;
-  padding: 6px 18px;
   min-height: 42px;
-  border-bottom: 1px solid var(--line);
 }
 .ribbon a,
 .ribbon span {
@@ -79,11 +76,8 @@ function told(pull: (typeof day.value.pulls)[number]): string {
   margin-left: 12px;
 }
 .notch {
-  align-self: stretch;
   width: 0;
-  margin: 0 5px;
   border-left: 2px dotted var(--quiet);
-  position: relative;
 }
 .notch::after {
   content: '';

@@ -30,7 +30,7 @@ useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObs
     <template #activator="{ props: activator }">
       <button v-bind="activator" type="button" class="standard">
         <span class="quiet">Standard</span> {{ shown?.label ?? standard }}
-        <span v-if="!inForce" class="hand-note small">differs from the test</span>
+        <span v-if="!inForce" class="ml-1 small">differs from the test</span>
       </button>
     </template>
     <v-list density="compact" aria-label="Standard to look at">
@@ -52,9 +52,3 @@ useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObs
     </v-list>
   </v-menu>
 </template>
-
-<style scoped>
-.hand-note {
-  margin-left: 6px;
-}
-</style>

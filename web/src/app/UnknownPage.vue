@@ -1,6 +1,6 @@
 <template>
   <v-main>
-    <div class="unknown">
+    <div class="unknown most-480 py-0 px-5 d-grid ga-3 justify-items-start">
       <h1>There is nothing at this address</h1>
       <p class="text">It may have been mistyped, or what it led to was moved.</p>
       <v-btn to="/">All tests</v-btn>
@@ -10,11 +10,6 @@
 
 <style scoped>
 .unknown {
-  max-width: 480px;
   margin: 16vh auto 0;
-  padding: 0 20px;
-  display: grid;
-  gap: 12px;
-  justify-items: start;
 }
 </style>

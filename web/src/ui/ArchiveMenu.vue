@@ -70,7 +70,7 @@ function remove() {
       <v-card class="pa-4">
         <h2>Delete {{ name }}?</h2>
         <p class="text">Only what was never used can be deleted, and it does not come back.</p>
-        <p class="acts">
+        <p class="d-flex ga-2 mt-3">
           <v-btn color="hand" variant="flat" @click="remove">Delete</v-btn>
           <v-btn variant="text" @click="asking = false">Cancel</v-btn>
         </p>
@@ -81,11 +81,3 @@ function remove() {
     </v-snackbar>
   </span>
 </template>
-
-<style scoped>
-.acts {
-  display: flex;
-  gap: 10px;
-  margin-top: 14px;
-}
-</style>

@@ -33,7 +33,7 @@ function send() {
         <h1 class="mb-3">Exclude pull {{ pull.number }}</h1>
         <p class="text quiet mb-3">It stays in the record with the reason, and can be included again.</p>
         <v-text-field v-model="reason" label="Reason" autofocus :error-messages="message" />
-        <div class="buttons">
+        <div class="buttons d-flex ga-2 mt-4">
           <v-btn type="submit" color="hand" variant="flat">Exclude</v-btn>
           <v-btn @click="emit('done')">Cancel</v-btn>
         </div>
@@ -41,11 +41,3 @@ function send() {
     </v-card>
   </v-dialog>
 </template>
-
-<style scoped>
-.buttons {
-  display: flex;
-  gap: 10px;
-  margin-top: 16px;
-}
-</style>

@@ -1,20 +1,15 @@
 <script setup lang="ts">
-/** What went wrong, where it went wrong. */
-defineProps<{ error: Error | null | undefined }>()
+/** What went wrong, where it went wrong, and what can be done: buttons in the slot, and Try again where asked for. */
+defineProps<{ error: Error | null | undefined; again?: boolean }>()
+const emit = defineEmits<{ again: [] }>()
 </script>
 
 <template>
-  <p v-if="error" class="problem" role="alert">{{ error.message }}</p>
+  <v-alert v-if="error" class="my-2 on-panel" border="start" border-color="hand" role="alert">
+    {{ error.message }}
+    <div v-if="again || $slots.default" class="d-flex flex-wrap ga-2 mt-2">
+      <v-btn v-if="again" @click="emit('again')">Try again</v-btn>
+      <slot />
+    </div>
+  </v-alert>
 </template>
-
-<style scoped>
-.problem {
-  font-family: var(--text);
-  font-size: 15px;
-  line-height: 1.4;
-  border-left: 4px solid var(--hand);
-  background: var(--panel);
-  padding: 8px 12px;
-  margin: 8px 0;
-}
-</style>

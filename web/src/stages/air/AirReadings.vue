@@ -43,7 +43,7 @@ defineExpose({ readings })
 </script>
 
 <template>
-  <div class="air">
+  <div class="air d-grid ga-9">
     <form class="readings labels-beside" @submit.prevent>
       <h2>Readings</h2>
       <QuantityField
@@ -84,7 +84,9 @@ defineExpose({ readings })
           <span class="quiet unit">{{ moistureUnit }}</span>
         </span>
       </div>
-      <p v-if="fields.moisture_value" class="message" role="alert">{{ fields.moisture_value }}</p>
+      <p v-if="fields.moisture_value" class="message mt-0 mb-1 mx-0" role="alert">
+        {{ fields.moisture_value }}
+      </p>
       <DisclosurePanel title="Instruments, ±">
         <v-text-field
           v-model="readings.tolerance!.pressure"
@@ -142,7 +144,7 @@ defineExpose({ readings })
         50 %.
       </p>
       <template v-else>
-        <p v-for="note in found.notes" :key="note" class="text flag">{{ note }}</p>
+        <p v-for="note in found.notes" :key="note" class="text hand-edge pl-2 mt-0 mb-3 mx-0">{{ note }}</p>
         <dl>
           <div>
             <dt>At the stand</dt>
@@ -198,7 +200,7 @@ defineExpose({ readings })
                 <strong v-if="row.factor !== null">{{ figure(row.factor, 4) }}</strong>
                 <span v-else>–</span>
               </td>
-              <td class="words valid">
+              <td class="words text-no-wrap">
                 <span v-if="!row.inside" class="hand-note small">outside</span>
                 <span v-else-if="row.large" class="hand-note small">above 7 %</span>
                 <span v-if="row.valid" class="quiet">
@@ -214,7 +216,7 @@ defineExpose({ readings })
             </tr>
           </tbody>
         </v-table>
-        <p class="text quiet small-text">
+        <p class="text quiet size-15 most-680">
           A factor scales what was measured. It cannot give back what the engine wanted: a mixture or spark
           that did not suit that air, heat in the manifold, or what a blower does with other air.
         </p>
@@ -225,9 +227,7 @@ defineExpose({ readings })
 
 <style scoped>
 .air {
-  display: grid;
   grid-template-columns: 350px 1fr;
-  gap: 36px;
 }
 .readings {
   --label: 152px;
@@ -244,14 +244,6 @@ input {
   width: 104px;
   text-align: right;
 }
-.message {
-  margin: 0 0 6px;
-}
-.flag {
-  border-left: 4px solid var(--hand);
-  padding-left: 10px;
-  margin: 0 0 12px;
-}
 dl {
   display: flex;
   flex-wrap: wrap;
@@ -267,15 +259,8 @@ dd {
   font-size: 16px;
   white-space: nowrap;
 }
-.valid {
-  white-space: nowrap;
-}
 .force td {
   background: var(--panel);
-}
-.small-text {
-  font-size: 14px;
-  max-width: 640px;
 }
 @media (max-width: 900px) {
   .air {

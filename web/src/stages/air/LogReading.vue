@@ -35,24 +35,12 @@ function send() {
 </script>
 
 <template>
-  <div class="log">
+  <div class="mt-3 d-grid ga-2 justify-items-start">
     <label>Read at <input v-model="time" type="datetime-local" aria-label="When it was read" /></label>
     <v-btn color="hand" variant="flat" :disabled="!usable || log.isPending.value" @click="send">
       Into the session's log
     </v-btn>
-    <p v-if="message" class="message" role="alert">{{ message }}</p>
+    <p v-if="message" class="message ma-0" role="alert">{{ message }}</p>
     <p v-else-if="log.isSuccess.value" class="quiet">Logged.</p>
   </div>
 </template>
-
-<style scoped>
-.log {
-  margin-top: 14px;
-  display: grid;
-  gap: 8px;
-  justify-items: start;
-}
-.message {
-  margin: 0;
-}
-</style>

@@ -20,7 +20,7 @@ const latest = computed(() => log.value?.sessions[0])
 </script>
 
 <template>
-  <div class="page">
+  <div class="page pa-4 most-1180">
     <ProblemNote :error="error" />
     <AirReadings v-if="log" :elevation="latest?.elevation" :in-force="programme.standard.id">
       <template #below="{ readings, usable }">
@@ -39,10 +39,3 @@ const latest = computed(() => log.value?.sessions[0])
     />
   </div>
 </template>
-
-<style scoped>
-.page {
-  padding: 18px;
-  max-width: 1240px;
-}
-</style>

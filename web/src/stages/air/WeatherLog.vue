@@ -90,14 +90,14 @@ function strikeOut(id: number) {
       <span v-else-if="session.elevation" class="quiet">
         {{ session.elevation }} {{ session.elevation_unit }} above sea level
       </span>
-      <label v-if="mayOperate" class="file">
+      <label v-if="mayOperate" class="ml-auto">
         {{ send.isPending.value ? 'Reading the file…' : 'Take a CSV file…' }}
         <input type="file" accept=".csv,.tsv,.txt,text/csv" @change="take" />
       </label>
     </header>
     <p v-if="told" class="text">{{ told }}</p>
     <p v-if="failed" class="text message" role="alert">{{ failed }}</p>
-    <div class="columns">
+    <div class="columns d-grid columns-2 ga-9 align-start">
       <v-table class="figures" data-test="log">
         <thead>
           <tr>
@@ -143,7 +143,7 @@ function strikeOut(id: number) {
               </td>
             </tr>
             <tr v-if="row.struck_reason">
-              <td colspan="7" class="words quiet why">Struck: {{ row.struck_reason }}</td>
+              <td colspan="7" class="words quiet prose size-15">Struck: {{ row.struck_reason }}</td>
             </tr>
             <tr v-if="striking === row.id">
               <td colspan="7" class="words">
@@ -207,28 +207,9 @@ header input:not([type='file']) {
   width: 76px;
   text-align: right;
 }
-.file {
-  margin-left: auto;
-}
-.columns {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 36px;
-  align-items: start;
-}
-td {
-  padding: 4px 8px;
-}
 .struck td {
   text-decoration: line-through;
   color: var(--quiet);
-}
-.why {
-  font-family: var(--text);
-  font-size: 14px;
-}
-.mark svg {
-  vertical-align: middle;
 }
 form {
   display: flex;

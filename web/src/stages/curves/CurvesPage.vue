@@ -1,43 +1,42 @@
 <script setup lang="ts">
-import { computed, ref, useTemplateRef, watch } from 'vue'
+/** The mean curves of the setups over engine speed, with their differences; as chart, table, and step by step. */
+import { computed, useTemplateRef, watch } from 'vue'
 
-import SetupsChart from '../../ui/charts/SetupsChart.vue'
-import ProblemNote from '../../ui/ProblemNote.vue'
-import TabRow from '../../ui/TabRow.vue'
-import CurvesTable from './CurvesTable.vue'
-import SlotsPanel from './SlotsPanel.vue'
-import StepsPanel from './StepsPanel.vue'
-import { figure, signed } from '../../ui/figures'
+import { useFrame } from '../../app/frame'
 import { useKeys } from '../../app/keys'
-import SetupMark from '../../ui/setups/SetupMark.vue'
+import { useAddressTab } from '../../app/useAddress'
+import SetupsChart from '../../ui/charts/SetupsChart.vue'
+import { choicesOf } from '../../ui/choices'
+import ProblemNote from '../../ui/ProblemNote.vue'
+import TabPages from '../../ui/TabPages.vue'
 import { useChoice } from '../verdict/choice'
 import { useCurves, useOverlays, useSteps, useVerdictChoices } from '../verdict/queries'
-import { useFrame } from '../../app/frame'
-import { undividedWords } from '../verdict/words'
-import { choicesOf } from '../../ui/choices'
+import CursorTable from './CursorTable.vue'
+import CurvesTable from './CurvesTable.vue'
+import PeaksTable from './PeaksTable.vue'
+import SlotsPanel from './SlotsPanel.vue'
+import StepsPanel from './StepsPanel.vue'
+import { useCurvesView } from './useCurvesView'
 
 const { programme, setup, standard, lookAt } = useFrame()
 const { choice, choose } = useChoice()
+const { reference, hidden, cursor, overlayKey, showPulls, both, toggle } = useCurvesView()
 const observed = computed(() => standard.value === 'observed')
-const reference = ref(0)
 const asked = computed(() => ({
   standard: standard.value,
   school: choice.value.school,
   counting: choice.value.counting,
   reference: reference.value,
 }))
-const { data: curves, error } = useCurves(() => programme.value.id, asked)
+const { data: curves, error, refetch } = useCurves(() => programme.value.id, asked)
 const { data: choices } = useVerdictChoices()
-/** Observed beside corrected, or the programme's standard beside observed. */
-const both = ref(false)
 const { data: other } = useCurves(
   () => programme.value.id,
   () => ({ ...asked.value, standard: observed.value ? programme.value.standard.id : 'observed' }),
   both,
 )
-const third = ref('')
 const { data: overlays } = useOverlays(() => programme.value.id, choice, true)
-const overlay = computed(() => overlays.value?.overlays.find(({ key }) => key === third.value) ?? null)
+const overlay = computed(() => overlays.value?.overlays.find(({ key }) => key === overlayKey.value) ?? null)
 const { data: steps, error: stepsError } = useSteps(() => programme.value.id, choice)
 const TABS = [
   { key: 'chart', label: 'Curves' },
@@ -47,13 +46,28 @@ const TABS = [
 ]
 /** Setups that do not build on each other have no steps. */
 const tabs = computed(() => TABS.filter(({ key }) => key !== 'steps' || steps.value?.stepwise))
-const tab = ref('chart')
-
-const cursor = ref(0)
-const hidden = ref<Set<number>>(new Set())
-const showPulls = ref(false)
+const tab = useAddressTab(() => tabs.value.map(({ key }) => key))
+/** Corrected, observed, or both at once. */
+const sides = computed({
+  get: () => (both.value ? 'both' : observed.value ? 'observed' : 'corrected'),
+  set: (side: string) => {
+    if (side === 'both') both.value = true
+    else if (both.value) both.value = false
+    else lookAt(side === 'observed' ? 'observed' : programme.value.standard.id)
+  },
+})
+const lowerCharts = computed(() => [
+  { value: '', label: 'Difference' },
+  ...(overlays.value?.overlays ?? []).map((one) => ({ value: one.key, label: one.name })),
+])
+const references = computed(() => [
+  { value: 0, label: 'the baseline' },
+  ...(curves.value?.setups ?? []).map(({ setup_id }) => ({
+    value: setup_id,
+    label: `${setup(setup_id).letter} ${setup(setup_id).name}`,
+  })),
+])
 const chart = useTemplateRef<{ step: (bins: number) => void }>('chart')
-
 watch(
   curves,
   (found) => {
@@ -64,14 +78,8 @@ watch(
   { immediate: true },
 )
 const bin = computed(() => curves.value?.speed_rpm.indexOf(cursor.value) ?? -1)
-const overlayNow = (id: number) => overlay.value?.setups[id]?.[bin.value]
 const positionOf = (id: number) => setup(id).position
 
-function toggle(id: number) {
-  const next = new Set(hidden.value)
-  if (!next.delete(id)) next.add(id)
-  hidden.value = next
-}
 useKeys([
   { key: 'ArrowLeft', label: '←', does: 'Cursor 100 rpm down', press: () => chart.value?.step(-1) },
   { key: 'ArrowRight', label: '→', does: 'Cursor 100 rpm up', press: () => chart.value?.step(1) },
@@ -88,281 +96,106 @@ useKeys([
 </script>
 
 <template>
-  <TabRow v-if="curves && !error" :tabs="tabs" :shown="tab" @show="tab = $event">
-    <div class="rule">
-      <span class="quiet">Represent each setup by</span>
+  <TabPages v-if="curves && !error" v-model="tab" :tabs="tabs">
+    <template #beside>
       <v-select
+        class="ml-auto labels-beside represented"
+        label="Represent each setup by"
         :model-value="curves.school"
-        aria-label="Which pull stands for a setup"
         :items="choicesOf(choices?.schools)"
         @update:model-value="choose({ school: $event })"
       />
-    </div>
-  </TabRow>
-  <div v-if="curves && !error && tab !== 'chart'" class="tables">
-    <CurvesTable v-if="tab === 'table'" v-model:cursor="cursor" :curves="curves" />
-    <template v-else>
+    </template>
+    <template #chart>
+      <div class="page split aside-300">
+        <section class="plot" aria-label="Curves of the setups">
+          <SetupsChart
+            ref="chart"
+            v-model:cursor="cursor"
+            :curves="curves"
+            :position-of="positionOf"
+            :hidden="hidden"
+            :show-pulls="showPulls"
+            :beside="both ? other : null"
+            :overlay="overlay"
+          />
+        </section>
+        <aside>
+          <div class="on-panel border py-2 px-3 prose size-15 line-text mb-3" data-test="sentences">
+            <p v-for="sentence in curves.sentences" :key="sentence" class="mb-1">{{ sentence }}</p>
+            <p v-if="!curves.sentences.length">No lead can be called yet.</p>
+            <p v-if="curves.unhealthy.length" class="quiet" data-test="unhealthy">
+              Shaded:
+              <template v-for="(one, at) in curves.unhealthy" :key="`${one.pull_id}-${one.low_rpm}`"
+                ><template v-if="at">, </template
+                ><router-link :to="{ name: 'pull', params: { pull: one.pull_id } }">{{
+                  one.words
+                }}</router-link></template
+              >. The verdict can be judged without these speeds.
+            </p>
+          </div>
+          <div class="d-flex flex-wrap ga-2 mb-1">
+            <v-btn-toggle v-model="sides" aria-label="What is drawn">
+              <v-btn value="corrected">Corrected</v-btn>
+              <v-btn value="observed">Observed</v-btn>
+              <v-btn value="both">Both</v-btn>
+            </v-btn-toggle>
+            <v-btn
+              class="ml-auto"
+              :active="showPulls"
+              :aria-pressed="showPulls"
+              @click="showPulls = !showPulls"
+            >
+              Pulls
+            </v-btn>
+          </div>
+          <div class="d-grid columns-2 ga-2 mb-3">
+            <v-select v-model="overlayKey" label="Lower chart" data-test="third" :items="lowerCharts" />
+            <v-autocomplete
+              v-model="reference"
+              label="Difference to"
+              data-test="reference"
+              :items="references"
+            />
+          </div>
+          <h2>At the cursor, {{ cursor }} rpm, {{ curves.standard_label }}</h2>
+          <CursorTable :curves="curves" :bin="bin" :hidden="hidden" :overlay="overlay" @toggle="toggle" />
+          <h2 class="mt-4">Peaks of the mean curves</h2>
+          <PeaksTable :curves="curves" />
+          <ul v-if="curves.notes.length" class="prose size-15 quiet pl-4 mt-3">
+            <li v-for="note in curves.notes" :key="note">{{ note }}</li>
+          </ul>
+        </aside>
+      </div>
+    </template>
+    <template #table><CurvesTable v-model:cursor="cursor" class="page" :curves="curves" /></template>
+    <template #steps>
       <ProblemNote :error="stepsError" />
-      <StepsPanel v-if="steps && tab === 'steps'" :steps="steps" />
-      <SlotsPanel v-else-if="steps" :steps="steps" />
+      <StepsPanel v-if="steps" class="page" :steps="steps" />
     </template>
-  </div>
-  <div v-else class="curves">
-    <template v-if="curves && !error">
-      <section class="plot" aria-label="Curves of the setups">
-        <SetupsChart
-          ref="chart"
-          v-model:cursor="cursor"
-          :curves="curves"
-          :position-of="positionOf"
-          :hidden="hidden"
-          :show-pulls="showPulls"
-          :beside="both ? other : null"
-          :overlay="overlay"
-        />
-      </section>
-      <aside>
-        <div class="sentence" data-test="sentences">
-          <p v-for="sentence in curves.sentences" :key="sentence">{{ sentence }}</p>
-          <p v-if="!curves.sentences.length">No lead can be called yet.</p>
-          <p v-if="curves.unhealthy.length" class="quiet" data-test="unhealthy">
-            Shaded:
-            <template v-for="(one, at) in curves.unhealthy" :key="`${one.pull_id}-${one.low_rpm}`"
-              ><template v-if="at">, </template
-              ><router-link :to="{ name: 'pull', params: { pull: one.pull_id } }">{{
-                one.words
-              }}</router-link></template
-            >. The verdict can be judged without these speeds.
-          </p>
-        </div>
-        <div class="switches">
-          <button type="button" :aria-pressed="!observed" @click="lookAt(programme.standard.id)">
-            Corrected
-          </button>
-          <button type="button" :aria-pressed="observed" @click="lookAt('observed')">Observed</button>
-          <button type="button" :aria-pressed="both" @click="both = !both">Both</button>
-          <button type="button" class="apart" :aria-pressed="showPulls" @click="showPulls = !showPulls">
-            Pulls
-          </button>
-        </div>
-        <div class="choosing">
-          <v-select
-            v-model="third"
-            label="Lower chart"
-            data-test="third"
-            :items="[
-              { value: '', label: 'Difference' },
-              ...(overlays?.overlays ?? []).map((one) => ({ value: one.key, label: one.name })),
-            ]"
-          />
-          <v-select
-            v-model="reference"
-            label="Difference to"
-            data-test="reference"
-            :items="[
-              { value: 0, label: 'the baseline' },
-              ...curves.setups.map((row) => ({
-                value: row.setup_id,
-                label: `${setup(row.setup_id).letter} ${setup(row.setup_id).name}`,
-              })),
-            ]"
-          />
-        </div>
-        <h2>At the cursor, {{ cursor }} rpm, {{ curves.standard_label }}</h2>
-        <v-table class="figures" data-test="cursor-table">
-          <thead>
-            <tr>
-              <th class="words"><span class="visually-hidden">Setup</span></th>
-              <th>{{ curves.torque_unit }}</th>
-              <th>{{ curves.power_unit }}</th>
-              <th>{{ overlay ? overlay.unit : `to ${setup(curves.reference_id).letter}` }}</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="row in curves.setups" :key="row.setup_id" :class="{ off: hidden.has(row.setup_id) }">
-              <td class="words">
-                <button
-                  type="button"
-                  :aria-pressed="!hidden.has(row.setup_id)"
-                  :aria-label="`Show ${setup(row.setup_id).letter} ${setup(row.setup_id).name}`"
-                  :title="setup(row.setup_id).name"
-                  @click="toggle(row.setup_id)"
-                >
-                  <SetupMark :position="setup(row.setup_id).position" />
-                </button>
-              </td>
-              <td>{{ figure(row.torque[bin]) }}</td>
-              <td>{{ figure(row.power[bin]) }}</td>
-              <td v-if="overlay">{{ figure(overlayNow(row.setup_id), 2) }}</td>
-              <td v-else>
-                <template v-if="row.difference">
-                  {{ signed(row.difference.value[bin]) }} ±
-                  {{ figure((row.difference.high[bin]! - row.difference.low[bin]!) / 2) }}
-                  <span class="state">{{ undividedWords(row.difference.state[bin]) }}</span>
-                </template>
-                <template v-else>{{ row.supported ? '–' : 'not comparable' }}</template>
-              </td>
-            </tr>
-          </tbody>
-        </v-table>
-        <h2 class="next">Peaks of the mean curves</h2>
-        <v-table class="figures peaks">
-          <thead>
-            <tr>
-              <th class="words"><span class="visually-hidden">Setup</span></th>
-              <th>{{ curves.torque_unit }}</th>
-              <th>at rpm</th>
-              <th>{{ curves.power_unit }}</th>
-              <th>at rpm</th>
-              <th v-if="curves.allowance">installed</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="row in curves.setups" :key="row.setup_id">
-              <td class="words"><SetupMark :position="setup(row.setup_id).position" :size="18" /></td>
-              <td>{{ figure(row.peak_torque.value) }}</td>
-              <td>{{ row.peak_torque.speed_rpm }}</td>
-              <td>{{ figure(row.peak_power.value) }}</td>
-              <td>
-                {{ row.peak_power.speed_rpm }}<template v-if="row.peak_power.still_climbing"> ↗</template
-                ><sup v-if="row.runs_longer" title="Its pulls go on further than the others'"> *</sup>
-              </td>
-              <td v-if="curves.allowance">{{ figure(row.installed_peak_power) }}</td>
-            </tr>
-          </tbody>
-        </v-table>
-        <p v-if="curves.setups.some((row) => row.runs_longer)" class="quiet allowance">
-          * Its pulls go on further than the others'. Peaks are those of the speeds that all were run at.
-        </p>
-        <p v-if="curves.allowance" class="quiet allowance" data-test="allowance">
-          Installed: peak power less {{ figure(curves.allowance.power) }} {{ curves.power_unit }} allowed for
-          {{ curves.allowance.items.join(', ') }}. The curves are as measured.
-        </p>
-        <ul v-if="curves.notes.length" class="notes">
-          <li v-for="note in curves.notes" :key="note">{{ note }}</li>
-        </ul>
-      </aside>
+    <template #slots>
+      <ProblemNote :error="stepsError" />
+      <SlotsPanel v-if="steps" class="page" :steps="steps" />
     </template>
-    <div v-else class="empty">
-      <ProblemNote :error="error" />
-      <p v-if="!error" class="text quiet">Fetching the curves…</p>
-      <template v-else>
-        <v-btn v-if="choice.counting" @click="choose({ counting: undefined })"
-          >Compare the pulls that were kept</v-btn
-        >
-        <v-btn :to="{ name: 'stand' }">To the stand</v-btn>
-      </template>
-    </div>
+  </TabPages>
+  <div v-else class="page most-680">
+    <v-skeleton-loader v-if="!error" type="heading, image, paragraph" />
+    <ProblemNote v-else :error="error" again @again="refetch()">
+      <v-btn v-if="choice.counting" @click="choose({ counting: undefined })">
+        Compare the accepted pulls
+      </v-btn>
+      <v-btn :to="{ name: 'stand' }">Go to the dyno</v-btn>
+    </ProblemNote>
   </div>
 </template>
 
 <style scoped>
-.peaks :is(th, td) {
-  padding-left: 4px;
-  padding-right: 4px;
-}
-.allowance {
-  font-family: var(--text);
-  font-size: 14px;
-  line-height: 1.35;
-  margin: 6px 0 0;
-}
-.curves {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 306px;
-  gap: 0 18px;
-  padding: 10px 18px 14px;
-}
-.tables {
-  padding: 12px 18px 24px;
-}
-.rule {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  margin-left: auto;
-}
-.choosing {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-  margin-bottom: 12px;
-}
-.choosing label {
-  display: grid;
-  gap: 2px;
-  color: var(--quiet);
+.represented {
+  --label: 170px;
+  max-width: 420px;
 }
 .plot {
-  height: calc(100vh - 148px);
+  height: calc(100vh - 168px);
   min-height: 540px;
-}
-.sentence {
-  background: var(--panel);
-  border: 1px solid var(--line);
-  padding: 10px 14px;
-  font-family: var(--text);
-  font-size: 15px;
-  line-height: 1.4;
-  margin-bottom: 12px;
-}
-.sentence p {
-  margin: 0 0 3px;
-}
-.switches {
-  display: flex;
-  margin-bottom: 14px;
-}
-.switches button {
-  border: 1px solid var(--quiet);
-  padding: 4px 10px;
-}
-.switches button + button {
-  border-left: 0;
-}
-.switches .apart {
-  margin-left: auto;
-  border-left: 1px solid var(--quiet);
-}
-.switches button[aria-pressed='true'] {
-  background: var(--ink);
-  color: var(--panel);
-}
-td.words button {
-  line-height: 0;
-}
-.off td:not(.words) {
-  opacity: 0.35;
-}
-.off td.words svg {
-  opacity: 0.35;
-}
-.state {
-  color: var(--quiet);
-  font-size: 11px;
-}
-.next {
-  margin-top: 16px;
-}
-.notes {
-  font-family: var(--text);
-  font-size: 14px;
-  color: var(--quiet);
-  padding-left: 16px;
-  margin-top: 14px;
-}
-.empty {
-  max-width: 520px;
-  margin-top: 12vh;
-  grid-column: 1 / -1;
-  justify-self: center;
-  display: grid;
-  gap: 12px;
-  justify-items: start;
-}
-@media (max-width: 1000px) {
-  .curves {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -46,14 +46,14 @@ async function copy() {
 
 <template>
   <section>
-    <div class="row">
+    <div class="d-flex ga-4 align-center mb-2">
       <v-btn @click="copy">Copy the table</v-btn>
       <a v-for="file in files" :key="file.kind" :href="file.address" download>{{
         file.kind.toUpperCase()
       }}</a>
       <span role="status" class="quiet">{{ copied }}</span>
     </div>
-    <div class="scroll">
+    <div class="scroll overflow-auto">
       <v-table class="figures" data-test="curve-table">
         <thead>
           <tr>
@@ -91,14 +91,7 @@ async function copy() {
 </template>
 
 <style scoped>
-.row {
-  display: flex;
-  gap: 16px;
-  align-items: center;
-  margin-bottom: 10px;
-}
 .scroll {
-  overflow: auto;
   max-height: calc(100vh - 210px);
 }
 thead th {
@@ -106,17 +99,11 @@ thead th {
   top: 0;
   background: var(--ground);
 }
-td {
-  padding: 2px 8px;
-}
 .first {
   border-left: 1px solid var(--line);
 }
 .now td {
   background: var(--panel);
   font-weight: 700;
-}
-th svg {
-  vertical-align: middle;
 }
 </style>

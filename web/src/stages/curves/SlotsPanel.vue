@@ -67,9 +67,6 @@ const WORDS: Record<string, string> = {
 </template>
 
 <style scoped>
-svg {
-  vertical-align: middle;
-}
 p {
   margin: 10px 0 0;
 }

@@ -31,23 +31,23 @@ function told(found: Schema['DifferenceOut'] | null): string {
         <tr>
           <th class="words">Step</th>
           <th class="words">What changed</th>
-          <th class="tight">Gain<br />{{ steps.torque_unit }}, 95 %</th>
+          <th class="text-no-wrap">Gain<br />{{ steps.torque_unit }}, 95 %</th>
           <th>%</th>
-          <th class="tight">Together<br />{{ steps.torque_unit }}, 95 %</th>
+          <th class="text-no-wrap">Together<br />{{ steps.torque_unit }}, 95 %</th>
           <th class="words"><span class="visually-hidden">Together, drawn</span></th>
           <th>Cost</th>
-          <th class="tight">per {{ steps.torque_unit }}</th>
-          <th class="tight">per {{ steps.power_unit }}</th>
+          <th class="text-no-wrap">per {{ steps.torque_unit }}</th>
+          <th class="text-no-wrap">per {{ steps.power_unit }}</th>
         </tr>
       </thead>
       <tbody>
         <tr v-for="rung in steps.rungs" :key="rung.setup_id">
-          <td class="words name">
+          <td class="words name text-no-wrap">
             <SetupMark :position="setup(rung.before_id).position" :size="16" /> →
             <SetupMark :position="setup(rung.setup_id).position" :size="20" />
             {{ setup(rung.setup_id).name }}
           </td>
-          <td class="words told">{{ rung.changes.join(' · ') || 'nothing' }}</td>
+          <td class="words told prose size-15">{{ rung.changes.join(' · ') || 'nothing' }}</td>
           <td>
             {{ told(rung.gain) }}
             <div v-if="undividedWords(rung.gain?.state)" class="quiet">
@@ -89,19 +89,6 @@ function told(found: Schema['DifferenceOut'] | null): string {
 </template>
 
 <style scoped>
-.tight {
-  white-space: nowrap;
-}
-.name {
-  white-space: nowrap;
-}
-.name svg {
-  vertical-align: middle;
-}
-.told {
-  font-family: var(--text);
-  font-size: 14px;
-}
 p {
   margin: 10px 0 0;
 }

@@ -56,7 +56,12 @@ const choices = computed(() => [
     <p v-if="pull.purpose !== 'sweep' && pull.standing === 'excluded'" class="quiet">
       {{ pull.excluded_reason }}.
     </p>
-    <p v-if="data?.mean_percent != null" class="repeat" :class="{ ready: data.ready }" data-test="repeats">
+    <p
+      v-if="data?.mean_percent != null"
+      class="repeat d-flex ga-3 align-center hand-edge py-1 px-3 on-panel prose size-16"
+      :class="{ ready: data.ready }"
+      data-test="repeats"
+    >
       <b>{{ signed(data.mean_percent, 2) }} %</b>
       <span>
         Pull {{ pull.number }} against pull {{ data.sibling }}, at worst {{ signed(data.worst_percent, 1) }} %
@@ -72,8 +77,8 @@ const choices = computed(() => [
       No earlier pull of this setup to compare.
     </p>
     <p v-if="data?.changed.length" class="quiet">Changed: {{ data.changed.join('; ') }}.</p>
-    <p v-if="data?.hazard" class="stop" role="alert">{{ data.hazard }}</p>
-    <ul v-if="data?.hints.length" class="hints" data-test="hints">
+    <p v-if="data?.hazard" class="stop py-2 px-3" role="alert">{{ data.hazard }}</p>
+    <ul v-if="data?.hints.length" class="my-2 mx-0 pl-4 prose size-16" data-test="hints">
       <li v-for="hint in data.hints" :key="hint">{{ hint }}</li>
     </ul>
     <p v-if="data?.climbs" data-test="climbs">
@@ -83,7 +88,7 @@ const choices = computed(() => [
         Sweep to {{ data.extend_to_rpm }} next
       </v-btn>
     </p>
-    <form v-if="mayOperate" class="adjust" @submit.prevent="send">
+    <form v-if="mayOperate" class="adjust d-flex flex-wrap ga-2 mt-2" @submit.prevent="send">
       <v-select
         v-model="key"
         aria-label="What was adjusted"
@@ -105,16 +110,6 @@ const choices = computed(() => [
 .after {
   margin-top: 10px;
 }
-.repeat {
-  display: flex;
-  gap: 14px;
-  align-items: center;
-  border-left: 4px solid var(--hand);
-  padding: 6px 12px;
-  background: var(--panel);
-  font-family: var(--text);
-  font-size: 16px;
-}
 .repeat.ready {
   border-left-color: var(--window);
 }
@@ -127,19 +122,6 @@ const choices = computed(() => [
 .stop {
   background: var(--stop);
   color: var(--ground);
-  padding: 8px 12px;
-}
-.hints {
-  margin: 8px 0;
-  padding-left: 18px;
-  font-family: var(--text);
-  font-size: 16px;
-}
-.adjust {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  margin-top: 8px;
 }
 .adjust .v-select {
   max-width: 230px;

@@ -79,11 +79,11 @@ const wrong = (item: number, field?: string) =>
 
 <template>
   <section class="before" data-test="before-pull" aria-label="Before the pull">
-    <div v-if="next.swaps.length" class="swap">
+    <div v-if="next.swaps.length" class="swap border-b pb-3 mb-3">
       <h2>
         <SetupMark v-if="mounted" :position="mounted.position" :size="22" /> {{ mounted?.letter }}
         <span class="quiet">to</span> <SetupMark :position="setup.position" :size="22" /> {{ setup.letter }}
-        <span class="clock" :class="{ late }" data-test="stopwatch" role="timer">
+        <span class="clock ml-auto tabular" :class="{ late }" data-test="stopwatch" role="timer">
           <template v-if="running">{{ shown(seconds) }} <small>of</small></template>
           {{ shown(Math.round(next.planned_min * 60)) }}
         </span>
@@ -101,7 +101,7 @@ const wrong = (item: number, field?: string) =>
           </tr>
         </tbody>
       </v-table>
-      <p v-if="next.to_measure.length" class="measure" data-test="to-measure">
+      <p v-if="next.to_measure.length" class="measure hand-edge pl-3 prose size-16" data-test="to-measure">
         While apart, measure these assumed values:
         <button
           v-for="one in next.to_measure"
@@ -137,7 +137,7 @@ const wrong = (item: number, field?: string) =>
             <span>{{ item.text }}</span>
           </label>
           <template v-if="item.asks in MEASURED">
-            <span class="asks">
+            <span class="asks ml-auto">
               <input
                 v-for="(hint, field) in MEASURED[item.asks]"
                 :key="field"
@@ -151,7 +151,7 @@ const wrong = (item: number, field?: string) =>
           <input
             v-else-if="item.asks === 'words'"
             v-model="words[item.id]"
-            class="asks"
+            class="asks ml-auto"
             placeholder="what was found"
             :aria-label="`${item.text}, what was found`"
           />
@@ -174,7 +174,7 @@ const wrong = (item: number, field?: string) =>
         <ul>
           <li v-for="item in done" :key="item.id" class="done">
             {{ item.text }}
-            <span class="quiet who">
+            <span class="quiet ml-auto">
               {{ item.done_by }}, {{ clock(item.done_at)
               }}<template v-if="item.words">: {{ item.words }}</template
               ><template v-if="item.override_reason">, out of bounds: {{ item.override_reason }}</template>
@@ -199,21 +199,14 @@ h2 {
   margin: 4px 0 10px;
 }
 .clock {
-  margin-left: auto;
   font-size: 40px;
   line-height: 1;
-  font-variant-numeric: tabular-nums;
 }
 .clock small {
   font-size: 16px;
 }
 .clock.late {
   color: var(--hand);
-}
-.swap {
-  border-bottom: 1px solid var(--line);
-  padding-bottom: 14px;
-  margin-bottom: 14px;
 }
 .swap table {
   width: 100%;
@@ -231,12 +224,6 @@ h2 {
 .swap th {
   border-top: 1px solid var(--line);
   padding: 6px 10px 6px 0;
-}
-.measure {
-  border-left: 4px solid var(--hand);
-  padding-left: 12px;
-  font-family: var(--text);
-  font-size: 16px;
 }
 .measure button {
   text-decoration: underline;
@@ -270,12 +257,6 @@ input[type='checkbox'] {
   height: 26px;
   flex: none;
   accent-color: var(--hand);
-}
-.who {
-  margin-left: auto;
-}
-.asks {
-  margin-left: auto;
 }
 span.asks input {
   width: 90px;

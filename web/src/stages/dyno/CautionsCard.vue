@@ -8,7 +8,7 @@ const { data, error } = useCautions(() => props.programme)
 </script>
 
 <template>
-  <section class="cautions" aria-label="Cautions">
+  <section class="cautions hand-edge pl-4 most-680" aria-label="Cautions">
     <ProblemNote v-if="!data" :error="error" />
     <p v-for="(paragraph, index) in data?.paragraphs" :key="paragraph" class="text">
       <strong v-if="index === data!.paragraphs.length - 1">{{ paragraph }}</strong>
@@ -19,11 +19,6 @@ const { data, error } = useCautions(() => props.programme)
 </template>
 
 <style scoped>
-.cautions {
-  border-left: 4px solid var(--hand);
-  padding-left: 16px;
-  max-width: 720px;
-}
 .cautions p {
   margin: 0 0 10px;
   line-height: 1.5;

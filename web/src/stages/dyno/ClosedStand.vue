@@ -27,11 +27,11 @@ const name = computed(() => me.value?.name ?? '')
 </script>
 
 <template>
-  <div class="closed">
+  <div class="most-680 d-grid ga-3 justify-items-start all-columns">
     <h1>No session is open</h1>
     <CautionsCard :programme="programme" />
     <template v-if="mayOperate">
-      <div class="fluids">
+      <div class="fluids d-flex flex-wrap ga-3">
         <v-text-field
           v-for="(label, key) in FLUIDS"
           :key="key"
@@ -57,20 +57,8 @@ const name = computed(() => me.value?.name ?? '')
 </template>
 
 <style scoped>
-.closed {
-  max-width: 760px;
-  display: grid;
-  gap: 14px;
-  justify-items: start;
-  grid-column: 1 / -1;
-}
 h1 {
   font-size: 22px;
-}
-.fluids {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 14px;
 }
 .fluids .v-input {
   flex: none;

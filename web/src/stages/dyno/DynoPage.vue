@@ -247,7 +247,7 @@ const holdLabel = computed(() => {
 </script>
 
 <template>
-  <div class="stand">
+  <div class="stand d-grid ga-6 py-3 px-4">
     <template v-if="!session">
       <ClosedStand
         :programme="id"
@@ -262,23 +262,41 @@ const holdLabel = computed(() => {
     <template v-else>
       <section class="left">
         <p v-if="alarm" class="alarm" role="alert" data-test="alarm">{{ alarm }}</p>
-        <div class="headline" :class="{ hand: !running && !alarm }" data-test="headline">
+        <div
+          class="headline d-flex ga-3 align-center pa-3 border"
+          :class="{ hand: !running && !alarm }"
+          data-test="headline"
+        >
           <SetupMark :position="shownSetup.position" :size="34" />
           <div>
             <strong>{{ headline }}</strong>
             <span>{{ lead }}</span>
           </div>
         </div>
-        <p v-if="stopped" class="stopped" role="alert" data-test="stopped">{{ stopped }}</p>
-        <p v-if="unseen && current" class="stopped" role="alert" data-test="unseen">
+        <p v-if="stopped" class="stopped pa-3 my-2 mx-0 size-16" role="alert" data-test="stopped">
+          {{ stopped }}
+        </p>
+        <p v-if="unseen && current" class="stopped pa-3 my-2 mx-0 size-16" role="alert" data-test="unseen">
           Not monitored: {{ unseen }}
         </p>
-        <p v-if="stand?.unsaved" class="lost" role="alert" data-test="unsaved">{{ stand.unsaved }}</p>
-        <p v-if="!connected" class="lost" role="alert" data-test="stand-lost">
+        <p
+          v-if="stand?.unsaved"
+          class="hand-edge on-panel py-2 px-3 my-2 mx-0 prose size-16"
+          role="alert"
+          data-test="unsaved"
+        >
+          {{ stand.unsaved }}
+        </p>
+        <p
+          v-if="!connected"
+          class="hand-edge on-panel py-2 px-3 my-2 mx-0 prose size-16"
+          role="alert"
+          data-test="stand-lost"
+        >
           {{ session.stand.name }} is not linked: {{ stand?.why ?? standError?.message ?? 'asking…' }} It is
           tried again by itself.
         </p>
-        <p v-else-if="!streaming" class="lost" role="alert">
+        <p v-else-if="!streaming" class="hand-edge on-panel py-2 px-3 my-2 mx-0 prose size-16" role="alert">
           Live display interrupted; pulls are still recorded.
         </p>
         <ReadingsPanel
@@ -295,7 +313,7 @@ const holdLabel = computed(() => {
           @extend="extend"
         />
         <template v-if="mayOperate">
-          <div v-if="unjudged" class="judge">
+          <div v-if="unjudged" class="judge d-flex flex-wrap ga-2 mt-3 align-center">
             <v-btn color="hand" variant="flat" size="large" @click="keep.mutate(unjudged.id)"
               >Accept <kbd>K</kbd></v-btn
             >
@@ -305,7 +323,7 @@ const holdLabel = computed(() => {
             >
           </div>
           <template v-else-if="!current">
-            <div class="choose" role="group" aria-label="Setup to pull next">
+            <div class="choose d-flex flex-wrap ga-1 py-3 px-0" role="group" aria-label="Setup to pull next">
               <button
                 v-for="known in programme.setups.filter((one) => one.candidate === 'in')"
                 :key="known.id"
@@ -338,7 +356,7 @@ const holdLabel = computed(() => {
           </template>
           <template v-else>
             <HoldButton ref="hold" :disabled="!mayStart" @held="startHeld">{{ holdLabel }}</HoldButton>
-            <div class="under">
+            <div class="under d-flex flex-wrap ga-2 mt-3 align-center">
               <v-btn
                 v-if="armed && !mine"
                 :disabled="takeControl.isPending.value"
@@ -357,7 +375,7 @@ const holdLabel = computed(() => {
               />
             </div>
           </template>
-          <v-btn v-if="moving" class="abort" :disabled="!mayStop" @click="abortNow"
+          <v-btn v-if="moving" class="abort w-100 mt-2 size-16" :disabled="!mayStop" @click="abortNow"
             >Abort <kbd>Esc</kbd></v-btn
           >
         </template>
@@ -372,7 +390,7 @@ const holdLabel = computed(() => {
             <img :src="code" width="180" height="180" alt="QR code of this screen" />
           </v-card>
         </v-menu>
-        <p class="hints quiet">
+        <p class="hints prose size-15 my-3 mx-0 quiet">
           Hold <kbd>Space</kbd> or <kbd>Enter</kbd> to start · <kbd>Esc</kbd> aborts · <kbd>?</kbd> lists the
           keys. Esc asks the stand to stop; the wired emergency stop is the stand's own.
         </p>
@@ -385,7 +403,7 @@ const holdLabel = computed(() => {
           Close the session
         </v-btn>
       </section>
-      <section class="right">
+      <section class="d-flex flex-column min-w-0">
         <CautionsCard v-if="mustRead" :programme="id">
           <v-btn
             color="hand"
@@ -406,7 +424,7 @@ const holdLabel = computed(() => {
           @measured="(_, label) => notes?.measure(label)"
         />
         <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" />
-        <dl class="others">
+        <dl class="others d-grid gr-0 gc-4 mt-3">
           <div v-for="channel in others" :key="channel.name">
             <dt>{{ channel.label }}</dt>
             <dd>
@@ -432,20 +450,7 @@ const holdLabel = computed(() => {
 
 <style scoped>
 .stand {
-  display: grid;
   grid-template-columns: minmax(400px, 440px) minmax(0, 1fr);
-  gap: 24px;
-  padding: 14px 18px;
-}
-.headline {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  padding: 12px 14px;
-  border: 1px solid var(--line);
-}
-.headline > svg {
-  flex: none;
 }
 .headline.hand {
   background: var(--hand);
@@ -456,28 +461,9 @@ const holdLabel = computed(() => {
   font-size: 20px;
   font-weight: 400;
 }
-.lost {
-  border-left: 4px solid var(--hand);
-  background: var(--panel);
-  padding: 8px 12px;
-  margin: 10px 0;
-  font-family: var(--text);
-  font-size: 16px;
-}
 .stopped {
   background: var(--stop);
   color: var(--ground);
-  padding: 12px 14px;
-  margin: 10px 0;
-  font-size: 18px;
-}
-.judge,
-.under {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px;
-  margin-top: 12px;
-  align-items: center;
 }
 .judge kbd,
 .under kbd {
@@ -492,16 +478,7 @@ const holdLabel = computed(() => {
   font-weight: 700;
 }
 .abort {
-  width: 100%;
   min-height: 48px;
-  margin-top: 10px;
-  font-size: 18px;
-}
-.choose {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  padding: 12px 0;
 }
 .choose button {
   display: inline-flex;
@@ -514,21 +491,10 @@ const holdLabel = computed(() => {
   border-color: var(--ink);
 }
 .hints {
-  font-family: var(--text);
-  font-size: 14px;
   line-height: 1.6;
-  margin: 12px 0;
-}
-.right {
-  display: flex;
-  flex-direction: column;
-  min-width: 0;
 }
 .others {
-  display: grid;
   grid-template-columns: repeat(auto-fill, minmax(130px, 1fr));
-  gap: 0 18px;
-  margin-top: 12px;
 }
 .others div {
   border-top: 1px solid var(--line);

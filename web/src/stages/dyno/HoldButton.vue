@@ -52,7 +52,7 @@ defineExpose({ press, release, focus: () => button.value?.focus() })
   <button
     ref="button"
     type="button"
-    class="hold"
+    class="hold position-relative w-100 size-22"
     :aria-disabled="disabled"
     @pointerdown="press"
     @pointerup="release"
@@ -65,18 +65,15 @@ defineExpose({ press, release, focus: () => button.value?.focus() })
     @blur="release"
     @contextmenu.prevent
   >
-    <span class="fill" :style="{ width: `${share * 100}%` }" />
-    <span class="label"><slot /></span>
+    <span class="fill position-absolute bg-hand" :style="{ width: `${share * 100}%` }" />
+    <span class="label position-relative"><slot /></span>
   </button>
 </template>
 
 <style scoped>
 .hold {
-  position: relative;
-  width: 100%;
   min-height: 58px;
   border: 2px solid var(--hand);
-  font-size: 22px;
   touch-action: none;
   user-select: none;
 }
@@ -85,12 +82,9 @@ defineExpose({ press, release, focus: () => button.value?.focus() })
   color: var(--quiet);
 }
 .fill {
-  position: absolute;
   inset: 0 auto 0 0;
-  background: var(--hand);
 }
 .label {
-  position: relative;
   mix-blend-mode: normal;
 }
 </style>

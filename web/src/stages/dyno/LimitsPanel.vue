@@ -77,7 +77,7 @@ async function save() {
               <td class="words">
                 <input
                   v-model="draft.text"
-                  class="number"
+                  class="number text-right"
                   placeholder="usual"
                   :aria-label="`${limit.label}, value`"
                   :aria-invalid="Boolean(fields.text)"
@@ -95,14 +95,14 @@ async function save() {
               <td class="words">
                 <input
                   v-model="draft.samples"
-                  class="count"
+                  class="count text-right"
                   aria-label="Samples out"
                   :aria-invalid="Boolean(fields.samples)"
                 />
                 of
                 <input
                   v-model="draft.of"
-                  class="count"
+                  class="count text-right"
                   aria-label="Samples looked at"
                   :aria-invalid="Boolean(fields.of)"
                 />
@@ -138,16 +138,11 @@ async function save() {
 </template>
 
 <style scoped>
-td {
-  padding: 3px 8px;
-}
 .number {
   width: 80px;
-  text-align: right;
 }
 .count {
   width: 40px;
-  text-align: right;
 }
 .off {
   opacity: 0.6;

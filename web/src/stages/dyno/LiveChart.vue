@@ -110,19 +110,21 @@ defineExpose({ add, clear, fill })
 </script>
 
 <template>
-  <div class="live-chart" :data-painted="paintedNumber" :data-filled="filled">
-    <div ref="element" class="canvas" role="img" :aria-label="`Torque over rpm in ${unit}, live`" />
+  <div class="live-chart position-relative h-100" :data-painted="paintedNumber" :data-filled="filled">
+    <div
+      ref="element"
+      class="canvas position-absolute"
+      role="img"
+      :aria-label="`Torque over rpm in ${unit}, live`"
+    />
   </div>
 </template>
 
 <style scoped>
 .live-chart {
-  position: relative;
-  height: 100%;
   min-height: 280px;
 }
 .canvas {
-  position: absolute;
   inset: 0;
 }
 </style>

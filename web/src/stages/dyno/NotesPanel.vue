@@ -105,7 +105,7 @@ defineExpose({ measure })
         </a>
         <span>
           {{ note.label }}<template v-if="note.text">: {{ note.text }}</template>
-          <span class="quiet meta">
+          <span class="quiet ml-2">
             {{ note.pull ? `pull ${note.pull}, ` : '' }}{{ note.by ? `${note.by}, ` : ''
             }}{{ clock(note.at) }}
           </span>
@@ -150,9 +150,6 @@ li {
   padding: 4px 0;
   font-family: var(--text);
   font-size: 15px;
-}
-.meta {
-  margin-left: 8px;
 }
 img {
   width: 72px;

@@ -54,7 +54,7 @@ const close = (id: number) =>
 </script>
 
 <template>
-  <section class="jobs" data-test="open-jobs" aria-label="Open jobs on the engine">
+  <section class="mt-3" data-test="open-jobs" aria-label="Open jobs on the engine">
     <ul v-if="open.length">
       <li v-for="job in open" :key="job.id">
         <strong
@@ -88,9 +88,6 @@ const close = (id: number) =>
 </template>
 
 <style scoped>
-.jobs {
-  margin-top: 12px;
-}
 ul {
   list-style: none;
   padding: 0;

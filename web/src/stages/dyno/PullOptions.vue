@@ -72,13 +72,13 @@ watch(
 </script>
 
 <template>
-  <DisclosurePanel class="options" data-test="pull-options"
+  <DisclosurePanel class="my-2 mx-0" data-test="pull-options"
     ><template #title>
       {{ PURPOSES[chosen] }}, sweep {{ start || programme.sweep_start_rpm }}–{{
         end || programme.sweep_end_rpm
       }}
     </template>
-    <div class="row">
+    <div class="d-flex flex-wrap gr-2 gc-3 py-2 px-0">
       <v-select
         label="This pull is a"
         :model-value="wanted.purpose ?? ''"
@@ -114,15 +114,6 @@ watch(
 </template>
 
 <style scoped>
-.options {
-  margin: 8px 0;
-}
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 14px;
-  padding: 8px 0;
-}
 input {
   width: 66px;
   text-align: right;

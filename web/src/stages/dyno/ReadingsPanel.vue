@@ -31,7 +31,10 @@ const like = computed(() => [...new Set(props.tapes.flatMap((tape) => tape.gate.
 </script>
 
 <template>
-  <div class="numerals" :style="{ gridTemplateColumns: `1.25fr ${'1fr '.repeat(large.length - 1)}` }">
+  <div
+    class="numerals d-grid ga-2 py-2 px-0"
+    :style="{ gridTemplateColumns: `1.25fr ${'1fr '.repeat(large.length - 1)}` }"
+  >
     <div v-for="channel in large" :key="channel" :class="{ four: large.length > 3 }">
       <b :data-channel="channel">{{ channelFigure(channel, values[channel]) }}</b>
       <span>{{
@@ -42,20 +45,20 @@ const like = computed(() => [...new Set(props.tapes.flatMap((tape) => tape.gate.
     </div>
   </div>
   <WindowTape v-for="tape in tapes" :key="tape.gate.channel" v-bind="tape" :resting="running" />
-  <p v-if="like.length" class="quiet like">
+  <p v-if="like.length" class="quiet like small">
     Start windows set to match {{ like.length > 1 ? 'pulls' : 'pull' }} {{ like.join(', ') }}.
   </p>
-  <p v-if="faulty.length" class="faulty" role="status" data-test="faulty">
+  <p
+    v-if="faulty.length"
+    class="hand-edge on-panel py-2 px-3 my-2 mx-0 prose size-16"
+    role="status"
+    data-test="faulty"
+  >
     No valid signal: {{ faulty.join(', ') }}
   </p>
 </template>
 
 <style scoped>
-.numerals {
-  display: grid;
-  gap: 10px;
-  padding: 10px 0 8px;
-}
 b {
   display: block;
   font-size: 56px;
@@ -70,15 +73,6 @@ b {
 }
 .like {
   margin: 2px 0 0;
-  font-size: 12px;
-}
-.faulty {
-  border-left: 4px solid var(--hand);
-  background: var(--panel);
-  padding: 8px 12px;
-  margin: 10px 0;
-  font-family: var(--text);
-  font-size: 16px;
 }
 @media (max-width: 900px) {
   b {

@@ -33,7 +33,7 @@ const words = computed(() => {
 
 <template>
   <div
-    class="tape"
+    class="tape d-grid align-center ga-2 py-1 px-0 border-t size-16"
     :class="{ out: side !== 'inside' && !resting }"
     :data-gate="gate.channel"
     :data-side="side"
@@ -60,13 +60,7 @@ const words = computed(() => {
 
 <style scoped>
 .tape {
-  display: grid;
   grid-template-columns: 104px 1fr 92px;
-  align-items: center;
-  gap: 10px;
-  padding: 5px 0;
-  border-top: 1px solid var(--line);
-  font-size: 16px;
 }
 .tape > div small {
   display: block;

@@ -94,9 +94,6 @@ async function save() {
 </template>
 
 <style scoped>
-td {
-  padding: 3px 8px;
-}
 input {
   width: 80px;
   text-align: right;

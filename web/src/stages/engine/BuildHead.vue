@@ -57,7 +57,7 @@ function begin() {
 </script>
 
 <template>
-  <div class="head">
+  <div class="d-flex flex-wrap align-baseline gr-1 gc-4 pt-3 pb-1 px-4">
     <h1>{{ build.engine.name }}</h1>
     <span>rev {{ build.revision }}</span>
     <span v-if="build.reason" class="quiet">{{ build.reason }}</span>
@@ -91,13 +91,6 @@ function begin() {
 </template>
 
 <style scoped>
-.head {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 18px;
-  padding: 14px 18px 4px;
-}
 form .v-input {
   min-width: 320px;
   flex: 0 1 420px;

@@ -116,7 +116,10 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
       </a>
     </nav>
     <div>
-      <div class="bar" :class="{ trying: whatIf && draft.edits.size }">
+      <div
+        class="bar position-sticky d-flex flex-wrap align-center gr-1 gc-3 py-2 px-0 on-ground prose size-15"
+        :class="{ trying: whatIf && draft.edits.size }"
+      >
         <template v-if="!mayOperate">
           <span class="quiet">You may read here; an operator writes.</span>
         </template>
@@ -136,7 +139,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
           </label>
           <v-btn color="hand" variant="flat" :disabled="saving" @click="save">Save as a new revision</v-btn>
           <v-btn @click="drop">Drop</v-btn>
-          <span v-if="reasonError" class="message" role="alert">{{ reasonError }}</span>
+          <span v-if="reasonError" class="message font-weight-bold" role="alert">{{ reasonError }}</span>
         </template>
         <template v-else-if="build.used">
           <span>
@@ -168,7 +171,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
       >
         <template v-if="group.key === 'camshaft' && advance">
           <DisclosurePanel title="What advancing the cam moves">
-            <label class="advance">
+            <label class="advance d-block pt-2 pb-1 px-0">
               Advanced by
               <input
                 v-model="draft.advance.value"
@@ -227,18 +230,9 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
   font-size: 11px;
 }
 .bar {
-  position: sticky;
   top: 0;
   z-index: 2;
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 14px;
-  padding: 10px 0;
-  background: var(--ground);
   border-bottom: 1px solid var(--ink);
-  font-family: var(--text);
-  font-size: 15px;
 }
 .bar.trying {
   background: var(--hand);
@@ -255,13 +249,6 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
 }
 .trying .v-btn:not(.hand) {
   color: var(--on-hand);
-}
-.message {
-  font-weight: 700;
-}
-.advance {
-  display: block;
-  padding: 8px 0 4px;
 }
 .advance input {
   padding: 3px 6px;

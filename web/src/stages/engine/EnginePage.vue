@@ -36,7 +36,7 @@ const adopt = useAction(async (build_id: number) =>
       @revision="(id) => router.push({ name: 'build', params: { id } })"
     >
       <template #beside>
-        <span v-if="newest && newest.id !== build.id" class="newer">
+        <span v-if="newest && newest.id !== build.id" class="ml-auto d-flex align-center ga-2">
           <span class="hand-note">Rev {{ newest.revision }} is newer: {{ newest.reason }}</span>
           <v-btn v-if="mayOperate" @click="adopt.mutate(newest.id)">
             Go on with rev {{ newest.revision }}
@@ -47,12 +47,3 @@ const adopt = useAction(async (build_id: number) =>
     </BuildTabs>
   </div>
 </template>
-
-<style scoped>
-.newer {
-  margin-left: auto;
-  display: flex;
-  align-items: center;
-  gap: 10px;
-}
-</style>

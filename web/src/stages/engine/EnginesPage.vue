@@ -21,7 +21,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
 </script>
 
 <template>
-  <div class="engines">
+  <div class="most-900 pa-4">
     <header class="page-head">
       <h1>Engines</h1>
       <v-btn v-if="me?.may_operate && !adding" color="hand" variant="flat" @click="adding = true"
@@ -44,7 +44,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
     </p>
     <ol v-else-if="engines" class="entries">
       <li v-for="engine in engines" :key="engine.id">
-        <span class="line">
+        <span class="d-flex justify-space-between ga-2">
           <router-link :to="{ name: 'build', params: { id: engine.revisions.at(-1)!.id } }">
             {{ engine.name }}
           </router-link>
@@ -63,7 +63,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
               .join(' · ')
           }}
         </span>
-        <span class="revisions">
+        <span class="revisions d-flex flex-wrap gr-1 gc-5">
           <router-link
             v-for="revision in engine.revisions"
             :key="revision.id"
@@ -87,23 +87,3 @@ useKeys([{ key: 'n', label: 'N', does: 'Describe a new engine', press: () => (ad
     </v-btn>
   </div>
 </template>
-
-<style scoped>
-.engines {
-  max-width: 900px;
-  padding: 18px;
-}
-.line {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-}
-.revisions {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 22px;
-}
-.revisions a {
-  color: var(--ink);
-}
-</style>

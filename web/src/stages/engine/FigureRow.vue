@@ -38,7 +38,7 @@ function sentence(text: string): string {
 
 <template>
   <div
-    class="figure"
+    class="figure d-grid gr-0 gc-3 py-1 px-0 border-b align-baseline"
     :class="{ without: !has }"
     :data-figure="shown.key"
     :title="
@@ -53,10 +53,10 @@ function sentence(text: string): string {
         shown.note
       }}</span>
     </span>
-    <span class="value">
+    <span class="value text-right tabular">
       <span
         v-if="has && shown.assumed.length"
-        class="hand-note assumed"
+        class="hand-note small py-0 px-1 mr-2"
         :title="`Rests on assumed ${shown.assumed.map(lower).join(', ')}`"
         >assumed</span
       >
@@ -71,22 +71,13 @@ function sentence(text: string): string {
 
 <style scoped>
 .figure {
-  display: grid;
   grid-template-columns: 1fr auto;
-  gap: 0 12px;
-  padding: 5px 0;
-  border-bottom: 1px solid var(--line);
-  align-items: baseline;
 }
 .without {
   padding: 3px 0;
 }
 .without .label {
   color: var(--quiet);
-}
-.value {
-  text-align: right;
-  font-variant-numeric: tabular-nums;
 }
 .reason,
 .note {
@@ -100,10 +91,5 @@ mark {
   background: none;
   color: inherit;
   font-weight: 700;
-}
-.assumed {
-  font-size: 11px;
-  padding: 0 5px;
-  margin-right: 8px;
 }
 </style>

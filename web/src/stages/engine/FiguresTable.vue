@@ -27,9 +27,3 @@ defineProps<{ table: Schema['TableOut']; caption: string }>()
     </tbody>
   </v-table>
 </template>
-
-<style scoped>
-td {
-  padding: 3px 8px;
-}
-</style>

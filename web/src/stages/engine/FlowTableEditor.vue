@@ -64,18 +64,18 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
   <div class="flow" :data-test="`flow-${side}`">
     <h2>{{ side === 'intake' ? 'Intake' : 'Exhaust' }} port flow</h2>
     <form v-if="editing" @submit.prevent="save">
-      <p v-if="error" class="message" role="alert">{{ error }}</p>
+      <p v-if="error" class="message mt-0 mb-1 mx-0" role="alert">{{ error }}</p>
       <v-text-field
         v-model="depression"
         :label="`Depression, ${units[2]}`"
         :error-messages="fields.depression"
       />
-      <div class="row quiet">
+      <div class="row d-grid ga-2 my-1 mx-0 quiet">
         <span>Lift, {{ units[0] }}</span
         ><span>Flow, {{ units[1] }}</span>
       </div>
       <template v-for="(row, number) in rows" :key="number">
-        <div class="row">
+        <div class="row d-grid ga-2 my-1 mx-0">
           <input
             v-model="row[0]"
             :aria-label="`Lift ${number + 1}`"
@@ -87,12 +87,17 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
             :aria-invalid="Boolean(wrong(number, 'flow'))"
           />
         </div>
-        <p v-if="wrong(number, 'lift') || wrong(number, 'flow')" class="message">
+        <p v-if="wrong(number, 'lift') || wrong(number, 'flow')" class="message mt-0 mb-1 mx-0">
           {{ wrong(number, 'lift') || wrong(number, 'flow') }}
         </p>
       </template>
       <button type="button" class="quiet" @click="rows.push(['', ''])">Another row</button>
-      <v-text-field v-model="how" label="Bench" class="words" placeholder="whose, with what adapter" />
+      <v-text-field
+        v-model="how"
+        label="Bench"
+        class="words text-left"
+        placeholder="whose, with what adapter"
+      />
       <div class="buttons">
         <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
         <v-btn @click="editing = false">Cancel</v-btn>
@@ -120,7 +125,10 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
       <button v-if="!readonly" type="button" class="quiet" @click="begin">Change…</button>
     </template>
     <p v-else class="quiet">
-      No table. <button v-if="!readonly" type="button" class="link" @click="begin">Write one down…</button>
+      No table.
+      <button v-if="!readonly" type="button" class="text-decoration-underline" @click="begin">
+        Write one down…
+      </button>
     </p>
   </div>
 </template>
@@ -130,10 +138,7 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
   margin-top: 16px;
 }
 .row {
-  display: grid;
   grid-template-columns: 110px 110px;
-  gap: 8px;
-  margin: 3px 0;
 }
 input {
   padding: 3px 6px;
@@ -142,19 +147,9 @@ input {
 }
 .words {
   width: 260px;
-  text-align: left;
-}
-.message {
-  margin: 0 0 4px;
-}
-td {
-  padding: 3px 8px;
 }
 label {
   display: block;
   margin: 6px 0;
-}
-.link {
-  text-decoration: underline;
 }
 </style>

@@ -44,7 +44,7 @@ function apply(row: Item) {
 </script>
 
 <template>
-  <div class="installed">
+  <div class="installed pa-4 most-1180">
     <p class="text">
       What is tested is seldom what is driven. An allowance is shown beside the peaks of the curves when it is
       switched on; it never changes a measured curve.
@@ -84,7 +84,7 @@ function apply(row: Item) {
             <td>
               <input
                 v-model="row.allowance"
-                class="number"
+                class="number text-right"
                 :aria-label="`Power that ${row.label.toLowerCase()} takes`"
                 :readonly="!mayOperate"
                 @change="save(row)"
@@ -105,7 +105,7 @@ function apply(row: Item) {
                 :aria-checked="row.applied"
                 :aria-label="`Allow for ${row.label.toLowerCase()}`"
                 :disabled="!mayOperate || !row.allowance"
-                class="switch"
+                class="switch py-1 px-3"
                 @click="apply(row)"
               >
                 {{ row.applied ? 'on' : 'off' }}
@@ -125,10 +125,6 @@ function apply(row: Item) {
 </template>
 
 <style scoped>
-.installed {
-  padding: 18px;
-  max-width: 1180px;
-}
 .installed > .text {
   max-width: 760px;
   margin: 0 0 14px;
@@ -141,11 +137,9 @@ input[readonly] {
 }
 .number {
   width: 76px;
-  text-align: right;
 }
 .switch {
   border-width: 1px;
-  padding: 3px 12px;
 }
 .switch[aria-checked='true'] {
   background: var(--ink);

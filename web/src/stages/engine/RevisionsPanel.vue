@@ -43,7 +43,7 @@ const moved = computed(() =>
 </script>
 
 <template>
-  <div class="revisions">
+  <div class="pa-4 most-1180">
     <v-table class="figures">
       <thead>
         <tr>
@@ -58,7 +58,7 @@ const moved = computed(() =>
           <td class="words">
             <a href="#" @click.prevent="emit('revision', revision.id)">Rev {{ revision.revision }}</a>
           </td>
-          <td class="words why">{{ revision.reason || 'First description' }}</td>
+          <td class="words prose size-15">{{ revision.reason || 'First description' }}</td>
           <td class="words">
             {{ day(revision.created_at) }} <span class="quiet">{{ revision.created_by }}</span>
           </td>
@@ -67,7 +67,7 @@ const moved = computed(() =>
       </tbody>
     </v-table>
     <template v-if="revisions.length > 1">
-      <div class="choice">
+      <div class="choice d-flex ga-4 mt-6 mb-3 mx-0">
         <v-select
           v-model="before"
           label="Compare"
@@ -84,7 +84,7 @@ const moved = computed(() =>
         />
       </div>
       <ProblemNote :error="error" />
-      <div v-if="against" class="sides">
+      <div v-if="against" class="sides d-grid ga-10">
         <div>
           <h2>What differs</h2>
           <p v-if="!against.differences.length" class="text">Nothing that is written down differs.</p>
@@ -128,26 +128,8 @@ const moved = computed(() =>
 </template>
 
 <style scoped>
-.revisions {
-  padding: 18px;
-  max-width: 1180px;
-}
-a {
-  color: var(--ink);
-}
-.why {
-  font-family: var(--text);
-  font-size: 15px;
-}
-.choice {
-  display: flex;
-  gap: 18px;
-  margin: 26px 0 14px;
-}
 .sides {
-  display: grid;
   grid-template-columns: 1.3fr 1fr;
-  gap: 40px;
 }
 @media (max-width: 900px) {
   .sides {

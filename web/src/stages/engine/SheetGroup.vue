@@ -33,7 +33,11 @@ function lacking(figure: { value: number | null; low: number | null; refused: st
 </script>
 
 <template>
-  <section :id="group.key" class="group" :aria-labelledby="`${group.key}-head`">
+  <section
+    :id="group.key"
+    class="group d-grid gr-1 gc-9 pt-4 pb-5 px-0"
+    :aria-labelledby="`${group.key}-head`"
+  >
     <div class="lines">
       <header>
         <h1 :id="`${group.key}-head`">{{ group.label }}</h1>
@@ -54,7 +58,7 @@ function lacking(figure: { value: number | null; low: number | null; refused: st
       <button
         v-if="secondBank && !hasSecond && !showSecond && !readonly"
         type="button"
-        class="more quiet"
+        class="py-1 px-0 quiet"
         @click="showSecond = true"
       >
         The second bank differs…
@@ -90,10 +94,7 @@ function lacking(figure: { value: number | null; low: number | null; refused: st
 
 <style scoped>
 .group {
-  display: grid;
   grid-template-columns: minmax(480px, 1.35fr) minmax(320px, 1fr);
-  gap: 4px 36px;
-  padding: 18px 0 22px;
   border-bottom: 1px solid var(--ink);
   scroll-margin-top: 96px;
 }
@@ -103,9 +104,6 @@ header {
   gap: 8px;
   align-items: baseline;
   padding-bottom: 4px;
-}
-.more {
-  padding: 6px 0;
 }
 .finding {
   font-family: var(--text);

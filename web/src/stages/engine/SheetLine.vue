@@ -96,7 +96,7 @@ function rewrite(event: Event, of: Origin) {
   >
     <button
       type="button"
-      class="label"
+      class="label text-left"
       :aria-expanded="open"
       :title="line.hint || undefined"
       @click="open = !open"
@@ -104,7 +104,7 @@ function rewrite(event: Event, of: Origin) {
       {{ line.label }}
     </button>
     <template v-if="numeric">
-      <span class="cell" :class="{ used: line.used && line.used !== 'measured' }">
+      <span class="d-flex ga-1" :class="{ used: line.used && line.used !== 'measured' }">
         <input
           :id="`${id}-nominal`"
           :aria-label="`${line.label}, not measured`"
@@ -132,7 +132,7 @@ function rewrite(event: Event, of: Origin) {
           @update:model-value="origin = $event as Origin"
         />
       </span>
-      <span class="cell" :class="{ used: line.used === 'measured' }">
+      <span class="d-flex ga-1" :class="{ used: line.used === 'measured' }">
         <input
           :id="`${id}-measured`"
           :aria-label="`${line.label}, measured`"
@@ -148,7 +148,7 @@ function rewrite(event: Event, of: Origin) {
       </span>
       <span class="measure quiet">{{ line.unit }}</span>
     </template>
-    <span v-else-if="line.kind === 'choice'" class="cell wide">
+    <span v-else-if="line.kind === 'choice'" class="d-flex ga-1 wide">
       <v-select
         :aria-label="line.label"
         :disabled="readonly"
@@ -157,7 +157,7 @@ function rewrite(event: Event, of: Origin) {
         @update:model-value="pick($event, nominalOrigin)"
       />
     </span>
-    <span v-else class="cell wide">
+    <span v-else class="d-flex ga-1 wide">
       <input
         :class="{ words: line.kind === 'words' }"
         :aria-label="line.label"
@@ -170,22 +170,31 @@ function rewrite(event: Event, of: Origin) {
         @keydown.enter="leave"
       />
     </span>
-    <p v-if="message" class="message" role="alert">{{ message }}</p>
-    <p v-else-if="edit && understood && understood !== `${edit.text} ${line.unit}`" class="quiet note">
+    <p
+      v-if="message"
+      class="message all-columns prose size-15 line-text mt-0 mb-1 mx-0 text-error"
+      role="alert"
+    >
+      {{ message }}
+    </p>
+    <p
+      v-else-if="edit && understood && understood !== `${edit.text} ${line.unit}`"
+      class="quiet all-columns prose size-15 line-text mt-0 mb-1 mx-0"
+    >
       = {{ understood }}
     </p>
-    <p v-if="line.blocked" class="note">
+    <p v-if="line.blocked" class="all-columns prose size-15 line-text mt-0 mb-1 mx-0">
       <span class="hand-note">
         {{ line.contradicts.map(originWords).join(' and ') }} contradict each other: nothing is used until one
         is chosen
       </span>
     </p>
-    <p v-else-if="line.contradicts.length" class="note quiet">
+    <p v-else-if="line.contradicts.length" class="all-columns prose size-15 line-text mt-0 mb-1 mx-0 quiet">
       ≠ {{ line.contradicts.map(originWords).join(', ') }}
     </p>
-    <div v-if="open || line.blocked" class="evidence">
+    <div v-if="open || line.blocked" class="evidence all-columns prose size-15 line-text mt-0 mb-1 mx-0">
       <p v-if="line.hint" class="quiet">{{ line.hint }}</p>
-      <div v-for="reading in line.readings" :key="reading.origin" class="reading">
+      <div v-for="reading in line.readings" :key="reading.origin" class="reading d-grid ga-2 align-center">
         <strong v-if="reading.origin === line.used">{{ originWords(reading.origin) }}</strong>
         <span v-else>{{ originWords(reading.origin) }}</span>
         <span>{{ reading.typed || reading.text }}</span>
@@ -221,17 +230,10 @@ function rewrite(event: Event, of: Origin) {
   padding: 3px 0;
   border-bottom: 1px solid var(--line);
 }
-.label {
-  text-align: left;
-}
 .label:hover {
   text-decoration: underline;
   text-decoration-style: dotted;
   text-underline-offset: 3px;
-}
-.cell {
-  display: flex;
-  gap: 4px;
 }
 .wide {
   grid-column: 2 / -1;
@@ -282,27 +284,12 @@ input[aria-invalid='true'] {
 .used input {
   font-weight: 700;
 }
-.message,
-.note,
-.evidence {
-  grid-column: 1 / -1;
-  font-family: var(--text);
-  font-size: 14px;
-  line-height: 1.35;
-  margin: 0 0 3px;
-}
-.message {
-  color: var(--stop);
-}
 .evidence {
   padding: 2px 0 6px 12px;
   border-left: 2px solid var(--line);
 }
 .reading {
-  display: grid;
   grid-template-columns: 74px 90px 170px 1fr auto;
-  gap: 8px;
-  align-items: center;
 }
 .use {
   border-width: 1px;

@@ -57,7 +57,7 @@ const next = computed(() => steps.value.find((step) => !isDone(step)))
 </script>
 
 <template>
-  <section v-if="shown" class="first" aria-labelledby="first-steps">
+  <section v-if="shown" class="first border on-panel py-3 px-4 mb-4" aria-labelledby="first-steps">
     <h2 id="first-steps">Before the first pull</h2>
     <ol>
       <li v-for="step in steps" :key="step.name" :class="{ done: isDone(step) }">
@@ -80,12 +80,6 @@ const next = computed(() => steps.value.find((step) => !isDone(step)))
 </template>
 
 <style scoped>
-.first {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  padding: 14px 18px;
-  margin-bottom: 18px;
-}
 ol {
   list-style: none;
   padding: 0;

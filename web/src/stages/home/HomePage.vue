@@ -44,7 +44,7 @@ useKeys([
 </script>
 
 <template>
-  <div class="list">
+  <div class="most-900 pa-4">
     <header class="page-head">
       <h1>Tests</h1>
       <template v-if="me?.may_operate">
@@ -65,7 +65,7 @@ useKeys([
     </p>
     <ol v-else-if="programmes" class="entries">
       <li v-for="programme in programmes" :key="programme.id">
-        <span class="line">
+        <span class="d-flex justify-space-between ga-2">
           <router-link :to="{ name: 'curves', params: { id: programme.id } }">{{
             programme.question
           }}</router-link>
@@ -82,7 +82,7 @@ useKeys([
         <span class="quiet"
           >{{ programme.engine }} · {{ day(programme.created_at) }} · {{ programme.created_by }}</span
         >
-        <span class="setups">
+        <span class="setups d-flex flex-wrap ga-4">
           <span v-for="setup in programme.setups" :key="setup.id">
             <SetupMark :position="setup.position" :size="20" /> {{ setup.name }}
           </span>
@@ -102,20 +102,6 @@ useKeys([
 </template>
 
 <style scoped>
-.list {
-  max-width: 900px;
-  padding: 18px;
-}
-.line {
-  display: flex;
-  justify-content: space-between;
-  gap: 10px;
-}
-.setups {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 18px;
-}
 .setups > span {
   display: inline-flex;
   align-items: center;

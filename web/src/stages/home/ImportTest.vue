@@ -59,8 +59,8 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
 </script>
 
 <template>
-  <span class="import">
-    <label class="choose">
+  <span class="ml-auto mr-3">
+    <label class="choose text-decoration-underline cursor-pointer">
       {{ working && !found ? 'Reading…' : 'Import test' }}
       <input type="file" accept=".zip" aria-label="Test in one file" @change="choose" />
     </label>
@@ -90,7 +90,7 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
             hide-details
             :label="`Use your own, the same in every value: ${names(same)}`"
           />
-          <p class="acts">
+          <p class="d-flex ga-2 mt-3">
             <v-btn type="submit" color="hand" variant="flat" :disabled="working || !question.trim()"
               >Import test</v-btn
             >
@@ -104,14 +104,6 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
 </template>
 
 <style scoped>
-.import {
-  margin-left: auto;
-  margin-right: 14px;
-}
-.choose {
-  text-decoration: underline;
-  cursor: pointer;
-}
 .choose input {
   position: absolute;
   opacity: 0;
@@ -119,10 +111,5 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
 }
 .choose:focus-within {
   outline: 2px solid var(--ink);
-}
-.acts {
-  display: flex;
-  gap: 10px;
-  margin-top: 14px;
 }
 </style>

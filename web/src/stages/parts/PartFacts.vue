@@ -83,8 +83,8 @@ async function dropAlias(name: string) {
 </script>
 
 <template>
-  <div class="facts">
-    <h1 class="page">{{ part.name }}</h1>
+  <div class="d-flex flex-wrap align-baseline gr-1 gc-4">
+    <h1 class="title">{{ part.name }}</h1>
     <span class="quiet">{{ part.slot_label }}</span>
     <span>{{ price }}</span>
     <span v-if="part.belongs_to" class="quiet">belongs to {{ part.belongs_to }}</span>
@@ -102,8 +102,8 @@ async function dropAlias(name: string) {
       </button>
     </span>
     <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Change…</button>
-    <p v-if="part.notes && !editing" class="text notes">{{ part.notes }}</p>
-    <form v-if="editing" class="form" @submit.prevent="save">
+    <p v-if="part.notes && !editing" class="text notes mt-1 mb-0 mx-0">{{ part.notes }}</p>
+    <form v-if="editing" class="form mt-1 mb-0 mx-0" @submit.prevent="save">
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <v-text-field v-model="facts.name" label="Name" :error-messages="fields.name" />
       <label>
@@ -148,22 +148,12 @@ async function dropAlias(name: string) {
 </template>
 
 <style scoped>
-.facts {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: baseline;
-  gap: 4px 18px;
-}
-a {
-  color: var(--ink);
-}
 .alias button {
   padding: 0 4px;
 }
 .notes,
 .form {
   flex-basis: 100%;
-  margin: 4px 0 0;
 }
 .form {
   --label: 130px;

@@ -64,7 +64,9 @@ async function make() {
     </ol>
     <v-btn v-if="mayOperate && !modifying" @click="modifying = true">Modify it…</v-btn>
     <form v-if="modifying" class="form" @submit.prevent="make">
-      <p class="text">What is done makes a new part; {{ part.name }} stays as it is.</p>
+      <p class="text mt-0 mb-2 mx-0 size-15">
+        What is done makes a new part; {{ part.name }} stays as it is.
+      </p>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <template
         v-for="[key, label] in [
@@ -101,13 +103,6 @@ li {
   padding: 4px 0 4px 10px;
   border-left: 2px solid var(--line);
   font-family: var(--text);
-  font-size: 15px;
-}
-a {
-  color: var(--ink);
-}
-.text {
-  margin: 0 0 8px;
   font-size: 15px;
 }
 .form {

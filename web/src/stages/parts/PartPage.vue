@@ -75,7 +75,7 @@ async function keep(dimension: string) {
     <ProblemNote :error="error ?? failed" />
     <template v-if="part">
       <PartFacts :part="part" :may-operate="mayOperate" @changed="changed" />
-      <div class="columns">
+      <div class="columns d-grid ga-10 mt-4">
         <div>
           <header>
             <h2>What is known of it</h2>
@@ -113,10 +113,7 @@ async function keep(dimension: string) {
   max-width: 1220px;
 }
 .columns {
-  display: grid;
   grid-template-columns: minmax(480px, 1.2fr) minmax(320px, 1fr);
-  gap: 40px;
-  margin-top: 18px;
 }
 header {
   display: grid;

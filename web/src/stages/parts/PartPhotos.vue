@@ -36,7 +36,7 @@ async function send(event: Event) {
 <template>
   <section>
     <h2>Pictures</h2>
-    <div class="photos">
+    <div class="photos d-flex flex-wrap ga-3">
       <figure v-for="photo in part.photos" :key="photo.id">
         <a :href="`/api/photos/${photo.id}`" target="_blank" rel="noopener">
           <img :src="`/api/photos/${photo.id}`" :alt="photo.caption || part.name" loading="lazy" />
@@ -45,7 +45,7 @@ async function send(event: Event) {
       </figure>
     </div>
     <p v-if="message" class="message" role="alert">{{ message }}</p>
-    <div v-if="mayOperate" class="add">
+    <div v-if="mayOperate" class="d-flex ga-2 mt-2">
       <input v-model="caption" placeholder="What it shows" aria-label="What the picture shows" />
       <label class="file">
         {{ sending ? 'Sending…' : 'Add a picture…' }}
@@ -56,11 +56,6 @@ async function send(event: Event) {
 </template>
 
 <style scoped>
-.photos {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 12px;
-}
 figure {
   margin: 0;
 }
@@ -70,10 +65,5 @@ img {
   object-fit: cover;
   border: 1px solid var(--line);
   display: block;
-}
-.add {
-  display: flex;
-  gap: 10px;
-  margin-top: 10px;
 }
 </style>

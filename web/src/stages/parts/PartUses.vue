@@ -58,10 +58,4 @@ li {
   font-size: 15px;
   line-height: 1.4;
 }
-li svg {
-  vertical-align: middle;
-}
-a {
-  color: var(--ink);
-}
 </style>

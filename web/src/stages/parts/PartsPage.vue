@@ -46,7 +46,7 @@ useKeys([
       @made="(id) => router.push({ name: 'part', params: { id } })"
       @back="adding = false"
     />
-    <div class="find">
+    <div class="find d-flex flex-wrap ga-1 mb-3">
       <input
         ref="search"
         v-model="sought"
@@ -103,7 +103,7 @@ useKeys([
             <div v-if="part.made_from" class="quiet">from {{ part.made_from }}: {{ part.modification }}</div>
           </td>
           <td class="words">{{ part.slot_label }}</td>
-          <td class="words summary">{{ part.summary.join(' · ') }}</td>
+          <td class="words prose size-15">{{ part.summary.join(' · ') }}</td>
           <td>{{ part.price || '–' }}</td>
           <td>
             <ArchiveMenu
@@ -134,12 +134,6 @@ useKeys([
   padding: 18px;
   max-width: 1180px;
 }
-.find {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px;
-  margin-bottom: 12px;
-}
 .find input {
   padding: 5px 10px;
   width: 260px;
@@ -163,9 +157,5 @@ img {
 td a {
   color: var(--ink);
   font-weight: 700;
-}
-.summary {
-  font-family: var(--text);
-  font-size: 14px;
 }
 </style>

@@ -38,14 +38,14 @@ function inSlot(slot: string) {
 </script>
 
 <template>
-  <div class="stacks">
-    <h1 class="page">Two stacks</h1>
-    <p class="text">
+  <div class="pa-4 most-1180">
+    <h1 class="title">Two stacks</h1>
+    <p class="text mt-1 mb-2 mx-0">
       Put two stacks together on paper: what differs, whether each fits, and whether comparing them would be
       fair.
     </p>
     <ProblemNote :error="error" />
-    <div class="columns">
+    <div class="columns d-grid ga-10 align-start">
       <v-table class="figures">
         <thead>
           <tr>
@@ -81,7 +81,7 @@ function inSlot(slot: string) {
       <div v-if="found" aria-live="polite">
         <v-select
           v-model="build"
-          class="engine"
+          class="engine d-block mb-3"
           label="Limits of"
           :items="[
             { value: null, label: 'no engine' },
@@ -91,13 +91,15 @@ function inSlot(slot: string) {
             })),
           ]"
         />
-        <p v-if="!chosen(one).length || !chosen(other).length" class="text">
+        <p v-if="!chosen(one).length || !chosen(other).length" class="text mt-1 mb-2 mx-0">
           Put parts into both stacks: nothing is said of an empty one.
         </p>
         <template v-else>
           <h2>What differs</h2>
-          <p v-if="!found.differences.length" class="text">Nothing: the same parts.</p>
-          <p v-for="sentence in found.differences" :key="sentence" class="text">{{ sentence }}</p>
+          <p v-if="!found.differences.length" class="text mt-1 mb-2 mx-0">Nothing: the same parts.</p>
+          <p v-for="sentence in found.differences" :key="sentence" class="text mt-1 mb-2 mx-0">
+            {{ sentence }}
+          </p>
           <p v-if="found.changes > 1" class="quiet">
             {{ found.changes }} slots: what is gained belongs to the package, not to one part.
           </p>
@@ -115,25 +117,11 @@ function inSlot(slot: string) {
 </template>
 
 <style scoped>
-.stacks {
-  padding: 18px;
-  max-width: 1220px;
-}
 .columns {
-  display: grid;
   grid-template-columns: 1.2fr 1fr;
-  gap: 40px;
-  align-items: start;
 }
 .v-select {
   width: 230px;
-}
-.engine {
-  display: block;
-  margin-bottom: 14px;
-}
-.text {
-  margin: 4px 0 8px;
 }
 tbody th {
   vertical-align: middle;

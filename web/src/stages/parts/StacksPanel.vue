@@ -80,7 +80,7 @@ function names(row: Schema['StackSetup'], slot: string): string {
           </tr>
         </tbody>
       </v-table>
-      <section v-if="base" class="difference">
+      <section v-if="base" class="difference mt-6">
         <h1>
           <SetupMark :position="setup(base.setup_id).position" /> {{ setup(base.setup_id).name }} itself
         </h1>
@@ -90,7 +90,7 @@ function names(row: Schema['StackSetup'], slot: string): string {
           fine="Nothing that is written down speaks against it."
         />
       </section>
-      <section v-for="row in others" :key="row.setup_id" class="difference">
+      <section v-for="row in others" :key="row.setup_id" class="difference mt-6">
         <h1>
           <SetupMark :position="setup(row.setup_id).position" /> {{ setup(row.setup_id).name }} against
           {{ setup(held!).name }}
@@ -102,8 +102,8 @@ function names(row: Schema['StackSetup'], slot: string): string {
                 : `${row.changes} slots: a package`
           }}</span>
         </h1>
-        <p v-for="sentence in row.differences" :key="sentence" class="text">{{ sentence }}</p>
-        <div class="checks">
+        <p v-for="sentence in row.differences" :key="sentence" class="text my-1 mx-0">{{ sentence }}</p>
+        <div class="checks d-grid columns-2 ga-9 mt-2">
           <CheckList
             title="Does it go together?"
             :checks="row.fit"
@@ -131,12 +131,6 @@ tbody th {
 th button {
   white-space: nowrap;
 }
-th button svg {
-  vertical-align: middle;
-}
-td a {
-  color: var(--ink);
-}
 .same :is(td, th) {
   color: var(--quiet);
 }
@@ -147,25 +141,10 @@ td a {
   background: var(--panel);
   font-weight: 700;
 }
-.difference {
-  margin-top: 26px;
-}
-.difference h1 svg {
-  vertical-align: middle;
-}
 .difference .quiet {
   font-weight: 400;
   font-size: 13px;
   margin-left: 10px;
-}
-.text {
-  margin: 6px 0;
-}
-.checks {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 36px;
-  margin-top: 10px;
 }
 @media (max-width: 800px) {
   .checks {

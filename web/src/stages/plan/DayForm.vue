@@ -55,7 +55,11 @@ function zoned(event: Event): string | null {
   <div>
     <h2>Sessions on the stand</h2>
     <p v-if="fields.sessions" class="message">{{ fields.sessions }}</p>
-    <div v-for="(session, index) in draft.sessions" :key="index" class="session">
+    <div
+      v-for="(session, index) in draft.sessions"
+      :key="index"
+      class="session d-flex flex-wrap ga-2 align-center mb-1"
+    >
       <input
         type="datetime-local"
         :value="local(session.starts_at)"
@@ -87,9 +91,13 @@ function zoned(event: Event): string | null {
         {{ fields[`sessions.${index}.${key}`] }}
       </p>
     </div>
-    <p><button type="button" class="more" @click="addSession">Another session</button></p>
+    <p>
+      <button type="button" class="text-decoration-underline mr-2" @click="addSession">
+        Another session
+      </button>
+    </p>
 
-    <div class="form">
+    <div class="form mt-2">
       <NumberFields :rows="NUMBERS" :texts="draft.texts" :wrong="fields" />
     </div>
 
@@ -110,7 +118,7 @@ function zoned(event: Event): string | null {
           <td>
             <input
               v-model="setup.pulls"
-              class="small-number"
+              class="small-number text-right"
               :aria-label="`Pulls of ${letterOf(positions[place]!)}`"
               :aria-invalid="Boolean(fields[`setups.${place}.pulls`])"
             />
@@ -119,7 +127,7 @@ function zoned(event: Event): string | null {
             <input
               v-if="place"
               v-model="setup.visits"
-              class="small-number"
+              class="small-number text-right"
               :aria-label="`Visits of ${letterOf(positions[place]!)}`"
               :aria-invalid="Boolean(fields[`setups.${place}.visits`])"
             />
@@ -153,8 +161,8 @@ function zoned(event: Event): string | null {
       </tbody>
     </v-table>
 
-    <h2 class="next">Order it as</h2>
-    <form class="template" @submit.prevent="useTemplate(template, templateSetup)">
+    <h2 class="mt-4">Order it as</h2>
+    <form class="d-flex flex-wrap ga-2" @submit.prevent="useTemplate(template, templateSetup)">
       <v-select
         v-model="template"
         aria-label="Template of the order"
@@ -172,50 +180,24 @@ function zoned(event: Event): string | null {
       />
       <v-btn type="submit" :disabled="!template || begun">Apply</v-btn>
     </form>
-    <p class="quiet told">{{ choices?.templates.find((one) => one.value === template)?.told }}</p>
+    <p class="quiet told prose size-15">
+      {{ choices?.templates.find((one) => one.value === template)?.told }}
+    </p>
     <p v-if="message" class="message">{{ message }}</p>
   </div>
 </template>
 
 <style scoped>
-.more {
-  text-decoration: underline;
-  margin-right: 8px;
-}
-.session {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  align-items: center;
-  margin-bottom: 6px;
-}
 .session .number {
   width: 76px;
 }
 .form {
   --label: 200px;
-  margin-top: 10px;
 }
 .form :deep(.number) {
   width: 90px;
 }
-.setups td {
-  padding: 3px 6px;
-}
 .small-number {
   width: 42px;
-  text-align: right;
-}
-.next {
-  margin-top: 18px;
-}
-.template {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-}
-.told {
-  font-family: var(--text);
-  font-size: 14px;
 }
 </style>

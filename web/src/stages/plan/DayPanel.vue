@@ -46,8 +46,8 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
     <ProblemNote :error="error" />
     <p v-if="!day" class="text">There is no running order yet. Change the plan to have one found.</p>
     <template v-else>
-      <div class="strip">
-        <p class="loud" data-test="finish">
+      <div class="strip d-flex flex-wrap gr-1 gc-7 align-baseline">
+        <p class="size-22" data-test="finish">
           {{ figure(day.total_min, 0) }} min planned<template v-if="day.finishes_at"
             >, done at {{ clock(day.finishes_at) }}</template
           >
@@ -81,10 +81,10 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
         :sessions="plan.draft.sessions ?? []"
         :progress="progress"
       />
-      <ul v-if="day.broken.length" class="notes">
+      <ul v-if="day.broken.length" class="notes prose size-15 my-2 mx-0 pa-0 plain-list">
         <li v-for="line in day.broken" :key="line">{{ line }}</li>
       </ul>
-      <h2 class="next">Running order</h2>
+      <h2 class="mt-4">Running order</h2>
       <v-table class="figures order" data-test="order">
         <thead>
           <tr>
@@ -99,7 +99,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
           <tr v-for="visit in visits" :key="visit.visit" :class="{ done: visit.done }">
             <td>{{ visit.starts_at ? clock(visit.starts_at) : figure(visit.start_min, 0) }}</td>
             <td class="words">
-              <span class="head">
+              <span class="head d-flex ga-2 align-center">
                 <SetupMark :position="plan.positions[visit.setup]!" :size="20" />
                 {{ plan.draft.setups[visit.setup]!.name }}
                 <span v-if="visit.done" class="quiet small">pulled</span>
@@ -125,43 +125,13 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
 </template>
 
 <style scoped>
-.strip {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 28px;
-  align-items: baseline;
-}
 .strip p {
   margin: 0 0 6px;
-}
-.loud {
-  font-size: 22px;
-}
-.notes {
-  font-family: var(--text);
-  font-size: 15px;
-  margin: 8px 0;
-  padding: 0;
-  list-style: none;
 }
 .notes li {
   border-left: 4px solid var(--hand);
   padding: 2px 10px;
   margin-bottom: 4px;
-}
-.next {
-  margin-top: 18px;
-}
-.order td {
-  padding: 4px 8px;
-}
-.head svg {
-  flex: none;
-}
-.head {
-  display: flex;
-  gap: 8px;
-  align-items: center;
 }
 .done {
   color: var(--quiet);

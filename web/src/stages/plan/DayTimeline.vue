@@ -153,7 +153,9 @@ const height = computed(() => rowsOf(lanes.value.length + (actual.value.length ?
             :y2="rowsOf(index) + ROW + 2"
             stroke="var(--line)"
           />
-          <text :x="minutes * scale" :y="rowsOf(index) - 8" class="tick">{{ tick(lane, minutes) }}</text>
+          <text :x="minutes * scale" :y="rowsOf(index) - 8" class="tick small">
+            {{ tick(lane, minutes) }}
+          </text>
         </template>
       </g>
       <g v-for="one in [...planned, ...actual]" :key="one.key + one.y">
@@ -171,7 +173,7 @@ const height = computed(() => rowsOf(lanes.value.length + (actual.value.length ?
           v-if="one.text && one.width > 12"
           :x="one.x + one.width / 2"
           :y="one.y + 22"
-          class="letter"
+          class="letter size-13 font-weight-bold"
           :fill="one.ink"
         >
           {{ one.text }}
@@ -187,12 +189,12 @@ const height = computed(() => rowsOf(lanes.value.length + (actual.value.length ?
             stroke="var(--ink)"
             stroke-width="2.5"
           />
-          <text :x="lane.paid * scale" :y="rowsOf(index) + ROW + 15" class="tick paid">
+          <text :x="lane.paid * scale" :y="rowsOf(index) + ROW + 15" class="tick small paid">
             paid until {{ tick(lane, lane.paid) }}
           </text>
         </template>
       </g>
-      <text v-if="actual.length" x="0" :y="actualY - 8" class="tick">
+      <text v-if="actual.length" x="0" :y="actualY - 8" class="tick small">
         as it goes, from {{ clock(actualStart) }}
       </text>
     </svg>
@@ -214,7 +216,6 @@ svg {
   min-width: 760px;
 }
 .tick {
-  font-size: 11px;
   fill: var(--quiet);
 }
 .paid {
@@ -222,8 +223,6 @@ svg {
   fill: var(--ink);
 }
 .letter {
-  font-size: 13px;
-  font-weight: 700;
   text-anchor: middle;
 }
 </style>

@@ -90,7 +90,7 @@ function key(index: number, event: KeyboardEvent) {
         />
       </template>
     </svg>
-    <p class="quiet small ends">
+    <p class="quiet small d-flex justify-space-between most-480 ma-0">
       <span>{{ figure(low, 0) }} rpm</span><span>{{ figure(high, 0) }} rpm</span>
     </p>
   </div>
@@ -108,11 +108,5 @@ circle {
 circle:focus-visible {
   outline: none;
   fill: var(--hand);
-}
-.ends {
-  display: flex;
-  justify-content: space-between;
-  max-width: 436px;
-  margin: 0;
 }
 </style>

@@ -131,7 +131,7 @@ async function takeBack(row: Expectation) {
           <td class="words">{{ row.by }}</td>
           <td class="words">
             {{ row.measure_label }}
-            <div v-if="row.sentence" class="quiet reason">{{ row.sentence }}</div>
+            <div v-if="row.sentence" class="quiet reason prose size-15">{{ row.sentence }}</div>
           </td>
           <td class="words">{{ row.expected }}</td>
           <td>{{ measured(row) }}</td>
@@ -150,13 +150,17 @@ async function takeBack(row: Expectation) {
     <p v-else-if="expected" class="text">
       No predictions yet. Write yours before the first pull: afterwards nobody remembers.
     </p>
-    <p v-for="person in expected?.people" :key="person.person" class="quiet reason">
+    <p v-for="person in expected?.people" :key="person.person" class="quiet reason prose size-15">
       {{ tendency(person) }}
     </p>
-    <p v-if="expected?.rows.some((row) => row.outcome === 'undecided')" class="quiet reason">
+    <p v-if="expected?.rows.some((row) => row.outcome === 'undecided')" class="quiet reason prose size-15">
       Undecided: the measured interval holds the prediction and a clear miss as well. More pulls would decide.
     </p>
-    <v-form v-if="mayOperate && others.length" class="predict" @submit.prevent="expect">
+    <v-form
+      v-if="mayOperate && others.length"
+      class="predict d-grid ga-2 align-start mt-4"
+      @submit.prevent="expect"
+    >
       <v-select v-model="chosen" label="Setup" :items="others" :error-messages="wrong.setup_id" />
       <v-select
         v-model="measure"
@@ -173,21 +177,15 @@ async function takeBack(row: Expectation) {
       <v-text-field v-model="sentence" label="Reason" :error-messages="wrong.sentence" />
       <v-btn type="submit">Save prediction</v-btn>
     </v-form>
-    <p v-else-if="!others.length" class="quiet reason">Every setup has been armed: predictions are locked.</p>
+    <p v-else-if="!others.length" class="quiet reason prose size-15">
+      Every setup has been armed: predictions are locked.
+    </p>
   </section>
 </template>
 
 <style scoped>
-.reason {
-  font-family: var(--text);
-  font-size: 14px;
-}
 .predict {
-  display: grid;
   grid-template-columns: 1fr 1fr 1.3fr 1.3fr auto;
-  gap: 10px;
-  align-items: start;
-  margin-top: 16px;
 }
 @media (max-width: 1000px) {
   .predict {

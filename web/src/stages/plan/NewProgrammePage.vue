@@ -9,7 +9,7 @@ const router = useRouter()
 
 <template>
   <div>
-    <h1 class="page">New test</h1>
+    <h1 class="title">New test</h1>
     <PlanEditor
       :programme="null"
       @saved="(id) => router.push({ name: 'plan', params: { id } })"

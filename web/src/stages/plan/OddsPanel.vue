@@ -95,7 +95,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
       {{ figure(assumed?.cold_percent) }} % high on a cold part; each is judged as the verdict judges.
     </p>
     <form @submit.prevent="simulate">
-      <v-table class="figures assumed">
+      <v-table class="figures assumed w-auto">
         <thead>
           <tr>
             <th class="words">Setup</th>
@@ -105,7 +105,9 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         <tbody>
           <tr v-for="one in others" :key="one.id">
             <td class="words">
-              <span class="head"><SetupMark :position="one.position" :size="20" /> {{ one.name }}</span>
+              <span class="head d-flex ga-2 align-center"
+                ><SetupMark :position="one.position" :size="20" /> {{ one.name }}</span
+              >
             </td>
             <td>
               <input
@@ -120,7 +122,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
           </tr>
         </tbody>
       </v-table>
-      <div class="more">
+      <div class="more d-flex flex-wrap gr-2 gc-5 align-end my-3 mx-0">
         <v-text-field v-model="days" label="Days" class="number" :error="Boolean(fields.days)" />
         <v-text-field
           v-model="refit"
@@ -147,7 +149,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
     </form>
 
     <template v-if="rows.length">
-      <h2 class="next">
+      <h2 class="mt-4">
         Per 100 simulated days<template v-if="result"> (from {{ result.days }})</template>
         <template v-if="job.job.value?.state === 'stopped'">, stopped before all were done</template>
       </h2>
@@ -177,8 +179,8 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
           </tr>
         </tbody>
       </v-table>
-      <h2 class="next">Separated from the baseline, per 100 simulated days with the returns</h2>
-      <v-table v-if="result?.with_returns" class="figures assumed">
+      <h2 class="mt-4">Separated from the baseline, per 100 simulated days with the returns</h2>
+      <v-table v-if="result?.with_returns" class="figures assumed w-auto">
         <thead>
           <tr>
             <th class="words">Setup</th>
@@ -191,7 +193,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         <tbody>
           <tr v-for="(id, index) in result.setups" :key="id">
             <td class="words">
-              <span class="head"
+              <span class="head d-flex ga-2 align-center"
                 ><SetupMark :position="setup(id).position" :size="20" /> {{ setup(id).name }}</span
               >
             </td>
@@ -202,7 +204,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
           </tr>
         </tbody>
       </v-table>
-      <p class="quiet told">
+      <p class="quiet told prose size-15">
         A simulation knows the engine's habits only as far as they are assumed. Drift is not taken out of the
         verdict: the returns spread it over the day.
       </p>
@@ -212,19 +214,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
 
 <style scoped>
 .assumed {
-  width: auto;
   min-width: 420px;
-}
-.assumed td {
-  padding: 3px 8px;
-}
-.head svg {
-  flex: none;
-}
-.head {
-  display: flex;
-  gap: 8px;
-  align-items: center;
 }
 input.number {
   width: 76px;
@@ -232,16 +222,6 @@ input.number {
 }
 .more .v-input {
   width: 220px;
-}
-.more {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 20px;
-  align-items: end;
-  margin: 12px 0;
-}
-.next {
-  margin-top: 18px;
 }
 .outcome th {
   white-space: nowrap;
@@ -266,9 +246,5 @@ input.number {
 .hand {
   background: var(--hand);
   color: var(--on-hand);
-}
-.told {
-  font-family: var(--text);
-  font-size: 15px;
 }
 </style>

@@ -68,7 +68,7 @@ defineExpose({ addVisit })
 <template>
   <div>
     <h2>Running order</h2>
-    <div class="find">
+    <div class="d-flex flex-wrap ga-2 align-center">
       <v-btn :disabled="begun" @click="find">Find the best order <kbd>F</kbd></v-btn>
       <v-btn v-if="search.running.value" @click="search.stop">Stop</v-btn>
       <span v-if="search.running.value" class="quiet" role="status">{{
@@ -89,7 +89,11 @@ defineExpose({ addVisit })
     <p v-if="search.failure.value || search.error.value" class="message" role="alert">
       {{ search.failure.value || search.error.value?.message }}
     </p>
-    <ul v-if="found?.advice.length && follows" class="notes" data-test="advice">
+    <ul
+      v-if="found?.advice.length && follows"
+      class="notes prose size-15 line-text my-2 mx-0 pa-0 plain-list"
+      data-test="advice"
+    >
       <li v-for="line in found.advice" :key="line">{{ line }}</li>
     </ul>
     <p v-if="fields.order" class="message" role="alert">{{ fields.order }}</p>
@@ -105,11 +109,11 @@ defineExpose({ addVisit })
         @dragend="dragged = target = -1"
         @drop.prevent="drop(place)"
       >
-        <span class="when quiet">{{
+        <span class="when small quiet">{{
           on?.starts_at ? clock(on.starts_at) : on ? `${figure(on.start_min, 0)} min` : ''
         }}</span>
         <SetupMark :position="positions[visit.setup]!" :size="20" />
-        <span class="name">
+        <span class="name flex-fill">
           {{ draft.setups[visit.setup]!.name }}
           <small v-if="change" class="quiet">
             {{ figure(change.end_min - change.start_min, 0) }} min:
@@ -161,7 +165,7 @@ defineExpose({ addVisit })
         </p>
       </li>
     </ol>
-    <p class="adders">
+    <p class="d-flex ga-2 align-center">
       <span class="quiet">Another visit to</span>
       <button v-for="one in planned" :key="one.place" type="button" @click="addVisit(one.place)">
         <SetupMark :position="positions[one.place]!" :size="20" />
@@ -172,24 +176,10 @@ defineExpose({ addVisit })
 </template>
 
 <style scoped>
-.notes {
-  font-family: var(--text);
-  font-size: 15px;
-  line-height: 1.4;
-  margin: 8px 0;
-  padding: 0;
-  list-style: none;
-}
 .notes li {
   border-left: 4px solid var(--hand);
   padding: 2px 10px;
   margin-bottom: 4px;
-}
-.find {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px;
-  align-items: center;
 }
 .order {
   list-style: none;
@@ -214,10 +204,8 @@ defineExpose({ addVisit })
 }
 .when {
   width: 52px;
-  font-size: 11px;
 }
 .name {
-  flex: 1;
   min-width: 120px;
 }
 .name small {
@@ -227,10 +215,5 @@ defineExpose({ addVisit })
 .order .number {
   width: 42px;
   text-align: right;
-}
-.adders {
-  display: flex;
-  gap: 8px;
-  align-items: center;
 }
 </style>

@@ -2,7 +2,8 @@
 /** A plan being written or changed: question, setups, day; what it can tell and how the day goes, at each change. */
 import { computed, ref, watch } from 'vue'
 
-import TabRow from '../../ui/TabRow.vue'
+import { useAddressTab } from '../../app/useAddress'
+import TabPages from '../../ui/TabPages.vue'
 import DayEditor from './DayEditor.vue'
 import { addSetup, isSlot } from './draft'
 import QuestionForm from './QuestionForm.vue'
@@ -14,7 +15,7 @@ const props = defineProps<{ programme: number | null }>()
 const emit = defineEmits<{ saved: [id: number]; leave: [] }>()
 const plan = usePlanDraft(props.programme)
 const { draft, ready, told, fields, message, restored, forget, parts, slots, choices, slotOf, search } = plan
-const tab = ref('question')
+const tab = useAddressTab(() => ['question', 'setups', 'day'])
 const saving = ref(false)
 
 const wrongIn = (pattern: RegExp) => Object.keys(fields.value).filter((key) => pattern.test(key)).length
@@ -96,75 +97,51 @@ async function save() {
 
 <template>
   <form class="editor" @submit.prevent="save">
-    <TabRow :tabs="tabs" :shown="tab" @show="(key) => (tab = key)">
-      <span class="buttons">
-        <v-btn type="submit" color="hand" variant="flat" :loading="saving">
-          {{ programme === null ? 'Create test' : 'Save plan' }}
-        </v-btn>
-        <v-btn @click="emit('leave')">Cancel</v-btn>
-      </span>
-    </TabRow>
-    <p v-if="!ready && !message" class="text inside" role="status">The plan is being read…</p>
-    <div v-else class="inside">
-      <p v-if="message && tab !== 'day'" class="message" role="alert">{{ message }}</p>
-      <p v-if="restored" class="text">
-        This is the draft that you left.
-        <button type="button" class="more" @click="forget">Begin anew</button>
-      </p>
-      <QuestionForm v-if="tab === 'question'" :plan="plan" :fixed-engine="programme !== null" />
-      <template v-else-if="tab === 'setups'">
-        <SetupMatrix :plan="plan" />
-        <template v-if="told">
-          <h2 class="next">What can be concluded</h2>
-          <div class="columns">
+    <p v-if="restored" class="text px-4 pt-3">
+      This is the draft that you left.
+      <button type="button" class="text-decoration-underline" @click="forget">Begin anew</button>
+    </p>
+    <v-skeleton-loader v-if="!ready && !message" type="heading, paragraph, table" class="page" />
+    <TabPages v-else v-model="tab" :tabs="tabs">
+      <template #beside>
+        <span class="buttons mt-0 ml-auto">
+          <v-btn type="submit" color="hand" variant="flat" :loading="saving">
+            {{ programme === null ? 'Create test' : 'Save plan' }}
+          </v-btn>
+          <v-btn @click="emit('leave')">Cancel</v-btn>
+        </span>
+      </template>
+      <template #question>
+        <p v-if="message" class="message page pb-0" role="alert">{{ message }}</p>
+        <QuestionForm class="page" :plan="plan" :fixed-engine="programme !== null" />
+      </template>
+      <template #setups>
+        <p v-if="message" class="message page pb-0" role="alert">{{ message }}</p>
+        <SetupMatrix class="page pb-0" :plan="plan" />
+        <div v-if="told" class="page">
+          <h2>What can be concluded</h2>
+          <div class="split">
             <QuestionsTable :concluded="told" may-add @add="addTheBest" />
             <div>
               <p v-if="told.held.length" class="text">
                 The same in every setup:
                 {{ told.held.map((row) => `${row.label.toLowerCase()} ${row.level}`).join(', ') }}.
               </p>
-              <p v-for="warning in told.warnings" :key="warning" class="text flag">{{ warning }}</p>
+              <p v-for="warning in told.warnings" :key="warning" class="text hand-edge pl-2">{{ warning }}</p>
             </div>
           </div>
-        </template>
-        <p v-else class="text">Choose the engine, and what the setups can tell shows here.</p>
+        </div>
+        <p v-else class="text page">Choose the engine, and what can be concluded shows here.</p>
       </template>
-      <template v-else>
-        <p v-if="!draft.build_id" class="text">Choose the engine first: the day is worked out for it.</p>
-        <DayEditor :plan="plan" />
+      <template #day>
+        <p v-if="!draft.build_id" class="text page pb-0">
+          Choose the engine first: the day is worked out for it.
+        </p>
+        <DayEditor class="page" :plan="plan" />
       </template>
-      <p v-if="search.running.value && tab !== 'day'" class="quiet small" role="status">
-        Looking for the best running order…
-      </p>
-    </div>
+    </TabPages>
+    <p v-if="search.running.value && tab !== 'day'" class="quiet small px-4" role="status">
+      Looking for the best running order…
+    </p>
   </form>
 </template>
-
-<style scoped>
-.inside {
-  padding: 14px 18px 30px;
-}
-.buttons {
-  margin: 0 0 6px auto;
-}
-.columns {
-  display: grid;
-  grid-template-columns: 1.2fr 1fr;
-  gap: 40px;
-}
-.next {
-  margin-top: 22px;
-}
-.flag {
-  border-left: 4px solid var(--hand);
-  padding-left: 10px;
-}
-.more {
-  text-decoration: underline;
-}
-@media (max-width: 900px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
-}
-</style>

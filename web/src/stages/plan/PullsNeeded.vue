@@ -46,7 +46,7 @@ const points = computed(() => {
 <template>
   <section>
     <h2>Pulls per setup to find a difference</h2>
-    <p class="difference">
+    <p class="difference d-flex flex-wrap gr-1 gc-3 ma-0">
       <label>
         A difference of
         <input
@@ -69,7 +69,7 @@ const points = computed(() => {
     </p>
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
     <template v-else-if="needed">
-      <p class="loud" data-test="needed">
+      <p class="size-22 mt-3 mb-1 mx-0" data-test="needed">
         <template v-if="needed.pulls !== null">{{ needed.pulls }} pulls a side</template>
         <template v-else>more pulls than a day has</template>
       </p>
@@ -149,7 +149,7 @@ const points = computed(() => {
           </tr>
         </tbody>
       </v-table>
-      <p class="quiet told">
+      <p class="quiet told prose size-15">
         Scatter of refitting a part is not in it: remove and refit once, with the baseline between, if the
         difference is small.
       </p>
@@ -158,19 +158,9 @@ const points = computed(() => {
 </template>
 
 <style scoped>
-.difference {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 14px;
-  margin: 0;
-}
 .difference input {
   width: 70px;
   text-align: right;
-}
-.loud {
-  font-size: 22px;
-  margin: 12px 0 4px;
 }
 svg {
   width: 100%;
@@ -180,15 +170,7 @@ svg text {
   font-size: 11px;
   fill: var(--quiet);
 }
-td,
-th {
-  padding: 4px 6px;
-}
 .chosen {
   font-weight: 700;
-}
-.told {
-  font-family: var(--text);
-  font-size: 15px;
 }
 </style>

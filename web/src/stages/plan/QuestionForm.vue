@@ -59,7 +59,7 @@ useFirstFocus('first')
 </script>
 
 <template>
-  <div class="columns">
+  <div class="columns d-grid columns-2 ga-6 align-start">
     <div class="form">
       <v-text-field
         ref="first"
@@ -126,8 +126,8 @@ useFirstFocus('first')
           :items="[...(choices?.duties ?? []), { value: 'drawn', label: 'Drawn by hand' }]"
           @update:model-value="chooseDuty"
         />
-        <p v-if="dutyTold" class="quiet told">{{ dutyTold }}</p>
-        <p v-if="draft.duty === 'drawn'" class="quiet told">
+        <p v-if="dutyTold" class="quiet told prose size-15 mt-0 mb-1 mx-0">{{ dutyTold }}</p>
+        <p v-if="draft.duty === 'drawn'" class="quiet told prose size-15 mt-0 mb-1 mx-0">
           Drag the points, or move them with the arrow keys.
         </p>
         <DutyCurve
@@ -138,7 +138,9 @@ useFirstFocus('first')
           :editable="draft.duty === 'drawn'"
           @change="(points) => (draft.points = points)"
         />
-        <p v-else class="quiet told">Its curve shows once the range that is compared is typed.</p>
+        <p v-else class="quiet told prose size-15 mt-0 mb-1 mx-0">
+          Its curve shows once the range that is compared is typed.
+        </p>
         <p v-if="fields.points" class="message">{{ fields.points }}</p>
         <NumberFields :rows="LIMITS" :texts="draft.texts" :wrong="fields" />
         <v-checkbox v-model="draft.must_look_stock" label="Must look stock" />
@@ -148,19 +150,8 @@ useFirstFocus('first')
 </template>
 
 <style scoped>
-.columns {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 24px;
-  align-items: start;
-}
 .columns .form {
   --label: 210px;
-}
-.told {
-  font-family: var(--text);
-  font-size: 14px;
-  margin: 0 0 6px;
 }
 @media (max-width: 900px) {
   .columns {

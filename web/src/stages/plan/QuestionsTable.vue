@@ -14,17 +14,19 @@ const WORDS: Record<string, string> = {
 
 <template>
   <div>
-    <p v-if="concluded.addition" class="text flag">
+    <p v-if="concluded.addition" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
       {{ concluded.addition }}
       <button v-if="mayAdd" type="button" @click="emit('add')">Add it</button>
     </p>
-    <p v-for="copy in concluded.copies" :key="copy" class="text flag">{{ copy }}</p>
+    <p v-for="copy in concluded.copies" :key="copy" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
+      {{ copy }}
+    </p>
     <v-table v-if="concluded.answers.length" class="figures" data-test="questions">
       <tbody>
         <tr v-for="row in concluded.answers" :key="row.question">
           <td class="words">
             <strong>{{ row.question }}</strong>
-            <div class="told">{{ row.told }}</div>
+            <div class="told prose size-15">{{ row.told }}</div>
           </td>
           <td class="words standing">
             <span :class="{ 'hand-note': row.standing === 'together' || row.standing === 'no' }">
@@ -39,25 +41,13 @@ const WORDS: Record<string, string> = {
 </template>
 
 <style scoped>
-.flag {
-  border-left: 4px solid var(--hand);
-  padding-left: 10px;
-  margin: 0 0 10px;
-}
 .flag button {
   text-decoration: underline;
   font-family: var(--read);
   font-size: 13px;
 }
-.told {
-  font-family: var(--text);
-  font-size: 15px;
-}
 .standing {
   white-space: nowrap;
   text-align: right;
-}
-td {
-  padding: 4px 8px;
 }
 </style>

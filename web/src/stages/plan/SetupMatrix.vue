@@ -100,12 +100,12 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 
 <template>
   <section>
-    <p v-if="fields.setups" class="message" role="alert">{{ fields.setups }}</p>
+    <p v-if="fields.setups" class="message mt-1 mb-0 mx-0" role="alert">{{ fields.setups }}</p>
     <p v-if="parts && !parts.length" class="text">
       There is no part yet. <router-link :to="{ name: 'parts' }">Add some to the library</router-link> first.
     </p>
-    <div class="scroll" tabindex="0" role="region" aria-label="Setups slot by slot">
-      <v-table class="figures matrix">
+    <div class="overflow-x-auto mb-3" tabindex="0" role="region" aria-label="Setups slot by slot">
+      <v-table class="figures matrix w-auto">
         <thead>
           <tr>
             <th class="words">Slot or setting</th>
@@ -115,7 +115,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
               class="words column"
               :class="{ out: setup.candidate !== 'in' }"
             >
-              <span class="head">
+              <span class="head d-flex align-center ga-1">
                 <SetupMark :position="positions[place]!" :hollow="setup.candidate !== 'in'" />
                 <input
                   v-model="setup.name"
@@ -134,11 +134,11 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 <span v-else-if="pulled[place]" class="quiet small" title="What was on it stays">pulled</span>
               </span>
               <template v-for="key in ['name', 'parts', 'place', 'based_on']" :key="key">
-                <p v-if="fields[`setups.${place}.${key}`]" class="message" role="alert">
+                <p v-if="fields[`setups.${place}.${key}`]" class="message mt-1 mb-0 mx-0" role="alert">
                   {{ fields[`setups.${place}.${key}`] }}
                 </p>
               </template>
-              <div v-if="stepwise && place > 0" class="base">
+              <div v-if="stepwise && place > 0" class="base d-flex ga-1 align-center mt-1">
                 <span class="quiet">starts from</span>
                 <v-select
                   :model-value="setup.based_on ?? 0"
@@ -156,7 +156,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
             <th class="words">
               <button
                 type="button"
-                class="more"
+                class="text-decoration-underline"
                 @click="addSetup(draft, stepwise ? draft.setups.length - 1 : 0, stepwise)"
               >
                 Another setup
@@ -176,7 +176,9 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
               >
                 ×
               </button>
-              <p v-if="fields[`rows.${index}.key`]" class="message">{{ fields[`rows.${index}.key`] }}</p>
+              <p v-if="fields[`rows.${index}.key`]" class="message mt-1 mb-0 mx-0">
+                {{ fields[`rows.${index}.key`] }}
+              </p>
             </th>
             <td
               v-for="(setup, place) in draft.setups"
@@ -205,7 +207,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                   put(draft, place, row.key, ($event.target as HTMLInputElement).value, slotOf, pulled)
                 "
               />
-              <p v-if="fields[`setups.${place}.settings.${row.key}`]" class="message">
+              <p v-if="fields[`setups.${place}.settings.${row.key}`]" class="message mt-1 mb-0 mx-0">
                 {{ fields[`setups.${place}.settings.${row.key}`] }}
               </p>
             </td>
@@ -229,12 +231,14 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                   :aria-label="`Why setup ${letterOf(positions[place]!)} is left out`"
                   :aria-invalid="Boolean(fields[`setups.${place}.reason`])"
                 />
-                <p v-if="fields[`setups.${place}.reason`]" class="message">
+                <p v-if="fields[`setups.${place}.reason`]" class="message mt-1 mb-0 mx-0">
                   {{ fields[`setups.${place}.reason`] }}
                 </p>
-                <p v-if="fixedAs(place)" class="fails">
+                <p v-if="fixedAs(place)" class="fails prose size-15 line-text mt-1 mb-0 mx-0 hand-edge pl-2">
                   {{ fixedAs(place) }}
-                  <button type="button" class="more" @click="leaveOut(place)">Leave it out</button>
+                  <button type="button" class="text-decoration-underline" @click="leaveOut(place)">
+                    Leave it out
+                  </button>
                 </p>
               </template>
             </td>
@@ -244,7 +248,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
       </v-table>
     </div>
 
-    <div class="tools">
+    <div class="tools d-flex flex-wrap gr-2 gc-6 align-center mb-3">
       <div class="another">
         <span class="quiet">Another row</span>
         <v-select
@@ -284,21 +288,6 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 </template>
 
 <style scoped>
-.scroll {
-  overflow-x: auto;
-  margin-bottom: 12px;
-}
-.matrix {
-  width: auto;
-}
-.head {
-  display: flex;
-  align-items: center;
-  gap: 6px;
-}
-.head svg {
-  flex: none;
-}
 .head input {
   width: 150px;
 }
@@ -311,12 +300,6 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 .matrix td input {
   display: block;
   margin-top: 3px;
-}
-.base {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  margin-top: 4px;
 }
 .base .v-select {
   width: 70px;
@@ -344,27 +327,10 @@ td.column {
   opacity: 0.6;
 }
 .fails {
-  font-family: var(--text);
-  font-size: 14px;
-  line-height: 1.35;
   max-width: 190px;
-  margin: 4px 0 0;
-  border-left: 4px solid var(--hand);
-  padding-left: 8px;
 }
 .message {
   max-width: 230px;
-  margin: 3px 0 0;
-}
-.more {
-  text-decoration: underline;
-}
-.tools {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 26px;
-  align-items: center;
-  margin-bottom: 12px;
 }
 .tools label,
 .tools form {

@@ -37,8 +37,8 @@ const CANDIDATES: Record<string, string> = {
 <template>
   <div>
     <p v-if="draft.words?.answers_change" class="text">{{ draft.words.answers_change }}</p>
-    <p v-for="warning in plan.told.warnings" :key="warning" class="text flag">{{ warning }}</p>
-    <div class="scroll" tabindex="0" role="region" aria-label="Setups slot by slot">
+    <p v-for="warning in plan.told.warnings" :key="warning" class="text hand-edge pl-2">{{ warning }}</p>
+    <div class="overflow-x-auto mb-5" tabindex="0" role="region" aria-label="Setups slot by slot">
       <v-table class="figures" data-test="matrix">
         <thead>
           <tr>
@@ -49,7 +49,7 @@ const CANDIDATES: Record<string, string> = {
               class="words"
               :class="{ out: setup.candidate !== 'in' }"
             >
-              <span class="head">
+              <span class="head d-flex ga-1 align-center ink">
                 <SetupMark :position="plan.positions[place]!" :hollow="setup.candidate !== 'in'" />{{
                   setup.name
                 }}
@@ -90,17 +90,23 @@ const CANDIDATES: Record<string, string> = {
               <template v-if="setup.candidate !== 'in'">
                 <strong>{{ CANDIDATES[setup.candidate ?? ''] }}</strong>: {{ setup.reason }}
               </template>
-              <span v-for="line in failing.get(place)" v-else :key="line" class="fails">{{ line }}</span>
+              <span
+                v-for="line in failing.get(place)"
+                v-else
+                :key="line"
+                class="hand-edge pl-2 d-block prose size-15"
+                >{{ line }}</span
+              >
             </td>
           </tr>
         </tbody>
       </v-table>
     </div>
-    <div class="columns">
+    <div class="columns d-grid ga-11">
       <div>
         <h2>What the setups can tell</h2>
         <QuestionsTable :concluded="plan.told" />
-        <p class="quiet told">
+        <p class="quiet told prose size-15">
           <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups as stacks</router-link>, with
           what does not fit and what would not be fair.
         </p>
@@ -114,7 +120,7 @@ const CANDIDATES: Record<string, string> = {
           ><template v-if="plan.told.held.length && programme.held_constant">. Also: </template>
           {{ programme.held_constant || (plan.told.held.length ? '' : 'Nothing is written down.') }}
         </p>
-        <p class="quiet told">
+        <p class="quiet told prose size-15">
           Sweep {{ programme.sweep_start_rpm }} to {{ programme.sweep_end_rpm }} rpm at
           {{ programme.sweep_rate_rpm_s }} rpm/s; compared from {{ programme.low_rpm }} to
           {{ programme.high_rpm }} rpm. Mean of the kept pulls; the first pulls after a change do not count.
@@ -126,21 +132,8 @@ const CANDIDATES: Record<string, string> = {
 </template>
 
 <style scoped>
-.scroll {
-  overflow-x: auto;
-  margin-bottom: 20px;
-}
 table {
   width: auto;
-}
-.head svg {
-  flex: none;
-}
-.head {
-  display: flex;
-  gap: 6px;
-  align-items: center;
-  color: var(--ink);
 }
 td {
   max-width: 240px;
@@ -155,27 +148,8 @@ tbody th {
 .out {
   opacity: 0.6;
 }
-.flag,
-.fails {
-  border-left: 4px solid var(--hand);
-  padding-left: 10px;
-}
-.fails {
-  display: block;
-  font-family: var(--text);
-  font-size: 14px;
-}
 .columns {
-  display: grid;
   grid-template-columns: 1.2fr 1fr;
-  gap: 44px;
-}
-.told {
-  font-family: var(--text);
-  font-size: 15px;
-}
-.told a {
-  color: var(--ink);
 }
 @media (max-width: 900px) {
   .columns {

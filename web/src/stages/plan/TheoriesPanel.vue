@@ -77,12 +77,12 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
       Two explanations for one thing? Write down what each predicts, and the setup that tells them apart
       shows.
     </p>
-    <p v-if="best && !editing" class="text flag" data-test="separation">
+    <p v-if="best && !editing" class="text hand-edge pl-2" data-test="separation">
       {{ setup(best.setup_id).letter }} tells them apart: {{ signed(best.one_percent) }} against
       {{ signed(best.other_percent) }} %, found with {{ best.pulls }} pulls a side.
     </p>
     <form v-if="rows.length || editing" @submit.prevent="write">
-      <div class="scroll">
+      <div class="overflow-x-auto">
         <v-table class="figures">
           <thead>
             <tr>
@@ -109,7 +109,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
                 <input
                   v-if="editing"
                   v-model="row.texts[one.id]"
-                  class="number"
+                  class="number text-right"
                   :aria-label="`Theory ${place + 1} predicts of ${one.letter}`"
                   :aria-invalid="Boolean(fields[`theories.${place}.${one.id}`])"
                 />
@@ -146,7 +146,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
         </tr>
       </tbody>
     </v-table>
-    <v-btn v-if="mayOperate && !editing" class="begin" @click="begin">
+    <v-btn v-if="mayOperate && !editing" class="mt-2" @click="begin">
       {{ rows.length ? 'Change them' : 'Write two down' }}
     </v-btn>
   </section>
@@ -156,24 +156,10 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
 section {
   margin-top: 28px;
 }
-.scroll {
-  overflow-x: auto;
-}
-td {
-  padding: 4px 8px;
-}
 .name {
   width: 220px;
 }
 .number {
   width: 74px;
-  text-align: right;
-}
-.flag {
-  border-left: 4px solid var(--hand);
-  padding-left: 10px;
-}
-.begin {
-  margin-top: 8px;
 }
 </style>

@@ -26,7 +26,12 @@ function toggle(row: string, other: string) {
 
 <template>
   <div>
-    <button type="button" class="more" :aria-expanded="showWork" @click="showWork = !showWork">
+    <button
+      type="button"
+      class="text-decoration-underline"
+      :aria-expanded="showWork"
+      @click="showWork = !showWork"
+    >
       {{ showWork ? 'Hide' : 'Show' }} what changing a row takes
     </button>
     <template v-for="(row, index) in draft.rows" :key="row.key">
@@ -34,7 +39,7 @@ function toggle(row: string, other: string) {
         {{ fields[`rows.${index}.under`] }}
       </p>
     </template>
-    <v-table v-if="showWork" class="figures work">
+    <v-table v-if="showWork" class="figures work w-auto mt-2">
       <thead>
         <tr>
           <th class="words">Row</th>
@@ -64,7 +69,7 @@ function toggle(row: string, other: string) {
                 (each) => each.key !== row.key && !each.key.startsWith(SETTING),
               )"
               :key="other.key"
-              class="under"
+              class="mr-3 text-no-wrap"
             >
               <input
                 type="checkbox"
@@ -81,19 +86,8 @@ function toggle(row: string, other: string) {
 </template>
 
 <style scoped>
-.more {
-  text-decoration: underline;
-}
-.work {
-  width: auto;
-  margin-top: 8px;
-}
 .work .number {
   width: 64px;
   text-align: right;
-}
-.under {
-  margin-right: 14px;
-  white-space: nowrap;
 }
 </style>

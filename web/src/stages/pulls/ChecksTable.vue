@@ -6,7 +6,9 @@ defineProps<{ comparison: Schema['ComparisonOut'] }>()
 </script>
 
 <template>
-  <p class="line" :class="comparison.level" data-test="comparability">{{ comparison.line }}</p>
+  <p class="line prose size-16 line-text mt-0 mb-2 mx-0" :class="comparison.level" data-test="comparability">
+    {{ comparison.line }}
+  </p>
   <v-table class="figures">
     <thead>
       <tr>
@@ -32,12 +34,6 @@ defineProps<{ comparison: Schema['ComparisonOut'] }>()
 </template>
 
 <style scoped>
-.line {
-  font-family: var(--text);
-  font-size: 16px;
-  line-height: 1.4;
-  margin: 0 0 8px;
-}
 .line.block {
   border-left: 6px solid var(--stop);
   padding-left: 10px;

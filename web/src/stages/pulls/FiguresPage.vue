@@ -121,13 +121,13 @@ useKeys([
 </script>
 
 <template>
-  <div class="figures-page">
+  <div class="pt-3 pb-7 px-4 most-1180">
     <header class="page-head"><h1>Enter figures manually</h1></header>
     <ProblemNote :error="error" />
     <p v-if="!mayOperate" class="text">
       You may read here. Ask the owner for the operator role to write figures.
     </p>
-    <form v-else class="sheet" @submit.prevent="write">
+    <form v-else class="sheet d-grid gr-4 gc-7" @submit.prevent="write">
       <section>
         <v-textarea
           v-model="text"
@@ -138,7 +138,7 @@ useKeys([
           placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
           :error-messages="textProblem"
         />
-        <div class="row">
+        <div class="d-flex flex-wrap gr-2 gc-4 mt-2">
           <v-select
             v-model="torqueUnit"
             label="Torque in"
@@ -162,7 +162,7 @@ useKeys([
             ]"
           />
         </div>
-        <fieldset class="row quoted">
+        <fieldset class="d-flex flex-wrap gr-2 gc-4 mt-2 quoted border pt-1 pb-2 px-3">
           <legend>What is quoted beside it, to be checked</legend>
           <v-text-field v-model="quoted.torque" label="Peak torque" inputmode="decimal" />
           <v-text-field v-model="quoted.torque_rpm" label="At rpm" inputmode="decimal" />
@@ -171,17 +171,29 @@ useKeys([
           <v-text-field v-model="quoted.gain" label="A gain of" inputmode="decimal" />
           <v-text-field v-model="quoted.gain_before" label="From" inputmode="decimal" />
           <v-text-field v-model="quoted.gain_after" label="To" inputmode="decimal" />
-          <p v-if="unread.length" class="words stop" role="alert">Not a number: {{ unread.join(', ') }}</p>
+          <p
+            v-if="unread.length"
+            class="words prose size-15 line-text my-1 mx-0 stop text-error"
+            role="alert"
+          >
+            Not a number: {{ unread.join(', ') }}
+          </p>
         </fieldset>
       </section>
       <section>
         <h2>As it is understood</h2>
-        <p v-if="!checked" class="words quiet">Type or paste the rows: they are checked as you write.</p>
+        <p v-if="!checked" class="words prose size-15 line-text my-1 mx-0 quiet">
+          Type or paste the rows: they are checked as you write.
+        </p>
         <template v-else>
-          <ul v-if="checked.problems.length" class="words problems" data-test="problems">
+          <ul
+            v-if="checked.problems.length"
+            class="words prose size-15 line-text my-1 mx-0 problems pl-6"
+            data-test="problems"
+          >
             <li v-for="problem in checked.problems" :key="problem">{{ problem }}</li>
           </ul>
-          <p v-else class="words" data-test="problems">
+          <p v-else class="words prose size-15 line-text my-1 mx-0" data-test="problems">
             {{ checked.rows.length }} rows, and nothing contradicts. Rounding hides up to
             {{ checked.resolution_percent.toFixed(2) }} %.
           </p>
@@ -205,7 +217,7 @@ useKeys([
           </div>
         </template>
       </section>
-      <div class="wide row">
+      <div class="all-columns d-flex flex-wrap gr-2 gc-4 mt-2">
         <v-select
           v-model="setupId"
           label="Setup"
@@ -216,14 +228,14 @@ useKeys([
 
         <v-text-field
           v-model="source"
-          class="source"
+          class="source flex-fill"
           label="Source of the figures"
           placeholder="Printed sheet of March, page 2"
           :error-messages="wrong.source"
         />
       </div>
-      <WhereFields v-model="where" class="wide" :wrong="wrong" has-figures :has-samples="false" />
-      <p class="wide buttons">
+      <WhereFields v-model="where" class="all-columns" :wrong="wrong" has-figures :has-samples="false" />
+      <p class="all-columns buttons d-flex ga-5 align-center">
         <v-checkbox
           v-if="checked?.problems.length"
           v-model="confirmed"
@@ -236,56 +248,19 @@ useKeys([
 </template>
 
 <style scoped>
-.figures-page {
-  padding: 14px 18px 30px;
-  max-width: 1100px;
-}
 .sheet {
-  display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 16px 28px;
-}
-.wide {
-  grid-column: 1 / -1;
-}
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px 16px;
-  margin-top: 10px;
-}
-.quoted {
-  border: 1px solid var(--line);
-  padding: 6px 12px 10px;
 }
 .quoted .v-input {
   flex: none;
   width: 112px;
 }
-.source {
-  flex: 1;
-}
 .understood {
   max-height: 330px;
   overflow-y: auto;
 }
-.words {
-  font-family: var(--text);
-  font-size: 15px;
-  line-height: 1.4;
-  margin: 4px 0;
-}
 .problems {
   border-left: 6px solid var(--hand);
-  padding-left: 24px;
-}
-.stop {
-  color: var(--stop);
-}
-.buttons {
-  display: flex;
-  gap: 20px;
-  align-items: center;
 }
 .tick {
   display: flex;

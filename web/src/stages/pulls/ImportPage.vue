@@ -186,7 +186,7 @@ useKeys([
 </script>
 
 <template>
-  <div class="import">
+  <div class="import pt-3 pb-7 px-4 most-1180 d-grid ga-4">
     <header class="page-head"><h1>Import files</h1></header>
     <ProblemNote :error="error" />
     <p v-if="!mayOperate" class="text">
@@ -194,7 +194,7 @@ useKeys([
     </p>
     <template v-else>
       <label
-        class="drop"
+        class="drop pa-5 prose size-16 text-center cursor-pointer"
         :class="{ over }"
         @dragover.prevent="over = true"
         @dragleave="over = false"
@@ -213,10 +213,14 @@ useKeys([
           {{ layout.files }} {{ layout.files === 1 ? 'file' : 'files' }} like {{ layout.example }}
           <template v-if="layout.known">, read as the last of this make</template>
         </h2>
-        <p v-for="text in [...layout.doubts, ...layout.notes]" :key="text" class="words hand-note">
+        <p
+          v-for="text in [...layout.doubts, ...layout.notes]"
+          :key="text"
+          class="words prose size-15 hand-note"
+        >
           {{ text }}
         </p>
-        <p v-if="wrong[`layout_${layout.key}`]" class="words stop" role="alert">
+        <p v-if="wrong[`layout_${layout.key}`]" class="words prose size-15 stop" role="alert">
           {{ wrong[`layout_${layout.key}`] }}
         </p>
         <v-checkbox
@@ -230,27 +234,27 @@ useKeys([
           inputmode="decimal"
           class="rate"
         />
-        <div class="scroll">
+        <div class="overflow-x-auto">
           <v-table class="figures">
             <thead>
               <tr>
-                <th class="words">Column</th>
-                <th class="words">First rows</th>
+                <th class="words prose size-15">Column</th>
+                <th class="words prose size-15">First rows</th>
                 <th>Lowest</th>
                 <th>Highest</th>
-                <th class="words">Is</th>
-                <th class="words">In</th>
+                <th class="words prose size-15">Is</th>
+                <th class="words prose size-15">In</th>
               </tr>
             </thead>
             <tbody>
               <tr v-for="column in layout.columns" :key="column.name" :class="{ off: !column.channel }">
-                <td class="words">
+                <td class="words prose size-15">
                   {{ column.name }} <span class="quiet">{{ column.unit }}</span>
                 </td>
-                <td class="words quiet">{{ column.first.join(' ') }}</td>
+                <td class="words prose size-15 quiet">{{ column.first.join(' ') }}</td>
                 <td>{{ column.low }}</td>
                 <td>{{ column.high }}</td>
-                <td class="words">
+                <td class="words prose size-15">
                   <v-select
                     :model-value="column.channel"
                     :aria-label="`What ${column.name} is`"
@@ -262,7 +266,7 @@ useKeys([
                     @update:model-value="rechannel(column, $event)"
                   />
                 </td>
-                <td class="words">
+                <td class="words prose size-15">
                   <v-select
                     v-if="unitsOf(column.channel).length"
                     v-model="column.mapped_unit"
@@ -289,12 +293,12 @@ useKeys([
           <thead>
             <tr>
               <th><span class="visually-hidden">Place</span></th>
-              <th class="words">File</th>
+              <th class="words prose size-15">File</th>
               <th>Rows</th>
-              <th class="words">Session</th>
-              <th class="words">Began</th>
-              <th class="words">Setup</th>
-              <th class="words">So far</th>
+              <th class="words prose size-15">Session</th>
+              <th class="words prose size-15">Began</th>
+              <th class="words prose size-15">Setup</th>
+              <th class="words prose size-15">So far</th>
             </tr>
           </thead>
           <tbody>
@@ -309,7 +313,7 @@ useKeys([
                 <v-btn
                   v-if="file.state === 'waiting' && !settled"
                   variant="text"
-                  class="handle"
+                  class="handle py-0 px-2 quiet"
                   draggable="true"
                   :aria-label="`Move ${file.name}: arrow up, arrow down`"
                   @dragstart="carried = file.id"
@@ -320,9 +324,9 @@ useKeys([
                   ≡
                 </v-btn>
               </td>
-              <td class="words">{{ file.name }}</td>
+              <td class="words prose size-15">{{ file.name }}</td>
               <td>{{ file.rows || '–' }}</td>
-              <td class="words">
+              <td class="words prose size-15">
                 <v-text-field
                   v-if="file.state === 'waiting' && !settled"
                   v-model="file.session"
@@ -330,7 +334,7 @@ useKeys([
                   class="short"
                 />
               </td>
-              <td class="words">
+              <td class="words prose size-15">
                 <v-text-field
                   v-if="file.state === 'waiting' && !settled"
                   v-model="file.start"
@@ -340,7 +344,7 @@ useKeys([
                   class="began"
                 />
               </td>
-              <td class="words">
+              <td class="words prose size-15">
                 <v-select
                   v-if="file.state === 'waiting' && !settled"
                   v-model="file.setup_id"
@@ -355,7 +359,7 @@ useKeys([
                   "
                 />
               </td>
-              <td class="words">
+              <td class="words prose size-15">
                 <router-link v-if="file.pull_id" :to="{ name: 'pull', params: { pull: file.pull_id } }">{{
                   file.outcome
                 }}</router-link>
@@ -386,9 +390,9 @@ useKeys([
         <progress :value="work.job.value?.done ?? 0" :max="work.job.value?.total || 1" />
         {{ work.job.value?.progress_text || 'Waiting for a worker…' }}
         <v-btn @click="work.stop()">Stop</v-btn>
-        <p class="quiet words">What was read by then stays.</p>
+        <p class="quiet words prose size-15">What was read by then stays.</p>
       </div>
-      <p v-if="work.failure.value" class="words stop" role="alert">{{ work.failure.value }}</p>
+      <p v-if="work.failure.value" class="words prose size-15 stop" role="alert">{{ work.failure.value }}</p>
       <p v-if="work.result.value" class="text" data-test="outcome">
         {{ work.result.value.read }} read, {{ work.result.value.known }} known already,
         {{ work.result.value.refused }} refused<template v-if="work.result.value.left"
@@ -402,8 +406,6 @@ useKeys([
 <style scoped>
 .handle {
   cursor: grab;
-  padding: 0 8px;
-  color: var(--quiet);
 }
 .carried {
   opacity: 0.4;
@@ -415,19 +417,10 @@ useKeys([
   width: 130px;
 }
 .import {
-  padding: 14px 18px 30px;
-  max-width: 1100px;
-  display: grid;
-  gap: 16px;
   justify-items: stretch;
 }
 .drop {
   border: 2px dashed var(--quiet);
-  padding: 22px;
-  font-family: var(--text);
-  font-size: 16px;
-  text-align: center;
-  cursor: pointer;
 }
 .drop.over {
   background: var(--panel);
@@ -441,15 +434,8 @@ useKeys([
 .drop:focus-within {
   outline: 2px solid var(--ink);
 }
-.scroll {
-  overflow-x: auto;
-}
 .off td {
   opacity: 0.6;
-}
-.words {
-  font-family: var(--text);
-  font-size: 14px;
 }
 p.words {
   margin: 0 0 4px;

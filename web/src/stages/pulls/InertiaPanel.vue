@@ -58,14 +58,14 @@ function use() {
 </script>
 
 <template>
-  <form class="inertia" @submit.prevent="send">
+  <form class="d-flex flex-wrap ga-2 align-center prose size-15" @submit.prevent="send">
     <v-select v-model="chosen" aria-label="Inertia of the sweep" :items="choicesOf(choices?.inertia)" />
     <label v-if="chosen === 'not_included'">
       <input v-model="typed" inputmode="decimal" aria-label="Inertia to add" :aria-invalid="!!wrong" />
       {{ inspection.inertia_unit }}
     </label>
     <v-btn type="submit">Save</v-btn>
-    <span v-if="wrong" role="alert" class="wrong">{{ wrong }}</span>
+    <span v-if="wrong" role="alert" class="text-error">{{ wrong }}</span>
     <v-btn v-if="other !== null" data-test="estimate" @click="estimate">From these two pulls</v-btn>
     <span v-if="found" role="status">{{ found.words }} <v-btn @click="use">Apply</v-btn></span>
     <ProblemNote :error="error" />
@@ -73,17 +73,6 @@ function use() {
 </template>
 
 <style scoped>
-.inertia {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  align-items: center;
-  font-family: var(--text);
-  font-size: 14px;
-}
-.wrong {
-  color: var(--stop);
-}
 input {
   width: 80px;
 }

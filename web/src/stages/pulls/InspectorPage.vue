@@ -131,10 +131,10 @@ useKeys([
 </script>
 
 <template>
-  <div class="inspector">
+  <div class="pt-2 pb-6 px-4">
     <ProblemNote :error="error ?? reduce.error.value ?? letIn.error.value" />
     <template v-if="shown">
-      <header class="page-head">
+      <header class="page-head d-flex ga-4 align-center flex-wrap">
         <h1 data-test="inspected">
           <SetupMark :position="setup(shown.setup_id).position" />
           Pull {{ shown.number }}, {{ setup(shown.setup_id).letter }} {{ setup(shown.setup_id).name }}
@@ -158,7 +158,7 @@ useKeys([
           label="Below"
           :items="(choices ?? []).map(([key, name]) => ({ value: key, label: name }))"
         />
-        <span class="steps">
+        <span class="steps d-flex ga-1">
           <v-btn :disabled="place <= 0" aria-label="Pull before" @click="go(-1)">←</v-btn>
           <v-btn :disabled="place < 0 || place >= rows.length - 1" aria-label="Next pull" @click="go(1)"
             >→</v-btn
@@ -167,7 +167,7 @@ useKeys([
       </header>
       <p v-if="shown.no_curve" class="text hand-note" role="alert">No curve: {{ shown.no_curve }}</p>
       <p v-if="shown.factor_why" class="text hand-note">{{ shown.factor_why }}</p>
-      <div class="charts">
+      <div class="charts d-grid ga-4">
         <section v-if="raw" class="chart" aria-label="Raw samples over time">
           <TraceChart
             :key="pull"
@@ -179,7 +179,7 @@ useKeys([
             @cut="cut"
           />
         </section>
-        <section v-else-if="!shown.has_samples" class="chart figures-only">
+        <section v-else-if="!shown.has_samples" class="chart figures-only d-grid py-0 px-10">
           <p class="text">
             Printed figures, {{ shown.figures }}. There are no samples, so scatter and channels are not known.
           </p>
@@ -188,16 +188,20 @@ useKeys([
           <PullCurves :pull="first" :other="second" :raw="raw ?? null" :below="below" />
         </section>
       </div>
-      <div class="facts">
+      <div class="facts d-grid gr-4 gc-9 mt-3">
         <section>
           <h2>Anomalies</h2>
-          <ul v-if="shown.anomalies.length || shown.findings.length" class="words" data-test="odd">
+          <ul
+            v-if="shown.anomalies.length || shown.findings.length"
+            class="words prose size-15 line-text ma-0"
+            data-test="odd"
+          >
             <li v-for="text in [...shown.anomalies, ...shown.findings]" :key="text">{{ text }}</li>
           </ul>
-          <p v-else class="words">None found.</p>
+          <p v-else class="words prose size-15 line-text ma-0">None found.</p>
           <template v-if="shown.cut">
-            <h2 class="next">Cut</h2>
-            <p class="words" data-test="cut">
+            <h2 class="mt-3">Cut</h2>
+            <p class="words prose size-15 line-text ma-0" data-test="cut">
               From {{ shown.cut.start_s.toFixed(2) }} s, {{ shown.cut.start_rpm.toFixed(0) }} rpm,
               {{ shown.cut.start_why }}; to {{ shown.cut.end_s.toFixed(2) }} s,
               {{ shown.cut.end_rpm.toFixed(0) }} rpm, {{ shown.cut.end_why }}.
@@ -210,7 +214,7 @@ useKeys([
             </p>
           </template>
           <template v-if="shown.cut && mayOperate">
-            <h2 class="next">Inertia correction</h2>
+            <h2 class="mt-3">Inertia correction</h2>
             <InertiaPanel
               :inspection="shown"
               :other="beside && other?.setup_id === shown.setup_id ? beside : null"
@@ -218,14 +222,14 @@ useKeys([
             />
           </template>
           <template v-if="shown.air">
-            <h2 class="next">Air</h2>
-            <p class="words">
+            <h2 class="mt-3">Air</h2>
+            <p class="words prose size-15 line-text ma-0">
               {{ airWords }}
             </p>
           </template>
           <template v-if="shown.notes.length">
-            <h2 class="next">Notes</h2>
-            <ul class="words">
+            <h2 class="mt-3">Notes</h2>
+            <ul class="words prose size-15 line-text ma-0">
               <li v-for="note in shown.notes" :key="note.at">
                 {{ clock(note.at) }} {{ note.by }}: {{ note.text }}
               </li>
@@ -240,31 +244,37 @@ useKeys([
               <dd>{{ fact.text }}</dd>
             </template>
           </dl>
-          <p v-if="shown.has_samples" class="words">
+          <p v-if="shown.has_samples" class="words prose size-15 line-text ma-0">
             Samples as
             <a :href="`/api/pulls/${pull}/raw.csv`" download>CSV</a>,
             <a :href="`/api/pulls/${pull}/raw.mf4`" download>MDF4</a>,
             <a :href="`/api/pulls/${pull}/raw.parquet`" download>Parquet</a>
           </p>
         </section>
-        <section class="wide">
+        <section class="all-columns">
           <template v-if="comparison && beside">
             <h2>Held against pull {{ rows.find((known) => known.id === beside)?.number }}</h2>
             <ChecksTable :comparison="comparison" />
           </template>
           <template v-else-if="row?.comparable?.line">
             <h2>Held against pull {{ row.comparable.against }} of the baseline</h2>
-            <p class="words" data-test="against-baseline">{{ row.comparable.line }}</p>
+            <p class="words prose size-15 line-text ma-0" data-test="against-baseline">
+              {{ row.comparable.line }}
+            </p>
           </template>
-          <p v-else class="words quiet">
+          <p v-else class="words prose size-15 line-text ma-0 quiet">
             Choose a pull to lay beside: it says whether the two may be compared.
           </p>
           <template v-if="row?.comparable?.level === 'block'">
-            <p v-if="row.comparable.let_in_reason" class="words">
+            <p v-if="row.comparable.let_in_reason" class="words prose size-15 line-text ma-0">
               Counts all the same: {{ row.comparable.let_in_reason }}
               <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
             </p>
-            <form v-else-if="mayOperate" class="let-in" @submit.prevent="sendReason">
+            <form
+              v-else-if="mayOperate"
+              class="let-in d-flex ga-2 align-center mt-2"
+              @submit.prevent="sendReason"
+            >
               <label
                 >It is not counted. Count it all the same, because
                 <input v-model="reason" aria-label="Why it may count"
@@ -274,7 +284,7 @@ useKeys([
           </template>
         </section>
       </div>
-      <DisclosurePanel v-if="shown.speed_rpm.length" class="bins" title="The bins as a table">
+      <DisclosurePanel v-if="shown.speed_rpm.length" class="bins mt-4" title="The bins as a table">
         <v-table class="figures">
           <thead>
             <tr>
@@ -304,59 +314,24 @@ useKeys([
 </template>
 
 <style scoped>
-.inspector {
-  padding: 10px 18px 24px;
-}
-.page-head {
-  display: flex;
-  gap: 18px;
-  align-items: center;
-  flex-wrap: wrap;
-}
 .page-head h1 {
   margin-right: auto;
 }
-.page-head h1 svg {
-  vertical-align: middle;
-}
-.steps {
-  display: flex;
-  gap: 6px;
-}
 .charts {
-  display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 18px;
 }
 .chart {
   height: 420px;
 }
 .figures-only {
-  display: grid;
   place-content: center;
   border: 1px dashed var(--line);
-  padding: 0 40px;
 }
 .facts {
-  display: grid;
   grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-  gap: 18px 36px;
-  margin-top: 12px;
-}
-.wide {
-  grid-column: 1 / -1;
-}
-.words {
-  font-family: var(--text);
-  font-size: 15px;
-  line-height: 1.4;
-  margin: 0;
 }
 ul.words {
   padding-left: 18px;
-}
-.next {
-  margin-top: 12px;
 }
 dl {
   display: grid;
@@ -372,17 +347,8 @@ dt {
 dd {
   margin: 0;
 }
-.let-in {
-  display: flex;
-  gap: 10px;
-  align-items: center;
-  margin-top: 8px;
-}
 .let-in input {
   width: 320px;
-}
-.bins {
-  margin-top: 18px;
 }
 .bins table {
   max-width: 720px;

@@ -157,11 +157,5 @@ useChart(element, () => {
 </script>
 
 <template>
-  <div ref="element" class="canvas" role="img" aria-label="Torque over speed; the table below has the bins" />
+  <div ref="element" class="h-100" role="img" aria-label="Torque over speed; the table below has the bins" />
 </template>
-
-<style scoped>
-.canvas {
-  height: 100%;
-}
-</style>

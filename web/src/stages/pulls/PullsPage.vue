@@ -59,12 +59,12 @@ function told(row: Row): string[] {
 <template>
   <div class="pulls">
     <ProblemNote :error="error ?? keep.error.value" />
-    <p class="actions">
+    <p class="d-flex ga-2 align-center mt-0 mb-2 mx-0">
       <template v-if="mayOperate">
         <v-btn :to="{ name: 'import' }">Import files <kbd>F</kbd></v-btn>
         <v-btn :to="{ name: 'figures' }">Enter figures <kbd>W</kbd></v-btn>
       </template>
-      <span v-if="log?.rows.length" class="save">
+      <span v-if="log?.rows.length" class="ml-auto prose size-15">
         Curves as
         <a :href="`/api/programmes/${programme.id}/curves.csv?standard=${standard}`" download>CSV</a>,
         <a :href="`/api/programmes/${programme.id}/curves.xlsx?standard=${standard}`" download>XLSX</a>
@@ -84,7 +84,7 @@ function told(row: Row): string[] {
           <th>Pull</th>
           <th class="words">Setup</th>
           <th class="words">Started</th>
-          <th class="line">Factor<br />{{ label }}</th>
+          <th class="text-no-wrap">Factor<br />{{ label }}</th>
           <th>Peak torque<br />{{ log.torque_unit }} at rpm</th>
           <th>Peak power<br />{{ log.power_unit }} at rpm</th>
           <th class="words">Status</th>
@@ -106,12 +106,12 @@ function told(row: Row): string[] {
               >{{ row.number }}</router-link
             >
           </td>
-          <td class="words mark">
+          <td class="words mark text-no-wrap">
             <SetupMark :position="setup(row.setup_id).position" :struck="row.standing === 'excluded'" />
             {{ setup(row.setup_id).name }}
             <span class="quiet small" title="Revision of the engine">rev {{ row.revision }}</span>
           </td>
-          <td class="words line">
+          <td class="words text-no-wrap">
             {{ clock(row.started_at) }} <span class="quiet small">{{ day(row.made_on) }}</span>
           </td>
           <td>
@@ -130,7 +130,7 @@ function told(row: Row): string[] {
               >not comparable</span
             >
           </td>
-          <td class="words why">
+          <td class="words why prose size-15">
             <div v-for="text in told(row)" :key="text">{{ text }}</div>
           </td>
           <td v-if="mayOperate" class="words">
@@ -163,28 +163,11 @@ function told(row: Row): string[] {
   max-width: 1240px;
   overflow-x: auto;
 }
-.actions {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  margin: 0 0 8px;
-}
-.save {
-  margin-left: auto;
-  font-family: var(--text);
-  font-size: 14px;
-}
-.mark,
-.line {
-  white-space: nowrap;
-}
 .mark svg {
   vertical-align: middle;
   margin-right: 4px;
 }
 .why {
-  font-family: var(--text);
-  font-size: 14px;
   min-width: 180px;
 }
 .here td {

@@ -136,20 +136,26 @@ function nudge(which: 'start' | 'end', event: KeyboardEvent) {
 </script>
 
 <template>
-  <div class="trace">
+  <div class="position-relative h-100">
     <div
       ref="element"
-      class="canvas"
+      class="canvas position-absolute"
       role="img"
       aria-label="Raw samples over time; the table below has the bins"
     />
     <template v-if="cut && left !== null && right !== null && begin !== null && over !== null">
-      <div class="off" :style="{ left: `${begin}px`, width: `${Math.max(0, left - begin)}px` }" />
-      <div class="off" :style="{ left: `${right}px`, width: `${Math.max(0, over - right)}px` }" />
+      <div
+        class="off position-absolute"
+        :style="{ left: `${begin}px`, width: `${Math.max(0, left - begin)}px` }"
+      />
+      <div
+        class="off position-absolute"
+        :style="{ left: `${right}px`, width: `${Math.max(0, over - right)}px` }"
+      />
       <div
         v-for="which in ['start', 'end'] as const"
         :key="which"
-        class="edge"
+        class="edge position-absolute"
         :class="{ fixed: !mayCut }"
         :style="{ left: `${which === 'start' ? left : right}px` }"
         role="slider"
@@ -172,16 +178,10 @@ function nudge(which: 'start' | 'end', event: KeyboardEvent) {
 </template>
 
 <style scoped>
-.trace {
-  position: relative;
-  height: 100%;
-}
 .canvas {
-  position: absolute;
   inset: 0;
 }
 .off {
-  position: absolute;
   top: 5%;
   bottom: 9%;
   background: var(--hatch);
@@ -189,7 +189,6 @@ function nudge(which: 'start' | 'end', event: KeyboardEvent) {
   pointer-events: none;
 }
 .edge {
-  position: absolute;
   top: 5%;
   bottom: 9%;
   width: 13px;

@@ -11,7 +11,7 @@ const { data: me } = useMe()
 </script>
 
 <template>
-  <fieldset class="where">
+  <fieldset class="where border on-panel pt-2 pb-3 px-3 d-grid gr-2 gc-4 align-start">
     <legend>Applies to all files</legend>
     <label>
       Day
@@ -87,13 +87,7 @@ label > input:not([type='checkbox']) {
   min-width: 0;
 }
 .where {
-  border: 1px solid var(--line);
-  background: var(--panel);
-  padding: 10px 14px 14px;
-  display: grid;
   grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
-  gap: 10px 18px;
-  align-items: start;
 }
 legend {
   color: var(--quiet);

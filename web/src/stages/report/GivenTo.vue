@@ -21,7 +21,7 @@ const given = computed(() => (customers.value ?? []).filter((one) => one.given).
 
 <template>
   <section v-if="customers?.length">
-    <h2 class="next">Customers who may read it</h2>
+    <h2 class="mt-5">Customers who may read it</h2>
     <ProblemNote :error="give.error.value" />
     <v-checkbox
       v-for="one in customers"
@@ -35,9 +35,3 @@ const given = computed(() => (customers.value ?? []).filter((one) => one.given).
     />
   </section>
 </template>
-
-<style scoped>
-.next {
-  margin-top: 22px;
-}
-</style>

@@ -122,7 +122,7 @@ useKeys([
 </script>
 
 <template>
-  <div class="page">
+  <div class="page d-grid ga-6 pt-4 pb-7 px-4">
     <div>
       <ProblemNote :error="error ?? (problem as Error | null)" />
       <div v-show="html" ref="paper" class="paper" data-test="paper" />
@@ -132,12 +132,12 @@ useKeys([
       <h2>
         {{ shown ? `Version ${sheets?.find((one) => one.id === shown)?.number}, as issued` : 'Draft' }}
       </h2>
-      <div class="row">
+      <div class="d-flex flex-wrap ga-2 align-center">
         <v-btn @click="print">Print</v-btn>
         <v-btn v-if="shown" @click="shown = 0">Draft</v-btn>
       </div>
       <template v-if="!shown">
-        <p class="quiet told">
+        <p class="quiet told prose size-15 line-text ma-0">
           Preview of the current verdict: duty, rule and standard are those of the Verdict screen.
         </p>
         <v-checkbox v-model="showOwner" label="The owner's name" />
@@ -161,8 +161,8 @@ useKeys([
         </form>
       </template>
       <GivenTo v-if="mayOperate" :programme="programme.id" />
-      <h2 class="next">Issued</h2>
-      <p v-if="sheets && !sheets.length" class="quiet told">
+      <h2 class="mt-2">Issued</h2>
+      <p v-if="sheets && !sheets.length" class="quiet told prose size-15 line-text ma-0">
         None yet. An issued sheet never changes; a correction is another version that says what changed.
       </p>
       <ol data-test="sheets">
@@ -171,8 +171,8 @@ useKeys([
             Version {{ one.number }}
           </button>
           <span class="quiet">&nbsp; {{ day(one.at) }} {{ clock(one.at) }}, {{ one.by }}</span>
-          <div v-if="one.change" class="told">{{ one.change }}</div>
-          <div class="row files">
+          <div v-if="one.change" class="told prose size-15 line-text ma-0">{{ one.change }}</div>
+          <div class="d-flex flex-wrap ga-2 align-center my-1 mx-0">
             <a
               v-for="kind in ['pdf', 'csv', 'xlsx', 'svg', 'png']"
               :key="kind"
@@ -206,7 +206,11 @@ useKeys([
               Revoke
             </button>
           </div>
-          <form v-if="mayOperate && shown === one.id" class="give" @submit.prevent="give(one.id)">
+          <form
+            v-if="mayOperate && shown === one.id"
+            class="give align-center"
+            @submit.prevent="give(one.id)"
+          >
             <input v-model="recipient" placeholder="Recipient" aria-label="Recipient of the link" />
             <input
               v-model="days"
@@ -225,10 +229,7 @@ useKeys([
 
 <style scoped>
 .page {
-  display: grid;
   grid-template-columns: minmax(0, 1fr) 290px;
-  gap: 24px;
-  padding: 16px 18px 30px;
 }
 .paper {
   background: #fff;
@@ -237,9 +238,6 @@ useKeys([
   padding: 26px 30px;
   max-width: 860px;
   margin: 0 auto;
-}
-aside a {
-  color: inherit;
 }
 aside {
   min-width: 0;
@@ -263,31 +261,12 @@ textarea {
   align-items: center;
   color: var(--ink);
 }
-.told {
-  font-family: var(--text);
-  font-size: 14px;
-  line-height: 1.35;
-  margin: 0;
-}
-.row {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px;
-  align-items: center;
-}
-.files {
-  margin: 3px 0;
-}
 form {
   display: grid;
   gap: 8px;
 }
 .give {
   grid-template-columns: minmax(0, 1fr) 46px auto;
-  align-items: center;
-}
-.next {
-  margin-top: 10px;
 }
 ol {
   list-style: none;

@@ -60,7 +60,7 @@ const takeOff = (id: number) =>
 </script>
 
 <template>
-  <div class="list">
+  <div class="pa-4 most-900">
     <h1>Pre-pull checklist</h1>
     <p class="text quiet">
       Every line is ticked by a person, by name, before anything is armed. Local codes and the stand maker's
@@ -79,7 +79,7 @@ const takeOff = (id: number) =>
                 <template v-if="item.slots.length">{{ item.slots.map(slotName).join(', ') }}</template>
                 <template v-if="item.asks"> · asks: {{ data!.kinds[item.asks] }}</template>
               </td>
-              <td v-if="mayWrite" class="acts">
+              <td v-if="mayWrite" class="acts text-right text-no-wrap">
                 <button type="button" :aria-label="`Change ${item.text}`" @click="edit(item)">Edit</button>
                 <button type="button" :aria-label="`Remove ${item.text}`" @click="takeOff(item.id)">
                   Remove
@@ -114,10 +114,6 @@ const takeOff = (id: number) =>
 </template>
 
 <style scoped>
-.list {
-  padding: 18px;
-  max-width: 900px;
-}
 section {
   margin: 18px 0;
 }
@@ -130,10 +126,6 @@ td {
   border-top: 1px solid var(--line);
   padding: 6px 10px 6px 0;
   font-size: 15px;
-}
-.acts {
-  text-align: right;
-  white-space: nowrap;
 }
 .acts button {
   text-decoration: underline;

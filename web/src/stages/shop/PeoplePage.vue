@@ -64,13 +64,13 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
 </script>
 
 <template>
-  <div class="page">
+  <div class="page most-900 pa-4">
     <header class="page-head">
       <h1>People</h1>
       <v-btn color="hand" variant="flat" @click="adding = true">Add person</v-btn>
     </header>
     <ProblemNote :error="error ?? problem" />
-    <v-card v-if="invited" class="pa-4 boxed" role="status">
+    <v-card v-if="invited" class="pa-4 border mb-4" role="status">
       <p class="text">
         Hand this link to {{ invited.name }}. It is good once, for three days, and is not shown again.
       </p>
@@ -80,12 +80,12 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
         readonly
         data-test="way-in"
       />
-      <p class="acts mt-3">
+      <p class="acts d-flex ga-2 mt-3">
         <v-btn @click="copy">Copy link</v-btn>
         <v-btn @click="invited = null">Close</v-btn>
       </p>
     </v-card>
-    <v-card v-if="adding" class="pa-4 boxed">
+    <v-card v-if="adding" class="pa-4 border mb-4">
       <form @submit.prevent="add.mutate(undefined)">
         <h2>Add a person</h2>
         <div class="pair">
@@ -105,7 +105,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
             :label="`${role.label}: ${role.may}`"
           />
         </v-radio-group>
-        <p class="acts mt-3">
+        <p class="acts d-flex ga-2 mt-3">
           <v-btn type="submit" color="hand" variant="flat">Add person</v-btn>
           <v-btn variant="text" @click="adding = false">Cancel</v-btn>
         </p>
@@ -143,7 +143,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
               <template v-if="person.wrong_tries"> · {{ person.wrong_tries }} wrong passwords since</template>
             </td>
             <td class="words">
-              <span class="acts">
+              <span class="acts d-flex ga-2">
                 <v-btn v-if="person.wrong_tries" @click="unlock.mutate(person)">Unlock</v-btn>
                 <v-btn v-if="person.active && !person.is_me" @click="reset.mutate(person)">
                   Reset password
@@ -158,9 +158,9 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
         </tbody>
       </v-table>
     </div>
-    <h2 class="changes">Changes</h2>
+    <h2 class="changes mt-7">Changes</h2>
     <p v-if="!audit?.length" class="quiet">Nothing was changed yet.</p>
-    <ul v-else class="audit">
+    <ul v-else class="audit plain-list pa-0">
       <li v-for="(entry, index) in audit" :key="index">
         <span class="quiet">{{ moment(entry.at) }}</span> {{ entry.by }} {{ entry.what }}
       </li>
@@ -169,18 +169,6 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
 </template>
 
 <style scoped>
-.page {
-  max-width: 1000px;
-  padding: 18px;
-}
-.boxed {
-  border: 1px solid var(--line);
-  margin-bottom: 18px;
-}
-.acts {
-  display: flex;
-  gap: 8px;
-}
 .people td {
   vertical-align: middle;
 }
@@ -208,12 +196,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
     flex-wrap: wrap;
   }
 }
-.changes {
-  margin-top: 28px;
-}
 .audit {
-  list-style: none;
-  padding: 0;
   line-height: 1.7;
 }
 </style>

@@ -31,7 +31,7 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
 </script>
 
 <template>
-  <div class="page">
+  <div class="page most-680 pa-4">
     <header class="page-head"><h1>Shop</h1></header>
     <ProblemNote :error="error ?? save.error.value" />
     <form @submit.prevent="save.mutate(undefined)">
@@ -39,7 +39,7 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
       <v-btn type="submit" color="hand" variant="flat" :disabled="save.isPending.value">Save shop</v-btn>
       <span v-if="save.isSuccess.value" class="quiet ml-4" role="status">Saved.</span>
     </form>
-    <h2 class="tablet">On a tablet</h2>
+    <h2 class="mt-7">On a tablet</h2>
     <p v-if="local" class="text">
       Torvix answers this machine only. To reach it from a tablet in the cell, start it with
       <kbd>./torvix serve --host 0.0.0.0 --self-signed</kbd> (docs/running-a-shop.md).
@@ -52,18 +52,11 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
 </template>
 
 <style scoped>
-.page {
-  max-width: 640px;
-  padding: 18px;
-}
 form {
   display: flex;
   flex-direction: column;
   gap: 14px;
   align-items: stretch;
-}
-.tablet {
-  margin-top: 28px;
 }
 form .v-btn {
   align-self: start;

@@ -54,7 +54,7 @@ const save = () =>
 </script>
 
 <template>
-  <v-card class="pa-4 boxed">
+  <v-card class="pa-4 border mb-4">
     <form @submit.prevent="save">
       <h2>{{ title }}</h2>
       <ProblemNote :error="problem" />
@@ -93,7 +93,7 @@ const save = () =>
       <p v-else-if="waiting === 'try'" class="quiet" role="status">
         Connecting, listening and checking the protocol…
       </p>
-      <div class="acts">
+      <div class="d-flex ga-2">
         <v-btn type="submit" color="hand" variant="flat" :disabled="waiting !== ''">Save stand</v-btn>
         <v-btn :disabled="waiting !== '' || !given.host" @click="tryLine">Try the line</v-btn>
         <v-btn variant="text" @click="emit('cancel')">Cancel</v-btn>
@@ -107,13 +107,5 @@ form {
   display: flex;
   flex-direction: column;
   gap: 12px;
-}
-.boxed {
-  border: 1px solid var(--line);
-  margin-bottom: 18px;
-}
-.acts {
-  display: flex;
-  gap: 10px;
 }
 </style>

@@ -48,10 +48,10 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
 </script>
 
 <template>
-  <div class="page">
+  <div class="page most-900 pa-4">
     <header class="page-head">
       <h1>Stands</h1>
-      <span class="acts">
+      <span class="acts d-flex flex-wrap ga-2">
         <v-menu>
           <template #activator="{ props: activator }">
             <v-btn v-bind="activator">Add the simulated stand</v-btn>
@@ -80,7 +80,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
       <article v-else class="stand" :data-test="`stand-${stand.id}`">
         <h2>
           <strong>{{ stand.name }}</strong>
-          <span v-if="stand.simulated" class="simulated">simulated: {{ stand.simulated }}</span>
+          <span v-if="stand.simulated" class="quiet size-13">simulated: {{ stand.simulated }}</span>
         </h2>
         <p :class="stand.connected ? 'linked' : 'lost'" role="status">
           {{ linkText(stand) }}
@@ -94,7 +94,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
           <template v-if="stand.worker_elsewhere"> · bench worker on another machine</template>
         </p>
         <p v-if="stand.notes" class="text">{{ stand.notes }}</p>
-        <p class="acts">
+        <p class="acts d-flex flex-wrap ga-2">
           <v-btn @click="editing = stand.id">Edit</v-btn>
           <v-btn v-if="stand.used" @click="retire.mutate(stand)">Retire</v-btn>
           <v-btn v-else @click="remove.mutate(stand)">Delete</v-btn>
@@ -112,10 +112,6 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
 </template>
 
 <style scoped>
-.page {
-  max-width: 900px;
-  padding: 18px;
-}
 .stand {
   border-top: 1px solid var(--line);
   padding: 12px 0;
@@ -127,17 +123,8 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
   gap: 14px;
   font-size: 15px;
 }
-.acts {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 10px;
-}
 .stand .acts {
   margin-top: 8px;
-}
-.simulated {
-  color: var(--quiet);
-  font-size: 13px;
 }
 .lost {
   border-left: 4px solid var(--hand);

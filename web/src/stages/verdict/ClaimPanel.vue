@@ -58,7 +58,7 @@ watch(
       Somebody says “12 hp from the spacer”, or “430 at 5800”. Type it as it was said; it is held against the
       pulls that count.
     </p>
-    <v-form class="claim" @submit.prevent="check">
+    <v-form class="claim d-grid ga-2 align-start my-3 mx-0" @submit.prevent="check">
       <v-text-field
         v-model="text"
         label="Claim"
@@ -79,11 +79,7 @@ watch(
 
 <style scoped>
 .claim {
-  display: grid;
   grid-template-columns: 2fr 1fr auto;
-  gap: 10px;
-  align-items: start;
-  margin: 12px 0;
 }
 .answer p {
   margin: 6px 0 0;

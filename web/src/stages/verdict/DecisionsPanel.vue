@@ -56,7 +56,7 @@ async function decide() {
         :aria-invalid="Boolean(message)"
       />
       <v-btn type="submit" color="hand" variant="flat">Save decision</v-btn>
-      <p v-if="message" class="message" role="alert">{{ message }}</p>
+      <p v-if="message" class="message ma-0" role="alert">{{ message }}</p>
     </form>
     <ol v-if="decisions?.length" data-test="decisions">
       <li v-for="one in decisions" :key="one.id">
@@ -70,7 +70,7 @@ async function decide() {
           <span class="quiet">{{ one.by }}, {{ day(one.at) }} {{ clock(one.at) }}</span>
         </p>
         <DisclosurePanel v-if="one.evidence.length" title="The verdict as it stood">
-          <p v-for="told in one.evidence" :key="told" class="told quiet">{{ told }}</p>
+          <p v-for="told in one.evidence" :key="told" class="told prose size-15 quiet">{{ told }}</p>
         </DisclosurePanel>
       </li>
     </ol>
@@ -91,7 +91,6 @@ form input {
 }
 .message {
   flex-basis: 100%;
-  margin: 0;
 }
 ol {
   list-style: none;
@@ -104,12 +103,5 @@ li {
 }
 li p {
   margin: 0;
-}
-svg {
-  vertical-align: middle;
-}
-.told {
-  font-family: var(--text);
-  font-size: 14px;
 }
 </style>

@@ -138,10 +138,10 @@ function account(key: string) {
       :editable="verdict.duty === 'drawn'"
       @change="draw"
     />
-    <p v-if="verdict.duty === 'drawn'" class="quiet told">
+    <p v-if="verdict.duty === 'drawn'" class="quiet told prose size-15 ma-0">
       Drag the points, or move them with the arrow keys.
     </p>
-    <form class="range" @submit.prevent="chooseRange">
+    <form class="range d-grid columns-2 ga-2 align-end" @submit.prevent="chooseRange">
       <v-text-field
         v-model="low"
         label="From, rpm"
@@ -156,11 +156,11 @@ function account(key: string) {
       />
       <v-btn type="submit">Apply range</v-btn>
     </form>
-    <p class="quiet told">
+    <p class="quiet told prose size-15 ma-0">
       All were run from {{ figure(verdict.run_low_rpm, 0) }} to {{ figure(verdict.run_high_rpm, 0) }} rpm.
     </p>
     <p v-if="slip" class="hand-note" role="alert">{{ slip }}</p>
-    <div class="rules">
+    <div class="d-grid ga-2">
       <v-select
         label="Represent each setup by"
         :model-value="verdict.school"
@@ -195,12 +195,12 @@ function account(key: string) {
         :label="name"
         @update:model-value="account(key)"
       />
-      <p class="quiet told">Only where enough pulls remain to tell it from scatter.</p>
+      <p class="quiet told prose size-15 ma-0">Only where enough pulls remain to tell it from scatter.</p>
     </DisclosurePanel>
     <DisclosurePanel v-model:open="gearsOpen" title="Duty from the gears">
-      <form class="gears" @submit.prevent="rowThroughGears">
+      <form class="d-grid ga-2 mt-2" @submit.prevent="rowThroughGears">
         <v-text-field v-model="ratios" label="Ratios, first to last" placeholder="2.8 1.9 1.4 1.1" />
-        <div class="pair">
+        <div class="pair d-grid columns-2 ga-2 align-end">
           <v-text-field v-model="shift" label="Shift at, rpm" inputmode="numeric" />
           <v-text-field v-model="launch" label="Launch at, rpm" inputmode="numeric" />
         </div>
@@ -217,7 +217,7 @@ function account(key: string) {
       hide-details
       @update:model-value="choose({ healthy_only: verdict.healthy_only ? undefined : 'true' })"
     />
-    <h2 class="next">Best for each use</h2>
+    <h2 class="mt-2">Best for each use</h2>
     <v-table class="figures uses" data-test="uses" @pointerenter="ahead.duties">
       <tbody>
         <tr v-for="use in verdict.uses" :key="use.preset" :class="{ now: use.preset === verdict.duty }">
@@ -250,25 +250,11 @@ label {
 label input:not([type]) {
   width: 100%;
 }
-.range,
-.pair {
-  display: grid;
-  grid-template-columns: 1fr 1fr;
-  gap: 8px;
-  align-items: end;
-}
-.rules {
-  display: grid;
-  gap: 8px;
-}
 .range {
   grid-template-columns: 1fr 1fr auto;
 }
 .told {
-  font-family: var(--text);
-  font-size: 14px;
   line-height: 1.3;
-  margin: 0;
 }
 .tick {
   display: flex;
@@ -276,17 +262,6 @@ label input:not([type]) {
   align-items: center;
   color: var(--ink);
   margin-top: 6px;
-}
-.gears {
-  display: grid;
-  gap: 8px;
-  margin-top: 8px;
-}
-.next {
-  margin-top: 8px;
-}
-.uses td {
-  padding: 4px 6px;
 }
 .uses .now {
   font-weight: 700;

@@ -38,7 +38,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         <th>Pulls</th>
         <th>Score<br />{{ verdict.score_unit }}</th>
         <th>Power<br />{{ verdict.power_unit }}</th>
-        <th class="to">To {{ baseline }}, 95 %<br />{{ verdict.score_unit }}</th>
+        <th class="text-no-wrap">To {{ baseline }}, 95 %<br />{{ verdict.score_unit }}</th>
         <th>%</th>
         <th class="words"><span class="visually-hidden">Interval drawn</span></th>
         <th>Best<br />%</th>
@@ -48,7 +48,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
     </thead>
     <tbody>
       <tr v-for="placing in verdict.placings" :key="placing.setup_id" :class="{ apart: !placing.supported }">
-        <td class="words name">
+        <td class="words name text-no-wrap">
           <SetupMark :position="setup(placing.setup_id).position" /> {{ setup(placing.setup_id).name }}
           <span v-if="placing.supported && placing.across_days" class="quiet small">
             linked through another session</span
@@ -78,20 +78,20 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         </td>
         <td>{{ placing.supported && !placing.fails.length ? chance(placing.chance_percent) : '–' }}</td>
         <td v-for="group in groups" :key="group" class="words group">
-          <span v-if="placing.groups.includes(group)" class="together">
+          <span v-if="placing.groups.includes(group)" class="together d-block h-100">
             <span class="visually-hidden">in group {{ group + 1 }}</span>
           </span>
         </td>
         <td class="words">
           <strong v-if="standing(placing, verdict) === 'best'">best</strong>
           <template v-else>{{ standing(placing, verdict) }}</template>
-          <div v-for="told in placing.fails" :key="told" class="quiet told">{{ told }}</div>
+          <div v-for="told in placing.fails" :key="told" class="quiet told prose size-15">{{ told }}</div>
         </td>
       </tr>
     </tbody>
   </v-table>
   <template v-if="gaining.length">
-    <button type="button" class="more" :aria-expanded="more" @click="more = !more">
+    <button type="button" class="mt-2 mb-1 mx-0 quiet" :aria-expanded="more" @click="more = !more">
       {{ more ? '▾' : '▸' }} Peak, maximum and average gains; cost; drivability
     </button>
     <v-table v-if="more" class="figures" data-test="gains">
@@ -128,7 +128,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
           </td>
           <td>{{ figure(placing.cost_per_torque, 0) }}</td>
           <td>{{ figure(placing.cost_per_power, 0) }}</td>
-          <td class="words told">{{ placing.manners.join(' · ') }}</td>
+          <td class="words told prose size-15">{{ placing.manners.join(' · ') }}</td>
         </tr>
       </tbody>
     </v-table>
@@ -136,9 +136,6 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
 </template>
 
 <style scoped>
-.name {
-  white-space: nowrap;
-}
 .name svg {
   vertical-align: middle;
   margin-right: 4px;
@@ -149,25 +146,14 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
   height: 1px;
 }
 .together {
-  display: block;
   width: 12px;
-  height: 100%;
   min-height: 30px;
   background: repeating-linear-gradient(135deg, transparent 0 3px, var(--hatch) 3px 4px);
 }
-.to {
-  white-space: nowrap;
-}
 .told {
-  font-family: var(--text);
-  font-size: 14px;
   max-width: 190px;
 }
 .apart {
-  color: var(--quiet);
-}
-.more {
-  margin: 10px 0 6px;
   color: var(--quiet);
 }
 </style>

@@ -82,7 +82,4 @@ dd span {
 .off {
   color: var(--quiet);
 }
-svg {
-  vertical-align: middle;
-}
 </style>

@@ -12,7 +12,7 @@ const within = (value: number, half: number | null, digits: number) =>
 </script>
 
 <template>
-  <v-table class="figures shapes" data-test="shapes">
+  <v-table class="figures shapes mb-3" data-test="shapes">
     <caption>
       {{
         `Shape from ${figure(verdict.low_rpm, 0)} to ${figure(verdict.high_rpm, 0)} rpm, with the 95 % interval`
@@ -40,9 +40,6 @@ const within = (value: number, half: number | null, digits: number) =>
 </template>
 
 <style scoped>
-.shapes {
-  margin-bottom: 14px;
-}
 .shapes caption {
   text-align: left;
   color: var(--quiet);

@@ -1,9 +1,10 @@
 <script setup lang="ts">
-import { computed, ref, shallowRef, watch } from 'vue'
+import { computed, shallowRef, watch } from 'vue'
 
 import { Problem } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
-import TabRow from '../../ui/TabRow.vue'
+import { useAddressTab } from '../../app/useAddress'
+import TabPages from '../../ui/TabPages.vue'
 import { figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
 import ExpectationsPanel from '../plan/ExpectationsPanel.vue'
@@ -36,7 +37,7 @@ const TABS = [
   { key: 'claims', label: 'Check a claim' },
   { key: 'decided', label: 'Decisions' },
 ]
-const tab = ref('trust')
+const tab = useAddressTab(() => TABS.map((known) => known.key))
 
 /** Goes to the next duty of the usual ones. */
 function nextDuty() {
@@ -48,20 +49,19 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
 </script>
 
 <template>
-  <div class="page">
+  <div class="page split aside-300">
     <div class="verdict" :aria-busy="isFetching">
       <ProblemNote :error="error" />
       <v-btn v-if="error && changed" @click="forget">Back to the test's own</v-btn>
       <template v-if="verdict">
         <div :class="{ stale: error }">
-          <div class="sentence" data-test="sentence" aria-live="polite">
+          <div class="sentence most-900" data-test="sentence" aria-live="polite">
             <p v-for="told in verdict.headline" :key="told">{{ told }}</p>
           </div>
           <RankingTable :verdict="verdict" />
         </div>
-        <TabRow class="tabs" :tabs="TABS" :shown="tab" @show="tab = $event" />
-        <div class="under">
-          <section v-if="tab === 'trust'">
+        <TabPages v-model="tab" class="under" :tabs="TABS">
+          <template #trust>
             <p class="text">
               Two single pulls of one setup differ by up to {{ figure(verdict.repeatability_percent, 2) }} %
               from scatter alone (scatter {{ figure(verdict.scatter_percent, 2) }} %:
@@ -70,18 +70,18 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             </p>
             <AheadTable :verdict="verdict" />
             <p v-for="note in verdict.notes" :key="note" class="text">{{ note }}</p>
-            <p class="text quiet method">{{ verdict.method }}</p>
-          </section>
-          <RobustnessPanel v-else-if="tab === 'robust'" />
-          <section v-else-if="tab === 'speeds'">
+            <p class="text quiet size-15">{{ verdict.method }}</p>
+          </template>
+          <template #robust><RobustnessPanel /></template>
+          <template #speeds>
             <ShapesTable :verdict="verdict" />
             <p v-for="told in verdict.thresholds" :key="told" class="text">{{ told }}</p>
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
-          </section>
-          <ExpectationsPanel v-else-if="tab === 'expected'" />
-          <ClaimPanel v-else-if="tab === 'claims'" :standard="verdict.standard" />
-          <DecisionsPanel v-else />
-        </div>
+          </template>
+          <template #expected><ExpectationsPanel /></template>
+          <template #claims><ClaimPanel :standard="verdict.standard" /></template>
+          <template #decided><DecisionsPanel /></template>
+        </TabPages>
       </template>
     </div>
     <DutyPanel v-if="verdict" :verdict="verdict" :problem="problem" />
@@ -89,16 +89,8 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
 </template>
 
 <style scoped>
-.page {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr) 300px;
-  gap: 0 26px;
-  padding: 14px 18px 30px;
-  max-width: 1500px;
-}
 .sentence {
   margin: 2px 0 14px;
-  max-width: 900px;
 }
 .sentence p {
   font-family: var(--text);
@@ -111,27 +103,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
   font-size: 19px;
   line-height: 1.38;
 }
-.tabs {
-  padding-left: 0;
-  margin-top: 14px;
-}
-.under {
-  padding-top: 12px;
-  max-width: 900px;
-}
-.under p {
-  margin: 0 0 6px;
-}
-.method {
-  font-size: 14px;
-}
 .stale {
   opacity: 0.45;
-}
-@media (max-width: 1000px) {
-  .page {
-    grid-template-columns: 1fr;
-    gap: 20px;
-  }
 }
 </style>

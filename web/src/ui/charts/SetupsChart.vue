@@ -63,7 +63,7 @@ defineExpose({ step })
 
 <template>
   <div
-    class="chart"
+    class="chart position-relative h-100"
     role="slider"
     tabindex="0"
     aria-label="Speed cursor over the curves; the figures stand in the table beside"
@@ -74,7 +74,7 @@ defineExpose({ step })
     @pointermove="follow"
     @pointerdown="follow"
   >
-    <div ref="element" class="canvas" />
+    <div ref="element" class="canvas position-absolute" />
     <div v-if="cursorLeft !== null" class="cursor" :style="{ left: `${cursorLeft}px` }">
       <span>{{ cursor }}</span>
     </div>
@@ -83,12 +83,9 @@ defineExpose({ step })
 
 <style scoped>
 .chart {
-  position: relative;
-  height: 100%;
   touch-action: pan-y;
 }
 .canvas {
-  position: absolute;
   inset: 0;
 }
 .cursor {

@@ -20,7 +20,7 @@ const letterHeight = computed(() => (mark.value.shape === 'triangle' ? 19 : 16.4
 </script>
 
 <template>
-  <svg :width="size" :height="size" viewBox="-3 -3 30 30" aria-hidden="true">
+  <svg class="align-middle flex-0-0" :width="size" :height="size" viewBox="-3 -3 30 30" aria-hidden="true">
     <path
       :d="shapePath(mark.shape)"
       :fill="hollow ? 'none' : mark.colour"
