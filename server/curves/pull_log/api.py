@@ -7,6 +7,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router
 from torvix_core.air.standards import Standard
+from torvix_core.engine.geometry import power
 from torvix_core.units import quantities
 
 from curves.comparability import pull_screening
@@ -44,14 +45,16 @@ def observed_curve(request: HttpRequest, pull_id: int) -> CurveOut:
     assert is_person(request.user)
     seen = Programme.objects.visible_to(request.user)
     pull = get_object_or_404(Pull.objects.select_related("reduced").filter(session__programme__in=seen), pk=pull_id)
-    found, unit = correct.corrected(pull, Standard.OBSERVED), units_of(request.user)["torque"]
+    found, units = correct.corrected(pull, Standard.OBSERVED), units_of(request.user)
     return CurveOut(
         pull_id=pull.pk,
         number=pull.number,
         setup_id=pull.setup_id,
-        torque_unit=unit,
+        torque_unit=units["torque"],
+        power_unit=units["power"],
         speed_rpm=found.speed_rpm.tolist(),
-        torque=quantities.from_si(found.torque, unit).tolist(),
+        torque=quantities.from_si(found.torque, units["torque"]).tolist(),
+        power=quantities.from_si(power(found.torque, found.speed_rpm), units["power"]).tolist(),
     )
 
 

@@ -78,8 +78,10 @@ class CurveOut(Schema):
     number: int
     setup_id: int
     torque_unit: str
+    power_unit: str
     speed_rpm: list[float]
     torque: list[float]
+    power: list[float]
 
 
 def pull_row(

@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
+from torvix_core.engine.geometry import power
 from torvix_core.units import quantities
 
 from stand.pulls.gates import NAMES, Gate
@@ -49,13 +50,25 @@ class Display:
 
     def frame(self, message: dict[str, Any]) -> dict[str, Any]:
         """A frame of the bench worker in the person's units."""
-        torque = quantities.to_si_rule(self.units["torque"])
         values = {name: self.value(name, value) for name, value in message["values"].items()}
         return {
             **message,
             "values": {name: round(value, 4) for name, value in values.items() if value is not None},
-            "points": [[rpm, round(si / torque.scale, 2)] for rpm, si in message["points"]],
+            "points": self.points(message["points"]),
         }
+
+    def points(self, points: Iterable[tuple[float, float]]) -> list[list[float]]:
+        """Points of a live curve, of rpm and N·m, as rpm, torque and power of the person."""
+        found = list(points)
+        if not found:
+            return []
+        rpm, torque = zip(*found, strict=True)
+        in_unit = quantities.from_si(torque, self.units["torque"])
+        powers = quantities.from_si(power(torque, rpm), self.units["power"])
+        return [
+            [speed, round(float(one), 2), round(float(other), 2)]
+            for speed, one, other in zip(rpm, in_unit, powers, strict=True)
+        ]
 
     def gate(self, gate: Gate) -> dict[str, Any]:
         return {

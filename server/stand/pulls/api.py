@@ -9,7 +9,6 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router
-from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Stand
@@ -127,8 +126,7 @@ def read_live_curve(request: HttpRequest, pull_id: int) -> LiveCurveOut:
     person = person_of(request)
     seen = Programme.objects.visible_to(person)
     pull = get_object_or_404(Pull.objects.filter(session__programme__in=seen), pk=pull_id)
-    scale = quantities.to_si_rule(units_of(person)["torque"]).scale
-    return LiveCurveOut(points=[[rpm, round(torque / scale, 2)] for rpm, torque in live_curve.points(pull)])
+    return LiveCurveOut(points=Display(units_of(person)).points(live_curve.points(pull)))
 
 
 def _pull(pull_id: int) -> Pull:

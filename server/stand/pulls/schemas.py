@@ -158,7 +158,7 @@ class ExcludeIn(Schema):
 
 
 class LiveCurveOut(Schema):
-    """Points of [rpm, torque in the person's unit]."""
+    """Points of [rpm, torque, power], both in the person's units."""
 
     points: list[list[float]]
 

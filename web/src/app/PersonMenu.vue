@@ -2,6 +2,7 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 import { useRouter } from 'vue-router'
+import { useDisplay } from 'vuetify'
 
 import { answer, api } from './api/client'
 import { useAction, useMe } from './api/queries'
@@ -31,6 +32,7 @@ const KINDS: Record<string, string> = {
   elevation: 'Elevation',
 }
 const router = useRouter()
+const { xs } = useDisplay()
 const queries = useQueryClient()
 const { data: me } = useMe()
 const units = useAction(async (chosen: Record<string, string>) =>
@@ -112,29 +114,29 @@ async function signOutEverywhere() {
     <v-menu :close-on-content-click="false" location="bottom end">
       <template #activator="{ props: activator }">
         <button v-bind="activator" type="button" class="text-no-wrap" aria-label="Units and sign-out">
-          {{ summary }} <span class="quiet">{{ me.name }}</span>
+          <template v-if="!xs">{{ summary }} </template><span class="quiet">{{ me.name }}</span>
         </button>
       </template>
-      <v-card class="pa-4 units" width="380">
+      <v-card class="pa-4 units overflow-y-auto" width="420">
         <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
         <p class="quiet pb-2">Who has this role {{ me.role_may }}.</p>
-        <div class="sets d-flex ga-2 pb-1">
-          <button v-for="(wanted, label) in SETS" :key="label" type="button" @click="chooseAll(wanted)">
-            {{ label }}
-          </button>
+        <div class="d-flex ga-2 pb-1">
+          <v-btn v-for="(wanted, label) in SETS" :key="label" @click="chooseAll(wanted)">{{ label }}</v-btn>
         </div>
-        <fieldset v-for="(choices, kind) in me.unit_choices" :key="kind">
-          <legend class="quiet">{{ KINDS[kind] ?? kind }}</legend>
-          <button
-            v-for="unit in choices"
-            :key="unit"
-            type="button"
-            :aria-pressed="me.units[kind] === unit"
-            @click="units.mutate({ [kind]: unit })"
+        <div
+          v-for="(choices, kind) in me.unit_choices"
+          :key="kind"
+          class="d-flex align-center ga-2 border-b py-1"
+        >
+          <span :id="`unit-${kind}`" class="quiet w-150">{{ KINDS[kind] ?? kind }}</span>
+          <v-btn-toggle
+            :aria-labelledby="`unit-${kind}`"
+            :model-value="me.units[kind]"
+            @update:model-value="units.mutate({ [kind]: $event })"
           >
-            {{ unit }}
-          </button>
-        </fieldset>
+            <v-btn v-for="unit in choices" :key="unit" size="small" :value="unit">{{ unit }}</v-btn>
+          </v-btn-toggle>
+        </div>
         <v-btn block class="mt-4" @click="changing = true">Change password…</v-btn>
         <v-btn block class="mt-2" @click="signOut">Sign out</v-btn>
         <v-btn block class="mt-2" @click="signOutEverywhere">Sign out everywhere</v-btn>
@@ -145,31 +147,7 @@ async function signOutEverywhere() {
 </template>
 
 <style scoped>
-.sets button {
-  border-width: 1px;
-  padding: 3px 8px;
-}
-fieldset {
-  border: 0;
-  border-bottom: 1px solid var(--line);
-  padding: 4px 0;
-  display: flex;
-  align-items: baseline;
-  gap: 4px;
-}
-legend {
-  float: left;
-  width: 150px;
-}
 .units {
   max-height: 82vh;
-  overflow-y: auto;
-}
-fieldset button {
-  padding: 3px 8px;
-}
-fieldset button[aria-pressed='true'] {
-  background: var(--ink);
-  color: var(--panel);
 }
 </style>

@@ -1,12 +1,14 @@
 <script setup lang="ts">
 /** Which standard is looked at; who may operate can put it in force for the programme. */
 import { computed } from 'vue'
+import { useDisplay } from 'vuetify'
 
 import { answer, api } from './api/client'
 import { useAction } from './api/queries'
 import { useKeys } from './keys'
 import { useFrame } from './frame'
 
+const { xs } = useDisplay()
 const { programme, standard, lookAt, mayOperate } = useFrame()
 const shown = computed(() => programme.value.standards.find((known) => known.id === standard.value))
 const inForce = computed(() => standard.value === programme.value.standard.id)
@@ -28,8 +30,8 @@ useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObs
 <template>
   <v-menu location="bottom">
     <template #activator="{ props: activator }">
-      <button v-bind="activator" type="button" class="standard">
-        <span class="quiet">Standard</span> {{ shown?.label ?? standard }}
+      <button v-bind="activator" type="button" class="text-no-wrap">
+        <span v-if="!xs" class="quiet">Standard</span> {{ shown?.label ?? standard }}
         <span v-if="!inForce" class="ml-1 small">differs from the test</span>
       </button>
     </template>

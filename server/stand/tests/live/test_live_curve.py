@@ -94,3 +94,4 @@ class SoFar(TestCase):
         self.client.force_login(self.operator)
         told = self.client.get(f"/api/pulls/{pull.pk}/live-curve").json()["points"]
         self.assertAlmostEqual(told[-1][1] * 1.3558179483, live_curve.points(pull)[-1][1], delta=0.02)
+        self.assertAlmostEqual(told[-1][2], told[-1][1] * told[-1][0] / 5252.113, delta=0.02)  # hp of lb-ft

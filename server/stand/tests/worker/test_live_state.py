@@ -64,7 +64,10 @@ class Displayed(SimpleTestCase):
         shown = Display(UNITS).frame(picture.frame(5, 1, "sweeping", 9))
         self.assertAlmostEqual(shown["values"]["torque"], 100.0, places=3)
         self.assertAlmostEqual(shown["values"]["oil_temperature"], 194.0, places=3)
-        self.assertAlmostEqual(shown["points"][0][1], 100.0, places=1)
+        speed, torque, power = shown["points"][0]
+        self.assertEqual(speed, 3000.0)
+        self.assertAlmostEqual(torque, 100.0, places=1)
+        self.assertAlmostEqual(power, 100.0 * 3000.0 / 5252.113, places=1)  # lb-ft times rpm over 5252 is hp
         self.assertEqual((shown["n"], shown["pull"]), (5, 9))
 
     def test_a_gate_says_on_which_side_a_value_lies(self):

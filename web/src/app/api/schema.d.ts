@@ -3332,6 +3332,10 @@ export interface components {
         CurveOut: {
             /** Number */
             number: number;
+            /** Power */
+            power: number[];
+            /** Power Unit */
+            power_unit: string;
             /** Pull Id */
             pull_id: number;
             /** Setup Id */
@@ -4741,7 +4745,7 @@ export interface components {
         };
         /**
          * LiveCurveOut
-         * @description Points of [rpm, torque in the person's unit].
+         * @description Points of [rpm, torque, power], both in the person's units.
          */
         LiveCurveOut: {
             /** Points */

@@ -75,11 +75,12 @@ defineExpose({ readings })
       <div class="line">
         <v-select v-model="readings.moisture" aria-label="What tells the moisture" :items="MOISTURE" />
         <span>
-          <input
+          <v-text-field
             v-model="readings.moisture_value"
+            class="number w-110"
             autocomplete="off"
             :aria-label="MOISTURE.find((way) => way.value === readings.moisture)!.label"
-            :aria-invalid="Boolean(fields.moisture_value)"
+            :error="Boolean(fields.moisture_value)"
           />
           <span class="quiet unit">{{ moistureUnit }}</span>
         </span>
@@ -239,10 +240,6 @@ label,
   gap: 8px;
   align-items: center;
   margin: 5px 0;
-}
-input {
-  width: 104px;
-  text-align: right;
 }
 dl {
   display: flex;

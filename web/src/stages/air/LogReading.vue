@@ -36,7 +36,7 @@ function send() {
 
 <template>
   <div class="mt-3 d-grid ga-2 justify-items-start">
-    <label>Read at <input v-model="time" type="datetime-local" aria-label="When it was read" /></label>
+    <label>Read at <v-text-field v-model="time" type="datetime-local" aria-label="When it was read" /></label>
     <v-btn color="hand" variant="flat" :disabled="!usable || log.isPending.value" @click="send">
       Into the session's log
     </v-btn>

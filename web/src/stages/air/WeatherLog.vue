@@ -5,6 +5,7 @@ import { ref } from 'vue'
 import { answer, api, type Problem, type Schema, upload } from '../../app/api/client'
 import { useAction, useMe } from '../../app/api/queries'
 import { clock, day, figure } from '../../ui/figures'
+import FileButton from '../../ui/FileButton.vue'
 import { useFrame } from '../../app/frame'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 
@@ -39,12 +40,9 @@ const place = useAction(async () =>
   ),
 )
 
-function take(event: Event) {
-  const field = event.target as HTMLInputElement
-  const file = field.files?.[0]
-  if (!file) return
+function take([file]: File[]) {
   told.value = failed.value = ''
-  send.mutate(file, {
+  send.mutate(file!, {
     onSuccess: (done) => {
       const more = [
         done.known && `${done.known} were there already`,
@@ -54,7 +52,6 @@ function take(event: Event) {
     },
     onError: tell,
   })
-  field.value = ''
 }
 
 function tell(caught: Error) {
@@ -75,29 +72,36 @@ function strikeOut(id: number) {
 </script>
 
 <template>
-  <section>
-    <header>
+  <section class="mt-7">
+    <header class="d-flex flex-wrap align-center gr-1 gc-5 mb-2">
       <h1>Weather log, {{ day(session.opened_at) }}, {{ session.stand }}</h1>
-      <label v-if="me?.role === 'Owner'" class="quiet">
+      <span v-if="me?.role === 'Owner'" class="quiet d-flex align-center ga-2">
         The stand is
-        <input
+        <v-text-field
           v-model="elevation"
+          class="number w-76"
           aria-label="Elevation of the stand"
           @change="place.mutate(undefined, { onError: tell })"
         />
         {{ session.elevation_unit }} above sea level
-      </label>
+      </span>
       <span v-else-if="session.elevation" class="quiet">
         {{ session.elevation }} {{ session.elevation_unit }} above sea level
       </span>
-      <label v-if="mayOperate" class="ml-auto">
-        {{ send.isPending.value ? 'Reading the file…' : 'Take a CSV file…' }}
-        <input type="file" accept=".csv,.tsv,.txt,text/csv" @change="take" />
-      </label>
+      <span v-if="mayOperate" class="ml-auto">
+        <FileButton
+          accept=".csv,.tsv,.txt,text/csv"
+          label="CSV file of the weather log"
+          :loading="send.isPending.value"
+          @chosen="take"
+        >
+          Import CSV…
+        </FileButton>
+      </span>
     </header>
     <p v-if="told" class="text">{{ told }}</p>
     <p v-if="failed" class="text message" role="alert">{{ failed }}</p>
-    <div class="columns d-grid columns-2 ga-9 align-start">
+    <div class="split">
       <v-table class="figures" data-test="log">
         <thead>
           <tr>
@@ -147,8 +151,12 @@ function strikeOut(id: number) {
             </tr>
             <tr v-if="striking === row.id">
               <td colspan="7" class="words">
-                <form @submit.prevent="strikeOut(row.id)">
-                  <input v-model="reason" placeholder="Why it is left out" aria-label="Why it is left out" />
+                <form class="d-flex ga-2" @submit.prevent="strikeOut(row.id)">
+                  <v-text-field
+                    v-model="reason"
+                    placeholder="Why it is left out"
+                    aria-label="Why it is left out"
+                  />
                   <v-btn type="submit" color="hand" variant="flat">Void</v-btn>
                 </form>
               </td>
@@ -193,31 +201,8 @@ function strikeOut(id: number) {
 </template>
 
 <style scoped>
-section {
-  margin-top: 28px;
-}
-header {
-  display: flex;
-  flex-wrap: wrap;
-  align-items: center;
-  gap: 6px 22px;
-  margin-bottom: 8px;
-}
-header input:not([type='file']) {
-  width: 76px;
-  text-align: right;
-}
 .struck td {
   text-decoration: line-through;
   color: var(--quiet);
-}
-form {
-  display: flex;
-  gap: 8px;
-}
-@media (max-width: 1000px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -52,7 +52,7 @@ const choices = computed(() => [
 </script>
 
 <template>
-  <section class="after" data-test="after-pull" aria-label="After the pull">
+  <section class="mt-3" data-test="after-pull" aria-label="After the pull">
     <p v-if="pull.purpose !== 'sweep' && pull.standing === 'excluded'" class="quiet">
       {{ pull.excluded_reason }}.
     </p>
@@ -62,7 +62,7 @@ const choices = computed(() => [
       :class="{ ready: data.ready }"
       data-test="repeats"
     >
-      <b>{{ signed(data.mean_percent, 2) }} %</b>
+      <b class="reading text-no-wrap tabular big">{{ signed(data.mean_percent, 2) }} %</b>
       <span>
         Pull {{ pull.number }} against pull {{ data.sibling }}, at worst {{ signed(data.worst_percent, 1) }} %
         at {{ figure(data.worst_rpm, 0) }} rpm<template v-if="data.observed">, observed</template>.
@@ -77,7 +77,7 @@ const choices = computed(() => [
       No earlier pull of this setup to compare.
     </p>
     <p v-if="data?.changed.length" class="quiet">Changed: {{ data.changed.join('; ') }}.</p>
-    <p v-if="data?.hazard" class="stop py-2 px-3" role="alert">{{ data.hazard }}</p>
+    <p v-if="data?.hazard" class="bg-error py-2 px-3" role="alert">{{ data.hazard }}</p>
     <ul v-if="data?.hints.length" class="my-2 mx-0 pl-4 prose size-16" data-test="hints">
       <li v-for="hint in data.hints" :key="hint">{{ hint }}</li>
     </ul>
@@ -88,17 +88,18 @@ const choices = computed(() => [
         Sweep to {{ data.extend_to_rpm }} next
       </v-btn>
     </p>
-    <form v-if="mayOperate" class="adjust d-flex flex-wrap ga-2 mt-2" @submit.prevent="send">
+    <form v-if="mayOperate" class="d-flex flex-wrap ga-2 mt-2" @submit.prevent="send">
       <v-select
         v-model="key"
         aria-label="What was adjusted"
+        class="w-200"
         :items="[
           { value: '', label: 'Adjusted…' },
           ...(choices ?? []).map((one) => ({ value: one.key, label: one.label })),
         ]"
       />
       <template v-if="key">
-        <input v-model="text" placeholder="new value" aria-label="New value" />
+        <v-text-field v-model="text" placeholder="new value" aria-label="New value" class="w-150" />
         <v-btn type="submit">From the next pull on</v-btn>
       </template>
     </form>
@@ -107,26 +108,10 @@ const choices = computed(() => [
 </template>
 
 <style scoped>
-.after {
-  margin-top: 10px;
+.big {
+  font-size: 30px;
 }
 .repeat.ready {
   border-left-color: var(--window);
-}
-.repeat b {
-  font-family: var(--read);
-  font-size: 30px;
-  white-space: nowrap;
-  font-variant-numeric: tabular-nums;
-}
-.stop {
-  background: var(--stop);
-  color: var(--ground);
-}
-.adjust .v-select {
-  max-width: 230px;
-}
-.adjust input {
-  width: 100px;
 }
 </style>

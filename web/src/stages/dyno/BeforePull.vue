@@ -78,9 +78,9 @@ const wrong = (item: number, field?: string) =>
 </script>
 
 <template>
-  <section class="before" data-test="before-pull" aria-label="Before the pull">
+  <section class="overflow-y-auto" data-test="before-pull" aria-label="Before the pull">
     <div v-if="next.swaps.length" class="swap border-b pb-3 mb-3">
-      <h2>
+      <h2 class="d-flex ga-2 align-center ink size-16">
         <SetupMark v-if="mounted" :position="mounted.position" :size="22" /> {{ mounted?.letter }}
         <span class="quiet">to</span> <SetupMark :position="setup.position" :size="22" /> {{ setup.letter }}
         <span class="clock ml-auto tabular" :class="{ late }" data-test="stopwatch" role="timer">
@@ -88,10 +88,10 @@ const wrong = (item: number, field?: string) =>
           {{ shown(Math.round(next.planned_min * 60)) }}
         </span>
       </h2>
-      <v-table>
+      <v-table class="size-16 mb-3">
         <tbody>
           <tr v-for="swap in next.swaps" :key="swap.label">
-            <th scope="row">{{ swap.label }}</th>
+            <th scope="row" class="quiet text-left">{{ swap.label }}</th>
             <td class="words">
               <s v-if="swap.off">{{ swap.off }}</s> <span v-else class="quiet">nothing</span>
             </td>
@@ -101,16 +101,17 @@ const wrong = (item: number, field?: string) =>
           </tr>
         </tbody>
       </v-table>
-      <p v-if="next.to_measure.length" class="measure hand-edge pl-3 prose size-16" data-test="to-measure">
+      <p v-if="next.to_measure.length" class="hand-edge pl-3 prose size-16 my-2" data-test="to-measure">
         While apart, measure these assumed values:
-        <button
+        <v-btn
           v-for="one in next.to_measure"
           :key="one.key"
-          type="button"
+          class="mr-2"
+          :disabled="!mayOperate"
           @click="emit('measured', one.key, one.label)"
         >
           {{ one.label }}
-        </button>
+        </v-btn>
       </p>
       <v-btn
         v-if="mayOperate && !running && !next.change"
@@ -122,40 +123,40 @@ const wrong = (item: number, field?: string) =>
       <p v-if="begin.error.value" class="message" role="alert">{{ saidOf(begin.error.value) }}</p>
     </div>
     <template v-if="next.due.length">
-      <h2>
+      <h2 class="ink size-16">
         {{ undone.length ? `Checks outstanding: ${undone.length}` : 'All checks done' }}
       </h2>
-      <ul>
+      <ul class="rows">
         <li v-for="item in undone" :key="item.id">
-          <label>
-            <input
-              type="checkbox"
-              :checked="false"
-              :disabled="!mayOperate || tick.isPending.value"
-              @click.prevent="see(item)"
-            />
-            <span>{{ item.text }}</span>
-          </label>
+          <v-checkbox
+            v-if="mayOperate"
+            :label="item.text"
+            :model-value="false"
+            :disabled="tick.isPending.value"
+            @update:model-value="see(item)"
+          />
+          <span v-else class="size-16">{{ item.text }}</span>
           <template v-if="item.asks in MEASURED">
-            <span class="asks ml-auto">
-              <input
+            <span v-if="mayOperate" class="d-flex ga-2 ml-auto">
+              <v-text-field
                 v-for="(hint, field) in MEASURED[item.asks]"
                 :key="field"
                 v-model="measured[field]"
+                class="number w-110"
                 :placeholder="hint"
                 :aria-label="`${item.text}, ${field}`"
-                :aria-invalid="Boolean(wrong(item.id, String(field)))"
+                :error="Boolean(wrong(item.id, String(field)))"
               />
             </span>
           </template>
-          <input
-            v-else-if="item.asks === 'words'"
+          <v-text-field
+            v-else-if="mayOperate && item.asks === 'words'"
             v-model="words[item.id]"
-            class="asks ml-auto"
+            class="w-200 ml-auto"
             placeholder="what was found"
             :aria-label="`${item.text}, what was found`"
           />
-          <p v-if="wrong(item.id)" class="message" role="alert">{{ wrong(item.id) }}</p>
+          <p v-if="wrong(item.id)" class="message w-100" role="alert">{{ wrong(item.id) }}</p>
           <v-text-field
             v-if="mayOverride(item.id)"
             v-model="override[item.id]"
@@ -171,8 +172,8 @@ const wrong = (item: number, field?: string) =>
         </li>
       </ul>
       <DisclosurePanel v-if="done.length" data-test="seen-to" :title="`Done: ${done.length}`">
-        <ul>
-          <li v-for="item in done" :key="item.id" class="done">
+        <ul class="rows">
+          <li v-for="item in done" :key="item.id" class="prose size-15">
             {{ item.text }}
             <span class="quiet ml-auto">
               {{ item.done_by }}, {{ clock(item.done_at)
@@ -187,83 +188,11 @@ const wrong = (item: number, field?: string) =>
 </template>
 
 <style scoped>
-.before {
-  overflow-y: auto;
-}
-h2 {
-  font-size: 16px;
-  color: var(--ink);
-  display: flex;
-  gap: 8px;
-  align-items: center;
-  margin: 4px 0 10px;
-}
 .clock {
   font-size: 40px;
   line-height: 1;
 }
-.clock small {
-  font-size: 16px;
-}
 .clock.late {
   color: var(--hand);
-}
-.swap table {
-  width: 100%;
-  font-size: 17px;
-  border-collapse: collapse;
-  margin-bottom: 12px;
-}
-.swap th {
-  text-align: left;
-  font-weight: 400;
-  color: var(--quiet);
-  font-size: 13px;
-}
-.swap td,
-.swap th {
-  border-top: 1px solid var(--line);
-  padding: 6px 10px 6px 0;
-}
-.measure button {
-  text-decoration: underline;
-  margin-right: 10px;
-}
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0;
-}
-li {
-  border-top: 1px solid var(--line);
-  padding: 7px 0;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 4px 14px;
-  align-items: center;
-}
-li.done {
-  font-size: 14px;
-}
-label {
-  display: flex;
-  gap: 12px;
-  align-items: center;
-  font-size: 17px;
-  cursor: pointer;
-}
-input[type='checkbox'] {
-  width: 26px;
-  height: 26px;
-  flex: none;
-  accent-color: var(--hand);
-}
-span.asks input {
-  width: 90px;
-  margin-left: 8px;
-}
-li .message {
-  flex-basis: 100%;
-  margin: 0;
 }
 </style>

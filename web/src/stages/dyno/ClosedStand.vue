@@ -28,15 +28,16 @@ const name = computed(() => me.value?.name ?? '')
 
 <template>
   <div class="most-680 d-grid ga-3 justify-items-start all-columns">
-    <h1>No session is open</h1>
+    <h1 class="title">No session is open</h1>
     <CautionsCard :programme="programme" />
     <template v-if="mayOperate">
-      <div class="fluids d-flex flex-wrap ga-3">
+      <div class="d-flex flex-wrap ga-3">
         <v-text-field
           v-for="(label, key) in FLUIDS"
           :key="key"
           v-model="fluids[key]"
           :label="label"
+          class="w-200"
           maxlength="80"
         />
       </div>
@@ -50,18 +51,14 @@ const name = computed(() => me.value?.name ?? '')
       >
         I, {{ name }}, have read this: open a session on {{ stand.name }}
       </v-btn>
-      <p v-if="!stands.length" class="text">No stand is described yet.</p>
+      <v-empty-state
+        v-if="!stands.length"
+        title="No stand yet"
+        text="A pull needs a stand. The owner adds it, or the simulated one to try things out."
+        :action-text="me?.is_owner ? 'Add stand' : undefined"
+        href="/stands"
+      />
     </template>
-    <p v-else class="text">You may read here. An operator opens the session.</p>
+    <p v-else class="text">An operator opens the session; what the stand shows then shows here.</p>
   </div>
 </template>
-
-<style scoped>
-h1 {
-  font-size: 22px;
-}
-.fluids .v-input {
-  flex: none;
-  width: 200px;
-}
-</style>

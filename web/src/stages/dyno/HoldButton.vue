@@ -66,13 +66,13 @@ defineExpose({ press, release, focus: () => button.value?.focus() })
     @contextmenu.prevent
   >
     <span class="fill position-absolute bg-hand" :style="{ width: `${share * 100}%` }" />
-    <span class="label position-relative"><slot /></span>
+    <span class="position-relative"><slot /></span>
   </button>
 </template>
 
 <style scoped>
 .hold {
-  min-height: 58px;
+  min-height: 72px;
   border: 2px solid var(--hand);
   touch-action: none;
   user-select: none;
@@ -83,8 +83,5 @@ defineExpose({ press, release, focus: () => button.value?.focus() })
 }
 .fill {
   inset: 0 auto 0 0;
-}
-.label {
-  mix-blend-mode: normal;
 }
 </style>

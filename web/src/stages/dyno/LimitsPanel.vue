@@ -69,21 +69,27 @@ async function save() {
           </tr>
         </thead>
         <tbody>
-          <tr v-for="limit in data?.limits" :key="limit.key" :class="{ off: !limit.watched || !limit.set }">
+          <tr
+            v-for="limit in data?.limits"
+            :key="limit.key"
+            :class="{ 'opacity-60': !limit.watched || !limit.set }"
+          >
             <td class="words">
               {{ limit.label }}<span v-if="limit.blind" class="quiet small"> no sensor</span>
             </td>
             <template v-if="editing === limit.key">
               <td class="words">
-                <input
-                  v-model="draft.text"
-                  class="number text-right"
-                  placeholder="usual"
-                  :aria-label="`${limit.label}, value`"
-                  :aria-invalid="Boolean(fields.text)"
-                />
-                <span class="quiet unit">{{ limit.unit }}</span>
-                <label><input v-model="draft.watched" type="checkbox" /> watched</label>
+                <span class="d-flex ga-2 align-center">
+                  <v-text-field
+                    v-model="draft.text"
+                    class="number w-76"
+                    placeholder="usual"
+                    :aria-label="`${limit.label}, value`"
+                    :error="Boolean(fields.text)"
+                  />
+                  <span class="quiet unit">{{ limit.unit }}</span>
+                </span>
+                <v-checkbox v-model="draft.watched" label="monitored" />
                 <v-checkbox
                   v-model="draft.stops_unseen"
                   density="compact"
@@ -93,19 +99,21 @@ async function save() {
                 <p v-if="fields.text" class="message">{{ fields.text }}</p>
               </td>
               <td class="words">
-                <input
-                  v-model="draft.samples"
-                  class="count text-right"
-                  aria-label="Samples out"
-                  :aria-invalid="Boolean(fields.samples)"
-                />
-                of
-                <input
-                  v-model="draft.of"
-                  class="count text-right"
-                  aria-label="Samples looked at"
-                  :aria-invalid="Boolean(fields.of)"
-                />
+                <span class="d-flex ga-2 align-center">
+                  <v-text-field
+                    v-model="draft.samples"
+                    class="number w-60"
+                    aria-label="Samples out"
+                    :error="Boolean(fields.samples)"
+                  />
+                  of
+                  <v-text-field
+                    v-model="draft.of"
+                    class="number w-60"
+                    aria-label="Samples looked at"
+                    :error="Boolean(fields.of)"
+                  />
+                </span>
                 <p v-if="fields.samples || fields.of" class="message">{{ fields.samples ?? fields.of }}</p>
               </td>
               <td><v-btn type="submit">Save</v-btn></td>
@@ -122,9 +130,9 @@ async function save() {
               </td>
               <td class="words">{{ limit.samples }} of {{ limit.of }}</td>
               <td v-if="data?.may_set">
-                <button type="button" :aria-label="`Change ${limit.label}`" @click="edit(limit)">
-                  change
-                </button>
+                <v-btn variant="text" :aria-label="`Change ${limit.label}`" @click="edit(limit)"
+                  >Change</v-btn
+                >
               </td>
             </template>
           </tr>
@@ -136,18 +144,3 @@ async function save() {
     </p>
   </DisclosurePanel>
 </template>
-
-<style scoped>
-.number {
-  width: 80px;
-}
-.count {
-  width: 40px;
-}
-.off {
-  opacity: 0.6;
-}
-button {
-  text-decoration: underline;
-}
-</style>

@@ -1,25 +1,20 @@
 <script setup lang="ts">
-/** Torque over rpm as it comes, on top of earlier curves. Points are added without a redraw of the rest. */
-import { computed, ref } from 'vue'
+/** Torque and power over rpm as they come, on top of earlier curves. Points are added without a redraw of the rest. */
+import { ref } from 'vue'
 import { useTheme } from 'vuetify'
 
-import { FONT, inkOf } from '../../ui/charts/echarts'
+import { inkOf } from '../../ui/charts/echarts'
 import { useChart } from '../../ui/charts/useChart'
-import { type Ground, markOf } from '../../ui/setups/marks'
+import type { Ground } from '../../ui/setups/marks'
+import { liveData, type Earlier, liveOption } from './liveOption'
+import type { LivePoint } from './useLive'
 
-export interface Earlier {
-  position: number
-  label: string
-  speed_rpm: number[]
-  torque: number[]
-  /** The last kept pull of this setup is drawn stronger than the others. */
-  strong: boolean
-}
 const props = defineProps<{
   earlier: Earlier[]
   /** Position of the setup being pulled. */
   position: number
-  unit: string
+  /** Of torque and of power. */
+  units: [string, string]
   lowRpm: number
   highRpm: number
 }>()
@@ -27,84 +22,32 @@ const element = ref<HTMLElement | null>(null)
 const theme = useTheme()
 const paintedNumber = ref(0)
 const filled = ref(0) // points that came afterwards, for a screen that woke in the middle
-let points: [number, number][] = []
+let points: LivePoint[] = []
 
-const ceiling = computed(() => Math.max(0, ...props.earlier.flatMap((curve) => curve.torque)))
-const floor = computed(() => Math.min(...props.earlier.flatMap((curve) => curve.torque), Number.MAX_VALUE))
-const { chart } = useChart(element, () => {
-  if (!element.value) return null
-  const ink = inkOf(element.value)
-  const ground = theme.global.name.value as Ground
-  return {
-    animation: false,
-    textStyle: { fontFamily: FONT },
-    grid: { left: 52, right: 18, top: 14, bottom: 30, outerBoundsMode: 'none' },
-    xAxis: {
-      type: 'value',
-      min: props.lowRpm,
-      max: props.highRpm,
-      axisLine: { show: false },
-      axisTick: { show: false },
-      splitLine: { show: false },
-      axisLabel: { color: ink.quiet, formatter: (value: number) => String(value) },
-    },
-    yAxis: {
-      type: 'value',
-      min: ceiling.value ? Math.floor((floor.value * 0.85) / 10) * 10 : undefined,
-      max: ceiling.value ? Math.ceil((ceiling.value * 1.06) / 10) * 10 : undefined,
-      splitNumber: 4,
-      axisLine: { show: false },
-      axisTick: { show: false },
-      axisLabel: { color: ink.quiet, showMinLabel: false },
-      splitLine: { lineStyle: { color: ink.line } },
-    },
-    series: [
-      ...props.earlier.map((curve) => {
-        const mark = markOf(curve.position, ground)
-        return {
-          type: 'line',
-          data: curve.speed_rpm.map((speed, index) => [speed, curve.torque[index]]),
-          showSymbol: false,
-          silent: true,
-          lineStyle: {
-            color: mark.colour,
-            width: curve.strong ? 2 : 1.2,
-            opacity: curve.strong ? 1 : 0.55,
-            type: mark.dash.length ? mark.dash : 'solid',
-          },
-        }
-      }),
-      {
-        id: 'live',
-        type: 'line',
-        data: points,
-        showSymbol: false,
-        silent: true,
-        clip: true,
-        lineStyle: { color: ink.ink, width: 2.5 },
-        z: 10,
-      },
-    ],
-  }
-})
+const { chart } = useChart(element, () =>
+  element.value
+    ? liveOption({ ...props, points, ink: inkOf(element.value), ground: theme.global.name.value as Ground })
+    : null,
+)
+const draw = () => chart.value?.setOption({ series: liveData(points) }, { lazyUpdate: false })
 
 /** Add points of a frame; `number` is its last sample, for those who measure how late it is painted. */
-function add(fresh: [number, number][], number: number) {
+function add(fresh: LivePoint[], number: number) {
   if (!fresh.length) return
   points.push(...fresh)
-  chart.value?.setOption({ series: [{ id: 'live', data: points }] }, { lazyUpdate: false })
+  draw()
   requestAnimationFrame(() => (paintedNumber.value = number))
 }
 function clear() {
   points = []
-  chart.value?.setOption({ series: [{ id: 'live', data: points }] })
+  draw()
 }
 /** Points that were missed, before those that came meanwhile. */
-function fill(all: [number, number][]) {
+function fill(all: LivePoint[]) {
   const last = all.at(-1)?.[0] ?? 0
   points = [...all, ...points.filter(([rpm]) => rpm > last)]
   filled.value = all.length
-  chart.value?.setOption({ series: [{ id: 'live', data: points }] })
+  draw()
 }
 defineExpose({ add, clear, fill })
 </script>
@@ -115,7 +58,7 @@ defineExpose({ add, clear, fill })
       ref="element"
       class="canvas position-absolute"
       role="img"
-      :aria-label="`Torque over rpm in ${unit}, live`"
+      :aria-label="`Torque in ${units[0]} and power in ${units[1]} over rpm, live`"
     />
   </div>
 </template>

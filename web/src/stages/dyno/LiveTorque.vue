@@ -1,11 +1,13 @@
 <script setup lang="ts">
-/** Live torque over what it is to be held against: the last kept pull of this setup, and of the baseline. */
+/** Live torque and power over what they are compared with: the last accepted pull of this setup, and of the baseline. */
 import { computed, useTemplateRef } from 'vue'
 
 import { useMe, useObservedCurve } from '../../app/api/queries'
 import type { Day, Setup } from '../../app/frame'
 import { useFrame } from '../../app/frame'
-import LiveChart, { type Earlier } from './LiveChart.vue'
+import LiveChart from './LiveChart.vue'
+import type { Earlier } from './liveOption'
+import type { LivePoint } from './useLive'
 
 const props = defineProps<{ shown: Setup; current: Day['pulls'][number] | null }>()
 const { programme, day, setup } = useFrame()
@@ -27,28 +29,32 @@ const earlier = computed<Earlier[]>(() =>
       label: `${setup(curve.setup_id).letter}, pull ${curve.number}`,
       speed_rpm: curve.speed_rpm,
       torque: curve.torque,
+      power: curve.power,
       strong: curve.setup_id === props.shown.id,
     })),
 )
 defineExpose({
-  add: (fresh: [number, number][], number: number) => chart.value?.add(fresh, number),
+  add: (fresh: LivePoint[], number: number) => chart.value?.add(fresh, number),
   clear: () => chart.value?.clear(),
-  fill: (all: [number, number][]) => chart.value?.fill(all),
+  fill: (all: LivePoint[]) => chart.value?.fill(all),
 })
 </script>
 
 <template>
   <h2>
-    Torque, {{ me?.units.torque }}, observed, inertia added where the stand leaves it out.
-    <template v-if="earlier.length">Last kept: {{ earlier.map((curve) => curve.label).join('; ') }}</template>
-    <template v-else>No kept pull of {{ shown.letter }} yet</template>
+    Torque, {{ me?.units.torque }}, solid; power, {{ me?.units.power }}, dashed; observed, inertia added where
+    the stand leaves it out.
+    <template v-if="earlier.length"
+      >Last accepted: {{ earlier.map((curve) => curve.label).join('; ') }}</template
+    >
+    <template v-else>No accepted pull of {{ shown.letter }} yet</template>
   </h2>
   <LiveChart
     ref="chart"
     class="chart"
     :earlier="earlier"
     :position="shown.position"
-    :unit="me?.units.torque ?? ''"
+    :units="[me?.units.torque ?? '', me?.units.power ?? '']"
     :low-rpm="programme.sweep_start_rpm"
     :high-rpm="Math.max(programme.sweep_end_rpm, current?.sweep_end_rpm ?? 0)"
   />

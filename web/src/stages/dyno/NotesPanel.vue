@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** Seen, heard, smelt, measured: notes beside the pulls, with photographs; failed starts, too. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, useTemplateRef } from 'vue'
 
 import { answer, api, type Schema, upload } from '../../app/api/client'
 import { useMe } from '../../app/api/queries'
 import { clock } from '../../ui/figures'
+import FileButton from '../../ui/FileButton.vue'
 import { useKeys } from '../../app/keys'
 import { done } from '../../app/undo'
 import { saidOf } from './useSession'
@@ -48,14 +49,10 @@ const write = () =>
       })
       .then(answer),
   )
-function photograph(event: Event) {
-  const field = event.target as HTMLInputElement
-  const file = field.files?.[0]
-  if (!file) return
+function photograph([file]: File[]) {
   const words: Record<string, string> = { text: text.value, kind: kind.value }
   if (props.pull) words.pull_id = String(props.pull.id)
-  void take(upload<Schema['NotesOut']>(`/api/sessions/${props.session}/photos`, file, words))
-  field.value = ''
+  void take(upload<Schema['NotesOut']>(`/api/sessions/${props.session}/photos`, file!, words))
 }
 const setArchived = (note_id: number, archived: boolean) =>
   take(
@@ -71,31 +68,34 @@ function measure(label: string) {
   kind.value = 'measured'
   text.value = `${label}: `
 }
-const field = ref<HTMLInputElement | null>(null)
+const field = useTemplateRef<{ focus: () => void }>('field')
 useKeys([{ key: 'n', label: 'N', does: 'Write a note', press: () => field.value?.focus() }])
 defineExpose({ measure })
 </script>
 
 <template>
-  <section class="notes" data-test="notes" aria-label="Notes">
-    <form v-if="mayOperate && session !== null" @submit.prevent="write">
+  <section class="mt-3" data-test="notes" aria-label="Notes">
+    <form
+      v-if="mayOperate && session !== null"
+      class="d-flex flex-wrap ga-2 align-center"
+      @submit.prevent="write"
+    >
       <v-select v-model="kind" aria-label="What was noticed" :items="choicesOf(data?.kinds)" />
-      <input
+      <v-text-field
         ref="field"
         v-model="text"
         :placeholder="pull ? `of pull ${pull.number}` : 'in a few words'"
         aria-label="Note"
       />
       <v-btn type="submit">Add note</v-btn>
-      <label class="file">
+      <FileButton
+        accept="image/jpeg,image/png,image/webp"
+        label="Photograph for the notes"
+        camera
+        @chosen="photograph"
+      >
         Photograph…
-        <input
-          type="file"
-          accept="image/jpeg,image/png,image/webp"
-          capture="environment"
-          @change="photograph"
-        />
-      </label>
+      </FileButton>
     </form>
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <ol v-if="newest.length">
@@ -125,32 +125,6 @@ defineExpose({ measure })
 </template>
 
 <style scoped>
-.notes {
-  margin-top: 12px;
-}
-form {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  align-items: center;
-}
-form input:not([type]) {
-  flex: 1;
-  min-width: 120px;
-}
-ol {
-  list-style: none;
-  padding: 0;
-  margin: 8px 0 0;
-}
-li {
-  display: flex;
-  gap: 10px;
-  border-top: 1px solid var(--line);
-  padding: 4px 0;
-  font-family: var(--text);
-  font-size: 15px;
-}
 img {
   width: 72px;
   height: 54px;

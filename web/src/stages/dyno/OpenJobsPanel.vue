@@ -55,16 +55,21 @@ const close = (id: number) =>
 
 <template>
   <section class="mt-3" data-test="open-jobs" aria-label="Open jobs on the engine">
-    <ul v-if="open.length">
-      <li v-for="job in open" :key="job.id">
+    <ul v-if="open.length" class="plain-list pa-0 mb-2">
+      <li
+        v-for="job in open"
+        :key="job.id"
+        class="d-flex flex-wrap ga-2 align-center hand-edge on-panel size-16 px-3 py-2 mb-1"
+      >
         <strong
           >{{ job.label }}<template v-if="job.note">: {{ job.note }}</template></strong
         >
         <span class="quiet">{{ job.owner }}, {{ clock(job.begun_at) }}</span>
         <template v-if="mayOperate">
-          <input
+          <v-text-field
             v-if="!job.mine"
             v-model="notes[job.id]"
+            class="wide-field"
             placeholder="How do you know?"
             :aria-label="`How you know that this is done: ${job.label}`"
           />
@@ -72,44 +77,23 @@ const close = (id: number) =>
         </template>
       </li>
     </ul>
-    <form v-if="mayOperate" @submit.prevent="begin">
+    <form v-if="mayOperate" class="d-flex flex-wrap ga-2" @submit.prevent="begin">
       <v-select
         v-model="kind"
         aria-label="A job is begun"
+        class="w-200"
         :items="[{ value: '', label: 'A job is begun…' }, ...choicesOf(data?.kinds)]"
       />
       <template v-if="kind">
-        <input v-model="note" placeholder="stage, place" aria-label="Note on the job" />
+        <v-text-field
+          v-model="note"
+          placeholder="stage, place"
+          aria-label="Note on the job"
+          class="wide-field"
+        />
         <v-btn type="submit">Block running until it is closed</v-btn>
       </template>
     </form>
-    <p v-if="message" class="lost" role="alert">{{ message }}</p>
+    <p v-if="message" class="message" role="alert">{{ message }}</p>
   </section>
 </template>
-
-<style scoped>
-ul {
-  list-style: none;
-  padding: 0;
-  margin: 0 0 8px;
-}
-li {
-  border-left: 4px solid var(--hand);
-  background: var(--panel);
-  padding: 8px 12px;
-  margin-bottom: 6px;
-  display: flex;
-  flex-wrap: wrap;
-  gap: 6px 12px;
-  align-items: center;
-  font-size: 16px;
-}
-form {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-}
-.v-select {
-  max-width: 260px;
-}
-</style>

@@ -112,10 +112,3 @@ watch(
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
   </DisclosurePanel>
 </template>
-
-<style scoped>
-input {
-  width: 66px;
-  text-align: right;
-}
-</style>

@@ -40,7 +40,7 @@ const words = computed(() => {
   >
     <div>
       {{ gate.name }}
-      <small>{{ words }}</small>
+      <small class="d-block small quiet">{{ words }}</small>
     </div>
     <svg :viewBox="`0 0 ${WIDTH} 38`" aria-hidden="true">
       <rect x="0" y="14" :width="WIDTH" height="6" fill="var(--line)" />
@@ -52,8 +52,9 @@ const words = computed(() => {
         <rect x="-1" y="8" width="2" height="17" />
       </g>
     </svg>
-    <strong>
-      {{ channelFigure(gate.channel, value) }} <small>{{ gate.unit }}</small>
+    <strong class="text-right text-no-wrap size-22">
+      {{ channelFigure(gate.channel, value) }}
+      <small class="small quiet font-weight-regular">{{ gate.unit }}</small>
     </strong>
   </div>
 </template>
@@ -61,11 +62,6 @@ const words = computed(() => {
 <style scoped>
 .tape {
   grid-template-columns: 104px 1fr 92px;
-}
-.tape > div small {
-  display: block;
-  font-size: 11px;
-  color: var(--quiet);
 }
 svg {
   width: 100%;
@@ -77,16 +73,6 @@ text {
 }
 .needle {
   fill: var(--ink);
-}
-strong {
-  text-align: right;
-  font-size: 22px;
-  white-space: nowrap;
-}
-strong small {
-  font-size: 11px;
-  font-weight: 400;
-  color: var(--quiet);
 }
 .out .needle {
   fill: var(--hand);

@@ -58,17 +58,21 @@ async function save() {
             <td class="words">{{ window.name }}</td>
             <template v-if="editing === window.channel">
               <td class="words">
-                <input
-                  v-model="draft.low"
-                  :aria-label="`${window.name}, from`"
-                  :aria-invalid="Boolean(fields.low)"
-                />
-                to
-                <input
-                  v-model="draft.high"
-                  :aria-label="`${window.name}, to`"
-                  :aria-invalid="Boolean(fields.high)"
-                />
+                <span class="d-flex ga-2 align-center">
+                  <v-text-field
+                    v-model="draft.low"
+                    class="number w-76"
+                    :aria-label="`${window.name}, from`"
+                    :error="Boolean(fields.low)"
+                  />
+                  to
+                  <v-text-field
+                    v-model="draft.high"
+                    class="number w-76"
+                    :aria-label="`${window.name}, to`"
+                    :error="Boolean(fields.high)"
+                  />
+                </span>
                 <p v-if="fields.low || fields.high" class="message">{{ fields.low ?? fields.high }}</p>
               </td>
               <td></td>
@@ -81,9 +85,9 @@ async function save() {
               </td>
               <td class="words quiet">{{ window.within }}</td>
               <td v-if="mayOperate">
-                <button type="button" :aria-label="`Change ${window.name}`" @click="edit(window)">
-                  change
-                </button>
+                <v-btn variant="text" :aria-label="`Change ${window.name}`" @click="edit(window)"
+                  >Change</v-btn
+                >
               </td>
             </template>
           </tr>
@@ -92,13 +96,3 @@ async function save() {
     </form>
   </DisclosurePanel>
 </template>
-
-<style scoped>
-input {
-  width: 80px;
-  text-align: right;
-}
-button {
-  text-decoration: underline;
-}
-</style>

@@ -1,6 +1,11 @@
 import { useQueryClient } from '@tanstack/vue-query'
 import { type MaybeRefOrGetter, onScopeDispose, ref, shallowRef, toValue, watch } from 'vue'
+import { useEventListener } from '@vueuse/core'
+
 import { refresh, STANDS_STILL } from '../../app/api/queries'
+
+/** Speed in rpm, torque and power in the person's units. */
+export type LivePoint = [rpm: number, torque: number, power: number]
 
 export interface LiveFrame {
   type: 'frame'
@@ -12,7 +17,7 @@ export interface LiveFrame {
   sides: Record<string, string>
   /** Seconds until a gate that holds opens at the present rate; one that is not on its way is missing. */
   opens: Record<string, number>
-  points: [number, number][]
+  points: LivePoint[]
 }
 interface LinkChange {
   type: 'link'
@@ -144,6 +149,13 @@ export function useLive(
     again = window.setTimeout(() => listen(toValue(programme)), pause)
     pause = Math.min(2 * pause, LONGEST_PAUSE)
   }
+  // The network is back: no need to wait for the next try.
+  useEventListener(window, 'online', () => {
+    if (!toValue(open)) return
+    close()
+    pause = FIRST_PAUSE
+    listen(toValue(programme))
+  })
   function listen(id: number) {
     source = new EventSource(`/api/programmes/${id}/live`)
     source.onopen = () => {

@@ -130,9 +130,10 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
           >
           <label>
             <span class="visually-hidden">Reason for the new revision</span>
-            <input
+            <v-text-field
               ref="reasonField"
               v-model="reason"
+              class="w-320"
               placeholder="Reason for the new revision"
               @keydown.enter="save"
             />
@@ -173,9 +174,10 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
           <DisclosurePanel title="What advancing the cam moves">
             <label class="advance d-block pt-2 pb-1 px-0">
               Advanced by
-              <input
+              <v-text-field
                 v-model="draft.advance.value"
                 inputmode="decimal"
+                class="number w-60"
                 aria-label="Degrees to advance the cam by"
               />
               °
@@ -239,21 +241,12 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
   color: var(--on-hand);
   padding: 10px 12px;
 }
-.bar input {
-  color: var(--ink);
-  width: 280px;
-}
 .trying .v-btn.hand {
   background: var(--ink);
   color: var(--panel);
 }
 .trying .v-btn:not(.hand) {
   color: var(--on-hand);
-}
-.advance input {
-  padding: 3px 6px;
-  width: 60px;
-  text-align: right;
 }
 @media (max-width: 900px) {
   .sheet {

@@ -56,7 +56,7 @@ function sentence(text: string): string {
     <span class="value text-right tabular">
       <span
         v-if="has && shown.assumed.length"
-        class="hand-note small py-0 px-1 mr-2"
+        class="assumed hand-note small py-0 px-1 mr-2"
         :title="`Rests on assumed ${shown.assumed.map(lower).join(', ')}`"
         >assumed</span
       >

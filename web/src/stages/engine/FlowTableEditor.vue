@@ -76,15 +76,17 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
       </div>
       <template v-for="(row, number) in rows" :key="number">
         <div class="row d-grid ga-2 my-1 mx-0">
-          <input
+          <v-text-field
             v-model="row[0]"
+            class="number w-110"
             :aria-label="`Lift ${number + 1}`"
-            :aria-invalid="Boolean(wrong(number, 'lift'))"
+            :error="Boolean(wrong(number, 'lift'))"
           />
-          <input
+          <v-text-field
             v-model="row[1]"
+            class="number w-110"
             :aria-label="`Flow ${number + 1}`"
-            :aria-invalid="Boolean(wrong(number, 'flow'))"
+            :error="Boolean(wrong(number, 'flow'))"
           />
         </div>
         <p v-if="wrong(number, 'lift') || wrong(number, 'flow')" class="message mt-0 mb-1 mx-0">
@@ -139,11 +141,6 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
 }
 .row {
   grid-template-columns: 110px 110px;
-}
-input {
-  padding: 3px 6px;
-  width: 110px;
-  text-align: right;
 }
 .words {
   width: 260px;

@@ -65,7 +65,7 @@ function apply(row: Item) {
           <tr>
             <td class="words">{{ row.label }}</td>
             <td class="words">
-              <input
+              <v-text-field
                 v-model="row.tested"
                 :aria-label="`${row.label} as tested`"
                 :readonly="!mayOperate || build.used"
@@ -74,7 +74,7 @@ function apply(row: Item) {
               />
             </td>
             <td class="words">
-              <input
+              <v-text-field
                 v-model="row.installed"
                 :aria-label="`${row.label} as installed`"
                 :readonly="!mayOperate"
@@ -82,16 +82,16 @@ function apply(row: Item) {
               />
             </td>
             <td>
-              <input
+              <v-text-field
                 v-model="row.allowance"
-                class="number text-right"
+                class="number w-76"
                 :aria-label="`Power that ${row.label.toLowerCase()} takes`"
                 :readonly="!mayOperate"
                 @change="save(row)"
               />
             </td>
             <td class="words">
-              <input
+              <v-text-field
                 v-model="row.basis"
                 :aria-label="`Basis for ${row.label.toLowerCase()}`"
                 :readonly="!mayOperate"
@@ -128,15 +128,6 @@ function apply(row: Item) {
 .installed > .text {
   max-width: 760px;
   margin: 0 0 14px;
-}
-input {
-  width: 100%;
-}
-input[readonly] {
-  background: none;
-}
-.number {
-  width: 76px;
 }
 .switch {
   border-width: 1px;

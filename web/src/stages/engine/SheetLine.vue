@@ -105,11 +105,11 @@ function rewrite(event: Event, of: Origin) {
     </button>
     <template v-if="numeric">
       <span class="d-flex ga-1" :class="{ used: line.used && line.used !== 'measured' }">
-        <input
+        <v-text-field
           :id="`${id}-nominal`"
           :aria-label="`${line.label}, not measured`"
-          :aria-invalid="Boolean(message)"
-          :value="text(nominalOrigin)"
+          :error="Boolean(message)"
+          :model-value="text(nominalOrigin)"
           :readonly="readonly"
           autocomplete="off"
           inputmode="decimal"
@@ -133,11 +133,11 @@ function rewrite(event: Event, of: Origin) {
         />
       </span>
       <span class="d-flex ga-1" :class="{ used: line.used === 'measured' }">
-        <input
+        <v-text-field
           :id="`${id}-measured`"
           :aria-label="`${line.label}, measured`"
-          :aria-invalid="Boolean(message)"
-          :value="text('measured')"
+          :error="Boolean(message)"
+          :model-value="text('measured')"
           :readonly="readonly"
           autocomplete="off"
           inputmode="decimal"
@@ -158,11 +158,11 @@ function rewrite(event: Event, of: Origin) {
       />
     </span>
     <span v-else class="d-flex ga-1 wide">
-      <input
+      <v-text-field
         :class="{ words: line.kind === 'words' }"
         :aria-label="line.label"
-        :aria-invalid="Boolean(message)"
-        :value="text(nominalOrigin)"
+        :error="Boolean(message)"
+        :model-value="text(nominalOrigin)"
         :readonly="readonly"
         autocomplete="off"
         @input="type($event, nominalOrigin)"
@@ -199,11 +199,11 @@ function rewrite(event: Event, of: Origin) {
         <span v-else>{{ originWords(reading.origin) }}</span>
         <span>{{ reading.typed || reading.text }}</span>
         <span class="quiet">{{ reading.by }}, {{ day(reading.at) }}</span>
-        <input
+        <v-text-field
           class="words"
           placeholder="how, with what"
           :aria-label="`How ${line.label} was ${originWords(reading.origin)}`"
-          :value="reading.how"
+          :model-value="reading.how"
           :readonly="readonly"
           @change="rewrite($event, reading.origin as Origin)"
         />
@@ -238,17 +238,6 @@ function rewrite(event: Event, of: Origin) {
 .wide {
   grid-column: 2 / -1;
 }
-input {
-  font: inherit;
-  color: inherit;
-  background: var(--panel);
-  border: 1px solid var(--line);
-  padding: 3px 6px;
-  min-width: 0;
-  width: 96px;
-  text-align: right;
-  font-variant-numeric: tabular-nums;
-}
 .words {
   width: 100%;
   text-align: left;
@@ -270,16 +259,6 @@ input {
 .origin.assumed {
   background: var(--hand);
   color: var(--on-hand);
-}
-input:focus {
-  outline: 2px solid var(--ink);
-  outline-offset: -1px;
-}
-input[readonly] {
-  background: none;
-}
-input[aria-invalid='true'] {
-  border-color: var(--stop);
 }
 .used input {
   font-weight: 700;

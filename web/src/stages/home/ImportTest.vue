@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 
 import { type Schema, upload } from '../../app/api/client'
 import { refresh } from '../../app/api/queries'
+import FileButton from '../../ui/FileButton.vue'
 import ProblemNote from '../../ui/ProblemNote.vue'
 
 const router = useRouter()
@@ -30,15 +31,11 @@ async function attempt(act: () => Promise<void>) {
   }
   working.value = false
 }
-function choose(event: Event) {
-  const field = event.target as HTMLInputElement
-  const chosen = field.files?.[0]
-  field.value = ''
-  if (!chosen) return
-  file.value = chosen
+function choose([chosen]: File[]) {
+  file.value = chosen!
   found.value = null
   void attempt(async () => {
-    found.value = await upload<Schema['BringingOut']>('/api/archives/look', chosen)
+    found.value = await upload<Schema['BringingOut']>('/api/archives/look', chosen!)
     question.value = found.value.question
   })
 }
@@ -60,10 +57,9 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
 
 <template>
   <span class="ml-auto mr-3">
-    <label class="choose text-decoration-underline cursor-pointer">
-      {{ working && !found ? 'Reading…' : 'Import test' }}
-      <input type="file" accept=".zip" aria-label="Test in one file" @change="choose" />
-    </label>
+    <FileButton accept=".zip" label="Test in one file" :loading="working && !found" @chosen="choose">
+      Import test…
+    </FileButton>
     <v-dialog :model-value="file !== null" width="560" @update:model-value="cancel">
       <v-card class="pa-4" data-test="import-test">
         <h2>Import {{ file?.name }}</h2>
@@ -102,14 +98,3 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
     </v-dialog>
   </span>
 </template>
-
-<style scoped>
-.choose input {
-  position: absolute;
-  opacity: 0;
-  width: 1px;
-}
-.choose:focus-within {
-  outline: 2px solid var(--ink);
-}
-</style>

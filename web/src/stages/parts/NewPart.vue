@@ -58,8 +58,13 @@ useFirstFocus('first')
     <label>
       <span>{{ inMoney('Price') }}</span>
       <span>
-        <input v-model="price" class="number" placeholder="unknown" :aria-invalid="Boolean(fields.price)" />
-        <input v-model="isPrivate" type="checkbox" aria-label="Price is private" /> private
+        <v-text-field
+          v-model="price"
+          class="number w-110"
+          placeholder="unknown"
+          :error="Boolean(fields.price)"
+        />
+        <v-checkbox v-model="isPrivate" label="private" aria-label="Price is private" />
       </span>
     </label>
     <p v-if="fields.price" class="message">{{ fields.price }}</p>

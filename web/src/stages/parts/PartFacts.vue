@@ -109,8 +109,8 @@ async function dropAlias(name: string) {
       <label>
         <span>{{ inMoney('Price') }}</span>
         <span>
-          <input v-model="facts.price" placeholder="unknown" />
-          <input v-model="facts.price_is_private" type="checkbox" aria-label="Price is private" /> private
+          <v-text-field v-model="facts.price" placeholder="unknown" />
+          <v-checkbox v-model="facts.price_is_private" label="private" aria-label="Price is private" />
         </span>
       </label>
       <p v-if="fields.price" class="message">{{ fields.price }}</p>
@@ -135,7 +135,7 @@ async function dropAlias(name: string) {
       <label>
         <span>Another name</span>
         <span>
-          <input v-model="alias" @keydown.enter.prevent="addAlias" />
+          <v-text-field v-model="alias" @keydown.enter.prevent="addAlias" />
           <button type="button" class="quiet" @click="addAlias">Add</button>
         </span>
       </label>

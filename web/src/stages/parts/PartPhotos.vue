@@ -3,6 +3,7 @@
 import { ref } from 'vue'
 
 import { type Problem, upload } from '../../app/api/client'
+import FileButton from '../../ui/FileButton.vue'
 import type { Part } from './useParts'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
@@ -11,15 +12,12 @@ const caption = ref('')
 const message = ref('')
 const sending = ref(false)
 
-async function send(event: Event) {
-  const field = event.target as HTMLInputElement
-  const file = field.files?.[0]
-  if (!file) return
+async function send([file]: File[]) {
   sending.value = true
   try {
     emit(
       'changed',
-      await upload<Part>(`/api/parts/${props.part.id}/photos`, file, { caption: caption.value }),
+      await upload<Part>(`/api/parts/${props.part.id}/photos`, file!, { caption: caption.value }),
     )
     caption.value = ''
     message.value = ''
@@ -28,7 +26,6 @@ async function send(event: Event) {
     message.value = problem.fields?.file ? `${problem.message} ${problem.fields.file}.` : problem.message
   } finally {
     sending.value = false
-    field.value = ''
   }
 }
 </script>
@@ -46,11 +43,15 @@ async function send(event: Event) {
     </div>
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <div v-if="mayOperate" class="d-flex ga-2 mt-2">
-      <input v-model="caption" placeholder="What it shows" aria-label="What the picture shows" />
-      <label class="file">
-        {{ sending ? 'Sending…' : 'Add a picture…' }}
-        <input type="file" accept="image/jpeg,image/png,image/webp" :disabled="sending" @change="send" />
-      </label>
+      <v-text-field v-model="caption" placeholder="What it shows" aria-label="What the picture shows" />
+      <FileButton
+        accept="image/jpeg,image/png,image/webp"
+        label="Picture of the part"
+        :loading="sending"
+        @chosen="send"
+      >
+        Add picture…
+      </FileButton>
     </div>
   </section>
 </template>

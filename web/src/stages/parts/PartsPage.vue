@@ -47,10 +47,11 @@ useKeys([
       @back="adding = false"
     />
     <div class="find d-flex flex-wrap ga-1 mb-3">
-      <input
+      <v-text-field
         ref="search"
         v-model="sought"
         type="search"
+        class="w-320"
         placeholder="Name, alias, made from…"
         aria-label="Search parts"
       />
@@ -133,11 +134,6 @@ useKeys([
 .parts {
   padding: 18px;
   max-width: 1180px;
-}
-.find input {
-  padding: 5px 10px;
-  width: 260px;
-  margin-right: 10px;
 }
 .find button {
   padding: 5px 10px;

@@ -60,20 +60,20 @@ function zoned(event: Event): string | null {
       :key="index"
       class="session d-flex flex-wrap ga-2 align-center mb-1"
     >
-      <input
+      <v-text-field
         type="datetime-local"
-        :value="local(session.starts_at)"
+        :model-value="local(session.starts_at)"
         :aria-label="`Session ${index + 1} begins`"
-        :aria-invalid="Boolean(fields[`sessions.${index}.starts_at`])"
+        :error="Boolean(fields[`sessions.${index}.starts_at`])"
         @change="session.starts_at = zoned($event) ?? session.starts_at"
       />
       <span class="quiet">paid for</span>
-      <input
+      <v-text-field
         v-model="session.paid"
-        class="number"
+        class="number w-76"
         placeholder="4 h"
         :aria-label="`Session ${index + 1} is paid for`"
-        :aria-invalid="Boolean(fields[`sessions.${index}.paid`])"
+        :error="Boolean(fields[`sessions.${index}.paid`])"
       />
       <button
         type="button"
@@ -116,20 +116,20 @@ function zoned(event: Event): string | null {
         <tr v-for="{ setup, place } in planned" :key="place">
           <td class="words"><SetupMark :position="positions[place]!" :size="20" /></td>
           <td>
-            <input
+            <v-text-field
               v-model="setup.pulls"
-              class="small-number text-right"
+              class="number w-60"
               :aria-label="`Pulls of ${letterOf(positions[place]!)}`"
-              :aria-invalid="Boolean(fields[`setups.${place}.pulls`])"
+              :error="Boolean(fields[`setups.${place}.pulls`])"
             />
           </td>
           <td>
-            <input
+            <v-text-field
               v-if="place"
               v-model="setup.visits"
-              class="small-number text-right"
+              class="number w-60"
               :aria-label="`Visits of ${letterOf(positions[place]!)}`"
-              :aria-invalid="Boolean(fields[`setups.${place}.visits`])"
+              :error="Boolean(fields[`setups.${place}.visits`])"
             />
           </td>
           <td class="words">
@@ -149,10 +149,10 @@ function zoned(event: Event): string | null {
             </p>
           </td>
           <td class="words">
-            <input
+            <v-text-field
               v-if="place"
               type="datetime-local"
-              :value="local(setup.available_at)"
+              :model-value="local(setup.available_at)"
               :aria-label="`Parts of ${letterOf(positions[place]!)} arrive`"
               @change="setup.available_at = zoned($event)"
             />
@@ -188,16 +188,10 @@ function zoned(event: Event): string | null {
 </template>
 
 <style scoped>
-.session .number {
-  width: 76px;
-}
 .form {
   --label: 200px;
 }
 .form :deep(.number) {
   width: 90px;
-}
-.small-number {
-  width: 42px;
 }
 </style>

@@ -110,12 +110,12 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
               >
             </td>
             <td>
-              <input
+              <v-text-field
                 v-model="effects[one.id]"
-                class="number"
+                class="number w-76"
                 placeholder="0"
                 :aria-label="`Assumed effect of ${one.letter}`"
-                :aria-invalid="Boolean(fields[`effects.${one.id}`])"
+                :error="Boolean(fields[`effects.${one.id}`])"
               />
               <p v-if="fields[`effects.${one.id}`]" class="message">{{ fields[`effects.${one.id}`] }}</p>
             </td>
@@ -215,10 +215,6 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
 <style scoped>
 .assumed {
   min-width: 420px;
-}
-input.number {
-  width: 76px;
-  text-align: right;
 }
 .more .v-input {
   width: 220px;

@@ -120,11 +120,11 @@ defineExpose({ addVisit })
             {{ change.touched.join(', ').toLowerCase() }}
           </small>
         </span>
-        <input
+        <v-text-field
           v-model="visit.pulls"
-          class="number"
+          class="number w-60"
           :aria-label="`Pulls of visit ${place + 1}`"
-          :aria-invalid="Boolean(fields[`order.${place}.pulls`])"
+          :error="Boolean(fields[`order.${place}.pulls`])"
           @input="byHand"
         />
         <v-select
@@ -176,11 +176,6 @@ defineExpose({ addVisit })
 </template>
 
 <style scoped>
-.notes li {
-  border-left: 4px solid var(--hand);
-  padding: 2px 10px;
-  margin-bottom: 4px;
-}
 .order {
   list-style: none;
   padding: 0;
@@ -211,9 +206,5 @@ defineExpose({ addVisit })
 .name small {
   display: block;
   font-size: 11px;
-}
-.order .number {
-  width: 42px;
-  text-align: right;
 }
 </style>

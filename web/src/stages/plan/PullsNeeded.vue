@@ -49,11 +49,12 @@ const points = computed(() => {
     <p class="difference d-flex flex-wrap gr-1 gc-3 ma-0">
       <label>
         A difference of
-        <input
+        <v-text-field
           v-model="difference"
           inputmode="decimal"
+          class="number w-76"
           aria-label="Difference in per cent"
-          :aria-invalid="Boolean(wrong)"
+          :error="Boolean(wrong)"
         />
         %
       </label>
@@ -158,10 +159,6 @@ const points = computed(() => {
 </template>
 
 <style scoped>
-.difference input {
-  width: 70px;
-  text-align: right;
-}
 svg {
   width: 100%;
   max-width: 480px;

@@ -117,11 +117,12 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
             >
               <span class="head d-flex align-center ga-1">
                 <SetupMark :position="positions[place]!" :hollow="setup.candidate !== 'in'" />
-                <input
+                <v-text-field
                   v-model="setup.name"
+                  class="w-150"
                   :aria-label="`Name of setup ${letterOf(positions[place]!)}`"
                   :placeholder="place === 0 ? 'Baseline' : 'Name'"
-                  :aria-invalid="Boolean(fields[`setups.${place}.name`])"
+                  :error="Boolean(fields[`setups.${place}.name`])"
                 />
                 <button
                   v-if="draft.setups.length > 2 && place > 0 && !pulled[place]"
@@ -197,12 +198,12 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 :items="[{ value: '', label: 'none' }, ...inSlot(row.key, cell(setup, row.key, slotOf))]"
                 @update:model-value="put(draft, place, row.key, $event, slotOf, pulled)"
               />
-              <input
+              <v-text-field
                 v-else
-                :value="cell(setup, row.key, slotOf)"
+                :model-value="cell(setup, row.key, slotOf)"
                 :disabled="pulled[place]"
                 :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
-                :aria-invalid="Boolean(fields[`setups.${place}.settings.${row.key}`])"
+                :error="Boolean(fields[`setups.${place}.settings.${row.key}`])"
                 @change="
                   put(draft, place, row.key, ($event.target as HTMLInputElement).value, slotOf, pulled)
                 "
@@ -224,12 +225,12 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                   :items="choices?.candidates"
                   @update:model-value="candidateChanged(place)"
                 />
-                <input
+                <v-text-field
                   v-if="setup.candidate !== 'in'"
                   v-model="setup.reason"
                   placeholder="Why"
                   :aria-label="`Why setup ${letterOf(positions[place]!)} is left out`"
-                  :aria-invalid="Boolean(fields[`setups.${place}.reason`])"
+                  :error="Boolean(fields[`setups.${place}.reason`])"
                 />
                 <p v-if="fields[`setups.${place}.reason`]" class="message mt-1 mb-0 mx-0">
                   {{ fields[`setups.${place}.reason`] }}
@@ -259,8 +260,9 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
         />
       </div>
       <form @submit.prevent="addRow(OWN + own.trim())">
-        <input
+        <v-text-field
           v-model="own"
+          class="w-200"
           placeholder="or a name of your own"
           aria-label="A row of your own"
           maxlength="50"
@@ -274,8 +276,9 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
           aria-label="Setting to cross with"
           :items="[{ value: '', label: '–' }, ...(choices?.settings ?? [])]"
         />
-        <input
+        <v-text-field
           v-model="crossLevels"
+          class="w-200"
           placeholder="0.5 bar; 0.8 bar"
           aria-label="Levels, with semicolons between"
         />
@@ -288,18 +291,8 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 </template>
 
 <style scoped>
-.head input {
-  width: 150px;
-}
 .matrix .v-select {
   min-width: 190px;
-}
-.matrix td > input {
-  width: 190px;
-}
-.matrix td input {
-  display: block;
-  margin-top: 3px;
 }
 .base .v-select {
   width: 70px;
@@ -311,16 +304,11 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 td.column {
   vertical-align: top;
 }
-.differs > input {
-  border-color: var(--ink);
-  border-width: 2px;
-  font-weight: 700;
-}
 .differs :deep(.v-field__outline) {
   --v-field-border-width: 2px;
   --v-field-border-opacity: 1;
 }
-.differs :deep(.v-select__selection) {
+.differs :deep(:is(.v-select__selection, input)) {
   font-weight: 700;
 }
 .out {

@@ -71,7 +71,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
 </script>
 
 <template>
-  <section>
+  <section class="mt-7">
     <h2>Theories that compete</h2>
     <p v-if="!rows.length && !editing" class="text">
       Two explanations for one thing? Write down what each predicts, and the setup that tells them apart
@@ -93,12 +93,12 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
           <tbody>
             <tr v-for="(row, place) in rows" :key="place">
               <td class="words">
-                <input
+                <v-text-field
                   v-if="editing"
                   v-model="row.name"
-                  class="name"
+                  class="w-200"
                   :aria-label="`Theory ${place + 1}`"
-                  :aria-invalid="Boolean(fields[`theories.${place}.name`])"
+                  :error="Boolean(fields[`theories.${place}.name`])"
                 />
                 <template v-else>{{ row.name }}</template>
                 <p v-if="fields[`theories.${place}.name`]" class="message">
@@ -106,12 +106,12 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
                 </p>
               </td>
               <td v-for="one in others" :key="one.id">
-                <input
+                <v-text-field
                   v-if="editing"
                   v-model="row.texts[one.id]"
-                  class="number text-right"
+                  class="number w-76"
                   :aria-label="`Theory ${place + 1} predicts of ${one.letter}`"
-                  :aria-invalid="Boolean(fields[`theories.${place}.${one.id}`])"
+                  :error="Boolean(fields[`theories.${place}.${one.id}`])"
                 />
                 <template v-else>{{ row.texts[one.id] ?? '–' }}</template>
                 <p v-if="fields[`theories.${place}.${one.id}`]" class="message">
@@ -151,15 +151,3 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
     </v-btn>
   </section>
 </template>
-
-<style scoped>
-section {
-  margin-top: 28px;
-}
-.name {
-  width: 220px;
-}
-.number {
-  width: 74px;
-}
-</style>

@@ -55,39 +55,30 @@ function toggle(row: string, other: string) {
             <span v-if="timed(row.key)" class="quiet">by the stopwatch, {{ timed(row.key) }}×</span>
           </th>
           <td v-for="key in ['remove', 'install'] as const" :key="key">
-            <input
+            <v-text-field
               v-model="row[key]"
-              class="number"
+              class="number w-60"
               :aria-label="`${key === 'remove' ? 'Take off' : 'Put on'} ${label(row.key)}, minutes`"
-              :aria-invalid="Boolean(fields[`rows.${index}.${key}`])"
+              :error="Boolean(fields[`rows.${index}.${key}`])"
             />
             <p v-if="fields[`rows.${index}.${key}`]" class="message">{{ fields[`rows.${index}.${key}`] }}</p>
           </td>
           <td class="words">
-            <label
-              v-for="other in draft.rows!.filter(
-                (each) => each.key !== row.key && !each.key.startsWith(SETTING),
-              )"
-              :key="other.key"
-              class="mr-3 text-no-wrap"
-            >
-              <input
-                type="checkbox"
-                :checked="above(row.key, other.key)"
-                @change="toggle(row.key, other.key)"
+            <div class="d-flex flex-wrap gc-3">
+              <v-checkbox
+                v-for="other in draft.rows!.filter(
+                  (each) => each.key !== row.key && !each.key.startsWith(SETTING),
+                )"
+                :key="other.key"
+                class="flex-0-0"
+                :label="label(other.key)"
+                :model-value="above(row.key, other.key)"
+                @update:model-value="toggle(row.key, other.key)"
               />
-              {{ label(other.key) }}
-            </label>
+            </div>
           </td>
         </tr>
       </tbody>
     </v-table>
   </div>
 </template>
-
-<style scoped>
-.work .number {
-  width: 64px;
-  text-align: right;
-}
-</style>

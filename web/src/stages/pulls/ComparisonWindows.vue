@@ -69,10 +69,11 @@ const save = useAction(async (keys: string[]) =>
           <tr v-for="one in windows" :key="one.key">
             <td class="words">{{ one.name }}<span v-if="!one.usual" class="quiet">, of this test</span></td>
             <td v-for="which in ['note', 'block'] as const" :key="which">
-              <input
+              <v-text-field
                 v-if="typed[one.key]"
                 v-model="typed[one.key]![which]"
                 inputmode="decimal"
+                class="number w-76"
                 :readonly="!mayOperate"
                 :aria-label="`${one.name}, ${which === 'note' ? 'passes to' : 'not comparable beyond'}`"
               />
@@ -92,10 +93,6 @@ const save = useAction(async (keys: string[]) =>
 <style scoped>
 .windows table {
   max-width: 640px;
-}
-input {
-  width: 80px;
-  text-align: right;
 }
 .v-btn + .v-btn {
   margin-left: 8px;

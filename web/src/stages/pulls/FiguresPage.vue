@@ -9,7 +9,8 @@ import { refresh, useMe } from '../../app/api/queries'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
-import { emptyWhere, readWhere, typedNumber } from './where'
+import FigureRows from './FigureRows.vue'
+import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 import WhereFields from './WhereFields.vue'
 import { useFrame } from '../../app/frame'
 
@@ -34,7 +35,7 @@ const quoted = ref({
 const setupId = ref<number | null>(null)
 const source = ref('')
 const confirmed = ref(false)
-const where = ref(emptyWhere(new Date().toISOString().slice(0, 10)))
+const where = ref(emptyWhere(isoDay(new Date())))
 const wrong = ref<Record<string, string>>({})
 const error = ref<Error | null>(null)
 const checked = ref<Schema['FiguresOut'] | null>(null)
@@ -121,24 +122,15 @@ useKeys([
 </script>
 
 <template>
-  <div class="pt-3 pb-7 px-4 most-1180">
+  <div class="page most-1180">
     <header class="page-head"><h1>Enter figures manually</h1></header>
     <ProblemNote :error="error" />
     <p v-if="!mayOperate" class="text">
-      You may read here. Ask the owner for the operator role to write figures.
+      You can read here. Ask the owner for the operator role to enter figures.
     </p>
-    <form v-else class="sheet d-grid gr-4 gc-7" @submit.prevent="write">
+    <form v-else class="split" @submit.prevent="write">
       <section>
-        <v-textarea
-          v-model="text"
-          class="table"
-          label="Rows of rpm, torque and power as printed; leave missing values blank"
-          rows="14"
-          spellcheck="false"
-          placeholder="rpm  torque  power&#10;3000  393   224&#10;3100  395   233&#10;3200  400   244"
-          :error-messages="textProblem"
-        />
-        <div class="d-flex flex-wrap gr-2 gc-4 mt-2">
+        <div class="d-flex flex-wrap gr-2 gc-4 mb-2">
           <v-select
             v-model="torqueUnit"
             label="Torque in"
@@ -162,8 +154,12 @@ useKeys([
             ]"
           />
         </div>
-        <fieldset class="d-flex flex-wrap gr-2 gc-4 mt-2 quoted border pt-1 pb-2 px-3">
-          <legend>What is quoted beside it, to be checked</legend>
+        <div class="typed overflow-y-auto">
+          <FigureRows v-model="text" :torque-unit="given.torque_unit" :power-unit="given.power_unit" />
+        </div>
+        <p v-if="textProblem" class="message" role="alert">{{ textProblem }}</p>
+        <fieldset class="fields mt-2 border pt-1 pb-2 px-3">
+          <legend class="quiet px-2">What is quoted beside it, to be checked</legend>
           <v-text-field v-model="quoted.torque" label="Peak torque" inputmode="decimal" />
           <v-text-field v-model="quoted.torque_rpm" label="At rpm" inputmode="decimal" />
           <v-text-field v-model="quoted.power" label="Peak power" inputmode="decimal" />
@@ -171,33 +167,23 @@ useKeys([
           <v-text-field v-model="quoted.gain" label="A gain of" inputmode="decimal" />
           <v-text-field v-model="quoted.gain_before" label="From" inputmode="decimal" />
           <v-text-field v-model="quoted.gain_after" label="To" inputmode="decimal" />
-          <p
-            v-if="unread.length"
-            class="words prose size-15 line-text my-1 mx-0 stop text-error"
-            role="alert"
-          >
-            Not a number: {{ unread.join(', ') }}
-          </p>
+          <p v-if="unread.length" class="message" role="alert">Not a number: {{ unread.join(', ') }}</p>
         </fieldset>
       </section>
       <section>
         <h2>As it is understood</h2>
-        <p v-if="!checked" class="words prose size-15 line-text my-1 mx-0 quiet">
-          Type or paste the rows: they are checked as you write.
+        <p v-if="!checked" class="prose size-15 quiet">
+          Type or paste the rows; they are checked as you type.
         </p>
         <template v-else>
-          <ul
-            v-if="checked.problems.length"
-            class="words prose size-15 line-text my-1 mx-0 problems pl-6"
-            data-test="problems"
-          >
+          <ul v-if="checked.problems.length" class="prose size-15 hand-edge pl-6" data-test="problems">
             <li v-for="problem in checked.problems" :key="problem">{{ problem }}</li>
           </ul>
-          <p v-else class="words prose size-15 line-text my-1 mx-0" data-test="problems">
+          <p v-else class="prose size-15" data-test="problems">
             {{ checked.rows.length }} rows, and nothing contradicts. Rounding hides up to
             {{ checked.resolution_percent.toFixed(2) }} %.
           </p>
-          <div class="understood">
+          <div class="typed overflow-y-auto">
             <v-table class="figures">
               <thead>
                 <tr>
@@ -218,7 +204,7 @@ useKeys([
         </template>
       </section>
       <div class="all-columns d-flex flex-wrap gr-2 gc-4 mt-2">
-        <v-select
+        <v-autocomplete
           v-model="setupId"
           label="Setup"
           :error-messages="wrong.setup_id"
@@ -248,28 +234,7 @@ useKeys([
 </template>
 
 <style scoped>
-.sheet {
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-}
-.quoted .v-input {
-  flex: none;
-  width: 112px;
-}
-.understood {
-  max-height: 330px;
-  overflow-y: auto;
-}
-.problems {
-  border-left: 6px solid var(--hand);
-}
-.tick {
-  display: flex;
-  gap: 8px;
-  align-items: center;
-}
-@media (max-width: 900px) {
-  .sheet {
-    grid-template-columns: 1fr;
-  }
+.typed {
+  max-height: 380px;
 }
 </style>

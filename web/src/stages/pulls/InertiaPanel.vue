@@ -61,7 +61,13 @@ function use() {
   <form class="d-flex flex-wrap ga-2 align-center prose size-15" @submit.prevent="send">
     <v-select v-model="chosen" aria-label="Inertia of the sweep" :items="choicesOf(choices?.inertia)" />
     <label v-if="chosen === 'not_included'">
-      <input v-model="typed" inputmode="decimal" aria-label="Inertia to add" :aria-invalid="!!wrong" />
+      <v-text-field
+        v-model="typed"
+        inputmode="decimal"
+        class="number w-110"
+        aria-label="Inertia to add"
+        :error="Boolean(wrong)"
+      />
       {{ inspection.inertia_unit }}
     </label>
     <v-btn type="submit">Save</v-btn>
@@ -71,9 +77,3 @@ function use() {
     <ProblemNote :error="error" />
   </form>
 </template>
-
-<style scoped>
-input {
-  width: 80px;
-}
-</style>

@@ -10,7 +10,8 @@ import { refresh, useAction, usePullLog } from '../../app/api/queries'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { clock, figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
-import ChecksTable from './ChecksTable.vue'
+import BinsTable from './BinsTable.vue'
+import HeldAgainst from './HeldAgainst.vue'
 import InertiaPanel from './InertiaPanel.vue'
 import PullCurves, { type Shown } from './PullCurves.vue'
 import TraceChart from './TraceChart.vue'
@@ -18,7 +19,6 @@ import { useComparison, useInspection, useRaw } from './useInspection'
 import { type Ground, markOf } from '../../ui/setups/marks'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { useFrame } from '../../app/frame'
-import DisclosurePanel from '../../ui/DisclosurePanel.vue'
 
 const { programme, setup, standard, mayOperate } = useFrame()
 const route = useRoute()
@@ -72,19 +72,7 @@ const reduce = useAction(async (body: Schema['ReduceIn']) =>
     }),
   ),
 )
-const letIn = useAction(async (reason: string) =>
-  answer(
-    await api.POST('/api/pulls/{pull_id}/let-in', {
-      params: { path: { pull_id: pull.value } },
-      body: { reason },
-    }),
-  ),
-)
-const shutOut = useAction(async () =>
-  answer(await api.DELETE('/api/pulls/{pull_id}/let-in', { params: { path: { pull_id: pull.value } } })),
-)
 const row = computed(() => rows.value[place.value] ?? null)
-const reason = ref('')
 const airWords = computed(() => {
   const air = shown.value?.air
   if (!air) return ''
@@ -95,9 +83,6 @@ const airWords = computed(() => {
     : ''
   return `${read}, ${figure(air.humidity_percent, 0)} %${from}${factor}`
 })
-function sendReason() {
-  letIn.mutate(reason.value, { onSuccess: () => (reason.value = '') })
-}
 // One way of reducing holds at a time: what was set by hand before goes along with what is set now.
 const byHand = computed(() => {
   const now = shown.value
@@ -131,15 +116,15 @@ useKeys([
 </script>
 
 <template>
-  <div class="pt-2 pb-6 px-4">
-    <ProblemNote :error="error ?? reduce.error.value ?? letIn.error.value" />
+  <div class="page">
+    <ProblemNote :error="error ?? reduce.error.value" />
     <template v-if="shown">
       <header class="page-head d-flex ga-4 align-center flex-wrap">
-        <h1 data-test="inspected">
+        <h1 class="mr-auto" data-test="inspected">
           <SetupMark :position="setup(shown.setup_id).position" />
           Pull {{ shown.number }}, {{ setup(shown.setup_id).letter }} {{ setup(shown.setup_id).name }}
         </h1>
-        <v-select
+        <v-autocomplete
           label="Beside"
           :model-value="beside ?? ''"
           :items="[
@@ -153,7 +138,7 @@ useKeys([
           ]"
           @update:model-value="lay(String($event))"
         />
-        <v-select
+        <v-autocomplete
           v-model="below"
           label="Below"
           :items="(choices ?? []).map(([key, name]) => ({ value: key, label: name }))"
@@ -167,7 +152,7 @@ useKeys([
       </header>
       <p v-if="shown.no_curve" class="text hand-note" role="alert">No curve: {{ shown.no_curve }}</p>
       <p v-if="shown.factor_why" class="text hand-note">{{ shown.factor_why }}</p>
-      <div class="charts d-grid ga-4">
+      <div class="split even">
         <section v-if="raw" class="chart" aria-label="Raw samples over time">
           <TraceChart
             :key="pull"
@@ -179,7 +164,7 @@ useKeys([
             @cut="cut"
           />
         </section>
-        <section v-else-if="!shown.has_samples" class="chart figures-only d-grid py-0 px-10">
+        <section v-else-if="!shown.has_samples" class="chart d-grid border px-10 no-samples">
           <p class="text">
             Printed figures, {{ shown.figures }}. There are no samples, so scatter and channels are not known.
           </p>
@@ -188,20 +173,20 @@ useKeys([
           <PullCurves :pull="first" :other="second" :raw="raw ?? null" :below="below" />
         </section>
       </div>
-      <div class="facts d-grid gr-4 gc-9 mt-3">
+      <div class="split even mt-3">
         <section>
           <h2>Anomalies</h2>
           <ul
             v-if="shown.anomalies.length || shown.findings.length"
-            class="words prose size-15 line-text ma-0"
+            class="prose size-15 pl-4"
             data-test="odd"
           >
             <li v-for="text in [...shown.anomalies, ...shown.findings]" :key="text">{{ text }}</li>
           </ul>
-          <p v-else class="words prose size-15 line-text ma-0">None found.</p>
+          <p v-else class="prose size-15">None found.</p>
           <template v-if="shown.cut">
             <h2 class="mt-3">Cut</h2>
-            <p class="words prose size-15 line-text ma-0" data-test="cut">
+            <p class="prose size-15" data-test="cut">
               From {{ shown.cut.start_s.toFixed(2) }} s, {{ shown.cut.start_rpm.toFixed(0) }} rpm,
               {{ shown.cut.start_why }}; to {{ shown.cut.end_s.toFixed(2) }} s,
               {{ shown.cut.end_rpm.toFixed(0) }} rpm, {{ shown.cut.end_why }}.
@@ -223,13 +208,13 @@ useKeys([
           </template>
           <template v-if="shown.air">
             <h2 class="mt-3">Air</h2>
-            <p class="words prose size-15 line-text ma-0">
+            <p class="prose size-15">
               {{ airWords }}
             </p>
           </template>
           <template v-if="shown.notes.length">
             <h2 class="mt-3">Notes</h2>
-            <ul class="words prose size-15 line-text ma-0">
+            <ul class="prose size-15">
               <li v-for="note in shown.notes" :key="note.at">
                 {{ clock(note.at) }} {{ note.by }}: {{ note.text }}
               </li>
@@ -238,125 +223,38 @@ useKeys([
         </section>
         <section>
           <h2>Source and processing</h2>
-          <dl>
+          <dl class="pairs-of prose size-15">
             <template v-for="fact in shown.provenance" :key="fact.label">
               <dt>{{ fact.label }}</dt>
               <dd>{{ fact.text }}</dd>
             </template>
           </dl>
-          <p v-if="shown.has_samples" class="words prose size-15 line-text ma-0">
+          <p v-if="shown.has_samples" class="prose size-15">
             Samples as
             <a :href="`/api/pulls/${pull}/raw.csv`" download>CSV</a>,
             <a :href="`/api/pulls/${pull}/raw.mf4`" download>MDF4</a>,
             <a :href="`/api/pulls/${pull}/raw.parquet`" download>Parquet</a>
           </p>
         </section>
-        <section class="all-columns">
-          <template v-if="comparison && beside">
-            <h2>Held against pull {{ rows.find((known) => known.id === beside)?.number }}</h2>
-            <ChecksTable :comparison="comparison" />
-          </template>
-          <template v-else-if="row?.comparable?.line">
-            <h2>Held against pull {{ row.comparable.against }} of the baseline</h2>
-            <p class="words prose size-15 line-text ma-0" data-test="against-baseline">
-              {{ row.comparable.line }}
-            </p>
-          </template>
-          <p v-else class="words prose size-15 line-text ma-0 quiet">
-            Choose a pull to lay beside: it says whether the two may be compared.
-          </p>
-          <template v-if="row?.comparable?.level === 'block'">
-            <p v-if="row.comparable.let_in_reason" class="words prose size-15 line-text ma-0">
-              Counts all the same: {{ row.comparable.let_in_reason }}
-              <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
-            </p>
-            <form
-              v-else-if="mayOperate"
-              class="let-in d-flex ga-2 align-center mt-2"
-              @submit.prevent="sendReason"
-            >
-              <label
-                >It is not counted. Count it all the same, because
-                <input v-model="reason" aria-label="Why it may count"
-              /></label>
-              <v-btn type="submit">Include</v-btn>
-            </form>
-          </template>
-        </section>
+        <HeldAgainst
+          class="all-columns"
+          :pull="pull"
+          :beside-number="beside ? rows.find((known) => known.id === beside)?.number : undefined"
+          :comparison="comparison"
+          :row="row"
+        />
       </div>
-      <DisclosurePanel v-if="shown.speed_rpm.length" class="bins mt-4" title="The bins as a table">
-        <v-table class="figures">
-          <thead>
-            <tr>
-              <th>rpm</th>
-              <th>Observed, {{ shown.torque_unit }}</th>
-              <th v-if="shown.corrected.length">{{ shown.standard_label }}, {{ shown.torque_unit }}</th>
-              <th v-if="shown.power.length">Power, {{ shown.power_unit }}</th>
-              <th v-if="shown.scatter.length">Scatter, {{ shown.torque_unit }}</th>
-              <th>Samples</th>
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="(speed, at) in shown.speed_rpm" :key="speed">
-              <td>{{ speed }}</td>
-              <td>{{ figure(shown.observed[at]) }}</td>
-              <td v-if="shown.corrected.length">{{ figure(shown.corrected[at]) }}</td>
-              <td v-if="shown.power.length">{{ figure(shown.power[at]) }}</td>
-              <td v-if="shown.scatter.length">{{ figure(shown.scatter[at], 2) }}</td>
-              <td>{{ shown.has_samples ? shown.samples[at] : shown.samples[at] ? 'written' : 'between' }}</td>
-            </tr>
-          </tbody>
-        </v-table>
-      </DisclosurePanel>
+      <BinsTable v-if="shown.speed_rpm.length" class="mt-4" :shown="shown" />
     </template>
-    <p v-else-if="!error" class="text quiet">Fetching the pull…</p>
+    <v-skeleton-loader v-else-if="!error" type="heading, image, paragraph" />
   </div>
 </template>
 
 <style scoped>
-.page-head h1 {
-  margin-right: auto;
-}
-.charts {
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-}
 .chart {
   height: 420px;
 }
-.figures-only {
+.no-samples {
   place-content: center;
-  border: 1px dashed var(--line);
-}
-.facts {
-  grid-template-columns: minmax(0, 1fr) minmax(0, 1fr);
-}
-ul.words {
-  padding-left: 18px;
-}
-dl {
-  display: grid;
-  grid-template-columns: max-content 1fr;
-  gap: 2px 14px;
-  margin: 0 0 8px;
-  font-family: var(--text);
-  font-size: 14px;
-}
-dt {
-  color: var(--quiet);
-}
-dd {
-  margin: 0;
-}
-.let-in input {
-  width: 320px;
-}
-.bins table {
-  max-width: 720px;
-}
-@media (max-width: 1000px) {
-  .charts,
-  .facts {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

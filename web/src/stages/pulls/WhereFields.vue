@@ -1,30 +1,32 @@
 <script setup lang="ts">
 /** When, on which stand and in which air pulls from elsewhere were made. What is left empty stays unknown. */
+import { computed } from 'vue'
+
 import { useMe } from '../../app/api/queries'
-import { useImportChoices, type WhereTyped } from './where'
+import { isoDay, useImportChoices, type WhereTyped } from './where'
 import { choicesOf } from '../../ui/choices'
 
 defineProps<{ wrong: Record<string, string>; hasFigures: boolean; hasSamples: boolean; mayKeep?: boolean }>()
 const where = defineModel<WhereTyped>({ required: true })
 const { data: choices } = useImportChoices()
+/** The day as the date field has it; the wire has it as 2026-11-28. */
+const day = computed({
+  get: () => (where.value.day ? new Date(`${where.value.day}T00:00`) : null),
+  set: (date: Date | null) => (where.value.day = date ? isoDay(date) : ''),
+})
 const { data: me } = useMe()
 </script>
 
 <template>
-  <fieldset class="where border on-panel pt-2 pb-3 px-3 d-grid gr-2 gc-4 align-start">
-    <legend>Applies to all files</legend>
-    <label>
-      Day
-      <input v-model="where.day" type="date" :aria-invalid="!!wrong.day" />
-      <small v-if="wrong.day" role="alert">{{ wrong.day }}</small>
-    </label>
-    <label>
-      Stand
-      <input v-model="where.stand_name" list="stand-names" placeholder="Elsewhere" />
-      <datalist id="stand-names">
-        <option v-for="name in choices?.stand_names" :key="name" :value="name" />
-      </datalist>
-    </label>
+  <fieldset class="where fields border on-panel pt-2 pb-3 px-3">
+    <legend class="quiet px-2">Applies to all files</legend>
+    <v-date-input v-model="day" label="Day" :error-messages="wrong.day" />
+    <v-combobox
+      v-model="where.stand_name"
+      label="Stand"
+      placeholder="Elsewhere"
+      :items="choices?.stand_names ?? []"
+    />
     <v-text-field v-model="where.fuel" label="Fuel" placeholder="not known" />
     <v-select
       v-if="hasFigures"
@@ -72,38 +74,8 @@ const { data: me } = useMe()
     <v-checkbox
       v-if="mayKeep !== false"
       v-model="where.keep"
-      label="Count every one that gives a curve, without a look at each"
+      class="all-columns"
+      label="Accept every one that gives a curve, without a look at each"
     />
   </fieldset>
 </template>
-
-<style scoped>
-label small {
-  color: var(--stop);
-}
-label > input:not([type='checkbox']) {
-  color: var(--ink);
-  width: 100%;
-  min-width: 0;
-}
-.where {
-  grid-template-columns: repeat(auto-fill, minmax(190px, 1fr));
-}
-legend {
-  color: var(--quiet);
-  padding: 0 6px;
-}
-label {
-  display: grid;
-  grid-template-columns: minmax(0, 1fr);
-  gap: 3px;
-  color: var(--quiet);
-}
-.tick {
-  grid-column: 1 / -1;
-  display: flex;
-  align-items: center;
-  gap: 8px;
-  color: var(--ink);
-}
-</style>

@@ -27,6 +27,12 @@ export interface WhereTyped {
   keep: boolean
 }
 
+/** The day of a date at this machine, as the wire has it. */
+export function isoDay(date: Date): string {
+  const two = (value: number) => String(value).padStart(2, '0')
+  return `${date.getFullYear()}-${two(date.getMonth() + 1)}-${two(date.getDate())}`
+}
+
 export function emptyWhere(today: string): WhereTyped {
   return {
     day: today,

@@ -195,10 +195,10 @@ useKeys([
               {{ link.revoked_at ? 'taken back' : link.open ? `until ${day(link.expires_at)}` : 'expired' }},
               opened {{ link.opened }} times
             </span>
-            <input
+            <v-text-field
               v-if="link.open && link.address"
               readonly
-              :value="whole(link.address)"
+              :model-value="whole(link.address)"
               aria-label="Address of the link"
               @focus="($event.target as HTMLInputElement).select()"
             />
@@ -211,12 +211,13 @@ useKeys([
             class="give align-center"
             @submit.prevent="give(one.id)"
           >
-            <input v-model="recipient" placeholder="Recipient" aria-label="Recipient of the link" />
-            <input
+            <v-text-field v-model="recipient" placeholder="Recipient" aria-label="Recipient of the link" />
+            <v-text-field
               v-model="days"
               inputmode="numeric"
+              class="number w-60"
               aria-label="Days that the link lasts"
-              :aria-invalid="Boolean(fields.days)"
+              :error="Boolean(fields.days)"
             />
             <span class="quiet">days</span>
             <v-btn type="submit">Create link</v-btn>
@@ -250,10 +251,6 @@ label {
   display: grid;
   gap: 3px;
   color: var(--quiet);
-}
-label input:not([type]),
-textarea {
-  width: 100%;
 }
 .tick {
   display: flex;
@@ -292,11 +289,6 @@ li > button[aria-pressed='true'] {
 }
 .link .quiet {
   grid-column: 1 / -1;
-}
-.link input {
-  grid-column: 1 / -1;
-  width: 100%;
-  font-size: 11px;
 }
 .closed {
   color: var(--quiet);

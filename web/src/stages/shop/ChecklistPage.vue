@@ -74,7 +74,7 @@ const takeOff = (id: number) =>
         <tbody>
           <template v-for="item in of(moment)" :key="item.id">
             <tr v-if="editing !== item.id">
-              <td class="words">{{ item.text }}</td>
+              <td class="wide-field">{{ item.text }}</td>
               <td class="quiet words">
                 <template v-if="item.slots.length">{{ item.slots.map(slotName).join(', ') }}</template>
                 <template v-if="item.asks"> · asks: {{ data!.kinds[item.asks] }}</template>
@@ -91,7 +91,12 @@ const takeOff = (id: number) =>
       </v-table>
       <v-btn v-if="mayWrite && editing === null" @click="edit(null, moment)">Add a line</v-btn>
       <form v-if="editing !== null && draft.moment === moment" @submit.prevent="save">
-        <input v-model="draft.text" class="words" aria-label="Checklist line" placeholder="Checklist line" />
+        <v-text-field
+          v-model="draft.text"
+          class="wide-field"
+          aria-label="Checklist line"
+          placeholder="Checklist line"
+        />
         <v-select
           v-model="draft.moment"
           label="when"
@@ -137,8 +142,5 @@ form {
   gap: 10px;
   align-items: flex-end;
   padding: 8px 0;
-}
-.words {
-  flex-basis: 100%;
 }
 </style>

@@ -40,7 +40,7 @@ async function decide() {
   <section>
     <h2>Decided</h2>
     <ProblemNote :error="error" />
-    <form v-if="mayOperate" @submit.prevent="decide">
+    <form v-if="mayOperate" class="d-flex flex-wrap ga-2 mb-2" @submit.prevent="decide">
       <v-select
         v-model="chosen"
         aria-label="What is decided on"
@@ -49,11 +49,12 @@ async function decide() {
           ...programme.setups.map((one) => ({ value: one.id, label: `${one.letter} ${one.name}` })),
         ]"
       />
-      <input
+      <v-text-field
         v-model="reason"
         aria-label="Why"
+        class="wide-field"
         placeholder="Why, also where no setup leads alone"
-        :aria-invalid="Boolean(message)"
+        :error="Boolean(message)"
       />
       <v-btn type="submit" color="hand" variant="flat">Save decision</v-btn>
       <p v-if="message" class="message ma-0" role="alert">{{ message }}</p>
@@ -79,23 +80,8 @@ async function decide() {
 </template>
 
 <style scoped>
-form {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px;
-  margin-bottom: 10px;
-}
-form input {
-  flex: 1;
-  min-width: 200px;
-}
 .message {
   flex-basis: 100%;
-}
-ol {
-  list-style: none;
-  margin: 0;
-  padding: 0;
 }
 li {
   border-top: 1px solid var(--line);
