@@ -57,7 +57,7 @@ class EmptyShop(ServedCase):
         return list(page.evaluate("JSON.parse(localStorage.getItem('clicks') ?? '[]')"))
 
     def rail(self, page: Page, name: str) -> None:
-        page.get_by_role("navigation", name="The shop").get_by_role("link", name=name).click()
+        page.get_by_role("navigation", name="The shop").get_by_role("link", name=name, exact=True).click()
 
     def test_from_nothing_to_a_report_through_the_screens_alone(self):
         self.start(MANAGE, "work_jobs")
@@ -137,7 +137,7 @@ class EmptyShop(ServedCase):
     def plan(self, page: Page) -> None:
         self.rail(page, "Tests")
         page.get_by_role("link", name="Plan test").click()
-        page.get_by_label("Question").fill("Which manifold?")
+        page.get_by_role("textbox", name="Question").fill("Which manifold?")
         pick(page, "Engine", "2.9 six, rev 1")
         for label, text in (("Sweep from", "2000"), ("Sweep to", "6900"), ("Compared from", "3000"),
                             ("Compared to", "6000")):  # fmt: skip

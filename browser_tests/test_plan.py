@@ -22,7 +22,7 @@ NUMBERS = (("Sweep from", "2000"), ("Sweep to", "7500"), ("Sweep rate", "350"), 
 
 
 def fill_in(page: Page) -> None:
-    page.get_by_label("Question").fill("Which manifold, and does the header pay?")
+    page.get_by_role("textbox", name="Question").fill("Which manifold, and does the header pay?")
     pick(page, "Engine", "2.9 L in-line six, hill-climb car, rev 2")
     for label, text in NUMBERS:
         page.get_by_label(label, exact=True).fill(text)
@@ -150,7 +150,7 @@ class Planning(StandCase):
         with self.browser() as page:
             sign_in(page)
             page.goto(f"/programmes/{finished}/plan/change", wait_until="domcontentloaded")
-            expect(page.get_by_label("Question")).to_have_value("Which manifold for the hill climb?")
+            expect(page.get_by_role("textbox", name="Question")).to_have_value("Which manifold for the hill climb?")
             page.get_by_role("tab", name="Setups").click()
             expect(page.get_by_label("Intake manifold of setup B")).to_be_disabled()
             page.get_by_role("button", name="Another setup").click()

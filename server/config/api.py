@@ -44,6 +44,7 @@ from stand.windows.api import router as windows_router
 from verdicts.curves.api import router as setups_curves_router
 from verdicts.customer_report.api import router as sheets_router
 from verdicts.decisions.api import router as decisions_router
+from verdicts.home.api import router as home_router
 from verdicts.judging.api import router as verdicts_router
 from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
@@ -81,6 +82,7 @@ api.add_router("", imports_router)
 api.add_router("", typed_router)
 api.add_router("", export_router)
 api.add_router("", setups_curves_router)
+api.add_router("", home_router)
 api.add_router("", verdicts_router)
 api.add_router("", claims_router)
 api.add_router("", outcomes_router)

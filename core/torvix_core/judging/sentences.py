@@ -9,6 +9,7 @@ from torvix_core.judging.difference import SMALLEST_DIFFERENCE, DifferenceState
 from torvix_core.judging.lead_strip import Crossover, Lead
 from torvix_core.judging.verdict import Placing, state_of_level
 from torvix_core.judging.win_probability import MOST_SURE
+from torvix_core.units.grammar import listed, plural
 
 MOST_STRETCHES = 5  # of the lead strip that one sentence tells; more stand in a list
 
@@ -34,19 +35,6 @@ class Wording:
     def change(self, share: float, half_width: float, base: float, than: int) -> str:
         more = "more" if share >= 0 else "less"
         return f"{self.amount(abs(share) * base)} ± {self.amount(half_width * base)} {more} than {self.labels[than]}"
-
-
-def listed(names: Sequence[str]) -> str:
-    """Names as a person lists them.
-
-    Shapes: names (n,).
-    Units:  none.
-    Errors: none.
-    Source: house rule.
-    >>> listed(["A", "B", "C"])
-    'A, B and C'
-    """
-    return " and ".join([", ".join(names[:-1]), names[-1]]) if len(names) > 1 else "".join(names)
 
 
 def sureness(chance: float) -> str:
@@ -161,7 +149,7 @@ def _level_sentence(known: Sequence[Placing], baseline: int, wording: Wording, s
     level = [placing for placing in known if placing.with_the_best]
     names = listed([label[one] for one in sorted(placing.setup for placing in level)])
     behind = [label[one.setup] for one in known if not one.with_the_best and one.score < best.score]
-    after = f" {listed(behind)} {'is' if len(behind) == 1 else 'are'} behind {label[best.setup]}." if behind else ""
+    after = f" {listed(behind)} {plural('is', len(behind))} behind {label[best.setup]}." if behind else ""
     state = state_of_level(known, smallest)
     most = max(float(one.to_best.at_most) for one in level if one.to_best is not None)
     if state is DifferenceState.EQUAL:

@@ -10,6 +10,7 @@ import re
 from dataclasses import dataclass
 
 from torvix_core.units import quantities
+from torvix_core.units.grammar import listed
 
 LONGEST = 40  # characters; a number with its unit is shorter
 NUMBER = re.compile(r"([+-]?(?:\d+(?:\.\d*)?|\.\d+)(?:[eE][+-]?\d+)?)\s*(.*)", re.DOTALL | re.ASCII)
@@ -136,4 +137,4 @@ def _short(value: float) -> str:
 
 
 def _listed(words: tuple[str, ...] | list[str]) -> str:
-    return words[0] if len(words) == 1 else f"{', '.join(words[:-1])} or {words[-1]}"
+    return listed(words, last="or")

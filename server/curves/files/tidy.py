@@ -8,6 +8,7 @@ from dataclasses import dataclass, field
 
 import numpy as np
 from torvix_core.units.checked import Array
+from torvix_core.units.grammar import counted, plural
 
 from curves.files.layout import EMPTY, THOUSANDS
 from curves.files.table import FileProblem
@@ -95,11 +96,11 @@ def tidy(
     notes = []
     if repeated:
         notes.append(
-            f"{repeated} {'line that is' if repeated == 1 else 'lines that are'} no row of the table, such as a "
+            f"{counted(repeated, 'line')} that {plural('is', repeated)} no row of the table, such as a "
             "head that comes again, left out."
         )
     if ended:
-        notes.append(f"{ended} {'line' if ended == 1 else 'lines'} at the end left out: a summary, no samples.")
+        notes.append(f"{counted(ended, 'line')} at the end left out: a summary, no samples.")
     return TidyRows(np.array(kept), notes)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from torvix_core.pull.trace import TraceProblem
+from torvix_core.units.grammar import plural
 
 from curves.models import SampleFinding
 
@@ -19,6 +20,6 @@ WORDS = {
 def finding_words(finding: SampleFinding) -> str:
     """One finding as a person reads it."""
     where = finding.channel.replace("_", " ") or "time base"
-    times = "sample" if finding.samples == 1 else "samples"
+    times = plural("sample", finding.samples)
     problem = WORDS[TraceProblem(finding.problem)]
     return f"{where}: {problem} ({finding.samples} {times}, first at {finding.first_s:.1f} s)"

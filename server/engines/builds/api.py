@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router
+from ninja import Query, Router
 from torvix_core.engine.dimensions import GROUPS
 from torvix_core.engine.evidence import Origin
 
@@ -15,6 +15,7 @@ from engines.builds.schemas import (
     BuildOut,
     EngineIn,
     EngineRow,
+    EnginesPage,
     FlowTableIn,
     InstallationIn,
     NotesIn,
@@ -26,6 +27,7 @@ from engines.builds.schemas import (
 )
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet.readings import ReadingChange
+from shop.paging import PageIn, page_of, searched
 from shop.permissions import person_of, units_of
 
 router = Router(tags=["engines"])
@@ -35,6 +37,17 @@ router = Router(tags=["engines"])
 def list_engines(request: HttpRequest) -> list[EngineRow]:
     person = person_of(request)
     return [engine_row(engine, person) for engine in engines(person)[:500]]
+
+
+@router.get("/engines-table", response=EnginesPage, operation_id="engines_table")
+def page_of_engines(request: HttpRequest, asked: Query[PageIn]) -> EnginesPage:
+    """The engines a page at a time: found by name, owner or the reason of a revision."""
+    person = person_of(request)
+    every = engines(person).filter(archived_at__isnull=not asked.archived)
+    found = searched(every, asked.search, ("name", "owner", "builds__reason"))
+    return EnginesPage(
+        **page_of(found, asked, {"name": "name", "owner": "owner"}, lambda engine: engine_row(engine, person))
+    )
 
 
 @router.post("/engines", response=BuildOut, operation_id="describe_engine")

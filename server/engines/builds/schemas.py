@@ -38,6 +38,11 @@ class EngineRow(Schema):
     revisions: list[RevisionOut]
 
 
+class EnginesPage(Schema):
+    total: int
+    rows: list[EngineRow]
+
+
 class InstallationOut(Schema):
     item: str
     label: str

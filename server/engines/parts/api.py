@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Form, Router
+from ninja import File, Form, Query, Router
 from ninja.files import UploadedFile
 from torvix_core.engine.dimensions import STACK_ORDER, part_dimensions
 from torvix_core.engine.evidence import Origin
@@ -21,6 +21,7 @@ from engines.parts.schemas import (
     PartOut,
     PartReadingIn,
     PartRow,
+    PartsPage,
     SlotOut,
     part_afresh,
     part_out,
@@ -29,11 +30,13 @@ from engines.parts.schemas import (
 from engines.parts.service import LARGEST_UPLOAD, PartFacts
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet.readings import ReadingChange
+from shop.paging import PageIn, page_of, searched
 from shop.permissions import person_of, units_of
 from shop.refusals import Invalid
 
 router = Router(tags=["parts"])
 MOST_PARTS = 2000
+SEARCHED = ("name", "aliases__name", "slot", "parent__name", "modification")
 
 
 @router.get("/slots", response=list[SlotOut], operation_id="slots")
@@ -50,6 +53,19 @@ def list_slots(request: HttpRequest) -> list[SlotOut]:
 def list_parts(request: HttpRequest) -> list[PartRow]:
     person = person_of(request)
     return [PartRow(**part_row(part, person)) for part in parts.readable_parts(person)[:MOST_PARTS]]
+
+
+@router.get("/parts-table", response=PartsPage, operation_id="parts_table")
+def page_of_parts(request: HttpRequest, asked: Query[PageIn], slot: str = "") -> PartsPage:
+    """The library a page at a time: found by name, alias, slot, or what a part was made from."""
+    person = person_of(request)
+    every = parts.readable_parts(person).filter(archived_at__isnull=not asked.archived)
+    found = searched(every.filter(slot=slot) if slot else every, asked.search, SEARCHED)
+    there = every.order_by("slot").values_list("slot", flat=True).distinct()
+    return PartsPage(
+        slots=[known for known in STACK_ORDER if known in set(there)],
+        **page_of(found, asked, {"name": "name", "slot": "slot"}, lambda part: PartRow(**part_row(part, person))),
+    )
 
 
 @router.post("/parts", response=PartOut, operation_id="add_part")

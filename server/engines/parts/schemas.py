@@ -40,6 +40,14 @@ class PartRow(Schema):
     archived: bool
 
 
+class PartsPage(Schema):
+    """A page of the library, and the slots that have parts."""
+
+    total: int
+    rows: list[PartRow]
+    slots: list[str]
+
+
 class AncestorOut(Schema):
     id: int
     name: str

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 from torvix_core.judging import design
 from torvix_core.judging.design import NOTHING, AnswerQuality, QuestionAnswer
+from torvix_core.units.grammar import counted
 
 from programmes.plan.plans import OWN, Plan, PlannedSetup
 
@@ -44,7 +45,7 @@ def ask(plan: Plan) -> DesignAnswers:
     first = full[0]
     changed = [f"{added.setup[key] or f'no {names[key]}'}" for key in first if added.setup[key] != first[key]]
     count = len(added.answers)
-    asked = "one more question" if count == 1 else f"{count} more questions"
+    asked = counted(count, "more question")
     base = setups[0].letter
     told = f"{base} with {', '.join(changed)}" if changed else f"{base} itself"
     return DesignAnswers(answers, f"One setup more, {told}, would answer {asked}.", copies, dict(added.setup))

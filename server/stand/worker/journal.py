@@ -12,6 +12,7 @@ from pathlib import Path
 
 import psycopg
 from django.db import InterfaceError, OperationalError
+from torvix_core.units.grammar import counted
 
 from stand.worker.entries import JournalEntry, from_line, to_line
 
@@ -103,7 +104,7 @@ class Journal:
         """What people have to know of entries that were set aside; "" where there are none."""
         if not self.set_aside:
             return ""
-        records = "1 record" if self.set_aside == 1 else f"{self.set_aside} records"
+        records = counted(self.set_aside, "record")
         return (f"{records} of this stand could not be saved and are kept in {self.aside}. Copy that file, have the "
                 "server's log looked at, and restart Torvix: it tries them again.")  # fmt: skip
 

@@ -8,6 +8,7 @@ import numpy as np
 from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
 from torvix_core.pull import comparability
 from torvix_core.pull.comparability import ComparabilityLevel
+from torvix_core.units.grammar import numbered
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
@@ -127,4 +128,4 @@ def _agreed(programme: Programme) -> Iterator[str]:
 
 
 def _numbers(pulls: Sequence[Pull]) -> str:
-    return f"pull{'s' if len(pulls) > 1 else ''} {', '.join(str(pull.number) for pull in pulls)}"
+    return numbered("pull", [pull.number for pull in pulls])

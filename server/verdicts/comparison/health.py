@@ -7,9 +7,9 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core.judging.sentences import listed
 from torvix_core.pull.anomalies import AnomalyKind
 from torvix_core.units.checked import Array
+from torvix_core.units.grammar import listed
 
 from verdicts.comparison.aligned_pulls import Comparison
 

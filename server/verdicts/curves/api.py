@@ -10,6 +10,7 @@ from torvix_core.judging import representative_pull, sentences
 from torvix_core.pull.curve import shared_grid
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
+from torvix_core.units.grammar import listed, plural
 
 from curves.archive import exports
 from curves.files.write import sheet_csv, sheet_xlsx
@@ -79,8 +80,10 @@ def read_curves(
     if comparison.counting is comparisons.Counting.FIRST:
         notes.insert(0, "First pulls after a change alone: they read high, and compare only among themselves.")
     if out:
-        letters = sentences.listed([comparison.setups[place].letter for place in sorted(out)])
-        notes.insert(0, f"{letters} may not be chosen, so {'it does' if len(out) == 1 else 'they do'} not lead here.")
+        letters = listed([comparison.setups[place].letter for place in sorted(out)])
+        notes.insert(
+            0, f"{letters} may not be chosen, so {plural('it', len(out))} {plural('does', len(out))} not lead here."
+        )
     return Curves(
         allowance=allowance_out(programme, units["power"]),
         standard=choice.standard,

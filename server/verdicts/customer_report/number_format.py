@@ -9,7 +9,7 @@ NOTHING = "–"
 
 
 def figure(value: float | None, digits: int = 1) -> str:
-    """As `figure` of web/src/ui/figures.ts: so many decimals, halves away from nought, a true minus, no minus nought."""
+    """As `figure` of web/src/ui/figures.ts: so many decimals, halves away from zero, a true minus, no minus zero."""
     if value is None:
         return NOTHING
     text = str(Decimal(value).quantize(Decimal(1).scaleb(-digits), rounding=ROUND_HALF_UP))

@@ -11,6 +11,7 @@ import numpy as np
 from django.db import transaction
 from torvix_core.judging.difference import DifferenceState
 from torvix_core.units import quantities
+from torvix_core.units.grammar import numbered
 
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
@@ -247,10 +248,7 @@ def _excluded(programme: Programme, found: WorkedVerdict) -> list[str]:
             f"{pull.get_purpose_display().lower()}, {pull.get_standing_display().lower()}"
         )  # fmt: skip
         reasons.setdefault(why, []).append(pull.number)
-    return [
-        f"{'Pull' if len(numbers) == 1 else 'Pulls'} {', '.join(map(str, numbers))}: {why}"
-        for why, numbers in reasons.items()
-    ]
+    return [f"{numbered('Pull', numbers)}: {why}" for why, numbers in reasons.items()]
 
 
 def _decision(programme: Programme) -> dict[str, str] | None:

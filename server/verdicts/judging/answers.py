@@ -14,10 +14,11 @@ from torvix_core.judging import repeats, sentences, verdict
 from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.effects import Effects
 from torvix_core.judging.lead_strip import Crossover, Lead
-from torvix_core.judging.sentences import Wording, listed
+from torvix_core.judging.sentences import Wording
 from torvix_core.judging.shape import ShapeFigure
 from torvix_core.judging.verdict import Placing
 from torvix_core.units import quantities
+from torvix_core.units.grammar import counted, listed
 
 from programmes.models import Programme
 from programmes.plan import criteria
@@ -263,7 +264,7 @@ def _undecided(found: WorkedVerdict) -> list[str]:
 
 
 def _pulls(count: int, letter: str) -> str:
-    return f"{'one more pull' if count == 1 else f'{count} more pulls'} of {letter}"
+    return f"{counted(count, 'more pull')} of {letter}"
 
 
 def _kept_out(found: WorkedVerdict) -> list[str]:

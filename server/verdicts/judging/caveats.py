@@ -12,7 +12,7 @@ from torvix_core.judging.design_matrix import model_of
 from torvix_core.judging.effects import Effects
 from torvix_core.judging.repeats import variance_of_gap
 from torvix_core.judging.representative_pull import School
-from torvix_core.judging.sentences import listed
+from torvix_core.units.grammar import listed, plural
 
 from programmes.plan.plans import Plan
 from stand.models import Session
@@ -190,7 +190,7 @@ def _limits(judged: Judgment, plan: Plan) -> Iterator[str]:
             if sum(pk == setup.pk for _, pk in fittings) == 1 and not setup.is_baseline]  # fmt: skip
     if once:
         yield (
-            f"{listed(once)} {'was' if len(once) == 1 else 'were'} fitted once: no number of pulls tells a part from "
+            f"{listed(once)} {plural('was', len(once))} fitted once: no number of pulls tells a part from "
             "its fitting. To be sure of a small gain take it off, put it on again and pull."
         )
 

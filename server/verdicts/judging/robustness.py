@@ -10,7 +10,7 @@ from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.judging import verdict
 from torvix_core.judging.effects import NotEnoughPulls
 from torvix_core.judging.representative_pull import LABELS, School
-from torvix_core.judging.sentences import listed
+from torvix_core.units.grammar import listed
 
 from curves.reduction.correct import corrected
 from programmes.models import STANDARDS

@@ -7,8 +7,8 @@ from dataclasses import dataclass
 
 from torvix_core.engine.dimensions import part_dimensions
 from torvix_core.engine.stack import StackPart, total
-from torvix_core.judging.sentences import listed
 from torvix_core.units import quantities
+from torvix_core.units.grammar import listed, plural
 
 from engines.parts.service import stack_of
 from engines.sheet import sheets
@@ -101,7 +101,7 @@ def tie_break(equal: Sequence[Setup], beside: Mapping[int, SetupCriteria], perso
                      SAME_MASS, "lightest", units_of(person)["mass"])  # fmt: skip
     odd = [letters[setup.pk] for setup in equal if setup.pk in beside and beside[setup.pk].looks_stock is False]
     if odd and len(odd) < len(equal):
-        advice.append(f"{listed(odd)} {'does' if len(odd) == 1 else 'do'} not look stock.")
+        advice.append(f"{listed(odd)} {plural('does', len(odd))} not look stock.")
     return advice
 
 
@@ -133,4 +133,4 @@ def _least(values: Mapping[str, float | None], same: float, word: str, unit: str
     most = max(known.values()) - least
     by = float(quantities.difference_from_si(most, unit))
     digits = 2 if unit == "in" else 1 if unit in ("kg", "lb") else 0
-    return [f"{listed(first)} {'is' if len(first) == 1 else 'are'} the {word}, by up to {by:.{digits}f} {unit}."]
+    return [f"{listed(first)} {plural('is', len(first))} the {word}, by up to {by:.{digits}f} {unit}."]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from torvix_core.judging import effects
 from torvix_core.judging.drift import DriftPrior
 from torvix_core.judging.effects import History
+from torvix_core.units.grammar import counted
 
 from programmes.models import Programme
 from verdicts.models import KnownScatter
@@ -50,7 +51,7 @@ def scatter_sentence(programme: Programme) -> str:
             f"counted as {usual.weight:.0f} degrees of freedom.".replace("%", " %")
         )
     whose = "other engines on this stand" if known.of_stand else "this engine"
-    count = "1 earlier test" if known.programmes == 1 else f"{known.programmes} earlier tests"
+    count = counted(known.programmes, "earlier test")
     weight = min(known.degrees_of_freedom, int(MOST_WEIGHT))
     return (
         f"Scatter is steadied by {count} of {whose}: {known.scatter * 100:.2f} % of a single pull, from "

@@ -50,7 +50,7 @@ function skip() {
     <router-link
       to="/"
       class="d-block size-16 font-weight-bold text-decoration-none px-4 py-3"
-      aria-label="All tests"
+      aria-label="Torvix: all tests"
     >
       <slot name="name">Torvix</slot>
     </router-link>

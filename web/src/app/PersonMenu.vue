@@ -114,7 +114,7 @@ async function signOutEverywhere() {
     <v-menu :close-on-content-click="false" location="bottom end">
       <template #activator="{ props: activator }">
         <button v-bind="activator" type="button" class="text-no-wrap" aria-label="Units and sign-out">
-          <template v-if="!xs">{{ summary }} </template><span class="quiet">{{ me.name }}</span>
+          <template v-if="!xs">{{ summary }}&nbsp;&nbsp;</template><span class="quiet">{{ me.name }}</span>
         </button>
       </template>
       <v-card class="pa-4 units overflow-y-auto" width="420">

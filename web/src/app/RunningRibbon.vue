@@ -1,23 +1,42 @@
 <script setup lang="ts">
-/** One mark for each pull in order of time: struck where left out, hollow where planned, a notch where parts changed. */
-import { computed } from 'vue'
+/**
+ * The pulls in order of time, grouped by visit of a setup: struck where excluded, hollow where planned, a notch where
+ * parts changed. One row that scrolls; of hundreds a mark stands for a whole visit.
+ */
+import { computed, nextTick, useTemplateRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
 
 import { clock } from '../ui/figures'
 import { useFrame } from './frame'
 import SetupMark from '../ui/setups/SetupMark.vue'
 
 const { day, setup } = useFrame()
-const planned = computed(() =>
-  day.value.planned.flatMap((step, stepIndex) =>
-    Array.from({ length: step.pulls }, (_, index) => ({
-      key: `${stepIndex}/${index}`,
-      setup_id: step.setup_id,
-      changed: index === 0 && (stepIndex > 0 || day.value.pulls.at(-1)?.setup_id !== step.setup_id),
-    })),
-  ),
+const route = useRoute()
+type Pull = (typeof day.value.pulls)[number]
+const EACH_UP_TO = 80 // pulls; of more a visit is one mark
+const SMALLER_FROM = 24
+const ribbon = useTemplateRef<HTMLElement>('ribbon')
+
+/** Pulls of one setup between two changes of parts. */
+const visits = computed(() => {
+  const found: { setup_id: number; pulls: Pull[] }[] = []
+  for (const pull of day.value.pulls) {
+    if (pull.changed || !found.length) found.push({ setup_id: pull.setup_id, pulls: [] })
+    found.at(-1)!.pulls.push(pull)
+  }
+  return found
+})
+const condensed = computed(() => day.value.pulls.length > EACH_UP_TO)
+const size = computed(() => (day.value.pulls.length > SMALLER_FROM ? 22 : 28))
+const left = computed(() => day.value.planned.reduce((sum, step) => sum + step.pulls, 0))
+// What comes next is at the end: it is what one looks for.
+watch(
+  () => day.value.pulls.length,
+  () => void nextTick(() => ribbon.value?.scrollTo({ left: ribbon.value.scrollWidth })),
+  { immediate: true, flush: 'post' },
 )
 
-function told(pull: (typeof day.value.pulls)[number]): string {
+function words(pull: Pull): string {
   const reason = pull.excluded_reason || pull.ended_why
   return [
     `Pull ${pull.number}, ${setup(pull.setup_id).letter} ${setup(pull.setup_id).name}, ${clock(pull.started_at)}`,
@@ -27,36 +46,66 @@ function told(pull: (typeof day.value.pulls)[number]): string {
     .filter(Boolean)
     .join(': ')
 }
+const isStruck = (pull: Pull) =>
+  pull.standing === 'excluded' || pull.state === 'aborted' || pull.state === 'incomplete'
+const to = (pull: Pull) => ({
+  name: 'pulls',
+  query: { standard: route.query.standard },
+  hash: `#pull-${pull.number}`,
+})
 </script>
 
 <template>
   <nav
-    class="ribbon d-flex flex-wrap align-center gr-1 gc-1 py-1 px-4 border-b"
+    ref="ribbon"
+    class="ribbon d-flex align-center overflow-x-auto border-b px-4"
     aria-label="Pulls in order of time"
   >
-    <template v-for="pull in day.pulls" :key="pull.id">
-      <i v-if="pull.changed" class="notch align-self-stretch my-0 mx-1 position-relative" />
-      <router-link
-        :to="{ name: 'pulls', query: $route.query, hash: `#pull-${pull.number}` }"
-        :title="told(pull)"
+    <ol class="plain-list pa-0 d-flex align-center flex-0-0">
+      <li v-for="(visit, at) in visits" :key="visit.pulls[0]!.id" class="d-flex align-center">
+        <i v-if="at" class="notch" />
+        <router-link
+          v-if="condensed"
+          :to="to(visit.pulls[0]!)"
+          class="d-flex align-center"
+          :aria-label="`${setup(visit.setup_id).letter} ${setup(visit.setup_id).name}, pulls ${visit.pulls[0]!.number} to ${visit.pulls.at(-1)!.number}`"
+        >
+          <SetupMark :position="setup(visit.setup_id).position" :size="size" />
+          <span class="small">×{{ visit.pulls.length }}</span>
+        </router-link>
+        <template v-else>
+          <router-link
+            v-for="pull in visit.pulls"
+            :key="pull.id"
+            class="mark"
+            :to="to(pull)"
+            :title="words(pull)"
+          >
+            <span class="visually-hidden">{{ words(pull) }}</span>
+            <SetupMark
+              :position="setup(pull.setup_id).position"
+              :size="size"
+              :struck="isStruck(pull)"
+              :class="{ 'opacity-60': pull.standing === 'undecided' }"
+            />
+          </router-link>
+        </template>
+      </li>
+      <li
+        v-for="(step, at) in day.planned"
+        :key="`${at}/${step.setup_id}`"
+        class="d-flex align-center"
+        :title="`Planned: ${step.pulls} of ${setup(step.setup_id).letter} ${setup(step.setup_id).name}`"
       >
-        <span class="visually-hidden">{{ told(pull) }}</span>
-        <SetupMark
-          :position="setup(pull.setup_id).position"
-          :size="28"
-          :struck="pull.standing === 'excluded' || pull.state === 'aborted' || pull.state === 'incomplete'"
-          :class="{ undecided: pull.standing === 'undecided' }"
-        />
-      </router-link>
-    </template>
-    <template v-for="pull in planned" :key="pull.key">
-      <i v-if="pull.changed" class="notch align-self-stretch my-0 mx-1 position-relative" />
-      <span :title="`Planned: ${setup(pull.setup_id).letter} ${setup(pull.setup_id).name}`">
-        <SetupMark :position="setup(pull.setup_id).position" :size="28" hollow />
-      </span>
-    </template>
-    <span class="quiet count">
-      <template v-if="planned.length">{{ planned.length }} planned</template>
+        <i v-if="at || day.pulls.at(-1)?.setup_id !== step.setup_id" class="notch" />
+        <span v-for="pull in condensed ? 1 : step.pulls" :key="pull" class="mark">
+          <SetupMark :position="setup(step.setup_id).position" :size="size" hollow />
+        </span>
+        <span v-if="condensed" class="small">×{{ step.pulls }}</span>
+      </li>
+    </ol>
+    <span class="quiet text-no-wrap ml-3">
+      <template v-if="left">{{ left }} planned</template>
       <template v-else-if="day.pulls.length">running order done</template>
       <template v-else>no pull yet</template>
     </span>
@@ -65,30 +114,17 @@ function told(pull: (typeof day.value.pulls)[number]): string {
 
 <style scoped>
 .ribbon {
-  min-height: 42px;
+  height: 42px;
 }
-.ribbon a,
-.ribbon span {
+.mark {
   line-height: 0;
-}
-.ribbon .count {
-  line-height: 1;
-  margin-left: 12px;
+  padding: 2px;
 }
 .notch {
-  width: 0;
+  align-self: stretch;
+  position: relative;
+  min-height: 30px;
+  margin: 0 5px;
   border-left: 2px dotted var(--quiet);
-}
-.notch::after {
-  content: '';
-  position: absolute;
-  bottom: -4px;
-  left: -6px;
-  border: 5px solid transparent;
-  border-bottom-color: var(--quiet);
-  border-top: 0;
-}
-.undecided {
-  opacity: 0.55;
 }
 </style>

@@ -405,6 +405,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/engines-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page Of Engines
+         * @description The engines a page at a time: found by name, owner or the reason of a revision.
+         */
+        get: operations["engines_table"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/engines/{engine_id}/owner": {
         parameters: {
             query?: never;
@@ -752,6 +772,26 @@ export interface paths {
         put?: never;
         /** Add Part */
         post: operations["add_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page Of Parts
+         * @description The library a page at a time: found by name, alias, slot, or what a part was made from.
+         */
+        get: operations["parts_table"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -1768,6 +1808,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/verdict-line": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Verdict Line
+         * @description The verdict in one sentence, by the test's own duty and standard.
+         */
+        get: operations["verdict_line"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/weather": {
         parameters: {
             query?: never;
@@ -2646,6 +2706,26 @@ export interface paths {
          * @description By a signed key in place of the session, which lies in the database: a stop must work without it.
          */
         post: operations["stop_stand"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tests-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page Of Tests
+         * @description The tests a page at a time: found by question, engine, setup or author.
+         */
+        get: operations["tests_table"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3852,6 +3932,13 @@ export interface components {
             /** Revisions */
             revisions: components["schemas"]["RevisionOut"][];
         };
+        /** EnginesPage */
+        EnginesPage: {
+            /** Rows */
+            rows: components["schemas"]["EngineRow"][];
+            /** Total */
+            total: number;
+        };
         /** ExcludeIn */
         ExcludeIn: {
             /** Reason */
@@ -4549,6 +4636,15 @@ export interface components {
             /** Pull Id */
             pull_id: number;
         };
+        /** LastPull */
+        LastPull: {
+            /** At */
+            at: string | null;
+            /** Number */
+            number: number;
+            /** Setup Id */
+            setup_id: number;
+        };
         /** LayoutIn */
         LayoutIn: {
             /**
@@ -5032,6 +5128,43 @@ export interface components {
             owner: string;
         };
         /**
+         * PageIn
+         * @description What of a list is asked for. An unknown `sort` leaves the list in its own order.
+         */
+        PageIn: {
+            /**
+             * Archived
+             * @default false
+             */
+            archived: boolean;
+            /**
+             * Order
+             * @default asc
+             * @enum {string}
+             */
+            order: "asc" | "desc";
+            /**
+             * Page
+             * @default 1
+             */
+            page: number;
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+            /**
+             * Size
+             * @default 25
+             */
+            size: number;
+            /**
+             * Sort
+             * @default
+             */
+            sort: string;
+        };
+        /**
          * PartBroughtOut
          * @description `same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another.
          */
@@ -5171,6 +5304,18 @@ export interface components {
             percent: number;
             /** State */
             state: string;
+        };
+        /**
+         * PartsPage
+         * @description A page of the library, and the slots that have parts.
+         */
+        PartsPage: {
+            /** Rows */
+            rows: components["schemas"]["PartRow"][];
+            /** Slots */
+            slots: string[];
+            /** Total */
+            total: number;
         };
         /** PasswordIn */
         PasswordIn: {
@@ -6719,6 +6864,41 @@ export interface components {
             /** Spread */
             spread: number | null;
         };
+        /**
+         * TestRow
+         * @description A test and where it stands.
+         */
+        TestRow: {
+            /** Archived */
+            archived: boolean;
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Created By */
+            created_by: string;
+            /** Engine */
+            engine: string;
+            /** Id */
+            id: number;
+            last_pull: components["schemas"]["LastPull"] | null;
+            /** Needs */
+            needs: string[];
+            /** Question */
+            question: string;
+            /** Setups */
+            setups: components["schemas"]["SetupOut"][];
+            /** Stage */
+            stage: string;
+        };
+        /** TestsPage */
+        TestsPage: {
+            /** Rows */
+            rows: components["schemas"]["TestRow"][];
+            /** Total */
+            total: number;
+        };
         /** TheoriesIn */
         TheoriesIn: {
             /** Theories */
@@ -7003,6 +7183,14 @@ export interface components {
             schools: {
                 [key: string]: string;
             };
+        };
+        /**
+         * VerdictLine
+         * @description Empty where the test cannot say anything yet.
+         */
+        VerdictLine: {
+            /** Line */
+            line: string;
         };
         /** VersionOut */
         VersionOut: {
@@ -7974,6 +8162,33 @@ export interface operations {
             };
         };
     };
+    engines_table: {
+        parameters: {
+            query?: {
+                search?: string;
+                sort?: string;
+                order?: "asc" | "desc";
+                page?: number;
+                size?: number;
+                archived?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnginesPage"];
+                };
+            };
+        };
+    };
     describe_engine_owner: {
         parameters: {
             query?: never;
@@ -8452,6 +8667,34 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PartOut"];
+                };
+            };
+        };
+    };
+    parts_table: {
+        parameters: {
+            query?: {
+                search?: string;
+                sort?: string;
+                order?: "asc" | "desc";
+                page?: number;
+                size?: number;
+                archived?: boolean;
+                slot?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PartsPage"];
                 };
             };
         };
@@ -10020,6 +10263,28 @@ export interface operations {
             };
         };
     };
+    verdict_line: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["VerdictLine"];
+                };
+            };
+        };
+    };
     weather_log: {
         parameters: {
             query?: never;
@@ -11334,6 +11599,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StopOut"];
+                };
+            };
+        };
+    };
+    tests_table: {
+        parameters: {
+            query?: {
+                search?: string;
+                sort?: string;
+                order?: "asc" | "desc";
+                page?: number;
+                size?: number;
+                archived?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TestsPage"];
                 };
             };
         };

@@ -136,9 +136,9 @@ useKeys([
           </div>
           <div class="d-flex flex-wrap ga-2 mb-1">
             <v-btn-toggle v-model="sides" aria-label="What is drawn">
-              <v-btn value="corrected">Corrected</v-btn>
-              <v-btn value="observed">Observed</v-btn>
-              <v-btn value="both">Both</v-btn>
+              <v-btn value="corrected" :aria-pressed="sides === 'corrected'">Corrected</v-btn>
+              <v-btn value="observed" :aria-pressed="sides === 'observed'">Observed</v-btn>
+              <v-btn value="both" :aria-pressed="sides === 'both'">Both</v-btn>
             </v-btn-toggle>
             <v-btn
               class="ml-auto"

@@ -59,10 +59,10 @@ const next = computed(() => steps.value.find((step) => !isDone(step)))
 <template>
   <section v-if="shown" class="first border on-panel py-3 px-4 mb-4" aria-labelledby="first-steps">
     <h2 id="first-steps">Before the first pull</h2>
-    <ol>
-      <li v-for="step in steps" :key="step.name" :class="{ done: isDone(step) }">
-        <strong>{{ isDone(step) ? '✓' : '○' }} {{ step.title }}</strong>
-        <span class="quiet">
+    <ol class="rows">
+      <li v-for="step in steps" :key="step.name" :class="{ quiet: isDone(step) }">
+        <strong class="w-110">{{ isDone(step) ? '✓' : '○' }} {{ step.title }}</strong>
+        <span class="quiet flex-fill">
           {{ isDone(step) ? `${step.count} there` : step.text
           }}{{ isDone(step) || step.may ? '' : ` ${step.who}` }}
         </span>
@@ -78,26 +78,3 @@ const next = computed(() => steps.value.find((step) => !isDone(step)))
     </ol>
   </section>
 </template>
-
-<style scoped>
-ol {
-  list-style: none;
-  padding: 0;
-}
-li {
-  display: grid;
-  grid-template-columns: 110px 1fr auto;
-  gap: 10px;
-  align-items: center;
-  padding: 6px 0;
-  min-height: 40px;
-}
-li.done {
-  color: var(--quiet);
-}
-@media (max-width: 600px) {
-  li {
-    grid-template-columns: 1fr;
-  }
-}
-</style>

@@ -34,15 +34,3 @@ export function useUses(id: MaybeRefOrGetter<number>) {
       answer(await api.GET('/api/parts/{part_id}/uses', { params: { path: { part_id } } })),
   })
 }
-
-/** Find parts by name, by what else they are called, or by what they were made from. */
-export function matching(parts: PartRow[], slot: string, sought: string): PartRow[] {
-  const words = sought.trim().toLowerCase().split(/\s+/).filter(Boolean)
-  return parts.filter((part) => {
-    if (slot && part.slot !== slot) return false
-    const text = [part.name, part.slot_label, part.made_from, part.modification, ...part.aliases]
-      .join(' ')
-      .toLowerCase()
-    return words.every((word) => text.includes(word))
-  })
-}

@@ -50,7 +50,9 @@ useKeys([
         multiple
         scrim="surface"
         aria-label="Files to import"
-        :title="taking.total ? `Sending ${taking.done + 1} of ${taking.total}…` : 'Drop files here'"
+        :title="
+          taking.total ? `Sending ${taking.done + 1} of ${taking.total}…` : 'Drop files here, or choose them'
+        "
         browse-text="Choose files"
         divider-text="or"
         @update:model-value="(files: File | File[]) => take([files].flat())"

@@ -1,0 +1,46 @@
+"""A page of a long list: searched, sorted and cut by the database, with how many there are in all."""
+
+from __future__ import annotations
+
+import operator
+from collections.abc import Callable, Mapping, Sequence
+from functools import reduce
+from typing import Any, Literal, TypeVar
+
+from django.db.models import Model, Q, QuerySet
+from ninja import Schema
+from pydantic import Field
+
+MOST_ROWS = 200
+M = TypeVar("M", bound=Model)
+
+
+class PageIn(Schema):
+    """What of a list is asked for. An unknown `sort` leaves the list in its own order."""
+
+    search: str = Field("", max_length=200)
+    sort: str = ""
+    order: Literal["asc", "desc"] = "asc"
+    page: int = Field(1, ge=1, le=100_000)
+    size: int = Field(25, ge=1, le=MOST_ROWS)
+    archived: bool = False
+
+
+def searched(found: QuerySet[M], words: str, fields: Sequence[str]) -> QuerySet[M]:
+    """Those that hold every word, each in any of the fields, in either case.
+
+    A field may be of many related rows; one that matches in several comes once.
+    """
+    for word in words.split():
+        anywhere = reduce(operator.or_, (Q(**{f"{field}__icontains": word}) for field in fields))
+        found = found.filter(pk__in=found.model._base_manager.filter(anywhere).values("pk"))
+    return found
+
+
+def page_of(found: QuerySet[M], asked: PageIn, sorts: Mapping[str, str], row: Callable[[M], Any]) -> dict[str, Any]:
+    """The rows of a page and how many there are in all; `sorts` maps a column to what the database sorts by."""
+    total = found.count()
+    if asked.sort in sorts:
+        found = found.order_by(("-" if asked.order == "desc" else "") + sorts[asked.sort], "pk")
+    first = (asked.page - 1) * asked.size
+    return {"total": total, "rows": [row(one) for one in found[first : first + asked.size]]}
