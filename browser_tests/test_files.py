@@ -163,7 +163,7 @@ class Inspecting(Case):
             expect(page.get_by_role("row", name=re.compile("^Look into pull 5|^5 "))).to_contain_text("not comparable")
             page.get_by_label("Look into pull 5").click()
             expect(page.get_by_test_id("against-baseline")).to_contain_text("coolant 20.0 °C colder")
-            page.get_by_label("Why it may count").fill("The sensor sat in the wrong hose")
+            page.get_by_label("Include it all the same, because").fill("The sensor sat in the wrong hose")
             page.get_by_role("button", name="Include", exact=True).click()
             expect(page.get_by_text("Included all the same: The sensor sat in the wrong hose")).to_be_visible()
             self.axe(page, f"/programmes/{self.shelf.pk}/pulls/files", f"/programmes/{self.shelf.pk}/pulls/figures")

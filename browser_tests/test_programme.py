@@ -216,7 +216,7 @@ class Doors(Case):
             expect(page.get_by_role("heading", name="There is nothing at this address")).to_be_visible()
             page.goto("/programmes/987654/curves", wait_until="domcontentloaded")
             expect(page.get_by_role("alert")).to_contain_text("There is nothing here.")
-            page.get_by_role("link", name="Torvix: all tests").click()
+            page.get_by_role("link", name="All tests").click()
             expect(page.get_by_role("heading", name="Tests", exact=True)).to_be_visible()
 
     def test_every_screen_is_accessible_and_asks_nobody_else(self):

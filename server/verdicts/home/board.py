@@ -22,7 +22,7 @@ from verdicts.models import Decision, Sheet
 if TYPE_CHECKING:
     from datetime import datetime
 
-SEARCHED = ("question", "build__engine__name", "setups__name", "created_by__name")
+SEARCHED = ("question", "build__engine__name", "setups__name", "created_by__first_name", "created_by__last_name")
 SORTS = {"question": "question", "engine": "build__engine__name", "created": "created_at", "last": "last_pull_at"}
 
 

@@ -104,7 +104,7 @@ class Judging(Scene):
         ChannelMean.objects.filter(channel="oil_temperature").delete()
         notes = " ".join(compare(self.programme, Standard.OBSERVED).notes)
         self.assertIn(
-            "No temperature was recorded: whether the engine was warm cannot be judged of pulls 1, 2, 3.", notes
+            "No temperature was recorded: whether the engine was warm cannot be judged of pulls 1, 2 and 3.", notes
         )
 
     def test_a_baseline_that_is_off_does_not_drag_the_others_out(self):

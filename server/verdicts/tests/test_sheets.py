@@ -153,7 +153,7 @@ class SameNumbers(Scene):
     def test_marks_on_paper_are_those_of_the_screens(self):
         from django.conf import settings
 
-        source = (settings.ROOT / "web/src/setups/marks.ts").read_text()
+        source = (settings.ROOT / "web/src/ui/setups/marks.ts").read_text()
         daylight = re.search(r"daylight: \[(.*?)\]", source).group(1)
         self.assertEqual(tuple(re.findall(r"#\w{6}", daylight)), setup_marks.COLOURS)
         shapes = re.search(r"const SHAPES: Shape\[\] = \[(.*?)\]", source).group(1)

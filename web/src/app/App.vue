@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useIsFetching, useQueryClient } from '@tanstack/vue-query'
-import { onScopeDispose, watchEffect } from 'vue'
+import { useEventListener, useOnline } from '@vueuse/core'
+import { onScopeDispose, ref, watchEffect } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useTheme } from 'vuetify'
 
@@ -15,6 +16,14 @@ const theme = useTheme()
 watchEffect(() => void theme.change(route.name === 'stand' ? 'stand' : 'daylight'))
 
 const asking = useIsFetching()
+const online = useOnline()
+/** A script of this version is not on the server any more: it was updated while this window was open. */
+const outdated = ref(false)
+useEventListener(window, 'vite:preloadError', (event) => {
+  event.preventDefault()
+  outdated.value = true
+})
+const reload = () => window.location.reload()
 
 // Signed out in another window, or the session ran out: ask to sign in, and come back here afterwards.
 const queries = useQueryClient()
@@ -37,6 +46,15 @@ onScopeDispose(stop)
 
 <template>
   <v-app :aria-busy="asking > 0">
+    <v-system-bar v-if="!online || outdated" height="36" color="hand" class="px-4 size-13" role="alert">
+      <template v-if="outdated">
+        A new version of Torvix is installed; this window has the one before.
+        <v-btn class="ml-3" size="small" @click="reload">Reload</v-btn>
+      </template>
+      <template v-else>
+        Offline: what is shown may be old, and nothing can be saved. What you type stays here.
+      </template>
+    </v-system-bar>
     <router-view />
     <DoneQueue />
   </v-app>

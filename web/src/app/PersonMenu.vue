@@ -7,6 +7,7 @@ import { useDisplay } from 'vuetify'
 import { answer, api } from './api/client'
 import { useAction, useMe } from './api/queries'
 import ChangePassword from './ChangePassword.vue'
+import { forgetKept } from '../ui/useKept'
 
 const KINDS: Record<string, string> = {
   torque: 'Torque',
@@ -96,6 +97,7 @@ const summary = computed(() => (me.value ? `${me.value.units.torque} · ${me.val
 
 const changing = ref(false)
 async function leave() {
+  forgetKept()
   queries.clear()
   await router.replace({ name: 'sign-in' })
 }

@@ -1,13 +1,16 @@
 <script setup lang="ts">
 /** Ask why a pull is left out, and leave it out. */
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
 import { answer, api, Problem } from '../app/api/client'
 import { useAction } from '../app/api/queries'
+import { useFirstFocus } from './useFirstFocus'
+import { useKept } from './useKept'
 
 const props = defineProps<{ pull: { id: number; number: number } }>()
 const emit = defineEmits<{ done: [] }>()
-const reason = ref('')
+useFirstFocus('first')
+const reason = useKept(`reason to exclude ${props.pull.id}`, '')
 const exclude = useAction(async (text: string) =>
   answer(
     await api.POST('/api/pulls/{pull_id}/exclude', {
@@ -22,7 +25,12 @@ const message = computed(() => {
 })
 
 function send() {
-  exclude.mutate(reason.value, { onSuccess: () => emit('done') })
+  exclude.mutate(reason.value, {
+    onSuccess: () => {
+      reason.value = ''
+      emit('done')
+    },
+  })
 }
 </script>
 
@@ -32,7 +40,7 @@ function send() {
       <form @submit.prevent="send">
         <h1 class="mb-3">Exclude pull {{ pull.number }}</h1>
         <p class="text quiet mb-3">It stays in the record with the reason, and can be included again.</p>
-        <v-text-field v-model="reason" label="Reason" autofocus :error-messages="message" />
+        <v-text-field ref="first" v-model="reason" label="Reason" :error-messages="message" />
         <div class="buttons d-flex ga-2 mt-4">
           <v-btn type="submit" color="hand" variant="flat">Exclude</v-btn>
           <v-btn @click="emit('done')">Cancel</v-btn>

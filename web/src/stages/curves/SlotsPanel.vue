@@ -12,7 +12,7 @@ const WORDS: Record<string, string> = {
   direct: 'differ in nothing else',
   adding_up: 'if the slots add up',
   together: 'cannot be separated',
-  no: 'not told',
+  no: 'not separated',
 }
 </script>
 
@@ -24,7 +24,7 @@ const WORDS: Record<string, string> = {
           <th class="words">Slot</th>
           <th class="words">In place of</th>
           <th>Worth, %, 95 %</th>
-          <th class="words">How it is told</th>
+          <th class="words">How it was separated</th>
           <th class="words">With each partner, %</th>
         </tr>
       </thead>

@@ -19,7 +19,7 @@ const reach = computed(() =>
 )
 const lowest = computed(() => Math.min(0, ...props.steps.rungs.map((rung) => rung.cumulative?.low ?? 0)))
 const at = (value: number) => ((value - lowest.value) / (reach.value - lowest.value)) * (WIDTH - 4) + 2
-function told(found: Schema['DifferenceOut'] | null): string {
+function gainWords(found: Schema['DifferenceOut'] | null): string {
   return found ? `${signed(found.value)} ± ${figure((found.high - found.low) / 2)}` : 'not supported'
 }
 </script>
@@ -47,16 +47,16 @@ function told(found: Schema['DifferenceOut'] | null): string {
             <SetupMark :position="setup(rung.setup_id).position" :size="20" />
             {{ setup(rung.setup_id).name }}
           </td>
-          <td class="words told prose size-15">{{ rung.changes.join(' · ') || 'nothing' }}</td>
+          <td class="words prose size-15">{{ rung.changes.join(' · ') || 'nothing' }}</td>
           <td>
-            {{ told(rung.gain) }}
+            {{ gainWords(rung.gain) }}
             <div v-if="undividedWords(rung.gain?.state)" class="quiet">
               {{ undividedWords(rung.gain?.state, rung.gain?.at_most_percent) }}
             </div>
             <div v-else-if="rung.smaller" class="quiet">less than the step before</div>
           </td>
           <td>{{ signed(rung.gain?.percent, 2) }}</td>
-          <td>{{ told(rung.cumulative) }}</td>
+          <td>{{ gainWords(rung.cumulative) }}</td>
           <td class="words">
             <svg v-if="rung.cumulative && rung.gain" :width="WIDTH" height="20" aria-hidden="true">
               <line :x1="at(0)" y1="0" :x2="at(0)" y2="20" stroke="var(--quiet)" />

@@ -25,7 +25,7 @@ const COLUMNS = [
   { key: 'displacement', title: 'Displacement' },
   { key: 'owner', title: 'Owner', sortable: true },
   { key: 'revisions', title: 'Revisions' },
-  { key: 'more', title: '' },
+  { key: 'more', title: 'More' },
 ]
 const { data: me } = useMe()
 const router = useRouter()

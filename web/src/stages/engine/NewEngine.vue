@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** A new engine: its name, and the few lines without which nothing follows. The rest is written on its sheet. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import QuantityField from '../../ui/QuantityField.vue'
 import { useFirstFocus } from '../../ui/useFirstFocus'
+import { useKept } from '../../ui/useKept'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const FIRST = ['cycle', 'cylinders', 'bore', 'stroke', 'rod_length', 'redline']
@@ -18,10 +19,10 @@ const lines = computed(() => {
   const all = (sheet.value ?? []).flatMap((group) => group.lines)
   return FIRST.map((key) => all.find((line) => line.key === key)).filter((line) => line !== undefined)
 })
-const name = ref('')
-const owner = ref('')
+const name = useKept('name of a new engine', '')
+const owner = useKept('owner of a new engine', '')
 const confidential = ref(false)
-const texts = reactive<Record<string, string>>({ cycle: '4' })
+const texts = useKept<Record<string, string>>('lines of a new engine', { cycle: '4' })
 const fields = ref<Record<string, string>>({})
 const message = ref('')
 
@@ -33,12 +34,14 @@ async function make() {
           name: name.value,
           owner: owner.value,
           confidential: confidential.value,
-          texts: { ...texts },
+          texts: { ...texts.value },
           origin: 'told',
         },
       }),
     )
     await queries.invalidateQueries({ queryKey: ['engines'] })
+    name.value = owner.value = ''
+    texts.value = { cycle: '4' }
     emit('made', made.id)
   } catch (caught) {
     fields.value = caught instanceof Problem ? caught.fields : {}

@@ -35,7 +35,7 @@ const COLUMNS = [
   { key: 'stage', title: 'Stage' },
   { key: 'last', title: 'Last pull', sortable: true },
   { key: 'verdict', title: 'So far' },
-  { key: 'more', title: '' },
+  { key: 'more', title: 'More' },
 ]
 const waiting = computed(() => (data.value?.rows ?? []).filter((test) => test.needs.length))
 const problem = ref<Error | null>(null)

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A new part: its slot, its name, and what is known of that kind of part. */
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import { inMoney } from '../../ui/figures'
@@ -9,16 +9,17 @@ import LineFields from './LineFields.vue'
 import { useSlots } from './useParts'
 import { useFirstFocus } from '../../ui/useFirstFocus'
 import { originChoices } from '../engine/origins'
+import { useKept } from '../../ui/useKept'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const queries = useQueryClient()
 const { data: slots } = useSlots()
 const slot = ref<Schema['Slot']>('intake_manifold')
-const name = ref('')
-const price = ref('')
+const name = useKept('name of a new part', '')
+const price = useKept('price of a new part', '')
 const isPrivate = ref(false)
 const origin = ref<Schema['Origin']>('told')
-const texts = reactive<Record<string, string>>({})
+const texts = useKept<Record<string, string>>('dimensions of a new part', {})
 const fields = ref<Record<string, string>>({})
 const message = ref('')
 const lines = computed(() => slots.value?.find((known) => known.value === slot.value)?.lines ?? [])
@@ -33,7 +34,7 @@ async function make() {
           name: name.value,
           price: price.value,
           price_is_private: isPrivate.value,
-          texts: Object.fromEntries(Object.entries(texts).filter(([key]) => keys.has(key))),
+          texts: Object.fromEntries(Object.entries(texts.value).filter(([key]) => keys.has(key))),
           origin: origin.value,
           notes: '',
           belongs_to: '',
@@ -41,6 +42,8 @@ async function make() {
       }),
     )
     await queries.invalidateQueries({ queryKey: ['parts'] })
+    name.value = price.value = ''
+    texts.value = {}
     emit('made', made.id)
   } catch (caught) {
     fields.value = caught instanceof Problem ? caught.fields : {}

@@ -8,12 +8,18 @@ import { day } from '../../ui/figures'
 import LineFields from './LineFields.vue'
 import type { Part } from './useParts'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import { useKept } from '../../ui/useKept'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
 const emit = defineEmits<{ made: [id: number] }>()
 const queries = useQueryClient()
 const modifying = ref(false)
-const given = reactive({ name: '', modification: '', amount: '', reason: '' })
+const given = useKept(`modification of ${props.part.id}`, {
+  name: '',
+  modification: '',
+  amount: '',
+  reason: '',
+})
 const texts = reactive<Record<string, string>>({})
 const fields = ref<Record<string, string>>({})
 const message = ref('')
@@ -23,13 +29,13 @@ async function make() {
     const made = answer(
       await api.POST('/api/parts/{part_id}/children', {
         params: { path: { part_id: props.part.id } },
-        body: { ...given, texts: { ...texts } },
+        body: { ...given.value, texts: { ...texts } },
       }),
     )
     await queries.invalidateQueries({ queryKey: ['part'] })
     await queries.invalidateQueries({ queryKey: ['parts'] })
     modifying.value = false
-    Object.assign(given, { name: '', modification: '', amount: '', reason: '' })
+    given.value = { name: '', modification: '', amount: '', reason: '' }
     Object.keys(texts).forEach((key) => delete texts[key])
     emit('made', made.id)
   } catch (caught) {

@@ -33,7 +33,7 @@ const columns = computed(() => [
   { key: 'slot', title: 'Slot', sortable: true },
   { key: 'summary', title: 'Dimensions' },
   { key: 'price', title: inMoney('Price'), align: 'end' as const },
-  { key: 'more', title: '' },
+  { key: 'more', title: 'More' },
 ])
 useKeys([
   { key: 'n', label: 'N', does: 'Add a part', press: () => (adding.value = me.value?.may_operate ?? false) },

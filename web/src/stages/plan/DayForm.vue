@@ -180,7 +180,7 @@ function zoned(event: Event): string | null {
       />
       <v-btn type="submit" :disabled="!template || begun">Apply</v-btn>
     </form>
-    <p class="quiet told prose size-15">
+    <p class="quiet prose size-15">
       {{ choices?.templates.find((one) => one.value === template)?.told }}
     </p>
     <p v-if="message" class="message">{{ message }}</p>

@@ -8,6 +8,7 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import { figure, signed } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
 import SetupMark from '../../ui/setups/SetupMark.vue'
+import { useKept } from '../../ui/useKept'
 
 type Expectation = Schema['ExpectationOut']
 type Tendency = Schema['TendencyOut']
@@ -34,8 +35,8 @@ const chosen = computed({
   set: (id: number) => (picked.value = id),
 })
 const measure = ref('average_torque')
-const text = ref('')
-const sentence = ref('')
+const text = useKept(`prediction of ${programme.value.id}`, '')
+const sentence = useKept(`reason of a prediction of ${programme.value.id}`, '')
 const wrong = ref<Record<string, string>>({})
 const STANDING: Record<string, string> = {
   hit: 'hit',

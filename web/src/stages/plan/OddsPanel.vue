@@ -204,7 +204,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
           </tr>
         </tbody>
       </v-table>
-      <p class="quiet told prose size-15">
+      <p class="quiet prose size-15">
         A simulation knows the engine's habits only as far as they are assumed. Drift is not taken out of the
         verdict: the returns spread it over the day.
       </p>

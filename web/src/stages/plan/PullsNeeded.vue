@@ -150,7 +150,7 @@ const points = computed(() => {
           </tr>
         </tbody>
       </v-table>
-      <p class="quiet told prose size-15">
+      <p class="quiet prose size-15">
         Scatter of refitting a part is not in it: remove and refit once, with the baseline between, if the
         difference is small.
       </p>

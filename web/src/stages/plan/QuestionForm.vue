@@ -126,8 +126,8 @@ useFirstFocus('first')
           :items="[...(choices?.duties ?? []), { value: 'drawn', label: 'Drawn by hand' }]"
           @update:model-value="chooseDuty"
         />
-        <p v-if="dutyTold" class="quiet told prose size-15 mt-0 mb-1 mx-0">{{ dutyTold }}</p>
-        <p v-if="draft.duty === 'drawn'" class="quiet told prose size-15 mt-0 mb-1 mx-0">
+        <p v-if="dutyTold" class="quiet prose size-15 mt-0 mb-1 mx-0">{{ dutyTold }}</p>
+        <p v-if="draft.duty === 'drawn'" class="quiet prose size-15 mt-0 mb-1 mx-0">
           Drag the points, or move them with the arrow keys.
         </p>
         <DutyCurve
@@ -138,7 +138,7 @@ useFirstFocus('first')
           :editable="draft.duty === 'drawn'"
           @change="(points) => (draft.points = points)"
         />
-        <p v-else class="quiet told prose size-15 mt-0 mb-1 mx-0">
+        <p v-else class="quiet prose size-15 mt-0 mb-1 mx-0">
           Its curve shows once the range that is compared is typed.
         </p>
         <p v-if="fields.points" class="message">{{ fields.points }}</p>

@@ -26,7 +26,7 @@ const WORDS: Record<string, string> = {
         <tr v-for="row in concluded.answers" :key="row.question">
           <td class="words">
             <strong>{{ row.question }}</strong>
-            <div class="told prose size-15">{{ row.told }}</div>
+            <div class="prose size-15">{{ row.told }}</div>
           </td>
           <td class="words standing">
             <span :class="{ 'hand-note': row.standing === 'together' || row.standing === 'no' }">

@@ -106,7 +106,7 @@ const CANDIDATES: Record<string, string> = {
       <div>
         <h2>What the setups can tell</h2>
         <QuestionsTable :concluded="plan.told" />
-        <p class="quiet told prose size-15">
+        <p class="quiet prose size-15">
           <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups as stacks</router-link>, with
           what does not fit and what would not be fair.
         </p>
@@ -120,7 +120,7 @@ const CANDIDATES: Record<string, string> = {
           ><template v-if="plan.told.held.length && programme.held_constant">. Also: </template>
           {{ programme.held_constant || (plan.told.held.length ? '' : 'Nothing is written down.') }}
         </p>
-        <p class="quiet told prose size-15">
+        <p class="quiet prose size-15">
           Sweep {{ programme.sweep_start_rpm }} to {{ programme.sweep_end_rpm }} rpm at
           {{ programme.sweep_rate_rpm_s }} rpm/s; compared from {{ programme.low_rpm }} to
           {{ programme.high_rpm }} rpm. Mean of the kept pulls; the first pulls after a change do not count.

@@ -13,6 +13,7 @@ import FigureRows from './FigureRows.vue'
 import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 import WhereFields from './WhereFields.vue'
 import { useFrame } from '../../app/frame'
+import { useKept } from '../../ui/useKept'
 
 const { programme, mayOperate } = useFrame()
 const { data: me } = useMe()
@@ -20,7 +21,7 @@ const router = useRouter()
 const queries = useQueryClient()
 const PAUSE_MS = 350
 
-const text = ref('')
+const text = useKept(`figures of ${programme.value.id}`, '')
 const torqueUnit = ref('')
 const powerUnit = ref('')
 const quoted = ref({
@@ -33,7 +34,7 @@ const quoted = ref({
   gain: '',
 })
 const setupId = ref<number | null>(null)
-const source = ref('')
+const source = useKept(`source of figures of ${programme.value.id}`, '')
 const confirmed = ref(false)
 const where = ref(emptyWhere(isoDay(new Date())))
 const wrong = ref<Record<string, string>>({})
@@ -109,6 +110,7 @@ async function write() {
         },
       }),
     )
+    text.value = source.value = ''
     await refresh(queries)
     await router.push({ name: 'pull', params: { pull: made.pull_id } })
   } catch (caught) {

@@ -53,12 +53,7 @@ function sendReason() {
         <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
       </p>
       <form v-else-if="mayOperate" class="d-flex ga-2 align-end mt-2" @submit.prevent="sendReason">
-        <v-text-field
-          v-model="reason"
-          class="w-320"
-          label="Not counted. Include it all the same, because"
-          aria-label="Why it may count"
-        />
+        <v-text-field v-model="reason" class="w-320" label="Not counted. Include it all the same, because" />
         <v-btn type="submit">Include</v-btn>
       </form>
     </template>

@@ -11,6 +11,7 @@ import GivenTo from './GivenTo.vue'
 import { bodyOf, useChoice } from '../verdict/choice'
 import { useSheets } from '../verdict/queries'
 import { useFrame } from '../../app/frame'
+import { useKept } from '../../ui/useKept'
 
 const { programme, mayOperate } = useFrame()
 const { choice } = useChoice()
@@ -18,9 +19,9 @@ const { data: sheets, error } = useSheets(() => programme.value.id)
 
 const showOwner = ref(false)
 const showPrices = ref(false)
-const interests = ref('')
-const remark = ref('')
-const change = ref('')
+const interests = useKept(`interests of ${programme.value.id}`, '')
+const remark = useKept(`remark of ${programme.value.id}`, '')
+const change = useKept(`change of ${programme.value.id}`, '')
 const days = ref('30')
 const recipient = ref('')
 /** 0: how it would look now; else a sheet that was issued. */
@@ -137,7 +138,7 @@ useKeys([
         <v-btn v-if="shown" @click="shown = 0">Draft</v-btn>
       </div>
       <template v-if="!shown">
-        <p class="quiet told prose size-15 line-text ma-0">
+        <p class="quiet prose size-15 line-text ma-0">
           Preview of the current verdict: duty, rule and standard are those of the Verdict screen.
         </p>
         <v-checkbox v-model="showOwner" label="The owner's name" />
@@ -162,7 +163,7 @@ useKeys([
       </template>
       <GivenTo v-if="mayOperate" :programme="programme.id" />
       <h2 class="mt-2">Issued</h2>
-      <p v-if="sheets && !sheets.length" class="quiet told prose size-15 line-text ma-0">
+      <p v-if="sheets && !sheets.length" class="quiet prose size-15 line-text ma-0">
         None yet. An issued sheet never changes; a correction is another version that says what changed.
       </p>
       <ol data-test="sheets">
@@ -171,7 +172,7 @@ useKeys([
             Version {{ one.number }}
           </button>
           <span class="quiet">&nbsp; {{ day(one.at) }} {{ clock(one.at) }}, {{ one.by }}</span>
-          <div v-if="one.change" class="told prose size-15 line-text ma-0">{{ one.change }}</div>
+          <div v-if="one.change" class="prose size-15 line-text ma-0">{{ one.change }}</div>
           <div class="d-flex flex-wrap ga-2 align-center my-1 mx-0">
             <a
               v-for="kind in ['pdf', 'csv', 'xlsx', 'svg', 'png']"

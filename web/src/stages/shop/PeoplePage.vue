@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Who belongs to the shop, and who changed what. */
-import { computed, reactive, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import { useAction } from '../../app/api/queries'
@@ -9,13 +9,14 @@ import { day, moment } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
 import { type PersonRow, useAudit, usePeople } from './queries'
 import { done } from '../../app/undo'
+import { useKept } from '../../ui/useKept'
 
 const { data, error, isPending } = usePeople()
 const { data: audit } = useAudit()
 const roles = computed(() => data.value?.roles ?? [])
 const choices = computed(() => roles.value.map((role) => ({ value: role.value, label: role.label })))
 const adding = ref(false)
-const given = reactive({ username: '', name: '', role: 'operator' })
+const given = useKept('new person', { username: '', name: '', role: 'operator' })
 /** Shown once: nobody can look it up later. */
 const invited = ref<{ name: string; address: string } | null>(null)
 
@@ -23,9 +24,9 @@ function invite(made: { person: PersonRow; way_in: string }) {
   invited.value = { name: made.person.name, address: `${window.location.origin}${made.way_in}` }
 }
 const add = useAction(async () => {
-  invite(answer(await api.POST('/api/people', { body: given })))
+  invite(answer(await api.POST('/api/people', { body: given.value })))
   adding.value = false
-  Object.assign(given, { username: '', name: '', role: 'operator' })
+  given.value = { username: '', name: '', role: 'operator' }
 })
 const wrong = (field: string) =>
   add.error.value instanceof Problem ? add.error.value.fields[field] : undefined

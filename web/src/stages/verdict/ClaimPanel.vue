@@ -5,6 +5,7 @@ import { computed, ref, shallowRef, watch } from 'vue'
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { useFrame } from '../../app/frame'
+import { useKept } from '../../ui/useKept'
 
 const props = defineProps<{ standard: string }>()
 const { programme } = useFrame()
@@ -13,7 +14,7 @@ const setups = computed(() => [
   ANY,
   ...programme.value.setups.map((known) => ({ label: `${known.letter} ${known.name}`, value: known.id })),
 ])
-const text = ref('')
+const text = useKept(`claim of ${programme.value.id}`, '')
 const whose = ref(0)
 const found = shallowRef<Schema['ClaimOut'] | null>(null)
 const problem = shallowRef<unknown>(null)

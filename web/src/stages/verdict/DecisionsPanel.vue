@@ -11,12 +11,13 @@ import SetupMark from '../../ui/setups/SetupMark.vue'
 import { bodyOf, useChoice } from './choice'
 import { useDecisions } from './queries'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import { useKept } from '../../ui/useKept'
 
 const { programme, setup, mayOperate } = useFrame()
 const { choice } = useChoice()
 const { data: decisions, error } = useDecisions(() => programme.value.id)
 const chosen = ref(0)
-const reason = ref('')
+const reason = useKept(`decision of ${programme.value.id}`, '')
 const message = ref('')
 const act = useAction(async () => {
   return answer(
@@ -71,7 +72,7 @@ async function decide() {
           <span class="quiet">{{ one.by }}, {{ day(one.at) }} {{ clock(one.at) }}</span>
         </p>
         <DisclosurePanel v-if="one.evidence.length" title="The verdict as it stood">
-          <p v-for="told in one.evidence" :key="told" class="told prose size-15 quiet">{{ told }}</p>
+          <p v-for="sentence in one.evidence" :key="sentence" class="prose size-15 quiet">{{ sentence }}</p>
         </DisclosurePanel>
       </li>
     </ol>

@@ -138,7 +138,7 @@ function account(key: string) {
       :editable="verdict.duty === 'drawn'"
       @change="draw"
     />
-    <p v-if="verdict.duty === 'drawn'" class="quiet told prose size-15 ma-0">
+    <p v-if="verdict.duty === 'drawn'" class="quiet prose size-15 ma-0">
       Drag the points, or move them with the arrow keys.
     </p>
     <form class="range d-grid columns-2 ga-2 align-end" @submit.prevent="chooseRange">
@@ -156,7 +156,7 @@ function account(key: string) {
       />
       <v-btn type="submit">Apply range</v-btn>
     </form>
-    <p class="quiet told prose size-15 ma-0">
+    <p class="quiet prose size-15 ma-0">
       All were run from {{ figure(verdict.run_low_rpm, 0) }} to {{ figure(verdict.run_high_rpm, 0) }} rpm.
     </p>
     <p v-if="slip" class="hand-note" role="alert">{{ slip }}</p>
@@ -195,7 +195,7 @@ function account(key: string) {
         :label="name"
         @update:model-value="account(key)"
       />
-      <p class="quiet told prose size-15 ma-0">Only where enough pulls remain to tell it from scatter.</p>
+      <p class="quiet prose size-15 ma-0">Only where enough pulls remain to tell it from scatter.</p>
     </DisclosurePanel>
     <DisclosurePanel v-model:open="gearsOpen" title="Duty from the gears">
       <form class="d-grid ga-2 mt-2" @submit.prevent="rowThroughGears">
@@ -252,9 +252,6 @@ label input:not([type]) {
 }
 .range {
   grid-template-columns: 1fr 1fr auto;
-}
-.told {
-  line-height: 1.3;
 }
 .tick {
   display: flex;

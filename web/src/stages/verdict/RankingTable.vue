@@ -85,7 +85,9 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         <td class="words">
           <strong v-if="standing(placing, verdict) === 'best'">best</strong>
           <template v-else>{{ standing(placing, verdict) }}</template>
-          <div v-for="told in placing.fails" :key="told" class="quiet told prose size-15">{{ told }}</div>
+          <div v-for="sentence in placing.fails" :key="sentence" class="quiet prose size-15">
+            {{ sentence }}
+          </div>
         </td>
       </tr>
     </tbody>
@@ -128,7 +130,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
           </td>
           <td>{{ figure(placing.cost_per_torque, 0) }}</td>
           <td>{{ figure(placing.cost_per_power, 0) }}</td>
-          <td class="words told prose size-15">{{ placing.manners.join(' · ') }}</td>
+          <td class="words prose size-15">{{ placing.manners.join(' · ') }}</td>
         </tr>
       </tbody>
     </v-table>
@@ -149,9 +151,6 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
   width: 12px;
   min-height: 30px;
   background: repeating-linear-gradient(135deg, transparent 0 3px, var(--hatch) 3px 4px);
-}
-.told {
-  max-width: 190px;
 }
 .apart {
   color: var(--quiet);

@@ -56,7 +56,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
       <template v-if="verdict">
         <div :class="{ stale: error }">
           <div class="sentence most-900" data-test="sentence" aria-live="polite">
-            <p v-for="told in verdict.headline" :key="told">{{ told }}</p>
+            <p v-for="sentence in verdict.headline" :key="sentence">{{ sentence }}</p>
           </div>
           <RankingTable :verdict="verdict" />
         </div>
@@ -75,7 +75,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
           <template #robust><RobustnessPanel /></template>
           <template #speeds>
             <ShapesTable :verdict="verdict" />
-            <p v-for="told in verdict.thresholds" :key="told" class="text">{{ told }}</p>
+            <p v-for="sentence in verdict.thresholds" :key="sentence" class="text">{{ sentence }}</p>
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </template>
           <template #expected><ExpectationsPanel /></template>

@@ -1,0 +1,183 @@
+"""What goes wrong or comes from elsewhere: no line, a broken server, another tab, a page left, a keyboard, a finger."""
+
+from __future__ import annotations
+
+import re
+
+from playwright.sync_api import Page, Route, expect
+
+from browser_tests.at_the_stand import HILL_CLIMB, OPEN, TRUMPETS, keep, open_session, pull, see_to_everything
+from browser_tests.case import BrowserCase, StandCase, chromium, sign_in
+from programmes.models import Programme
+from stand.models import Pull, PullState
+from verdicts.models import Decision
+
+PHONE = {"width": 390, "height": 844}
+TABLET = {"width": 820, "height": 1180}
+GLOVE = 48  # px: what a finger in a glove hits
+SHOP_SCREENS = ("/", "/engines", "/parts", "/stacks", "/air", "/checklist")
+STAGES = ("engine", "plan", "stand", "pulls", "pulls/files", "pulls/figures", "curves", "verdict", "sheet", "air")
+TABS = {
+    "engine": ("setups", "installed", "revisions"), "plan": ("day", "expected", "odds", "versions"),
+    "curves": ("table", "slots"), "verdict": ("robust", "speeds", "expected", "claims", "decided"),
+}  # fmt: skip
+# Every button that can be pressed and is seen: its words and its smaller side.
+TARGETS = """() => [...document.querySelectorAll('main button, main .v-btn')]
+  .filter((one) => one.checkVisibility() && !one.closest('.v-overlay'))
+  .map((one) => [one.textContent.trim(), one.getBoundingClientRect()])
+  .map(([words, box]) => [words, Math.min(box.width, box.height), box.width * box.height])"""
+WIDER = "() => document.documentElement.scrollWidth - innerWidth"
+
+
+class Edges(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.hill_climb = Programme.objects.get(question=HILL_CLIMB).pk
+
+    def at(self, stage: str) -> str:
+        return f"/programmes/{self.hill_climb}/{stage}"
+
+    def test_a_lost_line_is_said_and_what_was_typed_stays(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(self.at("verdict?tab=decided"), wait_until="domcontentloaded")
+            reason = page.get_by_label("Why", exact=True)
+            reason.fill("It pulls from 3000")
+            page.context.set_offline(True)
+            expect(page.get_by_text("Offline: what is shown may be old")).to_be_visible()
+            page.context.set_offline(False)
+            expect(page.get_by_text("Offline: what is shown may be old")).to_have_count(0)
+            page.get_by_role("link", name=re.compile("^Curves")).click()
+            page.get_by_role("link", name=re.compile("^Verdict")).click()
+            page.get_by_role("tab", name="Decisions").click()
+            expect(reason).to_have_value("It pulls from 3000")
+            page.reload(wait_until="domcontentloaded")
+            expect(reason).to_have_value("It pulls from 3000")
+
+    def test_a_broken_server_is_said_on_every_page(self):
+        """The person is known, everything else breaks: no page stays empty, and none says it is loading."""
+
+        def break_it(route: Route) -> None:
+            if re.search(r"/api/(me|door)$", route.request.url):
+                return route.continue_()
+            return route.fulfill(status=500, content_type="application/json", body='{"message": "The server broke."}')
+
+        with self.browser() as page:
+            sign_in(page)
+            page.route("**/api/**", break_it)
+            for screen in (*SHOP_SCREENS, self.at("curves"), self.at("verdict")):
+                with self.subTest(screen):
+                    page.goto(screen, wait_until="domcontentloaded")
+                    expect(page.locator('[role="alert"]:not(.v-messages)').first).to_be_visible()
+
+    def test_back_goes_back_a_tab_and_a_link_leads_to_one(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(self.at("verdict"), wait_until="domcontentloaded")
+            for name in ("Sensitivity", "Decisions"):
+                page.get_by_role("tab", name=name).click()
+                expect(page.get_by_role("tab", name=name)).to_have_attribute("aria-selected", "true")
+            self.assertIn("tab=decided", page.url)
+            page.go_back()
+            expect(page.get_by_role("tab", name="Sensitivity")).to_have_attribute("aria-selected", "true")
+            page.go_back()
+            expect(page.get_by_role("tab", name="Confidence and limits")).to_have_attribute("aria-selected", "true")
+            # What belongs to one stage does not go along to the next.
+            page.get_by_role("tab", name="Decisions").click()
+            page.get_by_role("link", name=re.compile("^Plan")).click()
+            expect(page.get_by_role("tab", name="Setups")).to_have_attribute("aria-selected", "true")
+            self.assertNotIn("tab=", page.url)
+
+    def test_a_verdict_and_a_decision_by_the_keyboard_alone(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(self.at("curves"), wait_until="domcontentloaded")
+            expect(page.get_by_test_id("sentences")).to_be_visible()
+            page.keyboard.press("6")
+            expect(page.get_by_test_id("sentence")).to_contain_text("hill climb")
+            page.get_by_role("tab", name="Confidence and limits").focus()
+            page.keyboard.press("End")
+            page.keyboard.press("Enter")
+            expect(page.get_by_role("tab", name="Decisions")).to_have_attribute("aria-selected", "true")
+            for _ in range(12):
+                page.keyboard.press("Tab")
+                if page.evaluate("document.activeElement.getAttribute('aria-label')") == "Why":
+                    break
+            page.keyboard.type("B for the hill")
+            page.keyboard.press("Enter")
+            expect(page.get_by_text("B for the hill")).to_be_visible()
+        self.assertEqual(Decision.objects.latest("pk").reason, "B for the hill")
+
+    def test_every_tab_and_the_help_are_accessible(self):
+        with self.browser() as page:
+            sign_in(page)
+            self.axe(page, *(self.at(f"{stage}?tab={tab}") for stage, tabs in TABS.items() for tab in tabs))
+            page.keyboard.press("?")
+            expect(page.get_by_role("dialog")).to_be_visible()
+            self.assertEqual(self.violations(page), [])
+
+    def test_nothing_is_wider_than_a_phone(self):
+        context = chromium()[0].new_context(viewport=PHONE, base_url=self.base, has_touch=True)
+        self.addCleanup(context.close)
+        page = context.new_page()
+        sign_in(page)
+        for screen in (*SHOP_SCREENS, *(self.at(stage) for stage in STAGES)):
+            with self.subTest(screen):
+                page.goto(screen, wait_until="domcontentloaded")
+                page.locator("main").wait_for()
+                page.wait_for_load_state("networkidle")
+                self.assertLessEqual(page.evaluate(WIDER), 0)
+
+
+class Touched(StandCase):
+    """The stand by finger, on a phone and a tablet, and watched by somebody who may not touch it."""
+
+    def setUp(self) -> None:
+        super().setUp()
+        self.trumpets = Programme.objects.get(question=TRUMPETS).pk
+
+    def small(self, page: Page) -> list[str]:
+        return [f"{words}: {side:.0f} px" for words, side, _ in page.evaluate(TARGETS) if side < GLOVE - 0.5]
+
+    def test_a_pull_is_armed_and_aborted_by_finger_and_abort_is_the_largest(self):
+        for size in (PHONE, TABLET):
+            with self.subTest(size):
+                context = chromium()[0].new_context(viewport=size, base_url=self.base, has_touch=True)
+                page = context.new_page()
+                sign_in(page)
+                page.goto(f"/programmes/{self.trumpets}/stand", wait_until="domcontentloaded")
+                if size == PHONE:
+                    page.get_by_role("button", name=re.compile("have read this: open a session on Stand 1")).tap()
+                    expect(page.locator('[data-channel="rpm"]')).not_to_have_text("–")
+                    see_to_everything(page)
+                self.assertEqual(self.small(page), [])
+                page.get_by_role("button", name=re.compile("Setup fitted|Pull again")).tap()
+                expect(page.get_by_role("button", name="Hold to start")).to_be_visible()
+                page.wait_for_function(OPEN, polling=200)
+                self.assertLessEqual(page.evaluate(WIDER), 0)
+                self.assertEqual(self.small(page), [])
+                largest = max(page.evaluate(TARGETS), key=lambda target: target[2])
+                self.assertIn("Abort", largest[0])
+                page.get_by_role("button", name="Abort").tap()
+                expect(page.get_by_test_id("headline")).to_contain_text("Next:")
+                context.close()
+        self.assertEqual(set(Pull.objects.order_by("-pk").values_list("state", flat=True)[:2]), {PullState.ABORTED})
+
+    def test_a_viewer_sees_the_same_and_has_no_controls(self):
+        with self.browser() as page, self.browser() as other:
+            sign_in(page)
+            sign_in(other, "juna")
+            open_session(page, self.trumpets)
+            see_to_everything(page)
+            other.goto(f"/programmes/{self.trumpets}/stand", wait_until="domcontentloaded")
+            expect(other.get_by_test_id("headline")).to_contain_text("Next:")
+            expect(other.locator('[data-channel="rpm"]')).not_to_have_text("–")
+            for name in ("Setup fitted", "Hold to start", "Abort", "Close session", "Add note"):
+                expect(other.get_by_role("button", name=re.compile(name))).to_have_count(0)
+            expect(other.get_by_test_id("watching")).to_be_visible()
+            expect(other.get_by_text("Hold Space")).to_have_count(0)
+            pull(page)
+            expect(other.get_by_test_id("headline")).to_contain_text("Accept it?")
+            keep(page)
+            expect(other.get_by_test_id("headline")).to_contain_text("Next:")
+            self.axe(other, f"/programmes/{self.trumpets}/stand")
