@@ -4,17 +4,18 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Page, Route, expect
+from playwright.sync_api import Page, Route, ViewportSize, expect
 
-from browser_tests.at_the_stand import HILL_CLIMB, OPEN, TRUMPETS, keep, open_session, pull, see_to_everything
+from browser_tests.at_the_stand import HILL_CLIMB, OPEN, TRUMPETS, arm, hold_to_start, open_session, see_to_everything
 from browser_tests.case import BrowserCase, StandCase, chromium, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
 from verdicts.models import Decision
 
-PHONE = {"width": 390, "height": 844}
-TABLET = {"width": 820, "height": 1180}
+PHONE = ViewportSize(width=390, height=844)
+TABLET = ViewportSize(width=820, height=1180)
 GLOVE = 48  # px: what a finger in a glove hits
+ASKING = ("/", "/engines", "/parts", "/stacks", "/checklist")  # of the shop, what asks the server at once
 SHOP_SCREENS = ("/", "/engines", "/parts", "/stacks", "/air", "/checklist")
 STAGES = ("engine", "plan", "stand", "pulls", "pulls/files", "pulls/figures", "curves", "verdict", "sheet", "air")
 TABS = {
@@ -65,10 +66,10 @@ class Edges(BrowserCase):
         with self.browser() as page:
             sign_in(page)
             page.route("**/api/**", break_it)
-            for screen in (*SHOP_SCREENS, self.at("curves"), self.at("verdict")):
+            for screen in (*ASKING, *(self.at(stage) for stage in STAGES)):
                 with self.subTest(screen):
                     page.goto(screen, wait_until="domcontentloaded")
-                    expect(page.locator('[role="alert"]:not(.v-messages)').first).to_be_visible()
+                    expect(page.locator(".v-alert").first).to_be_visible()
 
     def test_back_goes_back_a_tab_and_a_link_leads_to_one(self):
         with self.browser() as page:
@@ -176,8 +177,12 @@ class Touched(StandCase):
                 expect(other.get_by_role("button", name=re.compile(name))).to_have_count(0)
             expect(other.get_by_test_id("watching")).to_be_visible()
             expect(other.get_by_text("Hold Space")).to_have_count(0)
-            pull(page)
-            expect(other.get_by_test_id("headline")).to_contain_text("Accept it?")
-            keep(page)
-            expect(other.get_by_test_id("headline")).to_contain_text("Next:")
+            arm(page)
+            expect(other.get_by_test_id("headline")).to_contain_text("armed")
+            expect(other.get_by_role("button", name="Abort")).to_have_count(0)
+            hold_to_start(page)
+            expect(other.get_by_test_id("headline")).not_to_contain_text("armed")
+            other.keyboard.press("Escape")  # his key does nothing to the stand
+            expect(page.get_by_test_id("headline")).not_to_contain_text("running")
             self.axe(other, f"/programmes/{self.trumpets}/stand")
+        self.assertEqual(Pull.objects.latest("pk").state, PullState.COMPLETE)

@@ -92,8 +92,9 @@ class Docs(TestCase):
 class FrontEnd(TestCase):
     """The component library has its parts; what stands beside it is counted, and only falls."""
 
-    MOST_SCOPED_CSS = 1900  # lines; 1200 are wanted
-    MOST_INPUTS = 130  # native ones; those inside our own widgets are to stay
+    MOST_SCOPED_CSS = 1200  # lines
+    MOST_INPUTS = 4  # native ones, inside our own widgets: the file button, and what a password manager reads
+    LONGEST_PAGE = 300  # lines
 
     def setUp(self):
         self.components = {file: file.read_text() for file in (ROOT / "web" / "src").rglob("*.vue")}
@@ -117,3 +118,10 @@ class FrontEnd(TestCase):
         )
         self.assertLessEqual(inputs, self.MOST_INPUTS)
         self.assertLessEqual(scoped, self.MOST_SCOPED_CSS)
+
+    def test_a_page_is_put_together_from_parts(self):
+        pages = {
+            file.name: text.count("\n") for file, text in self.components.items() if file.name.endswith("Page.vue")
+        }
+        self.assertGreater(len(pages), 15)
+        self.assertEqual({name: lines for name, lines in pages.items() if lines > self.LONGEST_PAGE}, {})

@@ -43,7 +43,7 @@ defineExpose({ readings })
 </script>
 
 <template>
-  <div class="air d-grid ga-9">
+  <div class="split" style="--first: 350px; --second: 1fr">
     <form class="readings labels-beside" @submit.prevent>
       <h2>Readings</h2>
       <QuantityField
@@ -72,18 +72,16 @@ defineExpose({ readings })
         :wrong="fields.temperature"
         :unit="units.temperature"
       />
-      <div class="line">
-        <v-select v-model="readings.moisture" aria-label="What tells the moisture" :items="MOISTURE" />
-        <span>
-          <v-text-field
-            v-model="readings.moisture_value"
-            class="number w-110"
-            autocomplete="off"
-            :aria-label="MOISTURE.find((way) => way.value === readings.moisture)!.label"
-            :error="Boolean(fields.moisture_value)"
-          />
-          <span class="quiet unit">{{ moistureUnit }}</span>
-        </span>
+      <div class="d-flex align-center ga-2">
+        <v-select v-model="readings.moisture" aria-label="Moisture is read as" :items="MOISTURE" />
+        <v-text-field
+          v-model="readings.moisture_value"
+          class="number w-150"
+          autocomplete="off"
+          :suffix="moistureUnit"
+          :aria-label="MOISTURE.find((way) => way.value === readings.moisture)!.label"
+          :error="Boolean(fields.moisture_value)"
+        />
       </div>
       <p v-if="fields.moisture_value" class="message mt-0 mb-1 mx-0" role="alert">
         {{ fields.moisture_value }}
@@ -146,34 +144,34 @@ defineExpose({ readings })
       </p>
       <template v-else>
         <p v-for="note in found.notes" :key="note" class="text hand-edge pl-2 mt-0 mb-3 mx-0">{{ note }}</p>
-        <dl>
+        <dl class="d-flex flex-wrap gr-2 gc-7 mb-4">
           <div>
-            <dt>At the stand</dt>
-            <dd>{{ words(found.figures.station) }}</dd>
+            <dt class="quiet small">At the stand</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.station) }}</dd>
           </div>
           <div v-if="found.figures.sea_level">
-            <dt>At sea level</dt>
-            <dd>{{ words(found.figures.sea_level) }}</dd>
+            <dt class="quiet small">At sea level</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.sea_level) }}</dd>
           </div>
           <div>
-            <dt>Vapour</dt>
-            <dd>{{ words(found.figures.vapour) }}</dd>
+            <dt class="quiet small">Vapour</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.vapour) }}</dd>
           </div>
           <div>
-            <dt>Dry</dt>
-            <dd>{{ words(found.figures.dry) }}</dd>
+            <dt class="quiet small">Dry</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.dry) }}</dd>
           </div>
           <div>
-            <dt>Humidity</dt>
-            <dd>{{ words(found.figures.relative_humidity) }}</dd>
+            <dt class="quiet small">Humidity</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.relative_humidity) }}</dd>
           </div>
           <div>
-            <dt>Density</dt>
-            <dd>{{ figure(found.figures.density_kg_m3, 4) }} kg/m³</dd>
+            <dt class="quiet small">Density</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ figure(found.figures.density_kg_m3, 4) }} kg/m³</dd>
           </div>
           <div>
-            <dt>Density altitude</dt>
-            <dd>{{ words(found.figures.density_altitude) }}</dd>
+            <dt class="quiet small">Density altitude</dt>
+            <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.density_altitude) }}</dd>
           </div>
         </dl>
         <v-table class="figures" data-test="factors">
@@ -227,41 +225,10 @@ defineExpose({ readings })
 </template>
 
 <style scoped>
-.air {
-  grid-template-columns: 350px 1fr;
-}
 .readings {
   --label: 152px;
 }
-label,
-.line {
-  display: grid;
-  grid-template-columns: 152px 1fr;
-  gap: 8px;
-  align-items: center;
-  margin: 5px 0;
-}
-dl {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 8px 30px;
-  margin: 0 0 16px;
-}
-dt {
-  color: var(--quiet);
-  font-size: 11px;
-}
-dd {
-  margin: 0;
-  font-size: 16px;
-  white-space: nowrap;
-}
 .force td {
   background: var(--panel);
-}
-@media (max-width: 900px) {
-  .air {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -53,7 +53,7 @@ async function copy() {
       }}</a>
       <span role="status" class="quiet">{{ copied }}</span>
     </div>
-    <div class="scroll overflow-auto">
+    <div class="scroll overflow-auto" tabindex="0" role="group" aria-label="Curves as a table">
       <v-table class="figures" data-test="curve-table">
         <thead>
           <tr>

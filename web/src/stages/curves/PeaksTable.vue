@@ -4,6 +4,7 @@ import type { Schema } from '../../app/api/client'
 import { useFrame } from '../../app/frame'
 import { figure } from '../../ui/figures'
 import SetupMark from '../../ui/setups/SetupMark.vue'
+import TermTip from '../../ui/TermTip.vue'
 
 defineProps<{ curves: Schema['Curves'] }>()
 const { setup } = useFrame()
@@ -18,7 +19,7 @@ const { setup } = useFrame()
         <th>at rpm</th>
         <th>{{ curves.power_unit }}</th>
         <th>at rpm</th>
-        <th v-if="curves.allowance">installed</th>
+        <th v-if="curves.allowance"><TermTip term="installed" /></th>
       </tr>
     </thead>
     <tbody>

@@ -84,7 +84,7 @@ const moved = computed(() =>
         />
       </div>
       <ProblemNote :error="error" />
-      <div v-if="against" class="sides d-grid ga-10">
+      <div v-if="against" class="split" style="--first: 1.3fr; --second: 1fr">
         <div>
           <h2>What differs</h2>
           <p v-if="!against.differences.length" class="text">Nothing that is written down differs.</p>
@@ -126,14 +126,3 @@ const moved = computed(() =>
     </template>
   </div>
 </template>
-
-<style scoped>
-.sides {
-  grid-template-columns: 1.3fr 1fr;
-}
-@media (max-width: 900px) {
-  .sides {
-    grid-template-columns: 1fr;
-  }
-}
-</style>

@@ -75,7 +75,7 @@ async function keep(dimension: string) {
     <ProblemNote :error="error ?? failed" />
     <template v-if="part">
       <PartFacts :part="part" :may-operate="mayOperate" @changed="changed" />
-      <div class="columns d-grid ga-10 mt-4">
+      <div class="split mt-4" style="--first: minmax(480px, 1.2fr); --second: minmax(320px, 1fr)">
         <div>
           <header>
             <h2>What is known of it</h2>
@@ -112,17 +112,9 @@ async function keep(dimension: string) {
   padding: 18px;
   max-width: 1220px;
 }
-.columns {
-  grid-template-columns: minmax(480px, 1.2fr) minmax(320px, 1fr);
-}
 header {
   display: grid;
   grid-template-columns: minmax(150px, 1fr) 186px 96px 44px;
   gap: 8px;
-}
-@media (max-width: 900px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -45,7 +45,7 @@ function inSlot(slot: string) {
       fair.
     </p>
     <ProblemNote :error="error" />
-    <div class="columns d-grid ga-10 align-start">
+    <div class="split">
       <v-table class="figures">
         <thead>
           <tr>
@@ -117,9 +117,6 @@ function inSlot(slot: string) {
 </template>
 
 <style scoped>
-.columns {
-  grid-template-columns: 1.2fr 1fr;
-}
 .v-select {
   width: 230px;
 }
@@ -129,10 +126,5 @@ tbody th {
 }
 h2 {
   margin-top: 14px;
-}
-@media (max-width: 900px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -64,7 +64,7 @@ const holdsMore = computed(() => found.value?.dropped.some((place) => !day.value
         add {{ letterOf(positions[place]!) }}
       </button>
     </p>
-    <div class="columns d-grid columns-2 ga-9 mt-4 align-start">
+    <div class="split even mt-4">
       <OrderList ref="order" :plan="plan" />
       <DayForm :plan="plan" />
     </div>
@@ -79,10 +79,5 @@ const holdsMore = computed(() => found.value?.dropped.some((place) => !day.value
   border-left: 4px solid var(--hand);
   padding: 2px 10px;
   margin-bottom: 4px;
-}
-@media (max-width: 1000px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -59,7 +59,7 @@ useFirstFocus('first')
 </script>
 
 <template>
-  <div class="columns d-grid columns-2 ga-6 align-start">
+  <div class="split even">
     <div class="form">
       <v-text-field
         ref="first"
@@ -150,12 +150,7 @@ useFirstFocus('first')
 </template>
 
 <style scoped>
-.columns .form {
+.split .form {
   --label: 210px;
-}
-@media (max-width: 900px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

@@ -102,7 +102,7 @@ const CANDIDATES: Record<string, string> = {
         </tbody>
       </v-table>
     </div>
-    <div class="columns d-grid ga-11">
+    <div class="split">
       <div>
         <h2>What the setups can tell</h2>
         <QuestionsTable :concluded="plan.told" />
@@ -147,13 +147,5 @@ tbody th {
 }
 .out {
   opacity: 0.6;
-}
-.columns {
-  grid-template-columns: 1.2fr 1fr;
-}
-@media (max-width: 900px) {
-  .columns {
-    grid-template-columns: 1fr;
-  }
 }
 </style>

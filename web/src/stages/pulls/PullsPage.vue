@@ -57,9 +57,9 @@ function told(row: Row): string[] {
 </script>
 
 <template>
-  <div class="pulls">
+  <div class="page">
     <ProblemNote :error="error ?? keep.error.value" />
-    <p class="d-flex ga-2 align-center mt-0 mb-2 mx-0">
+    <p class="d-flex flex-wrap ga-2 align-center mb-2">
       <template v-if="mayOperate">
         <v-btn :to="{ name: 'import' }">Import files <kbd>F</kbd></v-btn>
         <v-btn :to="{ name: 'figures' }">Enter figures <kbd>W</kbd></v-btn>
@@ -158,23 +158,11 @@ function told(row: Row): string[] {
 </template>
 
 <style scoped>
-.pulls {
-  padding: 14px 18px;
-  max-width: 1240px;
-  overflow-x: auto;
-}
-.mark svg {
-  vertical-align: middle;
-  margin-right: 4px;
-}
 .why {
   min-width: 180px;
 }
 .here td {
   background: var(--panel);
   border-bottom-color: var(--ink);
-}
-td .v-btn + .v-btn {
-  margin-left: 6px;
 }
 </style>

@@ -8,6 +8,7 @@ import { figure, inMoney, signed } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { chance, standing } from './words'
+import TermTip from '../../ui/TermTip.vue'
 
 const props = defineProps<{ verdict: Schema['Verdict'] }>()
 const { setup } = useFrame()
@@ -36,13 +37,15 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
       <tr>
         <th class="words">Setup</th>
         <th>Pulls</th>
-        <th>Score<br />{{ verdict.score_unit }}</th>
+        <th><TermTip term="score">Score</TermTip><br />{{ verdict.score_unit }}</th>
         <th>Power<br />{{ verdict.power_unit }}</th>
         <th class="text-no-wrap">To {{ baseline }}, 95 %<br />{{ verdict.score_unit }}</th>
         <th>%</th>
         <th class="words"><span class="visually-hidden">Interval drawn</span></th>
-        <th>Best<br />%</th>
-        <th v-if="groups.length" class="words" :colspan="groups.length">Not separated</th>
+        <th><TermTip term="best">Best</TermTip><br />%</th>
+        <th v-if="groups.length" class="words" :colspan="groups.length">
+          <TermTip term="not separated">Not separated</TermTip>
+        </th>
         <th class="words">Standing</th>
       </tr>
     </thead>
