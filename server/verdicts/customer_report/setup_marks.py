@@ -7,7 +7,10 @@ from dataclasses import dataclass
 from programmes.models import letter_of
 
 SHAPES = ("circle", "square", "triangle", "diamond", "hexagon", "pentagon")
-DASHES: tuple[tuple[int, ...], ...] = ((), (9, 4), (2, 3), (9, 3, 2, 3), (5, 3), (9, 3, 2, 3, 2, 3))
+DASHES: tuple[tuple[int, ...], ...] = (
+    (), (9, 4), (2, 3), (9, 3, 2, 3), (5, 3), (9, 3, 2, 3, 2, 3),
+    (18, 4), (14, 3, 5, 3), (2, 7), (18, 3, 2, 3), (5, 7), (14, 3, 2, 3, 2, 3, 2, 3),
+)  # fmt: skip
 COLOURS = ("#1B6CA8", "#B8460F", "#0B7A5E", "#7B45B0", "#8A6A00", "#B02A73")
 OUTLINES = {
     "circle": "M12 2.5A9.5 9.5 0 0 1 12 21.5A9.5 9.5 0 0 1 12 2.5Z", "square": "M3.5 3.5H20.5V20.5H3.5Z",
@@ -23,7 +26,7 @@ class Mark:
     colour: str
     shape: str
     dash: tuple[int, ...]
-    ringed: bool  # setups beyond the sixth repeat the marks with a ring round them
+    ringed: bool  # setups beyond the sixth repeat colour and shape, with a ring and another dash
 
     @property
     def path(self) -> str:
@@ -33,4 +36,4 @@ class Mark:
 
 def mark_of(position: int) -> Mark:
     at = position % len(SHAPES)
-    return Mark(letter_of(position), COLOURS[at], SHAPES[at], DASHES[at], position >= len(SHAPES))
+    return Mark(letter_of(position), COLOURS[at], SHAPES[at], DASHES[position % len(DASHES)], position >= len(SHAPES))

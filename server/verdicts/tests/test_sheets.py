@@ -144,7 +144,7 @@ class SameNumbers(Scene):
                 self.assertEqual(cells, wanted)
 
     def test_figures_are_rounded_as_the_browser_rounds_them(self):
-        """Intl.NumberFormat rounds halves away from nought, on the exact value of the double."""
+        """Intl.NumberFormat rounds halves away from zero, on the exact value of the double."""
         for value, digits, text in ((0.25, 1, "0.3"), (-0.25, 1, "−0.3"), (2.675, 2, "2.67"), (-0.04, 1, "0.0"),
                                     (1e6, 0, "1000000"), (None, 1, "–")):  # fmt: skip
             self.assertEqual(figure(value, digits), text)
@@ -158,6 +158,9 @@ class SameNumbers(Scene):
         self.assertEqual(tuple(re.findall(r"#\w{6}", daylight)), setup_marks.COLOURS)
         shapes = re.search(r"const SHAPES: Shape\[\] = \[(.*?)\]", source).group(1)
         self.assertEqual(tuple(re.findall(r"'(\w+)'", shapes)), setup_marks.SHAPES)
+        dashes = re.search(r"const DASHES: number\[\]\[\] = \[(.*?)\n\]", source, re.DOTALL).group(1)
+        found = tuple(tuple(map(int, re.findall(r"\d+", dash))) for dash in re.findall(r"\[(.*?)\]", dashes))
+        self.assertEqual(found, setup_marks.DASHES)
 
 
 class FromTheApplicationAlone(Scene):

@@ -58,7 +58,7 @@ const to = (pull: Pull) => ({
 <template>
   <nav
     ref="ribbon"
-    class="ribbon d-flex align-center overflow-x-auto border-b px-4"
+    class="ribbon position-relative d-flex align-center overflow-x-auto border-b px-4"
     aria-label="Pulls in order of time"
   >
     <ol class="plain-list pa-0 d-flex align-center flex-0-0">

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** A new programme, from nothing. */
+/** A new test, from nothing. */
 import { useRouter } from 'vue-router'
 
 import PlanEditor from './PlanEditor.vue'
@@ -9,7 +9,7 @@ const router = useRouter()
 
 <template>
   <div>
-    <h1 class="title">New test</h1>
+    <h1 class="title px-4 pt-3">New test</h1>
     <PlanEditor
       :programme="null"
       @saved="(id) => router.push({ name: 'plan', params: { id } })"
@@ -17,9 +17,3 @@ const router = useRouter()
     />
   </div>
 </template>
-
-<style scoped>
-h1.page {
-  padding: 14px 18px 4px;
-}
-</style>

@@ -95,7 +95,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
       {{ figure(assumed?.cold_percent) }} % high on a cold part; each is judged as the verdict judges.
     </p>
     <form @submit.prevent="simulate">
-      <v-table class="figures assumed w-auto">
+      <v-table class="figures assumed most-480">
         <thead>
           <tr>
             <th class="words">Setup</th>
@@ -180,7 +180,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
         </tbody>
       </v-table>
       <h2 class="mt-4">Separated from the baseline, per 100 simulated days with the returns</h2>
-      <v-table v-if="result?.with_returns" class="figures assumed w-auto">
+      <v-table v-if="result?.with_returns" class="figures assumed most-480">
         <thead>
           <tr>
             <th class="words">Setup</th>

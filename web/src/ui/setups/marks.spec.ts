@@ -9,8 +9,13 @@ test('no two of the first six setups share letter, colour, shape or dash', () =>
   }
 })
 
-test('the seventh setup repeats the first with a ring round it', () => {
-  expect(markOf(6)).toEqual({ ...markOf(0), letter: 'G', ringed: true })
+test('the seventh setup repeats the first with a ring round it and another dash', () => {
+  expect(markOf(6)).toEqual({ ...markOf(0), letter: 'G', ringed: true, dash: [18, 4] })
+})
+
+test('no two of twelve setups share a dash', () => {
+  const dashes = Array.from({ length: 12 }, (_, position) => JSON.stringify(markOf(position).dash))
+  expect(new Set(dashes).size).toBe(12)
 })
 
 test('every shape is a closed path', () => {

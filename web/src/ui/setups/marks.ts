@@ -5,7 +5,7 @@ export interface Mark {
   shape: Shape
   /** Line dash in px; empty is solid. */
   dash: number[]
-  /** Setups beyond the sixth repeat the marks with a ring round them. */
+  /** Setups beyond the sixth repeat colour and shape, with a ring and another dash. */
   ringed: boolean
 }
 
@@ -13,7 +13,20 @@ export type Shape = 'circle' | 'square' | 'triangle' | 'diamond' | 'hexagon' | '
 export type Ground = 'daylight' | 'stand'
 
 const SHAPES: Shape[] = ['circle', 'square', 'triangle', 'diamond', 'hexagon', 'pentagon']
-const DASHES: number[][] = [[], [9, 4], [2, 3], [9, 3, 2, 3], [5, 3], [9, 3, 2, 3, 2, 3]]
+const DASHES: number[][] = [
+  [],
+  [9, 4],
+  [2, 3],
+  [9, 3, 2, 3],
+  [5, 3],
+  [9, 3, 2, 3, 2, 3],
+  [18, 4],
+  [14, 3, 5, 3],
+  [2, 7],
+  [18, 3, 2, 3],
+  [5, 7],
+  [14, 3, 2, 3, 2, 3, 2, 3],
+]
 const COLOURS: Record<Ground, string[]> = {
   daylight: ['#1B6CA8', '#B8460F', '#0B7A5E', '#7B45B0', '#8A6A00', '#B02A73'],
   stand: ['#5BA7E0', '#E08A4F', '#4CBF98', '#B58AE0', '#D3B04A', '#E37DB3'],
@@ -30,7 +43,7 @@ export function markOf(position: number, ground: Ground = 'daylight'): Mark {
     letter: letterOf(position),
     colour: COLOURS[ground][index]!,
     shape: SHAPES[index]!,
-    dash: DASHES[index]!,
+    dash: DASHES[position % DASHES.length]!,
     ringed: position >= SHAPES.length,
   }
 }
