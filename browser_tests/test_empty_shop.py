@@ -121,7 +121,7 @@ class EmptyShop(ServedCase):
         page.get_by_role("button", name="New engine").click()
         form = page.locator("form")
         for label, text in (("Name", "2.9 six"), ("Cylinders", "6"), ("Bore", "86.6 mm"), ("Stroke", "82.4 mm"),
-                            ("Rod, centre to centre", "140 mm"), ("Redline", "7200")):  # fmt: skip
+                            ("Rod, center to center", "140 mm"), ("Redline", "7200")):  # fmt: skip
             form.get_by_label(label, exact=True).fill(text)
         page.get_by_role("button", name="Create engine").click()
         expect(page.get_by_text("2.9 six").first).to_be_visible()

@@ -56,9 +56,9 @@ class Planning(StandCase):
             expect(page.get_by_text("Choose the engine. Describe one first")).to_be_visible()
             fill_in(page)
 
-            # What the setups can tell, while they are written down; two changes at once are a package.
+            # What the setups can answer, while they are written down; two changes at once are a package.
             told = page.get_by_test_id("questions")
-            expect(told).to_contain_text("Told by B against A, which differ in nothing else.")
+            expect(told).to_contain_text("Separated by B against A, which differ in nothing else.")
             expect(told).to_contain_text("Header: Stepped header against Six-into-one header?")
             pick(page, "Spacer of setup D", "Plenum spacer 20 mm")
             expect(page.get_by_text("E has the same in every row as D")).to_be_visible()

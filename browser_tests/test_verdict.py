@@ -148,7 +148,7 @@ class Judging(Case):
             expect(page.get_by_test_id("unhealthy")).to_contain_text(words)
             self.at(page, self.hill_climb, "verdict")
             page.get_by_label("Without the speeds at which a pull stumbled").check()
-            expect(page.get_by_text("These speeds are left out for all setups.").first).to_be_visible()
+            expect(page.get_by_text("These speeds are excluded for all setups.").first).to_be_visible()
             expect(page.get_by_label("Without the speeds at which a pull stumbled")).to_be_checked()
         self.assertEqual(self.problems, [])
 

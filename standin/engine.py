@@ -35,7 +35,7 @@ class Engine:
     indicated: float = 1.43e6  # Pa at a filling of 1
     friction: tuple[float, float, float] = (18.0, 0.0042, 4.0e-7)  # N·m, by powers of speed in rpm
     fuel_lambda: float = 0.872  # under load, as it comes
-    best_spark: float = 34.0  # ° before top dead centre, unboosted
+    best_spark: float = 34.0  # ° before top dead center, unboosted
     boost: str = ""  # "", turbo or belt
     oil_bar: float = 5.2  # that the relief valve holds
 

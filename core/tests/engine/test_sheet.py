@@ -183,13 +183,13 @@ class FindingsOfASheet(SimpleTestCase):
     def test_an_intake_closing_told_as_64_is_flagged_against_63(self):
         """Common practice, no source: four degrees of advance on 67° give 63, said to be 64."""
         told = texts(sheet(cam_advance=6, intake_closing=64))
-        self.assertIn("Intake closing told as 64°, but duration and centreline give 63°. The worked-out one is used.",
-                      told)  # fmt: skip
-        self.assertFalse([text for text in texts(sheet(cam_advance=6, intake_closing=63.5)) if "told as" in text])
+        expected = "Intake closing reported as 64°, but duration and centerline give 63°. The worked-out one is used."
+        self.assertIn(expected, told)
+        self.assertFalse([text for text in texts(sheet(cam_advance=6, intake_closing=63.5)) if "reported as" in text])
 
     def test_each_rule_speaks_when_it_should(self):
         cases = (
-            ({"told_ratio": 10.5}, "Told 10.5:1, but the volumes give 9.78:1"),
+            ({"told_ratio": 10.5}, "Reported 10.5:1, but the volumes give 9.78:1"),
             ({"intake_centreline": 105}, "Separation less advance is 107°"),
             ({"carburetor_rating": 4000 * CFM}, "rated for 6.0 times what the engine can swallow"),
             ({"wide_open_depression": 1.8 * 3386.389, "measured_airflow": 600 * CFM}, "The air meter reads 84 %"),

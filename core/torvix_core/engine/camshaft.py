@@ -12,12 +12,12 @@ BANK_TOLERANCE = 2.0  # degrees of crank between banks that call for a look; see
 
 @dataclass(frozen=True)
 class ValveTiming:
-    """Degrees of crankshaft. Openings before and closings after their dead centre count above zero."""
+    """Degrees of crankshaft. Openings before and closings after their dead center count above zero."""
 
-    intake_opening: Array  # before top dead centre
-    intake_closing: Array  # after bottom dead centre
-    exhaust_opening: Array  # before bottom dead centre
-    exhaust_closing: Array  # after top dead centre
+    intake_opening: Array  # before top dead center
+    intake_closing: Array  # after bottom dead center
+    exhaust_opening: Array  # before bottom dead center
+    exhaust_closing: Array  # after top dead center
 
     @property
     def overlap(self) -> Array:
@@ -30,7 +30,7 @@ def centrelines(lobe_separation: ArrayLike, advance: ArrayLike) -> tuple[Array, 
 
     Shapes: the arguments broadcast.
     Units:  degrees: separation of the cam, advance of the crank (both as the trade quotes them); result intake after
-            and exhaust before top dead centre.
+            and exhaust before top dead center.
     Errors: ValueError naming the argument.
     Source: geometry of the cam; the advance is taken off the intake centreline.
     >>> [float(angle) for angle in centrelines(110.0, 4.0)]
@@ -46,7 +46,7 @@ def valve_timing(
     """Opening and closing of both valves, for lobes that are symmetrical about their centreline.
 
     Shapes: the arguments broadcast.
-    Units:  degrees of crankshaft; centrelines after (intake) and before (exhaust) top dead centre.
+    Units:  degrees of crankshaft; centrelines after (intake) and before (exhaust) top dead center.
     Errors: ValueError naming the argument, if not finite, or a duration not above zero.
     Source: half the duration either side of the centreline.
     >>> float(valve_timing(280.0, 280.0, 107.0, 111.0).intake_closing)

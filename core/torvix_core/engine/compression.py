@@ -13,7 +13,7 @@ CRANKING_EXPONENTS = (1.2, 1.3)  # [-], polytropic, slow compression of a leakin
 
 @dataclass(frozen=True)
 class ClearanceVolumes:
-    """What is above the piston at top dead centre, m³: scalars or broadcasting arrays."""
+    """What is above the piston at top dead center, m³: scalars or broadcasting arrays."""
 
     chamber: Array
     gasket: Array
@@ -29,7 +29,7 @@ def clearance_volumes(
     *, bore: ArrayLike, chamber: ArrayLike, gasket_bore: ArrayLike, gasket_thickness: ArrayLike,
     deck_clearance: ArrayLike, piston: ArrayLike,
 ) -> ClearanceVolumes:  # fmt: skip
-    """Volumes above the piston at top dead centre.
+    """Volumes above the piston at top dead center.
 
     Shapes: the arguments broadcast.
     Units:  m and m³; `deck_clearance` is negative if the piston stands proud, `piston` is dish and reliefs less dome.
@@ -63,10 +63,10 @@ def static_ratio(swept: ArrayLike, clearance: ArrayLike) -> Array:
 
 
 def piston_drop(crank_angle: ArrayLike, stroke: ArrayLike, rod: ArrayLike) -> Array:
-    """How far the piston is below top dead centre.
+    """How far the piston is below top dead center.
 
     Shapes: the arguments broadcast.
-    Units:  degrees after top dead centre, m, m; result m.
+    Units:  degrees after top dead center, m, m; result m.
     Errors: ValueError naming the argument; also if the rod is not longer than half the stroke.
     Source: slider-crank geometry, no piston pin offset [phys].
     >>> round(float(piston_drop(180.0, 0.08, 0.14)), 6)
@@ -84,7 +84,7 @@ def trapped_ratio(static_ratio: ArrayLike, stroke: ArrayLike, rod: ArrayLike, in
     """Compression ratio from the closing of the intake valve on ("dynamic").
 
     Shapes: the arguments broadcast.
-    Units:  [-], m, m, degrees after bottom dead centre (0 to 120); result [-].
+    Units:  [-], m, m, degrees after bottom dead center (0 to 120); result [-].
     Errors: ValueError naming the argument.
     Source: slider-crank geometry [phys].
     >>> round(float(trapped_ratio(10.0, 0.09, 0.15, 0.0)), 6)
@@ -92,7 +92,7 @@ def trapped_ratio(static_ratio: ArrayLike, stroke: ArrayLike, rod: ArrayLike, in
     """
     closing = finite("intake_closing", intake_closing)
     if ((closing < 0) | (closing > 120)).any():
-        raise ValueError("intake_closing must lie between 0 and 120 degrees after bottom dead centre")
+        raise ValueError("intake_closing must lie between 0 and 120 degrees after bottom dead center")
     left = piston_drop(180.0 + closing, stroke, rod) / positive("stroke", stroke)
     return 1 + left * (positive("static_ratio", static_ratio) - 1)
 

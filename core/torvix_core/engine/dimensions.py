@@ -108,9 +108,9 @@ _CAM = (
     _length("exhaust_lift", "Exhaust valve lift", 2, 30),
     _angle("lobe_separation", "Lobe separation", 85, 130, "camshaft degrees, one shaft with both lobes"),
     _angle("cam_advance", "Advance as fitted", -20, 20, "crank degrees, below zero is retarded"),
-    _angle("intake_centreline", "Intake centreline", 70, 150, "after top dead centre; leave out if it follows"),
-    _angle("exhaust_centreline", "Exhaust centreline", 70, 150, "before top dead centre; leave out if it follows"),
-    _angle("intake_closing", "Intake closing as told", 0, 120, "after bottom dead centre, at the seat"),
+    _angle("intake_centreline", "Intake centerline", 70, 150, "after top dead center; leave out if it follows"),
+    _angle("exhaust_centreline", "Exhaust centerline", 70, 150, "before top dead center; leave out if it follows"),
+    _angle("intake_closing", "Intake closing as reported", 0, 120, "after bottom dead center, at the seat"),
 )
 BANKED = frozenset(dimension.key for dimension in _CAM)
 
@@ -120,7 +120,7 @@ GROUPS: tuple[Group, ...] = (
         _count("cylinders", "Cylinders", 1, 24),
         _length("bore", "Bore", 20, 300),
         _length("stroke", "Stroke", 20, 400),
-        _length("rod_length", "Rod, centre to centre", 40, 800),
+        _length("rod_length", "Rod, center to center", 40, 800),
         _speed("redline", "Redline", 500, 20_000),
         Dimension("piston_speed_limit", "Piston speed limit", "velocity", 5, 40, figure="velocity",
                   hint="mean; 25 m/s is taken where nothing is given"),
@@ -136,7 +136,7 @@ GROUPS: tuple[Group, ...] = (
         _volume("dish_volume", "Piston dish", 0, 300),
         _volume("relief_volume", "Valve reliefs", 0, 100),
         _volume("dome_volume", "Piston dome", 0, 300),
-        Dimension("told_ratio", "Static ratio as told", "ratio", 4, 25, unit=":1", hint="catalogue or seller"),
+        Dimension("told_ratio", "Static ratio as reported", "ratio", 4, 25, unit=":1", hint="catalog or seller"),
         _pressure("cranking_pressure", "Cranking pressure", 2e5, 4e6, "boost", "gauge, all plugs out, throttle open"),
     )),
     Group("camshaft", "Camshaft", (
@@ -179,7 +179,7 @@ GROUPS: tuple[Group, ...] = (
     Group("fuel", "Fuel, ignition and tune", (
         _choice("fuel", "Fuel", ((key.value, facts.label) for key, facts in FUELS.items())),
         Dimension("specific_consumption", "Consumption assumed", "specific consumption", 4e-8, 4e-7,
-                  figure="consumption", hint="0.45 to 0.55 lb/hp·h is taken for petrol where nothing is given"),
+                  figure="consumption", hint="0.45 to 0.55 lb/hp·h is taken for gasoline where nothing is given"),
         _count("injectors", "Injectors", 1, 48),
         Dimension("injector_size", "Injector size", "mass flow", 1e-5, 0.2, figure="mass_flow",
                   hint="of one, at its fuel pressure"),
@@ -190,7 +190,7 @@ GROUPS: tuple[Group, ...] = (
         _words("power_valves", "Power valves by position"),
         _words("fuel_table", "Fuel table version"),
         _words("ignition", "Ignition"),
-        _angle("spark_advance", "Spark advance, full load", -20, 70, "before top dead centre"),
+        _angle("spark_advance", "Spark advance, full load", -20, 70, "before top dead center"),
         _words("timing_table", "Timing table version"),
     )),
     Group("boost", "Boost", (
@@ -207,7 +207,7 @@ GROUPS: tuple[Group, ...] = (
         _speed("target_power_speed", "Speed of target power", 300, 20_000),
     )),
     Group("limits", "Limits", (
-        _length("height_limit", "Height under the bonnet", 20, 1500, "from the head's manifold face to the bonnet"),
+        _length("height_limit", "Height under the hood", 20, 1500, "from the head's manifold face to the hood"),
         _choice("must_look_stock", "Must look stock", YES_NO),
         Dimension("budget", "Budget", Measure.COUNT, 0, 10_000_000, hint="in the shop's money"),
         _length("least_intake_clearance", "Least piston to intake valve", 0, 15),
@@ -253,7 +253,7 @@ class Slot(StrEnum):
 
 # Values of a setup that are no parts; what is typed is kept, and checked where it is a quantity.
 SETTINGS: tuple[Dimension, ...] = (
-    _angle("spark_advance", "Spark advance", -10, 70, "before top dead centre, at full throttle"),
+    _angle("spark_advance", "Spark advance", -10, 70, "before top dead center, at full throttle"),
     _words("jets", "Jets", "primary/secondary"),
     Dimension("mixture_target", "Mixture target", "mixture", 0.6, 1.3, unit="lambda", hint="at full load"),
     _pressure("boost_target", "Boost target", 0, 5e5, "boost", "above ambient"),

@@ -65,7 +65,7 @@ def _ratio_as_told(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding
     told, found = sheet.maybe("told_ratio"), _value(figures, "static_ratio")
     if told is not None and found is not None and abs(told - found) > RATIO_AGREEMENT:
         yield SheetFinding(
-            "compression", f"Told {told:.4g}:1, but the volumes give {found:.2f}:1. One of them is not right."
+            "compression", f"Reported {told:.4g}:1, but the volumes give {found:.2f}:1. One of them is not right."
         )
 
 
@@ -78,7 +78,7 @@ def _cam_card(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
         except Missing:
             found = None
         if told is not None and found is not None and abs(told - found) > ANGLE_AGREEMENT:
-            yield SheetFinding("camshaft", f"Intake closing told as {told:.4g}°, but duration and centreline give "
+            yield SheetFinding("camshaft", f"Intake closing reported as {told:.4g}°, but duration and centerline give "
                                       f"{found:.4g}°. The worked-out one is used.")  # fmt: skip
         given = [sheet.maybe(sheet.banked(key, bank)) for key in ("lobe_separation", "cam_advance",
                                                                  "intake_centreline")]  # fmt: skip
@@ -88,8 +88,8 @@ def _cam_card(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
             if abs(follows - centreline) > ANGLE_AGREEMENT:
                 yield SheetFinding(
                     "camshaft",
-                    f"Separation less advance is {follows:.4g}°, but the intake centreline is "
-                    f"given as {centreline:.4g}°. The centreline is used.",
+                    f"Separation less advance is {follows:.4g}°, but the intake centerline is "
+                    f"given as {centreline:.4g}°. The centerline is used.",
                 )
 
 
@@ -153,7 +153,9 @@ def _airflow_and_power(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFin
     each = (power / 745.69987) / (airflow / 4.7194745e-4)
     low, high = breathing.POWER_PER_AIR
     if not low <= each <= high:
-        yield SheetFinding("target", f"{each:.2f} hp for each CFM of air; petrol engines make {low:.2f} to {high:.2f}.")
+        yield SheetFinding(
+            "target", f"{each:.2f} hp for each CFM of air; gasoline engines make {low:.2f} to {high:.2f}."
+        )
 
 
 def _injectors(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:

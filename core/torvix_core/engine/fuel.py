@@ -36,9 +36,9 @@ class FuelFacts:
 
 # Stoichiometric ratios, heating values, densities [mem]; ordinary ratios are common practice, no source: knock decides.
 FUELS: dict[Fuel, FuelFacts] = {
-    Fuel.PUMP_PETROL: FuelFacts("Pump petrol, 95 RON", 14.7, 10.5),
-    Fuel.PREMIUM_PETROL: FuelFacts("Pump petrol, 98 to 100 RON", 14.7, 11.5),
-    Fuel.RACING_PETROL: FuelFacts("Racing petrol", 14.7, 14.0),
+    Fuel.PUMP_PETROL: FuelFacts("Pump gasoline, 95 RON", 14.7, 10.5),
+    Fuel.PREMIUM_PETROL: FuelFacts("Pump gasoline, 98 to 100 RON", 14.7, 11.5),
+    Fuel.RACING_PETROL: FuelFacts("Racing gasoline", 14.7, 14.0),
     Fuel.E85: FuelFacts("E85", 9.8, 13.5, 1.45, 785.0),
     Fuel.METHANOL: FuelFacts("Methanol", 6.47, 15.0, 2.15, 792.0),
     Fuel.PROPANE: FuelFacts("Propane", 15.7, 12.0, 0.95, 505.0),

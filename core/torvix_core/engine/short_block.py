@@ -103,7 +103,7 @@ def intake_closing(sheet: BuildSheet, bank: int = 1) -> float:
     """Intake closing at the seat: worked out where the cam is described, else as told.
 
     Shapes: one sheet.
-    Units:  degrees after bottom dead centre.
+    Units:  degrees after bottom dead center.
     Errors: Missing, with what the sheet lacks.
     Source: `timing`.
     >>> from torvix_core.engine.evidence import Settled

@@ -57,7 +57,7 @@ USUAL: tuple[Limit, ...] = (
     Limit("oil", "Oil", "oil_temperature", "temperature", "°C", Side.ABOVE, 408.15, "temperature",
           why="135 °C, common practice", source="[prac]"),
     Limit("lean", "Lean under load", "lambda", "mixture", "lambda", Side.ABOVE, 0.98, under_load=True, samples=8, of=10,
-          moves=True, why="0.98 at full load on petrol, common practice", source="[prac]"),
+          moves=True, why="0.98 at full load on gasoline, common practice", source="[prac]"),
     Limit("boost", "Boost over target", "boost", "pressure", "bar", Side.ABOVE, None, "boost", moves=True,
           why="the setup's boost target and 0.15 bar more", source="[mem]"),
     Limit("exhaust", "Exhaust temperature", "exhaust_temperature", "temperature", "°C", Side.ABOVE, 1223.15,

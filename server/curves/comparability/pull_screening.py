@@ -256,7 +256,7 @@ def between_setups(
             if found.pull.setup_id == setup.pk
         ]
         if not own:
-            raise Refusal(f"{setup} has no kept pull yet.", code="nothing_kept")
+            raise Refusal(f"{setup} has no accepted pull yet.", code="nothing_kept")
         facts.append(_mean(own))
     of_session: dict[int, set[int]] = {}
     for found in kept:

@@ -108,7 +108,7 @@ def _of_corrected_figures(pull: Pull, standard: Standard) -> tuple[float, bool]:
 
 
 def kept_of(pulls: Sequence[Pull], standard: Standard) -> list[CorrectedPull]:
-    """The kept pulls that have a curve under a standard."""
+    """The accepted pulls that have a curve under a standard."""
     kept = []
     for pull in pulls:
         if pull.standing == Standing.ACCEPTED:

@@ -73,9 +73,9 @@ def _question_text(found: QuestionAnswer, setups: Sequence[PlannedSetup], names:
             pairs = ", ".join(
                 f"{setups[second].letter} against {setups[first].letter}" for first, second in found.pairs
             )
-            told = f"Told by {pairs}, which differ in nothing else."
+            told = f"Separated by {pairs}, which differ in nothing else."
         case AnswerQuality.ADDING_UP:
-            told = "Told by several setups, if what the slots are worth adds up."
+            told = "Separated by several setups, if what the slots are worth adds up."
         case AnswerQuality.TOGETHER:
             told = f"Only together with the {' and the '.join(names[slot] for slot in found.together)}."
         case AnswerQuality.NO:

@@ -173,5 +173,5 @@ class Planned(TestCase):
         setups = [{"name": "Long", "part_ids": [self.long.pk]}, {"name": "Short", "part_ids": [self.short.pk]}]
         found = self.questions(self.plan(setups=setups).json()["id"])
         self.assertEqual([one["told"] for one in found["answers"]],
-                         ["Told by B against A, which differ in nothing else."])  # fmt: skip
+                         ["Separated by B against A, which differ in nothing else."])  # fmt: skip
         self.assertEqual(found["addition"], "")

@@ -46,7 +46,7 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
     if setup.programme_id != programme.pk:
         raise Invalid("This setup belongs to another test.", fields={"setup_id": "choose one of this test"})
     if setup.candidate != Candidate.IN:
-        raise Refusal(f"{setup.letter} is left out of the plan: {setup.candidate_reason}. Take it in first.",
+        raise Refusal(f"{setup.letter} is not in the plan: {setup.candidate_reason}. Take it in first.",
                       code="not_in_plan")  # fmt: skip
     cautions.require_read(person, session)
     if begun := list(session.open_jobs.filter(closed_at=None).select_related("owner")):

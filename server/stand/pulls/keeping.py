@@ -20,7 +20,7 @@ def keep(person: Person, pull: Pull, at: datetime) -> Pull:
     require_operator(person)
     if pull.state != PullState.COMPLETE:
         raise Refusal(
-            f"{pull} is {pull.get_state_display().lower()}: only a complete pull can be kept.", code="not_complete"
+            f"{pull} is {pull.get_state_display().lower()}: only a complete pull can be accepted.", code="not_complete"
         )
     if pull.purpose == Purpose.STEPS:
         raise Refusal(f"{pull} is a step test: it is not compared with sweeps.", code="step_test")

@@ -236,7 +236,7 @@ def strike_reading(person: Person, reading: WeatherReading, reason: str, at: dat
     """Leave a reading out of the log; it stays in the record with the reason."""
     require_operator(person)
     if not reason.strip():
-        raise Invalid("Say why the reading is left out.", fields={"reason": "a few words are enough"})
+        raise Invalid("Say why the reading is void.", fields={"reason": "a few words are enough"})
     if "\x00" in reason:
         raise Invalid("The reason cannot be kept.", fields={"reason": "remove the zero character"})
     if len(reason.strip()) > LONGEST_REASON:

@@ -1,4 +1,4 @@
-"""The kept pulls of a programme laid over each other: on common bins, under one standard."""
+"""The accepted pulls of a programme laid over each other: on common bins, under one standard."""
 
 from __future__ import annotations
 
@@ -51,7 +51,7 @@ COUNTINGS = {Counting.KEPT: "Accepted pulls", Counting.FIRST: "First pulls after
 
 @dataclass(frozen=True)
 class Comparison:
-    """The kept pulls of a programme on their common bins. Setups without a kept pull are not in it.
+    """The accepted pulls of a programme on their common bins. Setups without a kept pull are not in it.
 
     torque and power are (pulls, bins), N·m and W; `layout` says which pull is of which setup and session, and how many
     pulls the session had seen before it.
@@ -75,7 +75,7 @@ class Comparison:
 
     @property
     def baseline(self) -> int:
-        """Index of the baseline, or of the first setup while the baseline has no kept pull."""
+        """Index of the baseline, or of the first setup while the baseline has no accepted pull."""
         return next((index for index, setup in enumerate(self.setups) if setup.is_baseline), 0)
 
     @cached_property
@@ -129,8 +129,8 @@ def compare(programme: Programme, standard: Standard, counting: Counting = Count
     speed, torque = shared_grid([found.speed_rpm for found in kept], [found.torque for found in kept])
     if len(speed) < 3:
         raise NothingKept(
-            "The kept pulls share fewer than three bins of speed, so they cannot be compared. Leave out the pull that "
-            "was run over other speeds, or pull it again over the range of the plan."
+            "The accepted pulls share fewer than three bins of speed, so they cannot be compared. Exclude the pull "
+            "that was run over other speeds, or pull it again over the range of the plan."
         )
     _, power = shared_grid([found.speed_rpm for found in kept], [found.power for found in kept])
     present = {found.pull.setup_id for found in kept}
@@ -157,10 +157,10 @@ def _of_another_day_alone(judged: pull_screening.ScreenedPull) -> bool:
 
 def _nothing(pulls: Sequence[Pull], counting: Counting) -> str:
     if counting is Counting.FIRST:
-        return "No first pull after a change is there to be compared. Compare the pulls that were kept."
+        return "No first pull after a change is there to be compared. Compare the accepted pulls."
     if pulls and all(pull.standing == Standing.EXCLUDED for pull in pulls):
-        return "Every pull was left out. Let one count again in the log, or make another at the stand."
-    return "No pull is kept yet. Make a pull at the stand, and keep it."
+        return "Every pull is excluded. Include one again in the log, or make another at the stand."
+    return "No pull is accepted yet. Make a pull at the stand, and accept it."
 
 
 def _layout(pulls: Sequence[Pull], kept: Sequence[CorrectedPull], setups: Sequence[Setup]) -> Layout:

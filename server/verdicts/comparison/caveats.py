@@ -48,9 +48,9 @@ def notes(
     planned = [setup for setup in programme.setups.all() if setup.candidate == Candidate.IN]
     missing = [setup.letter for setup in planned if setup not in setups]
     if missing:
-        lines.append(f"No kept pull of {', '.join(missing)} yet.")
+        lines.append(f"No accepted pull of {', '.join(missing)} yet.")
     if setups and not any(setup.is_baseline for setup in setups):
-        lines.append(f"The baseline has no kept pull: everything is held against {setups[0].letter}.")
+        lines.append(f"The baseline has no accepted pull: everything is held against {setups[0].letter}.")
     unjudged = [pull for pull in pulls if pull.state == PullState.COMPLETE and pull.standing == Standing.UNDECIDED
                 and pull.purpose != Purpose.WARM_UP]  # fmt: skip
     if unjudged:
@@ -59,7 +59,7 @@ def notes(
     first = [pull for pull in pulls if pull.purpose == Purpose.WARM_UP and pull.state == PullState.COMPLETE
              and pull.standing != Standing.ACCEPTED and pull.pk not in counted]  # fmt: skip
     if first:
-        lines.append(f"First pulls after a change are left out, they read high: {_numbers(first)}.")
+        lines.append(f"First pulls after a change are excluded, they read high: {_numbers(first)}.")
     out = [
         pull for pull in pulls if pull.standing == Standing.EXCLUDED and pull not in first and pull.pk not in counted
     ]
@@ -79,7 +79,7 @@ def notes(
     if len(builds) > 1:
         revisions = ", ".join(str(revision) for revision in sorted(builds))
         lines.append(
-            f"The kept pulls were made with revisions {revisions} of the engine: part of a difference may be the "
+            f"The accepted pulls were made with revisions {revisions} of the engine: part of a difference may be the "
             "engine's."
         )
     from_log = [found.pull for found in kept if found.pull.air is not None and found.pull.air.from_log]

@@ -67,7 +67,7 @@ def sentence(comparison: Comparison, left_out: bool) -> str:
     more = f" and {len(stretches) - 4} more" if len(stretches) > 4 else ""
     text = f"{listed(named)}{more}"
     end = (
-        "These speeds are left out for all setups."
+        "These speeds are excluded for all setups."
         if left_out
         else "That is the pull's, not the part's: judge without those speeds, or pull again."
     )

@@ -61,7 +61,7 @@ def read_curves(
     if reference:
         places = [place for place, setup in enumerate(comparison.setups) if setup.pk == reference]
         if not places:
-            raise Invalid("There is nothing to hold the curves against.", fields={"reference": "has no kept pull"})
+            raise Invalid("There is nothing to hold the curves against.", fields={"reference": "has no accepted pull"})
         against = places[0]
     out = _out(request.user, comparison)
     leads, crossovers = comparisons.strip(comparison, effects, out)

@@ -136,7 +136,7 @@ def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
     }  # fmt: skip
     base, told = plan.setups[0].levels(), []
     for place, one in enumerate(plan.setups):
-        why = "" if one.pk in kept else one.reason or "no kept pull"
+        why = "" if one.pk in kept else one.reason or "no accepted pull"
         levels = one.levels()
         shown = {key: levels.get(key, "none") for key in {**base, **levels} if levels.get(key) != base.get(key)}
         told.append({

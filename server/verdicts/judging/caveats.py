@@ -71,8 +71,8 @@ def _links(comparison: Comparison, fitted: Effects) -> Iterator[str]:
     ]
     if shared:
         yield (
-            f"The kept pulls come from {sessions} sessions, linked through {listed(shared)}: what changed from day to "
-            f"day is taken out.{_cost_of_link(comparison, fitted)}"
+            f"The accepted pulls come from {sessions} sessions, linked through {listed(shared)}: what changed from day "
+            f"to day is taken out.{_cost_of_link(comparison, fitted)}"
         )
 
 
@@ -153,7 +153,7 @@ def _choice(judged: Judgment) -> Iterator[str]:
             if narrowed or judged.choice.healthy_only
             else "at speeds that not all setups were run at"
         )
-        yield f"{(1 - judged.covered) * 100:.0f} % of the duty lies {where}; it is left out, not guessed."
+        yield f"{(1 - judged.covered) * 100:.0f} % of the duty lies {where}; it is excluded, not guessed."
     if judged.choice.account_for:
         if len(judged.fitted.model.influence):
             for name, share in judged.account.items():

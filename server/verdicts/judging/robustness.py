@@ -106,7 +106,7 @@ def without(comparison: Comparison, row: int) -> Comparison:
 
 
 NAMES = {"standard": "standards", "school": "rules for the pull that stands", "measure": "measures", "range": "ranges",
-         "pull": "pulls left out"}  # fmt: skip
+         "pull": "pulls excluded"}  # fmt: skip
 
 
 def sentence(judged: Judgment, found: Collection[Variation]) -> str:

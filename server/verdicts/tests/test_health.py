@@ -50,7 +50,7 @@ class Health(Scene):
         self.assertTrue(plain["unhealthy"])
         notes = " ".join(plain["notes"])
         self.assertIn("Pull 5 of B stumbled from 3500 to 3900 rpm. That is the pull's, not the part's", notes)
-        self.assertIn("These speeds are left out for all setups.", " ".join(healthy["notes"]))
+        self.assertIn("These speeds are excluded for all setups.", " ".join(healthy["notes"]))
 
         def gain(answer: dict[str, Any]) -> float:
             b = self.programme.setups.get(position=1).pk

@@ -291,13 +291,13 @@ class Edges(Scene):
         answer = self.read("verdict").json()
         self.assertIn("nothing to compare", answer["headline"][0])
         self.assertIsNone(answer["winner_id"])
-        self.assertIn("The baseline has no kept pull: everything is held against B.", answer["notes"])
+        self.assertIn("The baseline has no accepted pull: everything is held against B.", answer["notes"])
 
     def test_all_excluded(self):
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         for pull in Pull.objects.all():
             keeping.exclude(self.operator, pull, scenes.DAY, "all of them")
-        self.assertIn("Every pull was left out.", self.read("verdict").json()["detail"])
+        self.assertIn("Every pull is excluded.", self.read("verdict").json()["detail"])
 
     def test_equal_pulls_without_any_scatter(self):
         scenes.day_of_pulls(self.programme, self.operator, ((1.0, 1.0), (1.0, 1.0), (1.004, 1.004)))
@@ -337,7 +337,7 @@ class Edges(Scene):
         found = {one["setup_id"]: one["difference"] for one in answer["setups"]}
         self.assertIsNone(found[self.setups[1].pk])
         self.assertLess(max(found[self.setups[0].pk]["value"]), 0)
-        self.assertEqual(self.read("curves", reference=987).json()["fields"], {"reference": "has no kept pull"})
+        self.assertEqual(self.read("curves", reference=987).json()["fields"], {"reference": "has no accepted pull"})
 
 
 class Stepwise(Scene):
@@ -372,7 +372,7 @@ class Deciding(Scene):
         self.assertEqual(told[0]["by"], str(self.operator))
 
     def test_without_a_verdict_the_refusal_is_the_evidence(self):
-        self.assertIn("No pull is kept yet", self.decide(reason="Time is up").json()["evidence"][0])
+        self.assertIn("No pull is accepted yet", self.decide(reason="Time is up").json()["evidence"][0])
 
     def test_a_decision_says_why_and_is_of_this_programme(self):
         self.assertEqual(

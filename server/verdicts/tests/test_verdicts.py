@@ -191,7 +191,7 @@ class Notes(Scene):
         self.assertEqual(compare(self.programme, Standard.OBSERVED).layout.counts.tolist(), [3, 3, 3])
         for pull in Pull.objects.filter(session=opened):
             keeping.exclude(self.operator, pull, scenes.DAY, "all of them")
-        with self.assertRaisesMessage(NothingKept, "Every pull was left out. Let one count again in the log"):
+        with self.assertRaisesMessage(NothingKept, "Every pull is excluded. Let one count again in the log"):
             compare(self.programme, Standard.OBSERVED)
 
     def test_a_range_needs_its_lower_end_below_its_upper(self):
@@ -223,7 +223,7 @@ class PartsAndBuilds(Scene):
         return self.client.get(f"/api/parts/{part.pk}/uses").json()
 
     def test_a_part_tells_how_its_setup_did(self):
-        self.assertIn("No pull is kept yet", self.uses(1)[0]["why_not"])
+        self.assertIn("No pull is accepted yet", self.uses(1)[0]["why_not"])
         scenes.day_of_pulls(self.programme, self.operator, CLEAR)
         use, base = self.uses(1)[0], self.uses(0)[0]
         verdict = {row["setup_id"]: row for row in self.read("verdict").json()["placings"]}[use["setup_id"]]

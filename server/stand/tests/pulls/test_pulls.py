@@ -190,7 +190,7 @@ class Judging(Scene):
     def test_an_incomplete_pull_cannot_be_kept(self):
         pull = scenes.pull(self.session, self.setup_a, self.operator, keep=False)
         pull.state = PullState.INCOMPLETE
-        with self.assertRaisesMessage(Refusal, "only a complete pull can be kept"):
+        with self.assertRaisesMessage(Refusal, "only a complete pull can be accepted"):
             keeping.keep(self.operator, pull, self.now)
 
     def test_judging_leaves_the_raw_samples_alone(self):

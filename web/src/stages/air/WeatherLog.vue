@@ -154,8 +154,8 @@ function strikeOut(id: number) {
                 <form class="d-flex ga-2" @submit.prevent="strikeOut(row.id)">
                   <v-text-field
                     v-model="reason"
-                    placeholder="Why it is left out"
-                    aria-label="Why it is left out"
+                    placeholder="Reason to void it"
+                    aria-label="Reason to void it"
                   />
                   <v-btn type="submit" color="hand" variant="flat">Void</v-btn>
                 </form>

@@ -76,7 +76,7 @@ test('values that contradict each other ask for a choice', async () => {
   const shown = show({
     line: line(readings, { used: '', blocked: true, contradicts: ['catalogue', 'told'] }),
   })
-  expect(shown.text()).toContain('catalogue and reported contradict each other')
+  expect(shown.text()).toContain('catalog and reported contradict each other')
   await shown.findAll('.use')[1]!.trigger('click')
   expect(shown.emitted('choose')).toEqual([['told']])
 })

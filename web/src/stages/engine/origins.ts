@@ -1,7 +1,7 @@
 import type { Schema } from '../../app/api/client'
 
 /** What an origin is called on the screen; the key is what the record keeps. */
-const WORDS: Partial<Record<Schema['Origin'], string>> = { told: 'reported' }
+const WORDS: Partial<Record<Schema['Origin'], string>> = { told: 'reported', catalogue: 'catalog' }
 
 /** Where a value comes from, in a word. */
 export function originWords(origin: string): string {

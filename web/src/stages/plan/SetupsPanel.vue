@@ -104,7 +104,7 @@ const CANDIDATES: Record<string, string> = {
     </div>
     <div class="split">
       <div>
-        <h2>What the setups can tell</h2>
+        <h2>What the setups can answer</h2>
         <QuestionsTable :concluded="plan.told" />
         <p class="quiet prose size-15">
           <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups as stacks</router-link>, with
