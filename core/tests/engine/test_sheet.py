@@ -195,7 +195,7 @@ class FindingsOfASheet(SimpleTestCase):
             ({"wide_open_depression": 1.8 * 3386.389, "measured_airflow": 600 * CFM}, "The air meter reads 84 %"),
             ({"target_power": 470 * HP, "measured_airflow": 1200 * CFM}, "0.39 hp for each CFM"),
             ({"target_torque": 800.0, "target_torque_speed": 5000, "target_power": 300_000.0}, "is not right"),
-            ({"fuel": "pump_petrol", "deck_clearance": -0.01 * INCH}, "is ordinary on pump petrol, 95 ron"),
+            ({"fuel": "pump_petrol", "deck_clearance": -0.01 * INCH}, "is ordinary on pump gasoline, 95 ron"),
             ({"fuel": "premium_petrol", "boost_target": 60_000.0}, "Boosted at 9.8:1"),
             ({"piston_speed_limit": 18.0}, "106 % of the limit"),
             ({"crank_pulley": 0.2, "blower_pulley": 0.05, "blower_limit": 20_000.0}, "faster than its limit"),

@@ -89,7 +89,7 @@ class Duties(Tilted):
 
     def test_a_duty_that_reaches_beyond_the_pulls_says_how_much_is_left_out(self):
         notes = " ".join(self.read("verdict", points="3000:1,7000:1").json()["notes"])
-        self.assertRegex(notes, r"2\d % of the duty lies at speeds that not all setups were run at; it is left out")
+        self.assertRegex(notes, r"2\d % of the duty lies at speeds that not all setups were run at; it is excluded")
 
     def test_gears_make_a_duty(self):
         answer = self.client.post("/api/duty-of-gears", json.dumps({"ratios": [2.8, 1.9, 1.4], "shift_rpm": 6000,
@@ -138,7 +138,7 @@ class FirstPulls(Scene):
         self.assertAlmostEqual(first[1]["to_baseline"]["percent"], 2.0, delta=0.03)
         answer = self.read("verdict", counting="first").json()
         self.assertIn("By first pulls after a change alone", " ".join(answer["headline"]))
-        self.assertNotIn("are left out, they read high", " ".join(answer["notes"]))
+        self.assertNotIn("are excluded, they read high", " ".join(answer["notes"]))
         curves = self.read("curves", counting="first").json()
         self.assertEqual(
             {pull["id"] for curve in curves["setups"] for pull in curve["pulls"]}, set().union(*self.first.values())

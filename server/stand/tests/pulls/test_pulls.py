@@ -100,7 +100,7 @@ class Arming(Scene):
     def test_a_setup_that_is_left_out_of_the_plan_is_not_armed(self):
         self.setup_b.candidate, self.setup_b.candidate_reason = "late", "in the post"
         self.setup_b.save()
-        with self.assertRaisesMessage(Refusal, "B is left out of the plan: in the post. Take it in first."):
+        with self.assertRaisesMessage(Refusal, "B is not in the plan: in the post. Take it in first."):
             arming.arm(self.operator, self.session, self.setup_b, self.now)
 
     def test_two_pulls_cannot_be_armed_at_once(self):
