@@ -11,7 +11,8 @@ export default defineConfig({
         codeSplitting: {
           groups: [
             { name: 'charts', test: /node_modules\/(echarts|zrender)/ },
-            { name: 'vendor', test: /node_modules/ },
+            // Vuetify is not here: its parts go with the screens that use them.
+            { name: 'vue', test: /node_modules\/(vue|@vue|vue-router|@tanstack|openapi-fetch|@vueuse)\// },
           ],
         },
       },

@@ -29,7 +29,7 @@ async function change() {
 <template>
   <v-dialog v-model="open" width="420">
     <v-card class="pa-4">
-      <form @submit.prevent="change">
+      <v-form @submit.prevent="change">
         <h2>Change password</h2>
         <ProblemNote :error="problem" />
         <v-text-field
@@ -52,7 +52,7 @@ async function change() {
           <v-btn type="submit" color="hand" variant="flat">Save password</v-btn>
           <v-btn variant="text" @click="open = false">Cancel</v-btn>
         </p>
-      </form>
+      </v-form>
     </v-card>
   </v-dialog>
   <v-snackbar v-model="saved" location="bottom left">

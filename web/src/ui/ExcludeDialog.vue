@@ -37,7 +37,7 @@ function send() {
 <template>
   <v-dialog :model-value="true" max-width="460" @update:model-value="emit('done')">
     <v-card class="pa-5">
-      <form @submit.prevent="send">
+      <v-form @submit.prevent="send">
         <h1 class="mb-3">Exclude pull {{ pull.number }}</h1>
         <p class="text quiet mb-3">It stays in the record with the reason, and can be included again.</p>
         <v-text-field ref="first" v-model="reason" label="Reason" :error-messages="message" />
@@ -45,7 +45,7 @@ function send() {
           <v-btn type="submit" color="hand" variant="flat">Exclude</v-btn>
           <v-btn @click="emit('done')">Cancel</v-btn>
         </div>
-      </form>
+      </v-form>
     </v-card>
   </v-dialog>
 </template>

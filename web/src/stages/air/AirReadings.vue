@@ -44,7 +44,7 @@ defineExpose({ readings })
 
 <template>
   <div class="split" style="--first: 350px; --second: 1fr">
-    <form class="readings labels-beside" @submit.prevent>
+    <v-form class="readings labels-beside" @submit.prevent>
       <h2>Readings</h2>
       <QuantityField
         v-model="readings.barometer"
@@ -135,7 +135,7 @@ defineExpose({ readings })
         />
       </DisclosurePanel>
       <slot name="below" :readings="readings" :usable="found !== null" />
-    </form>
+    </v-form>
     <div aria-live="polite">
       <ProblemNote :error="error" />
       <p v-if="!found" class="text quiet">

@@ -151,14 +151,14 @@ function strikeOut(id: number) {
             </tr>
             <tr v-if="striking === row.id">
               <td colspan="7" class="words">
-                <form class="d-flex ga-2" @submit.prevent="strikeOut(row.id)">
+                <v-form class="d-flex ga-2" @submit.prevent="strikeOut(row.id)">
                   <v-text-field
                     v-model="reason"
                     placeholder="Reason to void it"
                     aria-label="Reason to void it"
                   />
                   <v-btn type="submit" color="hand" variant="flat">Void</v-btn>
-                </form>
+                </v-form>
               </td>
             </tr>
           </template>

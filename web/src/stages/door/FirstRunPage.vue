@@ -61,7 +61,7 @@ async function setUp() {
 
 <template>
   <v-main>
-    <form class="door wide" @submit.prevent="setUp">
+    <v-form class="door wide" @submit.prevent="setUp">
       <h1>Set up your shop</h1>
       <ProblemNote :error="doorError ?? problem" />
       <p v-if="door && !door.is_new" class="text">
@@ -101,6 +101,6 @@ async function setUp() {
         </div>
         <v-btn type="submit" color="hand" variant="flat" block :disabled="waiting">Create shop</v-btn>
       </template>
-    </form>
+    </v-form>
   </v-main>
 </template>

@@ -45,7 +45,7 @@ async function signIn() {
 
 <template>
   <v-main class="page">
-    <form class="door" @submit.prevent="signIn">
+    <v-form class="door" @submit.prevent="signIn">
       <h1>Torvix</h1>
       <p class="text quiet">Back-to-back engine tests: plan, pull, compare, decide.</p>
       <p v-if="door?.is_new" class="text" role="status">
@@ -57,6 +57,6 @@ async function signIn() {
       <v-btn type="submit" color="hand" variant="flat" block :disabled="waiting || !username || !password"
         >Sign in</v-btn
       >
-    </form>
+    </v-form>
   </v-main>
 </template>

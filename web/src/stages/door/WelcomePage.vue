@@ -44,7 +44,7 @@ async function choose() {
 
 <template>
   <v-main>
-    <form class="door" @submit.prevent="choose">
+    <v-form class="door" @submit.prevent="choose">
       <h1>Welcome{{ invited ? `, ${invited.name}` : '' }}</h1>
       <ProblemNote :error="error ?? problem" />
       <template v-if="invited">
@@ -72,6 +72,6 @@ async function choose() {
           >Save password</v-btn
         >
       </template>
-    </form>
+    </v-form>
   </v-main>
 </template>

@@ -88,7 +88,7 @@ const choices = computed(() => [
         Sweep to {{ data.extend_to_rpm }} next
       </v-btn>
     </p>
-    <form v-if="mayOperate" class="d-flex flex-wrap ga-2 mt-2" @submit.prevent="send">
+    <v-form v-if="mayOperate" class="d-flex flex-wrap ga-2 mt-2" @submit.prevent="send">
       <v-select
         v-model="key"
         aria-label="What was adjusted"
@@ -102,7 +102,7 @@ const choices = computed(() => [
         <v-text-field v-model="text" placeholder="new value" aria-label="New value" class="w-150" />
         <v-btn type="submit">From the next pull on</v-btn>
       </template>
-    </form>
+    </v-form>
     <p v-if="adjust.error.value" class="message" role="alert">{{ saidOf(adjust.error.value) }}</p>
   </section>
 </template>

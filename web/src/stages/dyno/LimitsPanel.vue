@@ -58,7 +58,7 @@ async function save() {
       </span>
     </template>
     <ProblemNote :error="error" />
-    <form @submit.prevent="save">
+    <v-form @submit.prevent="save">
       <v-table class="figures">
         <thead>
           <tr>
@@ -138,7 +138,7 @@ async function save() {
           </tr>
         </tbody>
       </v-table>
-    </form>
+    </v-form>
     <p class="quiet small">
       A software stop is not a safety system: the stand needs its own wired emergency stop and its own limits.
     </p>

@@ -76,7 +76,7 @@ defineExpose({ measure })
 
 <template>
   <section class="mt-3" data-test="notes" aria-label="Notes">
-    <form
+    <v-form
       v-if="mayOperate && session !== null"
       class="d-flex flex-wrap ga-2 align-center"
       @submit.prevent="write"
@@ -97,7 +97,7 @@ defineExpose({ measure })
       >
         Photograph…
       </FileButton>
-    </form>
+    </v-form>
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <ol v-if="newest.length">
       <li v-for="note in newest.slice(0, 6)" :key="note.id">

@@ -77,7 +77,7 @@ const close = (id: number) =>
         </template>
       </li>
     </ul>
-    <form v-if="mayOperate" class="d-flex flex-wrap ga-2" @submit.prevent="begin">
+    <v-form v-if="mayOperate" class="d-flex flex-wrap ga-2" @submit.prevent="begin">
       <v-select
         v-model="kind"
         aria-label="A job is begun"
@@ -93,7 +93,7 @@ const close = (id: number) =>
         />
         <v-btn type="submit">Block running until it is closed</v-btn>
       </template>
-    </form>
+    </v-form>
     <p v-if="message" class="message" role="alert">{{ message }}</p>
   </section>
 </template>

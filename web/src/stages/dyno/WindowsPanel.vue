@@ -43,7 +43,7 @@ async function save() {
 
 <template>
   <DisclosurePanel data-test="windows" title="Windows in which a pull may start">
-    <form @submit.prevent="save">
+    <v-form @submit.prevent="save">
       <v-table class="figures">
         <thead>
           <tr>
@@ -93,6 +93,6 @@ async function save() {
           </tr>
         </tbody>
       </v-table>
-    </form>
+    </v-form>
   </DisclosurePanel>
 </template>

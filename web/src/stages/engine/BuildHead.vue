@@ -68,7 +68,7 @@ function begin() {
     <button v-if="mayOperate && !revising" type="button" class="quiet" @click="revising = true">
       New revision…
     </button>
-    <form v-if="revising" @submit.prevent="revise.mutate(undefined)">
+    <v-form v-if="revising" @submit.prevent="revise.mutate(undefined)">
       <ProblemNote :error="revise.error.value" />
       <v-text-field
         v-model="reason"
@@ -78,15 +78,15 @@ function begin() {
       />
       <v-btn type="submit" color="hand" variant="flat">Add revision</v-btn>
       <v-btn variant="text" @click="revising = false">Cancel</v-btn>
-    </form>
-    <form v-if="editing" @submit.prevent="save.mutate(undefined)">
+    </v-form>
+    <v-form v-if="editing" @submit.prevent="save.mutate(undefined)">
       <ProblemNote :error="save.error.value" />
       <v-text-field v-model="owner" label="Whose it is" />
       <v-checkbox v-model="confidential" label="confidential: hidden from viewers, report links closed" />
       <v-text-field v-model="notes" label="Notes" class="notes" />
       <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
       <v-btn @click="editing = false">Cancel</v-btn>
-    </form>
+    </v-form>
   </div>
 </template>
 

@@ -63,7 +63,7 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
 <template>
   <div class="flow" :data-test="`flow-${side}`">
     <h2>{{ side === 'intake' ? 'Intake' : 'Exhaust' }} port flow</h2>
-    <form v-if="editing" @submit.prevent="save">
+    <v-form v-if="editing" @submit.prevent="save">
       <p v-if="error" class="message mt-0 mb-1 mx-0" role="alert">{{ error }}</p>
       <v-text-field
         v-model="depression"
@@ -104,7 +104,7 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
         <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
         <v-btn @click="editing = false">Cancel</v-btn>
       </div>
-    </form>
+    </v-form>
     <template v-else-if="table">
       <v-table class="figures">
         <thead>

@@ -52,7 +52,7 @@ useFirstFocus('first')
 </script>
 
 <template>
-  <form class="form" @submit.prevent="make">
+  <v-form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <v-text-field ref="first" v-model="name" label="Name" :error-messages="fields.name" />
     <v-text-field v-model="owner" label="Whose it is" />
@@ -77,5 +77,5 @@ useFirstFocus('first')
       <v-btn type="submit" color="hand" variant="flat">Create engine</v-btn>
       <v-btn @click="emit('back')">Cancel</v-btn>
     </div>
-  </form>
+  </v-form>
 </template>

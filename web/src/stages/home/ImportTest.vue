@@ -65,7 +65,7 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
         <h2>Import {{ file?.name }}</h2>
         <ProblemNote :error="problem" />
         <p v-if="working && !found" class="text quiet" role="status">Reading…</p>
-        <form v-if="found" @submit.prevent="bring">
+        <v-form v-if="found" @submit.prevent="bring">
           <v-text-field v-model="question" label="Question" autofocus />
           <p class="text">
             {{ found.setups }} setups and {{ found.pulls }} pulls, by whoever the file says. Its stands do not
@@ -92,7 +92,7 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
             >
             <v-btn variant="text" @click="cancel">Cancel</v-btn>
           </p>
-        </form>
+        </v-form>
         <v-btn v-else-if="problem" variant="text" @click="cancel">Close</v-btn>
       </v-card>
     </v-dialog>

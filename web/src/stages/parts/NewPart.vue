@@ -54,7 +54,7 @@ useFirstFocus('first')
 </script>
 
 <template>
-  <form class="form" @submit.prevent="make">
+  <v-form class="form" @submit.prevent="make">
     <p v-if="message" class="message" role="alert">{{ message }}</p>
     <v-select v-model="slot" label="Slot" :items="slots" />
     <v-text-field ref="first" v-model="name" label="Name" :error-messages="fields.name" />
@@ -81,7 +81,7 @@ useFirstFocus('first')
       <v-btn type="submit" color="hand" variant="flat">Add part</v-btn>
       <v-btn @click="emit('back')">Cancel</v-btn>
     </div>
-  </form>
+  </v-form>
 </template>
 
 <style scoped>

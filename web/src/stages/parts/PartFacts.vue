@@ -103,7 +103,7 @@ async function dropAlias(name: string) {
     </span>
     <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Change…</button>
     <p v-if="part.notes && !editing" class="text notes mt-1 mb-0 mx-0">{{ part.notes }}</p>
-    <form v-if="editing" class="form mt-1 mb-0 mx-0" @submit.prevent="save">
+    <v-form v-if="editing" class="form mt-1 mb-0 mx-0" @submit.prevent="save">
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <v-text-field v-model="facts.name" label="Name" :error-messages="fields.name" />
       <label>
@@ -143,7 +143,7 @@ async function dropAlias(name: string) {
         <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
         <v-btn @click="editing = false">Cancel</v-btn>
       </div>
-    </form>
+    </v-form>
   </div>
 </template>
 

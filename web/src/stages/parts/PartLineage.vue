@@ -69,7 +69,7 @@ async function make() {
       </li>
     </ol>
     <v-btn v-if="mayOperate && !modifying" @click="modifying = true">Modify it…</v-btn>
-    <form v-if="modifying" class="form" @submit.prevent="make">
+    <v-form v-if="modifying" class="form" @submit.prevent="make">
       <p class="text mt-0 mb-2 mx-0 size-15">
         What is done makes a new part; {{ part.name }} stays as it is.
       </p>
@@ -92,7 +92,7 @@ async function make() {
         <v-btn type="submit" color="hand" variant="flat">Create part</v-btn>
         <v-btn @click="modifying = false">Cancel</v-btn>
       </div>
-    </form>
+    </v-form>
   </section>
 </template>
 

@@ -162,7 +162,7 @@ function zoned(event: Event): string | null {
     </v-table>
 
     <h2 class="mt-4">Order it as</h2>
-    <form class="d-flex flex-wrap ga-2" @submit.prevent="useTemplate(template, templateSetup)">
+    <v-form class="d-flex flex-wrap ga-2" @submit.prevent="useTemplate(template, templateSetup)">
       <v-select
         v-model="template"
         aria-label="Template of the order"
@@ -179,7 +179,7 @@ function zoned(event: Event): string | null {
         "
       />
       <v-btn type="submit" :disabled="!template || begun">Apply</v-btn>
-    </form>
+    </v-form>
     <p class="quiet prose size-15">
       {{ choices?.templates.find((one) => one.value === template)?.told }}
     </p>

@@ -94,7 +94,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
       {{ figure(assumed?.drift_sd_percent_per_pull, 2) }} % with each pull of a day and reads
       {{ figure(assumed?.cold_percent) }} % high on a cold part; each is judged as the verdict judges.
     </p>
-    <form @submit.prevent="simulate">
+    <v-form @submit.prevent="simulate">
       <v-table class="figures assumed most-480">
         <thead>
           <tr>
@@ -146,7 +146,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
       <p v-if="job.failure.value || message" class="message" role="alert">
         {{ job.failure.value || message }}
       </p>
-    </form>
+    </v-form>
 
     <template v-if="rows.length">
       <h2 class="mt-4">

@@ -96,7 +96,7 @@ async function save() {
 </script>
 
 <template>
-  <form class="editor" @submit.prevent="save">
+  <v-form class="editor" @submit.prevent="save">
     <p v-if="restored" class="text px-4 pt-3">
       This is the draft that you left.
       <button type="button" class="text-decoration-underline" @click="forget">Begin anew</button>
@@ -143,5 +143,5 @@ async function save() {
     <p v-if="search.running.value && tab !== 'day'" class="quiet small px-4" role="status">
       Looking for the best running order…
     </p>
-  </form>
+  </v-form>
 </template>

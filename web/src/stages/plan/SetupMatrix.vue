@@ -259,7 +259,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
           @update:model-value="addRow(added)"
         />
       </div>
-      <form @submit.prevent="addRow(OWN + own.trim())">
+      <v-form @submit.prevent="addRow(OWN + own.trim())">
         <v-text-field
           v-model="own"
           class="w-200"
@@ -268,8 +268,8 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
           maxlength="50"
         />
         <v-btn type="submit" :disabled="!own.trim()">Add the row</v-btn>
-      </form>
-      <form @submit.prevent="makeGrid">
+      </v-form>
+      <v-form @submit.prevent="makeGrid">
         <span class="quiet">Cross every setup with</span>
         <v-select
           v-model="crossRow"
@@ -283,7 +283,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
           aria-label="Levels, with semicolons between"
         />
         <v-btn type="submit" :disabled="!crossRow || !crossLevels.includes(';')">Create combinations</v-btn>
-      </form>
+      </v-form>
     </div>
 
     <WorksTable :plan="plan" :label="label" :timed="timed" />

@@ -81,7 +81,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
       {{ setup(best.setup_id).letter }} tells them apart: {{ signed(best.one_percent) }} against
       {{ signed(best.other_percent) }} %, found with {{ best.pulls }} pulls a side.
     </p>
-    <form v-if="rows.length || editing" @submit.prevent="write">
+    <v-form v-if="rows.length || editing" @submit.prevent="write">
       <div class="overflow-x-auto">
         <v-table class="figures">
           <thead>
@@ -127,7 +127,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
         <v-btn type="submit">Write them down</v-btn>
         <v-btn :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })">Another theory</v-btn>
       </div>
-    </form>
+    </v-form>
     <v-table v-if="theories?.separations.length && !editing" class="figures">
       <thead>
         <tr>

@@ -55,7 +55,7 @@ const save = useAction(async (keys: string[]) =>
 <template>
   <DisclosurePanel class="windows" title="Comparability limits">
     <ProblemNote :error="save.error.value" />
-    <form @submit.prevent="save.mutate(changed.map((one) => one.key))">
+    <v-form @submit.prevent="save.mutate(changed.map((one) => one.key))">
       <v-table class="figures">
         <thead>
           <tr>
@@ -86,7 +86,7 @@ const save = useAction(async (keys: string[]) =>
         <v-btn type="submit">Save limits</v-btn>
         <v-btn @click="save.mutate([])">Reset to defaults</v-btn>
       </p>
-    </form>
+    </v-form>
   </DisclosurePanel>
 </template>
 

@@ -130,7 +130,7 @@ useKeys([
     <p v-if="!mayOperate" class="text">
       You can read here. Ask the owner for the operator role to enter figures.
     </p>
-    <form v-else class="split" @submit.prevent="write">
+    <v-form v-else class="split" @submit.prevent="write">
       <section>
         <div class="d-flex flex-wrap gr-2 gc-4 mb-2">
           <v-select
@@ -231,7 +231,7 @@ useKeys([
         />
         <v-btn type="submit" color="hand" variant="flat" :disabled="!checked">Save figures</v-btn>
       </p>
-    </form>
+    </v-form>
   </div>
 </template>
 

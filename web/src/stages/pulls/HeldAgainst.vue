@@ -52,10 +52,10 @@ function sendReason() {
         Included all the same: {{ row.comparable.let_in_reason }}
         <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
       </p>
-      <form v-else-if="mayOperate" class="d-flex ga-2 align-end mt-2" @submit.prevent="sendReason">
+      <v-form v-else-if="mayOperate" class="d-flex ga-2 align-end mt-2" @submit.prevent="sendReason">
         <v-text-field v-model="reason" class="w-320" label="Not counted. Include it all the same, because" />
         <v-btn type="submit">Include</v-btn>
-      </form>
+      </v-form>
     </template>
   </section>
 </template>

@@ -58,7 +58,7 @@ function use() {
 </script>
 
 <template>
-  <form class="d-flex flex-wrap ga-2 align-center prose size-15" @submit.prevent="send">
+  <v-form class="d-flex flex-wrap ga-2 align-center prose size-15" @submit.prevent="send">
     <v-select v-model="chosen" aria-label="Inertia of the sweep" :items="choicesOf(choices?.inertia)" />
     <label v-if="chosen === 'not_included'">
       <v-text-field
@@ -75,5 +75,5 @@ function use() {
     <v-btn v-if="other !== null" data-test="estimate" @click="estimate">From these two pulls</v-btn>
     <span v-if="found" role="status">{{ found.words }} <v-btn @click="use">Apply</v-btn></span>
     <ProblemNote :error="error" />
-  </form>
+  </v-form>
 </template>

@@ -87,7 +87,7 @@ const fields = computed(() => (giving.error.value instanceof Problem ? giving.er
             Revoke</v-btn
           >
         </div>
-        <form
+        <v-form
           v-if="mayOperate && shown === one.id"
           class="d-flex flex-wrap ga-2 align-center"
           @submit.prevent="give(one.id)"
@@ -107,7 +107,7 @@ const fields = computed(() => (giving.error.value instanceof Problem ? giving.er
           />
           <span class="quiet">days</span>
           <v-btn type="submit">Create link</v-btn>
-        </form>
+        </v-form>
       </li>
     </ol>
   </div>

@@ -127,7 +127,7 @@ useKeys([
           :error="Boolean(fields.interests)"
         />
         <v-textarea v-model="remark" label="Remark" rows="2" :error-messages="fields.remark" />
-        <form v-if="mayOperate" @submit.prevent="issue">
+        <v-form v-if="mayOperate" @submit.prevent="issue">
           <v-text-field
             v-if="sheets?.length"
             v-model="change"
@@ -137,7 +137,7 @@ useKeys([
           <v-btn type="submit" color="hand" variant="flat" :loading="issuing.isPending.value"
             >Issue report</v-btn
           >
-        </form>
+        </v-form>
       </template>
       <GivenTo v-if="mayOperate" :programme="programme.id" />
       <h2 class="mt-2">Issued</h2>

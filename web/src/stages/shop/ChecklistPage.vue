@@ -90,7 +90,7 @@ const takeOff = (id: number) =>
         </tbody>
       </v-table>
       <v-btn v-if="mayWrite && editing === null" @click="edit(null, moment)">Add a line</v-btn>
-      <form v-if="editing !== null && draft.moment === moment" @submit.prevent="save">
+      <v-form v-if="editing !== null && draft.moment === moment" @submit.prevent="save">
         <v-text-field
           v-model="draft.text"
           class="wide-field"
@@ -113,7 +113,7 @@ const takeOff = (id: number) =>
         <v-btn type="submit">Save</v-btn>
         <v-btn @click="editing = null">Cancel</v-btn>
         <p v-if="fields.text" class="message" role="alert">{{ Object.values(fields).join(' ') }}</p>
-      </form>
+      </v-form>
     </section>
   </div>
 </template>

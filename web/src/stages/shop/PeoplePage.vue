@@ -87,7 +87,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
       </p>
     </v-card>
     <v-card v-if="adding" class="pa-4 border mb-4">
-      <form @submit.prevent="add.mutate(undefined)">
+      <v-form @submit.prevent="add.mutate(undefined)">
         <h2>Add a person</h2>
         <div class="pair">
           <v-text-field v-model="given.name" label="Full name" autofocus :error-messages="wrong('name')" />
@@ -110,7 +110,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
           <v-btn type="submit" color="hand" variant="flat">Add person</v-btn>
           <v-btn variant="text" @click="adding = false">Cancel</v-btn>
         </p>
-      </form>
+      </v-form>
     </v-card>
     <p v-if="isPending" class="text quiet">Loading…</p>
     <div>

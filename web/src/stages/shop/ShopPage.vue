@@ -34,11 +34,11 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
   <div class="page most-680 pa-4">
     <header class="page-head"><h1>Shop</h1></header>
     <ProblemNote :error="error ?? save.error.value" />
-    <form @submit.prevent="save.mutate(undefined)">
+    <v-form @submit.prevent="save.mutate(undefined)">
       <ShopFields v-model="given" :choices="shop" :wrong="wrong" />
       <v-btn type="submit" color="hand" variant="flat" :disabled="save.isPending.value">Save shop</v-btn>
       <span v-if="save.isSuccess.value" class="quiet ml-4" role="status">Saved.</span>
-    </form>
+    </v-form>
     <h2 class="mt-7">On a tablet</h2>
     <p v-if="local" class="text">
       Torvix answers this machine only. To reach it from a tablet in the cell, start it with

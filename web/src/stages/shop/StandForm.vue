@@ -55,7 +55,7 @@ const save = () =>
 
 <template>
   <v-card class="pa-4 border mb-4">
-    <form @submit.prevent="save">
+    <v-form @submit.prevent="save">
       <h2>{{ title }}</h2>
       <ProblemNote :error="problem" />
       <v-text-field v-model="given.name" label="Stand name" autofocus :error-messages="wrong('name')" />
@@ -98,7 +98,7 @@ const save = () =>
         <v-btn :disabled="waiting !== '' || !given.host" @click="tryLine">Try the line</v-btn>
         <v-btn variant="text" @click="emit('cancel')">Cancel</v-btn>
       </div>
-    </form>
+    </v-form>
   </v-card>
 </template>
 

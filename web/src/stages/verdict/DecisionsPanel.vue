@@ -41,7 +41,7 @@ async function decide() {
   <section>
     <h2>Decided</h2>
     <ProblemNote :error="error" />
-    <form v-if="mayOperate" class="d-flex flex-wrap ga-2 mb-2" @submit.prevent="decide">
+    <v-form v-if="mayOperate" class="d-flex flex-wrap ga-2 mb-2" @submit.prevent="decide">
       <v-select
         v-model="chosen"
         aria-label="What is decided on"
@@ -59,7 +59,7 @@ async function decide() {
       />
       <v-btn type="submit" color="hand" variant="flat">Save decision</v-btn>
       <p v-if="message" class="message ma-0" role="alert">{{ message }}</p>
-    </form>
+    </v-form>
     <ol v-if="decisions?.length" data-test="decisions">
       <li v-for="one in decisions" :key="one.id">
         <p class="text">

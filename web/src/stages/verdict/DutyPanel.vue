@@ -141,7 +141,7 @@ function account(key: string) {
     <p v-if="verdict.duty === 'drawn'" class="quiet prose size-15 ma-0">
       Drag the points, or move them with the arrow keys.
     </p>
-    <form class="range d-grid columns-2 ga-2 align-end" @submit.prevent="chooseRange">
+    <v-form class="range d-grid columns-2 ga-2 align-end" @submit.prevent="chooseRange">
       <v-text-field
         v-model="low"
         label="From, rpm"
@@ -155,7 +155,7 @@ function account(key: string) {
         :error="Boolean(problem?.fields.high)"
       />
       <v-btn type="submit">Apply range</v-btn>
-    </form>
+    </v-form>
     <p class="quiet prose size-15 ma-0">
       All were run from {{ figure(verdict.run_low_rpm, 0) }} to {{ figure(verdict.run_high_rpm, 0) }} rpm.
     </p>
@@ -198,7 +198,7 @@ function account(key: string) {
       <p class="quiet prose size-15 ma-0">Only where enough pulls remain to tell it from scatter.</p>
     </DisclosurePanel>
     <DisclosurePanel v-model:open="gearsOpen" title="Duty from the gears">
-      <form class="d-grid ga-2 mt-2" @submit.prevent="rowThroughGears">
+      <v-form class="d-grid ga-2 mt-2" @submit.prevent="rowThroughGears">
         <v-text-field v-model="ratios" label="Ratios, first to last" placeholder="2.8 1.9 1.4 1.1" />
         <div class="pair d-grid columns-2 ga-2 align-end">
           <v-text-field v-model="shift" label="Shift at, rpm" inputmode="numeric" />
@@ -206,7 +206,7 @@ function account(key: string) {
         </div>
         <v-btn type="submit">Apply</v-btn>
         <p v-if="gearsSlip" class="hand-note" role="alert">{{ gearsSlip }}</p>
-      </form>
+      </v-form>
     </DisclosurePanel>
     <v-btn v-if="changed" variant="text" @click="forgetAll">Back to the test's own</v-btn>
     <v-checkbox
