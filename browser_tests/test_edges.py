@@ -88,6 +88,12 @@ class Edges(BrowserCase):
             page.get_by_role("link", name=re.compile("^Plan")).click()
             expect(page.get_by_role("tab", name="Setups")).to_have_attribute("aria-selected", "true")
             self.assertNotIn("tab=", page.url)
+            # What is judged goes along: the report is of the duty that the verdict was looked at for.
+            page.goto(self.at("verdict?duty=strip&tab=decided"), wait_until="domcontentloaded")
+            page.get_by_role("link", name=re.compile("^Report")).click()
+            page.wait_for_url(re.compile("/sheet"))
+            self.assertIn("duty=strip", page.url)
+            self.assertNotIn("tab=", page.url)
 
     def test_a_verdict_and_a_decision_by_the_keyboard_alone(self):
         with self.browser() as page:

@@ -4,6 +4,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useDisplay } from 'vuetify'
 
+import { PARTS } from '../stages/verdict/choice'
 import { day as dateOf, figure } from '../ui/figures'
 import type { Schema } from './api/client'
 import AppShell from './AppShell.vue'
@@ -49,8 +50,11 @@ const states = computed<Record<string, string>>(() => ({
   verdict: `${props.programme.setups.length} setups`,
   sheet: 'to issue',
 }))
-/** Only what every stage reads goes along: by which standard, and which reference. */
-const shared = computed(() => ({ standard: route.query.standard }))
+/** Only what is judged goes along, and by which standard: the stages that read it say the same. */
+const SHARED = ['standard', ...PARTS]
+const shared = computed(() =>
+  Object.fromEntries(SHARED.flatMap((name) => (route.query[name] ? [[name, route.query[name]]] : []))),
+)
 const places = computed(() =>
   STAGES.map(({ name, label, holds }) => ({
     name,

@@ -7,7 +7,8 @@ import { useFrame } from '../../app/frame'
 import { type Choice, verdictQuery } from './queries'
 
 type Part = Exclude<keyof Choice, 'standard'>
-const PARTS: Part[] = [
+/** What is judged and how, by its names in the address: it goes along from stage to stage. */
+export const PARTS: Part[] = [
   'school',
   'measure',
   'duty',
