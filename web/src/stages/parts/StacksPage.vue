@@ -65,7 +65,7 @@ function inSlot(slot: string) {
               :key="which"
               class="words"
             >
-              <v-select
+              <v-autocomplete
                 :model-value="stack[slot.value] ?? ''"
                 :aria-label="`${slot.label} of the ${which} stack`"
                 :items="[
@@ -79,7 +79,7 @@ function inSlot(slot: string) {
         </tbody>
       </v-table>
       <div v-if="found" aria-live="polite">
-        <v-select
+        <v-autocomplete
           v-model="build"
           class="engine d-block mb-3"
           label="Limits of"
@@ -117,7 +117,7 @@ function inSlot(slot: string) {
 </template>
 
 <style scoped>
-.v-select {
+.v-autocomplete {
   width: 230px;
 }
 tbody th {

@@ -74,7 +74,7 @@ useFirstFocus('first')
         rows="2"
         placeholder="If B wins by 2 %, it is bought; if not…"
       />
-      <v-select
+      <v-autocomplete
         v-model="draft.build_id"
         label="Engine"
         :disabled="fixedEngine"
