@@ -247,7 +247,7 @@ class AirOnPaper(Case):
             cell = page.get_by_test_id("factors").get_by_role("row", name=re.compile("^SAE J1349")).locator("strong")
             expect(cell).to_have_text("1.0440")
             for way, text in (("Dew point", "17.93 °C"), ("Wet bulb", "21.47")):
-                pick(page, "What tells the moisture", way)
+                pick(page, "Moisture is read as", way)
                 page.get_by_label(way, exact=True).fill(text)
                 expect(cell).to_have_text("1.0440")
             expect(page.get_by_role("row", name=re.compile("^SAE J607"))).to_contain_text("above 7 %")

@@ -228,7 +228,7 @@ class Sheets(Case):
             status, pdf = self.fetch(f"{address}/sheet.pdf")
             table = self.fetch(f"{address}/sheet.csv")[1].decode()
             page.get_by_role("button", name="Revoke").click()
-            expect(page.get_by_text("taken back")).to_be_visible()
+            expect(page.get_by_text("revoked")).to_be_visible()
             status, refused = self.fetch(address)
             self.assertEqual(status, 410)
             self.assertIn("This link was taken back.", refused.decode())
