@@ -136,7 +136,7 @@ class NotYet(Scene):
     def test_no_kept_pull_says_what_to_do(self):
         answer = self.read("curves")
         self.assertEqual((answer.status_code, answer.json()["code"]), (409, "nothing_kept"))
-        self.assertIn("Make a pull at the stand, and keep it.", answer.json()["detail"])
+        self.assertIn("Make a pull at the stand, and accept it.", answer.json()["detail"])
 
     def test_one_pull_each_gives_curves_without_intervals_and_no_verdict(self):
         scenes.day_of_pulls(self.programme, self.operator, ((1.0,), (1.01,), (1.02,)))
@@ -191,7 +191,7 @@ class Notes(Scene):
         self.assertEqual(compare(self.programme, Standard.OBSERVED).layout.counts.tolist(), [3, 3, 3])
         for pull in Pull.objects.filter(session=opened):
             keeping.exclude(self.operator, pull, scenes.DAY, "all of them")
-        with self.assertRaisesMessage(NothingKept, "Every pull is excluded. Let one count again in the log"):
+        with self.assertRaisesMessage(NothingKept, "Every pull is excluded. Include one again in the log"):
             compare(self.programme, Standard.OBSERVED)
 
     def test_a_range_needs_its_lower_end_below_its_upper(self):
