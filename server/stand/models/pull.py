@@ -161,7 +161,7 @@ class Pull(models.Model):
             models.CheckConstraint(
                 condition=~Q(standing="accepted") | Q(state="complete"),
                 name="pull_kept_only_if_complete",
-                violation_error_message="Only a complete pull can be accepted.",
+                violation_error_message="Only a complete pull can be kept.",
             ),
         ]
 
