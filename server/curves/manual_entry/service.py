@@ -14,7 +14,7 @@ from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
 from curves.files import mapping
-from curves.files.layout import EMPTY, NUMBER, split_head
+from curves.files.layout import EMPTY, NUMBER, OTHER_UNITS, split_head
 from curves.files.table import FileColumn, FileTable
 from curves.intake import known_recordings
 from curves.intake.filing import FiledPull, FilingPlace, checked, keep
@@ -27,6 +27,8 @@ from stand.models import Pull, PullOrigin
 
 MOST_ROWS = 500
 ORDER = ("rpm", "torque", "power")  # of columns without heads
+MEASURED = {"rpm": "speed", "torque": "torque", "power": "power"}
+LARGEST = 1e8  # no engine on a stand has a figure above it, watts included
 
 
 @dataclass(frozen=True)
@@ -66,11 +68,15 @@ class QuotedFigures:
 
 
 def read(text: str, torque_unit: str, power_unit: str) -> Figures:
-    """The rows of a text. Invalid says line and cell of what is no number.
+    """The rows of a text. Invalid says line and cell of what is no number, and which unit is none of its column's.
 
     Cells are parted by tabs, semicolons, blanks, or commas where the numbers have none. A first line of heads says
     which column is which; without one they are rpm, torque, power.
     """
+    asked = {
+        "torque": _unit("torque", torque_unit, "torque_unit"),
+        "power": _unit("power", power_unit, "power_unit"),
+    }
     lines = [(number, line) for number, line in enumerate(text.splitlines(), start=1) if line.strip()]
     if not lines:
         raise Invalid("Nothing is written yet.", fields={"text": "one row for each speed: rpm, torque, power"})
@@ -78,7 +84,7 @@ def read(text: str, torque_unit: str, power_unit: str) -> Figures:
         raise Invalid(f"More than {MOST_ROWS} rows.", fields={"text": "bring so much as a file instead"})
     decimal_comma = any(";" in line or "\t" in line for _, line in lines) and any("," in line for _, line in lines)
     rows = [(number, _cells(line, decimal_comma)) for number, line in lines]
-    order, units = _heads(rows[0][1], torque_unit, power_unit)
+    order, units = _heads(rows[0][1], asked)
     if order:
         rows = rows[1:]
     order = order or list(ORDER)
@@ -101,7 +107,26 @@ def read(text: str, torque_unit: str, power_unit: str) -> Figures:
     if len(given) < 2:
         raise Invalid("Only speeds are written.", fields={"text": "add torque or power to each row"})
     steps = {name: _step(written[name]) for name in given}
-    return Figures(given, {"rpm": "rpm", **units}, steps, [number for number, _ in rows])
+    return Figures(given, {"rpm": "rpm"} | units, steps, [number for number, _ in rows])
+
+
+def _unit(name: str, written: str, field: str) -> str:
+    """The unit as the core has it. Invalid at `field` if it is none of what the column measures.
+
+    Figures are kept as written, so a unit of another size than the core's (krpm, kN·m) is refused, not scaled.
+    """
+    factor, label = OTHER_UNITS.get(written.lower(), (1.0, written))
+    known = quantities.units_of(MEASURED[name])
+    try:
+        unit = quantities.canonical(label)
+    except ValueError:
+        unit = ""
+    if unit not in known or factor != 1.0:
+        raise Invalid(
+            "A unit does not fit.",
+            fields={field: f"{name} cannot be in {written[:30]!r}; it may be in {', '.join(known)}"},
+        )
+    return unit
 
 
 def _cells(line: str, decimal_comma: bool) -> list[str]:
@@ -117,9 +142,9 @@ def _cells(line: str, decimal_comma: bool) -> list[str]:
     return line.split()
 
 
-def _heads(cells: Sequence[str], torque_unit: str, power_unit: str) -> tuple[list[str], dict[str, str]]:
+def _heads(cells: Sequence[str], asked: Mapping[str, str]) -> tuple[list[str], dict[str, str]]:
     """Column names and units of a line of heads; no names where the line holds numbers."""
-    units = {"torque": torque_unit, "power": power_unit}
+    units = dict(asked)
     if any(NUMBER.match(cell) for cell in cells):
         return [], units
     empty = np.empty(0)
@@ -127,10 +152,10 @@ def _heads(cells: Sequence[str], torque_unit: str, power_unit: str) -> tuple[lis
         FileColumn(name or f"column {at}", unit, empty) for at, (name, unit) in enumerate(map(split_head, cells))
     ]
     order = []
-    for one in mapping.guess(FileTable("text", columns)).mapped:
+    for one, column in zip(mapping.guess(FileTable("text", columns)).mapped, columns, strict=True):
         order.append(one.channel if one.channel in ORDER else "")
-        if one.channel in units and one.unit:
-            units[one.channel] = one.unit
+        if order[-1] and (unit := column.unit or one.unit):
+            units[one.channel] = _unit(one.channel, unit, "text")
     return order, units
 
 
@@ -140,7 +165,15 @@ def _number(cell: str, line: int, name: str) -> float:
         return float("nan")
     if not NUMBER.match(cell):
         raise Invalid("A cell is no number.", fields={"text": f"line {line}, {name}: {cell[:30]!r} is no number"})
-    return float(cell.replace(",", "."))
+    value = float(cell.replace(",", "."))
+    if abs(value) > LARGEST or (name == "rpm" and value <= 0):
+        raise Invalid(
+            "A cell is no figure of an engine.",
+            fields={
+                "text": f"line {line}, {name}: {cell[:30]!r} is no {'speed of an engine' if name == 'rpm' else name}"
+            },
+        )
+    return value
 
 
 def _step(cells: Sequence[str]) -> float:

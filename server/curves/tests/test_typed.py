@@ -46,7 +46,35 @@ class Understood(TestCase):
                 manual_entry.read(text, "lb-ft", "hp")
             self.assertIn(words, caught.exception.fields["text"])
 
-    def test_what_does_not_fit_is_told_in_words(self):
+    def test_a_unit_that_is_none_of_its_column_is_refused_where_it_stands(self):
+        for text, torque_unit, power_unit, field, words in (
+            (SHEET, "x", "hp", "torque_unit", "torque cannot be in 'x'"),
+            (SHEET, "lb-ft", "N·m", "power_unit", "power cannot be in 'N·m'"),
+            ("rpm;torque (kgm)\n3000;393\n3100;395", "lb-ft", "hp", "text", "torque cannot be in 'kgm'"),
+            ("speed krpm;torque\n3.0;393\n3.1;395", "lb-ft", "hp", "text", "rpm cannot be in 'krpm'"),
+            ("rpm;torque kNm\n3000;0.393\n3100;0.395", "lb-ft", "hp", "text", "torque cannot be in 'kNm'"),
+        ):
+            with self.subTest(words=words), self.assertRaises(Invalid) as caught:
+                manual_entry.read(text, torque_unit, power_unit)
+            self.assertIn(words, caught.exception.fields[field])
+
+    def test_a_unit_spelled_out_is_read(self):
+        figures = manual_entry.read("speed (rev/min);torque (foot pounds)\n3000;393\n3100;395", "N·m", "kW")
+        self.assertEqual(figures.units["torque"], "lb-ft")
+        self.assertAlmostEqual(figures.si("torque")[0], 532.84, places=2)  # 393 · 1.3558179
+
+    def test_no_speed_and_no_size_of_an_engine_are_refused_with_their_line(self):
+        for text, words in (
+            ("rpm power\n0 224\n3000 226", "line 2, rpm: '0'"),
+            ("rpm power\n3000 224\n-3100 226", "line 3, rpm: '-3100'"),
+            ("3000 393\n3100 1e999", "line 2, torque: '1e999'"),
+            ("3000 393\n3100 1e308", "line 2, torque: '1e308'"),
+        ):
+            with self.subTest(words=words), self.assertRaises(Invalid) as caught:
+                manual_entry.read(text, "lb-ft", "hp")
+            self.assertIn(words, caught.exception.fields["text"])
+
+    def test_what_does_not_fit_is_said_in_words(self):
         figures = manual_entry.read(SHEET.replace("243.7", "263.7"), "lb-ft", "hp")
         told = manual_entry.QuotedFigures(torque=431, torque_rpm=3400, gain=20, gain_before=393, gain_after=404)
         self.assertEqual(manual_entry.check(figures, told), [
