@@ -14,9 +14,10 @@ from torvix_core.engine.fuel import FUELS
 
 
 class Measure(StrEnum):
-    """Measures beside those of `quantities`: whole numbers, words, and one of a list."""
+    """Measures beside those of `quantities`: whole numbers, numbers as stamped, words, and one of a list."""
 
     COUNT = "count"
+    NUMBER = "number"
     WORDS = "words"
     CHOICE = "choice"
 
@@ -37,12 +38,12 @@ class Dimension:
 
     @property
     def is_quantity(self) -> bool:
-        return self.measure not in (Measure.COUNT, Measure.WORDS, Measure.CHOICE)
+        return self.measure not in list(Measure)
 
     @property
     def has_value(self) -> bool:
         """A number rather than words."""
-        return self.is_quantity or self.measure == Measure.COUNT
+        return self.is_quantity or self.measure in (Measure.COUNT, Measure.NUMBER)
 
 
 @dataclass(frozen=True)
@@ -107,10 +108,10 @@ _CAM = (
     _length("intake_lift", "Intake valve lift", 2, 30),
     _length("exhaust_lift", "Exhaust valve lift", 2, 30),
     _angle("lobe_separation", "Lobe separation", 85, 130, "camshaft degrees, one shaft with both lobes"),
-    _angle("cam_advance", "Advance as fitted", -20, 20, "crank degrees, below zero is retarded"),
+    _angle("cam_advance", "Cam advance, installed", -20, 20, "crank degrees, below zero is retarded"),
     _angle("intake_centreline", "Intake centerline", 70, 150, "after top dead center; leave out if it follows"),
     _angle("exhaust_centreline", "Exhaust centerline", 70, 150, "before top dead center; leave out if it follows"),
-    _angle("intake_closing", "Intake closing as reported", 0, 120, "after bottom dead center, at the seat"),
+    _angle("intake_closing", "Intake closing, quoted", 0, 120, "after bottom dead center, at the seat"),
 )
 BANKED = frozenset(dimension.key for dimension in _CAM)
 
@@ -120,7 +121,7 @@ GROUPS: tuple[Group, ...] = (
         _count("cylinders", "Cylinders", 1, 24),
         _length("bore", "Bore", 20, 300),
         _length("stroke", "Stroke", 20, 400),
-        _length("rod_length", "Rod, center to center", 40, 800),
+        _length("rod_length", "Rod length", 40, 800),
         _speed("redline", "Redline", 500, 20_000),
         Dimension("piston_speed_limit", "Piston speed limit", "velocity", 5, 40, figure="velocity",
                   hint="mean; 25 m/s is taken where nothing is given"),
@@ -131,12 +132,12 @@ GROUPS: tuple[Group, ...] = (
     Group("compression", "Compression", (
         _volume("chamber_volume", "Chamber", 2, 1000),
         _length("gasket_bore", "Head gasket bore", 20, 320),
-        _length("gasket_thickness", "Head gasket, compressed", 0.1, 6),
+        _length("gasket_thickness", "Compressed gasket thickness", 0.1, 6),
         _length("deck_clearance", "Deck clearance", -3, 10, "below zero if the piston stands proud"),
         _volume("dish_volume", "Piston dish", 0, 300),
         _volume("relief_volume", "Valve reliefs", 0, 100),
         _volume("dome_volume", "Piston dome", 0, 300),
-        Dimension("told_ratio", "Static ratio as reported", "ratio", 4, 25, unit=":1", hint="catalog or seller"),
+        Dimension("quoted_ratio", "Compression ratio, quoted", "ratio", 4, 25, unit=":1", hint="catalog or seller"),
         _pressure("cranking_pressure", "Cranking pressure", 2e5, 4e6, "boost", "gauge, all plugs out, throttle open"),
     )),
     Group("camshaft", "Camshaft", (
@@ -159,19 +160,20 @@ GROUPS: tuple[Group, ...] = (
     )),
     Group("intake", "Intake", (
         _length("runner_length", "Runner, valve to open end", 30, 1500),
-        Dimension("runner_area", "Runner section", "area", 5e-5, 0.02, figure="area", hint="mean over its length"),
+        Dimension("runner_area", "Runner area", "area", 5e-5, 0.02, figure="area", hint="mean over its length"),
         _volume("plenum_volume", "Plenum", 50, 30_000),
         _count("throttles", "Throttles", 1, 24),
         _length("throttle_bore", "Throttle bore", 15, 200),
         _flow("carburetor_rating", "Carburetor rating", 20, 5000, "of all together, at their rating depression"),
         _choice("carburetor_kind", "Rated as", (("four_barrel", "Four-barrel, 1.5 inHg"),
                                                  ("two_barrel", "Two-barrel, 3.0 inHg"))),
-        _share("volumetric_efficiency", "Filling assumed", 30, 350, "100 % is taken where nothing is given"),
-        _pressure("wide_open_depression", "Wide-open depression", 10, 50_000, "vacuum", "below it, at peak"),
+        _share("volumetric_efficiency", "Volumetric efficiency (VE), assumed", 30, 350,
+               "100 % is taken where nothing is given"),
+        _pressure("wide_open_depression", "Wide-open manifold vacuum", 10, 50_000, "vacuum", "below it, at peak"),
         _flow("measured_airflow", "Airflow measured at peak", 5, 10_000),
     )),
     Group("exhaust", "Exhaust", (
-        _length("primary_diameter", "Header primary, inside", 15, 120),
+        _length("primary_diameter", "Primary tube ID", 15, 120),
         _length("primary_length", "Header primary length", 50, 2500),
         _length("collector_diameter", "Collector, inside", 25, 250),
         _length("collector_length", "Collector length", 0, 3000),
@@ -190,7 +192,7 @@ GROUPS: tuple[Group, ...] = (
         _words("power_valves", "Power valves by position"),
         _words("fuel_table", "Fuel table version"),
         _words("ignition", "Ignition"),
-        _angle("spark_advance", "Spark advance, full load", -20, 70, "before top dead center"),
+        _angle("spark_advance", "Ignition timing, full load", -20, 70, "before top dead center"),
         _words("timing_table", "Timing table version"),
     )),
     Group("boost", "Boost", (
@@ -201,17 +203,17 @@ GROUPS: tuple[Group, ...] = (
         _speed("blower_limit", "Blower speed limit", 1000, 200_000),
     )),
     Group("target", "Target", (
-        Dimension("target_torque", "Torque hoped for", "torque", 1, 10_000, figure="torque"),
+        Dimension("target_torque", "Target torque", "torque", 1, 10_000, figure="torque"),
         _speed("target_torque_speed", "Speed of target torque", 300, 20_000),
-        Dimension("target_power", "Power hoped for", "power", 500, 5e6, figure="power"),
+        Dimension("target_power", "Target power", "power", 500, 5e6, figure="power"),
         _speed("target_power_speed", "Speed of target power", 300, 20_000),
     )),
     Group("limits", "Limits", (
         _length("height_limit", "Height under the hood", 20, 1500, "from the head's manifold face to the hood"),
         _choice("must_look_stock", "Must look stock", YES_NO),
         Dimension("budget", "Budget", Measure.COUNT, 0, 10_000_000, hint="in the shop's money"),
-        _length("least_intake_clearance", "Least piston to intake valve", 0, 15),
-        _length("least_exhaust_clearance", "Least piston to exhaust valve", 0, 15),
+        _length("least_intake_clearance", "Min. piston-to-intake-valve clearance", 0, 15),
+        _length("least_exhaust_clearance", "Min. piston-to-exhaust-valve clearance", 0, 15),
         _words("fixed_parts", "Parts the customer keeps"),
     )),
     Group("vehicle", "Vehicle", (
@@ -219,8 +221,8 @@ GROUPS: tuple[Group, ...] = (
         Dimension("vehicle_mass", "Mass, ready to run", "mass", 50, 40_000, figure="mass", hint="with driver and fuel"),
         *(_ratio(f"gear_{gear}", f"Gear {gear}", 0.2, 10) for gear in range(1, 8)),
         _ratio("final_drive", "Final drive", 0.5, 15),
-        _length("tyre_radius", "Tyre, rolling radius", 100, 1000),
-        _words("tyres", "Tyres"),
+        _length("tire_radius", "Tire, rolling radius", 100, 1000),
+        _words("tires", "Tires"),
         _speed("converter_stall", "Converter stall", 500, 8000, "leave out with a clutch"),
     )),
 )  # fmt: skip
@@ -251,17 +253,6 @@ class Slot(StrEnum):
         return self.value.replace("_", " ").capitalize()
 
 
-# Values of a setup that are no parts; what is typed is kept, and checked where it is a quantity.
-SETTINGS: tuple[Dimension, ...] = (
-    _angle("spark_advance", "Spark advance", -10, 70, "before top dead center, at full throttle"),
-    _words("jets", "Jets", "primary/secondary"),
-    Dimension("mixture_target", "Mixture target", "mixture", 0.6, 1.3, unit="lambda", hint="at full load"),
-    _pressure("boost_target", "Boost target", 0, 5e5, "boost", "above ambient"),
-    _angle("cam_advance", "Cam advance", -20, 20, "crank degrees, below zero is retarded"),
-    _choice("fuel", "Fuel", [(fuel, facts.label) for fuel, facts in FUELS.items()]),
-    _words("drive", "Blower drive", "pulleys or ratio"),
-)
-
 # From the head outwards, as a stack is told in words.
 STACK_ORDER: tuple[Slot, ...] = (
     Slot.CAMSHAFT, Slot.CYLINDER_HEAD, Slot.GASKET, Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UPPER_INTAKE,
@@ -275,7 +266,7 @@ _EVERY_PART = (
     _choice("looks_stock", "Looks stock", YES_NO),
     _words("fit_work", "Work needed to fit"),
 )
-_STACKED = (_length("height", "Height it adds to the stack", 0.1, 800),)
+_STACKED = (_length("height", "Installed height", 0.1, 800),)
 _PORT = (
     _length("port_width", "Port width", 8, 120),
     _length("port_height", "Port height", 8, 160),
@@ -286,10 +277,10 @@ _FLANGES = (
     _words("lower_flange", "Flange below", "as both sides name it, for example square 130 mm"),
     _words("upper_flange", "Flange above"),
 )
-_OPENING = (_count("throttles", "Openings", 1, 24), _length("throttle_bore", "Bore of an opening", 10, 200))
+_OPENING = (_count("throttles", "Openings", 1, 24), _length("throttle_bore", "Throttle bore", 10, 200))
 _RUNNER = (
     _length("runner_length", "Runner length", 20, 1500),
-    Dimension("runner_area", "Runner section", "area", 5e-5, 0.02, figure="area"),
+    Dimension("runner_area", "Runner area", "area", 5e-5, 0.02, figure="area"),
     _share("runner_taper", "Runner taper", -50, 80, "section lost from inlet to port"),
     _volume("plenum_volume", "Plenum", 50, 30_000),
 )

@@ -14,8 +14,8 @@ class Origin(StrEnum):
 
     MEASURED = "measured"
     CALCULATED = "calculated"
-    CATALOGUE = "catalogue"
-    TOLD = "told"
+    CATALOG = "catalog"
+    REPORTED = "reported"
     ASSUMED = "assumed"
 
 
@@ -55,7 +55,7 @@ def settle(found: Sequence[Evidence]) -> Settled:
     Units:  all alike.
     Errors: none.
     Source: house rule: the chosen one, else the measured one, else the best of those that agree. An assumption gives
-            way to anything known. Calculated, catalogue and told values that differ are not used until one is chosen.
+            way to anything known. Calculated, catalog and reported values that differ are not used until one is chosen.
     >>> settle([Evidence(Origin.ASSUMED, 0.001), Evidence(Origin.MEASURED, 0.00165)]).value
     0.00165
     """

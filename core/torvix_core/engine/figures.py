@@ -119,14 +119,14 @@ def _consumption(sheet: BuildSheet) -> tuple[float, float]:
     if (given := sheet.given("specific_consumption")) is not None:
         return given, given
     scale = FUELS[Fuel(sheet.word("fuel"))].scale
-    low, high = fuel.PETROL_CONSUMPTION
+    low, high = fuel.GASOLINE_CONSUMPTION
     return low * scale, high * scale
 
 
 def _fuel_flow(sheet: BuildSheet) -> Amount:
     power = sheet.number("target_power")
     low, high = (float(fuel.fuel_flow(power, consumption)) for consumption in _consumption(sheet))
-    return _band(low, high, "for the power hoped for")
+    return _band(low, high, "for the target power")
 
 
 def _band(low: float, high: float, note: str = "") -> Amount:
@@ -180,7 +180,7 @@ def _blower_speed(sheet: BuildSheet) -> float:
 
 def _road_speed(gear: int) -> Callable[[BuildSheet], float]:
     def work_out(sheet: BuildSheet) -> float:
-        ratio, final, radius, redline = sheet.numbers(f"gear_{gear}", "final_drive", "tyre_radius", "redline")
+        ratio, final, radius, redline = sheet.numbers(f"gear_{gear}", "final_drive", "tire_radius", "redline")
         return float(geometry.angular_speed(redline)) / (ratio * final) * radius
 
     return work_out
@@ -190,13 +190,13 @@ RULES: tuple[Rule, ...] = (
     *short_block.RULES,
     Rule("head_ceiling", "Head flow ceiling", "heads", "power", _head_ceiling, figure="power",
          source="0.257 hp for each CFM at 28 inH2O and cylinder, from memory"),
-    Rule("airflow_demand", "Airflow wanted at redline", "intake", "volume flow", _demand, figure="air_flow",
+    Rule("airflow_demand", "Airflow demand at redline", "intake", "volume flow", _demand, figure="air_flow",
          source="displacement · n · filling over turns per cycle"),
-    Rule("rating_wanted", "Carburetor rating that suits", "intake", "volume flow", _rating_wanted, figure="air_flow",
+    Rule("rating_wanted", "Recommended carburetor size", "intake", "volume flow", _rating_wanted, figure="air_flow",
          source="common practice, no source"),
-    Rule("depression", "Depression at redline, this carburetor", "intake", "pressure", _depression, figure="vacuum",
+    Rule("depression", "Manifold vacuum at redline", "intake", "pressure", _depression, figure="vacuum",
          source="flow with the root of the depression"),
-    Rule("rating_at_depression", "Carburetor at the measured depression", "intake", "volume flow",
+    Rule("rating_at_depression", "Carburetor size at the measured vacuum", "intake", "volume flow",
          _rating_at_depression, figure="air_flow", source="flow with the root of the depression"),
     Rule("throttle_wanted", "Throttle bore that suits", "intake", "length", _throttles, figure="length",
          source="75 to 100 m/s, from memory"),

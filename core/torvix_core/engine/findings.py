@@ -10,9 +10,10 @@ from torvix_core.engine.evidence import Origin
 from torvix_core.engine.fuel import FUELS, Fuel
 from torvix_core.engine.sheet import BuildSheet, Figure, Missing, SheetFinding
 from torvix_core.engine.short_block import PISTON_SPEED_LIMIT, SEAT, timing
+from torvix_core.units.grammar import listed
 from torvix_core.units.quantities import percent
 
-RATIO_AGREEMENT = 0.15  # [-], told and worked-out static ratios closer than this say the same [prac]
+RATIO_AGREEMENT = 0.15  # [-], quoted and worked-out static ratios closer than this say the same [prac]
 ANGLE_AGREEMENT = 0.6  # degrees; cam cards round to whole or half degrees [prac]
 OVERSIZED = 3.0  # times the demand, above which a carburetor is named as out of proportion [prac]
 AIRFLOW_AGREEMENT = 0.10  # [-] between an air meter and a carburetor's rating [prac]
@@ -50,36 +51,36 @@ def _high(figures: Amounts, key: str) -> float | None:
 def _contradictions(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     for key, settled in sheet.dimensions.items():
         if key in SHEET and settled.is_blocked:
-            told = " and ".join(origin.value for origin in settled.contradicts)
+            origins = listed([origin.value for origin in settled.contradicts])
             yield SheetFinding(
-                _GROUP_OF[key], f"{SHEET[key].label}: {told} contradict each other. Choose which to use."
+                _GROUP_OF[key], f"{SHEET[key].label}: {origins} contradict each other. Choose which to use."
             )
         elif key in SHEET and settled.origin is Origin.MEASURED and settled.contradicts:
-            told = " and ".join(origin.value for origin in settled.contradicts)
+            origins = listed([origin.value for origin in settled.contradicts])
             yield SheetFinding(
-                _GROUP_OF[key], f"{SHEET[key].label}: measured differs from {told}; the measured value is used."
+                _GROUP_OF[key], f"{SHEET[key].label}: measured differs from {origins}; the measured value is used."
             )
 
 
-def _ratio_as_told(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
-    told, found = sheet.maybe("told_ratio"), _value(figures, "static_ratio")
-    if told is not None and found is not None and abs(told - found) > RATIO_AGREEMENT:
+def _quoted_ratio(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
+    reported, found = sheet.maybe("quoted_ratio"), _value(figures, "static_ratio")
+    if reported is not None and found is not None and abs(reported - found) > RATIO_AGREEMENT:
         yield SheetFinding(
-            "compression", f"Reported {told:.4g}:1, but the volumes give {found:.2f}:1. One of them is not right."
+            "compression", f"Reported {reported:.4g}:1, but the volumes give {found:.2f}:1. One of them is not right."
         )
 
 
 def _cam_card(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     banks = (1, 2) if sheet.has_second_bank() else (1,)
     for bank in banks:
-        told = sheet.maybe(sheet.banked("intake_closing", bank))
+        reported = sheet.maybe(sheet.banked("intake_closing", bank))
         try:
             found = float(timing(sheet, SEAT, bank).intake_closing)
         except Missing:
             found = None
-        if told is not None and found is not None and abs(told - found) > ANGLE_AGREEMENT:
-            yield SheetFinding("camshaft", f"Intake closing reported as {told:.4g}°, but duration and centerline give "
-                                      f"{found:.4g}°. The worked-out one is used.")  # fmt: skip
+        if reported is not None and found is not None and abs(reported - found) > ANGLE_AGREEMENT:
+            yield SheetFinding("camshaft", f"Intake closing reported as {reported:.4g}°, but duration and centerline "
+                                      f"give {found:.4g}°. The worked-out one is used.")  # fmt: skip
         given = [sheet.maybe(sheet.banked(key, bank)) for key in ("lobe_separation", "cam_advance",
                                                                  "intake_centreline")]  # fmt: skip
         if None not in given:
@@ -161,15 +162,15 @@ def _airflow_and_power(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFin
 def _injectors(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     duty, limit = _high(figures, "injector_duty"), sheet.maybe("duty_limit") or fuel.DUTY_LIMIT
     if duty is not None and duty > limit:
-        told = "cannot deliver it at all" if duty > 1 else f"would stand open {percent(duty)} of the time"
-        yield SheetFinding("fuel", f"The injectors {told} at the power hoped for; the limit is {percent(limit)}. "
+        duty_words = "cannot deliver it at all" if duty > 1 else f"would stand open {percent(duty)} of the time"
+        yield SheetFinding("fuel", f"The injectors {duty_words} at the target power; the limit is {percent(limit)}. "
                               "Lean under load destroys engines.", caution=True)  # fmt: skip
 
 
 def _fuel_and_ratio(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     ratio = _value(figures, "static_ratio")
     if ratio is None:
-        ratio = sheet.maybe("told_ratio")
+        ratio = sheet.maybe("quoted_ratio")
     named = sheet.words("fuel")
     if ratio is None or not named:
         return
@@ -192,14 +193,13 @@ def _target(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     if at_torque is not None and power is not None and at_torque > power:
         yield SheetFinding(
             "target",
-            "The torque hoped for makes more power at its own speed than the power hoped for: one "
-            "of the two is not right.",
+            "The target torque makes more power at its own speed than the target power: one of the two is not right.",
         )
     ceiling = _value(figures, "head_ceiling")
     if ceiling is not None and power is not None and power > ceiling and not sheet.maybe("boost_target"):
         yield SheetFinding(
             "heads",
-            "The power hoped for is above what this head flow usually allows: a better intake alone can show little.",
+            "The target power is above what this head flow usually allows: a better intake alone can show little.",
         )
 
 
@@ -214,6 +214,6 @@ def _blower(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
 
 
 _LOOKS: tuple[Callable[[BuildSheet, Amounts], Iterator[SheetFinding]], ...] = (
-    _contradictions, _ratio_as_told, _cam_card, _banks, _clearance, _piston_speed, _carburetor, _airflow_and_power,
+    _contradictions, _quoted_ratio, _cam_card, _banks, _clearance, _piston_speed, _carburetor, _airflow_and_power,
     _injectors, _fuel_and_ratio, _target, _blower,
 )  # fmt: skip

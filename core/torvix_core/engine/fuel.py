@@ -8,15 +8,15 @@ from enum import StrEnum
 from numpy.typing import ArrayLike
 from torvix_core.units.checked import Array, finite, positive
 
-# Brake specific fuel consumption of unblown petrol engines at full load, kg/J: 0.45 to 0.55 lb/hp·h [prac]
-PETROL_CONSUMPTION = (0.45 * 1.6896594e-7, 0.55 * 1.6896594e-7)
+# Brake specific fuel consumption of unblown gasoline engines at full load, kg/J: 0.45 to 0.55 lb/hp·h [prac]
+GASOLINE_CONSUMPTION = (0.45 * 1.6896594e-7, 0.55 * 1.6896594e-7)
 DUTY_LIMIT = 0.85  # [-], injector duty above which flow is no longer in hand [prac]
 
 
 class Fuel(StrEnum):
-    PUMP_PETROL = "pump_petrol"
-    PREMIUM_PETROL = "premium_petrol"
-    RACING_PETROL = "racing_petrol"
+    PUMP_GASOLINE = "pump_gasoline"
+    PREMIUM_GASOLINE = "premium_gasoline"
+    RACING_GASOLINE = "racing_gasoline"
     E85 = "e85"
     METHANOL = "methanol"
     PROPANE = "propane"
@@ -30,15 +30,15 @@ class FuelFacts:
     label: str
     stoichiometric: float
     ordinary_ratio: float | None  # None: this judgement does not apply
-    scale: float = 1.0  # consumption by mass against petrol, from the heating values
+    scale: float = 1.0  # consumption by mass against gasoline, from the heating values
     density: float = 745.0  # kg/m³ of the liquid
 
 
 # Stoichiometric ratios, heating values, densities [mem]; ordinary ratios are common practice, no source: knock decides.
 FUELS: dict[Fuel, FuelFacts] = {
-    Fuel.PUMP_PETROL: FuelFacts("Pump gasoline, 95 RON", 14.7, 10.5),
-    Fuel.PREMIUM_PETROL: FuelFacts("Pump gasoline, 98 to 100 RON", 14.7, 11.5),
-    Fuel.RACING_PETROL: FuelFacts("Racing gasoline", 14.7, 14.0),
+    Fuel.PUMP_GASOLINE: FuelFacts("Pump gasoline, 95 RON", 14.7, 10.5),
+    Fuel.PREMIUM_GASOLINE: FuelFacts("Pump gasoline, 98 to 100 RON", 14.7, 11.5),
+    Fuel.RACING_GASOLINE: FuelFacts("Racing gasoline", 14.7, 14.0),
     Fuel.E85: FuelFacts("E85", 9.8, 13.5, 1.45, 785.0),
     Fuel.METHANOL: FuelFacts("Methanol", 6.47, 15.0, 2.15, 792.0),
     Fuel.PROPANE: FuelFacts("Propane", 15.7, 12.0, 0.95, 505.0),
@@ -105,13 +105,13 @@ def fuel_need(fuel: Fuel, peak_power: float, sweep_s: float, warm_up_s: float) -
     Shapes: scalars.
     Units:  W, s; result m³.
     Errors: ValueError naming the argument.
-    Source: middle of PETROL_CONSUMPTION times the fuel's scale, MEAN_POWER and WARM_UP_POWER [mem]; an estimate.
-    >>> need = fuel_need(Fuel.PUMP_PETROL, 156_600.0, 14.0, 1200.0)
+    Source: middle of GASOLINE_CONSUMPTION times the fuel's scale, MEAN_POWER and WARM_UP_POWER [mem]; an estimate.
+    >>> need = fuel_need(Fuel.PUMP_GASOLINE, 156_600.0, 14.0, 1200.0)
     >>> round(need.pull * 1000, 2), round(need.warm_up * 1000, 1)
     (0.26, 3.2)
     """
     facts = FUELS[fuel]
-    consumption = sum(PETROL_CONSUMPTION) / 2 * facts.scale
+    consumption = sum(GASOLINE_CONSUMPTION) / 2 * facts.scale
     power = float(positive("peak_power", peak_power))
     burning_s = float(positive("sweep_s", sweep_s)) + OUTSIDE_SWEEP_S
     pull = consumption * power * MEAN_POWER * burning_s / facts.density

@@ -85,6 +85,26 @@ def read_count(text: str, low: int, high: int) -> int:
     return int(number)
 
 
+def read_number(text: str, low: float, high: float) -> float:
+    """A number that is stamped on something and has no unit, as somebody typed it.
+
+    Shapes: one text.
+    Units:  none.
+    Errors: NotUnderstood if it is no number from `low` to `high`, or has words beside it.
+    Source: house rule.
+    >>> read_number(" 6.5 ", 1, 15)
+    6.5
+    """
+    plain = text.strip()
+    found = NUMBER.fullmatch(plain)
+    if plain and "," not in plain and (not found or found[2].strip()):
+        raise NotUnderstood(f"“{plain}” is not a number alone. Type the number that is stamped on it.")
+    number = float(split(text)[0])
+    if not low <= number <= high:
+        raise NotUnderstood(f"Understood {number:g}; it lies between {low:g} and {high:g}.")
+    return number
+
+
 def split(text: str) -> tuple[str, str]:
     """Number and unit of a typed text, both as written; the unit is empty where there is none.
 

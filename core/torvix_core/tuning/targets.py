@@ -16,11 +16,10 @@ WORTH = 0.003  # of the torque: a smaller change says nothing by itself
 
 @dataclass(frozen=True)
 class Mixture:
-    """Mean lambda at full load against its target, and the jet diameters that would meet it, as a factor."""
+    """Mean lambda at full load against its target."""
 
     found: float
     target: float
-    jet_factor: float
 
     @property
     def off(self) -> float:
@@ -42,11 +41,10 @@ def mixture(speed_rpm: Array, found: Array, low_rpm: float, high_rpm: float, tar
     Shapes: (bins,), (bins,), NaN where nothing was read; None where the range holds no reading.
     Units:  rpm; lambda.
     Errors: ValueError naming the argument.
-    Source: flow through a jet goes with its area, so the diameter with the square root of the fuel wanted; air bleeds
-            make the real change smaller [prac].
+    Source: definition.
     >>> found = mixture(np.array([3000.0, 4000]), np.array([0.92, 0.92]), 2500, 4500, 0.88)
-    >>> round(found.off, 4), round(found.jet_factor, 4), found.near
-    (0.0455, 1.0225, False)
+    >>> round(found.off, 4), found.near
+    (0.0455, False)
     """
     same_length(speed_rpm=speed_rpm, found=found)
     positive("target", target)
@@ -54,7 +52,7 @@ def mixture(speed_rpm: Array, found: Array, low_rpm: float, high_rpm: float, tar
     if not inside.any():
         return None
     mean = float(found[inside].mean())
-    return Mixture(mean, target, float(np.sqrt(mean / target)))
+    return Mixture(mean, target)
 
 
 @dataclass(frozen=True)
