@@ -105,9 +105,9 @@ class Injectors(SimpleTestCase):
         assert_allclose(fuel.injector_duty(0.02, 6, size), 0.85)
 
     def test_every_fuel_has_its_facts(self):
-        """Stoichiometric ratios from memory; petrol 14.7 is common practice."""
+        """Stoichiometric ratios from memory; gasoline 14.7 is common practice."""
         self.assertEqual(set(FUELS), set(Fuel))
-        self.assertEqual(FUELS[Fuel.PUMP_PETROL].stoichiometric, 14.7)
+        self.assertEqual(FUELS[Fuel.PUMP_GASOLINE].stoichiometric, 14.7)
 
 
 class Blower(SimpleTestCase):

@@ -20,9 +20,9 @@ EIGHT: dict[str, float | str] = {
 
 
 def sheet(*, assumed: tuple[str, ...] = (), flow: dict | None = None, **more: float | str) -> BuildSheet:
-    told = {**EIGHT, **more}
-    origin = {key: Origin.ASSUMED if key in assumed else Origin.MEASURED for key in told}
-    return BuildSheet({key: settle([Evidence(origin[key], value)]) for key, value in told.items()}, flow or {})
+    given = {**EIGHT, **more}
+    origin = {key: Origin.ASSUMED if key in assumed else Origin.MEASURED for key in given}
+    return BuildSheet({key: settle([Evidence(origin[key], value)]) for key, value in given.items()}, flow or {})
 
 
 def worked(of: BuildSheet) -> dict[str, Figure]:
@@ -35,22 +35,22 @@ def texts(of: BuildSheet) -> list[str]:
 
 class WhichValue(SimpleTestCase):
     def test_the_measured_value_counts_and_the_other_is_told(self):
-        found = settle([Evidence(Origin.CATALOGUE, 0.00102), Evidence(Origin.MEASURED, 0.00165)])
-        self.assertEqual(found, Settled(0.00165, Origin.MEASURED, (Origin.CATALOGUE,)))
+        found = settle([Evidence(Origin.CATALOG, 0.00102), Evidence(Origin.MEASURED, 0.00165)])
+        self.assertEqual(found, Settled(0.00165, Origin.MEASURED, (Origin.CATALOG,)))
 
     def test_catalogue_and_hearsay_that_differ_are_not_used_until_one_is_chosen(self):
-        told = Evidence(Origin.TOLD, 230.0)
-        blocked = settle([Evidence(Origin.CATALOGUE, 224.0), told])
+        reported = Evidence(Origin.REPORTED, 230.0)
+        blocked = settle([Evidence(Origin.CATALOG, 224.0), reported])
         self.assertEqual((blocked.value, blocked.is_blocked), (None, True))
-        chosen = settle([Evidence(Origin.CATALOGUE, 224.0), Evidence(Origin.TOLD, 230.0, chosen=True)])
-        self.assertEqual((chosen.value, chosen.contradicts), (230.0, (Origin.CATALOGUE,)))
+        chosen = settle([Evidence(Origin.CATALOG, 224.0), Evidence(Origin.REPORTED, 230.0, chosen=True)])
+        self.assertEqual((chosen.value, chosen.contradicts), (230.0, (Origin.CATALOG,)))
 
     def test_an_assumption_gives_way_to_anything_known_without_a_contradiction(self):
-        found = settle([Evidence(Origin.ASSUMED, 0.001), Evidence(Origin.TOLD, 0.0016)])
-        self.assertEqual(found, Settled(0.0016, Origin.TOLD))
+        found = settle([Evidence(Origin.ASSUMED, 0.001), Evidence(Origin.REPORTED, 0.0016)])
+        self.assertEqual(found, Settled(0.0016, Origin.REPORTED))
 
     def test_values_that_agree_do_not_contradict(self):
-        self.assertFalse(settle([Evidence(Origin.CATALOGUE, 0.0866), Evidence(Origin.TOLD, 0.08661)]).is_blocked)
+        self.assertFalse(settle([Evidence(Origin.CATALOG, 0.0866), Evidence(Origin.REPORTED, 0.08661)]).is_blocked)
 
 
 class Figures(SimpleTestCase):
@@ -89,7 +89,7 @@ class Figures(SimpleTestCase):
 
     def test_a_contradicted_dimension_withholds_what_hangs_on_it(self):
         of = sheet()
-        blocked = settle([Evidence(Origin.CATALOGUE, 0.001), Evidence(Origin.TOLD, 0.002)])
+        blocked = settle([Evidence(Origin.CATALOG, 0.001), Evidence(Origin.REPORTED, 0.002)])
         found = worked(BuildSheet({**of.dimensions, "gasket_thickness": blocked}))
         self.assertIsNone(found["static_ratio"].amount)
         self.assertEqual(found["static_ratio"].missing, ("gasket_thickness",))
@@ -97,7 +97,7 @@ class Figures(SimpleTestCase):
 
     def test_a_contradicted_value_is_not_taken_for_one_that_is_not_given(self):
         """Each of these has a default or another way round, which must not slip in where two sources disagree."""
-        more = {"injectors": 8, "target_power": 400 * HP, "fuel": "pump_petrol"}
+        more = {"injectors": 8, "target_power": 400 * HP, "fuel": "pump_gasoline"}
         for key, figure in (
             ("dish_volume", "static_ratio"),
             ("volumetric_efficiency", "airflow_demand"),
@@ -110,7 +110,7 @@ class Figures(SimpleTestCase):
             with self.subTest(key=key):
                 of = sheet(**more, intake_centreline_bank_2=112)  # type: ignore[arg-type]
                 self.assertIsNotNone(worked(of)[figure].amount)
-                blocked = settle([Evidence(Origin.CATALOGUE, 0.5), Evidence(Origin.TOLD, 0.9)])
+                blocked = settle([Evidence(Origin.CATALOG, 0.5), Evidence(Origin.REPORTED, 0.9)])
                 withheld = worked(BuildSheet({**of.dimensions, key: blocked}))[figure]
                 self.assertEqual((withheld.amount, withheld.missing), (None, (key,)))
 
@@ -146,7 +146,7 @@ class Figures(SimpleTestCase):
         assert_allclose(table.flow[0] / CFM, 251.0, atol=0.05)
 
     def test_a_consumption_that_is_not_known_gives_a_band(self):
-        amount = worked(sheet(target_power=400 * HP, fuel="pump_petrol", injectors=8, injector_size=0.004))
+        amount = worked(sheet(target_power=400 * HP, fuel="pump_gasoline", injectors=8, injector_size=0.004))
         self.assertIsNone(amount["injector_duty"].amount.value)
         assert_allclose(amount["injector_duty"].amount.low, 400 * 0.45 * 1.2599788e-4 / (8 * 0.004), rtol=1e-5)
         known = worked(sheet(target_power=400 * HP, specific_consumption=8e-8, injectors=8, injector_size=0.004))
@@ -182,30 +182,30 @@ class FindingsOfASheet(SimpleTestCase):
 
     def test_an_intake_closing_told_as_64_is_flagged_against_63(self):
         """Common practice, no source: four degrees of advance on 67° give 63, said to be 64."""
-        told = texts(sheet(cam_advance=6, intake_closing=64))
+        found = texts(sheet(cam_advance=6, intake_closing=64))
         expected = "Intake closing reported as 64°, but duration and centerline give 63°. The worked-out one is used."
-        self.assertIn(expected, told)
+        self.assertIn(expected, found)
         self.assertFalse([text for text in texts(sheet(cam_advance=6, intake_closing=63.5)) if "reported as" in text])
 
     def test_each_rule_speaks_when_it_should(self):
         cases = (
-            ({"told_ratio": 10.5}, "Reported 10.5:1, but the volumes give 9.78:1"),
+            ({"quoted_ratio": 10.5}, "Reported 10.5:1, but the volumes give 9.78:1"),
             ({"intake_centreline": 105}, "Separation less advance is 107°"),
             ({"carburetor_rating": 4000 * CFM}, "rated for 6.0 times what the engine can swallow"),
             ({"wide_open_depression": 1.8 * 3386.389, "measured_airflow": 600 * CFM}, "The air meter reads 84 %"),
             ({"target_power": 470 * HP, "measured_airflow": 1200 * CFM}, "0.39 hp for each CFM"),
             ({"target_torque": 800.0, "target_torque_speed": 5000, "target_power": 300_000.0}, "is not right"),
-            ({"fuel": "pump_petrol", "deck_clearance": -0.01 * INCH}, "is ordinary on pump gasoline, 95 ron"),
-            ({"fuel": "premium_petrol", "boost_target": 60_000.0}, "Boosted at 9.8:1"),
+            ({"fuel": "pump_gasoline", "deck_clearance": -0.01 * INCH}, "is ordinary on pump gasoline, 95 ron"),
+            ({"fuel": "premium_gasoline", "boost_target": 60_000.0}, "Boosted at 9.8:1"),
             ({"piston_speed_limit": 18.0}, "106 % of the limit"),
             ({"crank_pulley": 0.2, "blower_pulley": 0.05, "blower_limit": 20_000.0}, "faster than its limit"),
             ({"intake_centreline": 107, "intake_centreline_bank_2": 112}, "close their intakes 5° apart"),
             ({"intake_lift": 0.0125}, "Piston to intake valve is not written down"),
             ({"intake_lift": 0.0125, "intake_clearance": 0.001, "least_intake_clearance": 0.002},
              "Do not turn it over"),
-            ({"target_power": 470 * HP, "fuel": "pump_petrol", "injectors": 8, "injector_size": 0.0042},
+            ({"target_power": 470 * HP, "fuel": "pump_gasoline", "injectors": 8, "injector_size": 0.0042},
              "would stand open"),
-            ({"target_power": 470 * HP, "fuel": "pump_petrol", "injectors": 8, "injector_size": 0.001},
+            ({"target_power": 470 * HP, "fuel": "pump_gasoline", "injectors": 8, "injector_size": 0.001},
              "cannot deliver it at all"),
         )  # fmt: skip
         for more, wanted in cases:
@@ -219,11 +219,11 @@ class FindingsOfASheet(SimpleTestCase):
 
     def test_a_contradiction_asks_for_a_choice_and_a_measured_difference_is_told(self):
         of = sheet()
-        told = settle([Evidence(Origin.CATALOGUE, 0.001), Evidence(Origin.TOLD, 0.002)])
-        self.assertIn("Head gasket, compressed: catalogue and told contradict each other. Choose which to use.",
-                      texts(BuildSheet({**of.dimensions, "gasket_thickness": told})))  # fmt: skip
-        measured = settle([Evidence(Origin.CATALOGUE, 0.001), Evidence(Origin.MEASURED, 0.00165)])
-        self.assertIn("Head gasket, compressed: measured differs from catalogue; the measured value is used.",
+        reported = settle([Evidence(Origin.CATALOG, 0.001), Evidence(Origin.REPORTED, 0.002)])
+        self.assertIn("Compressed gasket thickness: catalog and reported contradict each other. Choose which to use.",
+                      texts(BuildSheet({**of.dimensions, "gasket_thickness": reported})))  # fmt: skip
+        measured = settle([Evidence(Origin.CATALOG, 0.001), Evidence(Origin.MEASURED, 0.00165)])
+        self.assertIn("Compressed gasket thickness: measured differs from catalog; the measured value is used.",
                       texts(BuildSheet({**of.dimensions, "gasket_thickness": measured})))  # fmt: skip
 
 
@@ -245,5 +245,5 @@ class Registry(SimpleTestCase):
         """A slip in a rule raises KeyError at once, whatever the sheet holds."""
         full = {key: 1.0 if dimension.has_value else (dimension.choices[0][0] if dimension.choices else "words")
                 for key, dimension in SHEET.items()}  # fmt: skip
-        of = BuildSheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
+        of = BuildSheet({key: settle([Evidence(Origin.REPORTED, value)]) for key, value in full.items()})
         self.assertGreater(len(find(of, figures.work_out(of))), 0)
