@@ -14,7 +14,7 @@ from ops.effort import effort
 
 
 def textbook(pulls: int, difference: float, scatter: float = 0.004, confidence: float = 0.95) -> float:
-    """The power of so many pulls a side where nothing drifts and nothing is known before."""
+    """The power of so many pulls per setup where nothing drifts and nothing is known before."""
     plain = History(scatter, 0.0, NO_DRIFT)
     return float(repeats.power(there_and_back(pulls, 0), difference, plain, confidence))
 
@@ -30,7 +30,7 @@ class Power(SimpleTestCase):
                     assert_allclose(textbook(pulls, difference), wanted, rtol=1e-6)
 
     def test_agrees_with_days_thrown_by_dice(self):
-        """20 000 days of three pulls a side, scatter 0.4 %, difference 1 %: the same t test, called as often."""
+        """20 000 days of three pulls per setup, scatter 0.4 %, difference 1 %: the same t test, called as often."""
         generator = np.random.default_rng(5)
         one, other = (generator.normal(mean, 0.004, (20_000, 3)) for mean in (0.0, 0.01))
         pooled = np.sqrt((one.var(axis=1, ddof=1) + other.var(axis=1, ddof=1)) / 2)
@@ -53,7 +53,7 @@ class Power(SimpleTestCase):
         self.assertGreaterEqual(larger, here - 1e-9)
 
     def test_large_differences_with_few_pulls_where_the_library_gives_up(self):
-        """Found by a random test: two pulls a side, eleven times the scatter. The chance by hand of many dice."""
+        """Found by a random test: two pulls per setup, eleven times the scatter. The chance by hand of many dice."""
         dice = np.random.default_rng(4)
         one, other = (dice.normal(gap, 1.0, (2, 400_000)) for gap in (0.0, 11.0))
         pooled = np.sqrt((one.var(axis=0, ddof=1) + other.var(axis=0, ddof=1)) / 2)

@@ -118,7 +118,7 @@ class Checks(SimpleTestCase):
 
     def test_several_parts_changed_are_named_and_too_little_in_common_blocks(self):
         other = replace(BASE, configuration={"manifold": "B", "spacer": "25 mm"})
-        self.assertEqual(found(other, "slots").told, ("manifold", "spacer"))
+        self.assertEqual(found(other, "slots").details, ("manifold", "spacer"))
         apart = replace(BASE, speed_rpm=SPEED + 5000)
         self.assertIs(found(apart, "range").level, ComparabilityLevel.BLOCK)
 

@@ -34,7 +34,7 @@ class PresetFacts:
     """`points` as share of the range and weight."""
 
     label: str
-    told: str
+    meaning: str
     points: tuple[tuple[float, float], ...]
 
 

@@ -17,7 +17,7 @@ from torvix_core.judging.design_matrix import Layout, Model, model_of
 from torvix_core.judging.difference import Difference
 from torvix_core.judging.drift import DriftPrior
 from torvix_core.judging.multiple_comparisons import tail_of_all_pairs
-from torvix_core.judging.posterior import Posterior, chance_below, posterior, quantile
+from torvix_core.judging.posterior import Posterior, chance_below, interval, posterior
 from torvix_core.units.checked import Array, finite, positive
 
 CONFIDENCE = 0.95
@@ -42,7 +42,7 @@ class History:
     """
 
     scatter: float = 0.004  # [prac]
-    weight: float = 3.0  # degrees of freedom [prac], modest: three pulls a side outvote it
+    weight: float = 3.0  # degrees of freedom [prac], modest: three pulls per setup outvote it
     drift: DriftPrior = field(default_factory=DriftPrior)
     known: bool = False
 
@@ -74,6 +74,7 @@ class Effects:
     influence: Array  # (readings, ...), of one unit of each that is accounted for
     residuals: Array = field(repr=False)
     tail: float = 1 - CONFIDENCE
+    _differences: dict[tuple[int, int], Difference] = field(default_factory=dict, init=False, repr=False)
 
     @property
     def counts(self) -> NDArray[np.int_]:
@@ -129,18 +130,21 @@ class Effects:
         if setup == reference:
             still = np.zeros(self.scatter.shape)
             return Difference(still, still, still, still + 0.5)
-        mixture = self._mixture(setup, reference)
-        low, high = (quantile(*mixture, share) for share in (self.tail / 2, 1 - self.tail / 2))
-        gap = self.log_mean[setup] - self.log_mean[reference]
-        return Difference(np.expm1(gap), *(self._shaped(each) for each in (
-            np.expm1(low), np.expm1(high), 1 - chance_below(*mixture, 0.0))))  # fmt: skip
+        if (setup, reference) not in self._differences:  # ranking, lead strip and gains ask for the same pairs
+            mixture = self._mixture(setup, reference)
+            low, high = interval(*mixture, self.tail)
+            gap = self.log_mean[setup] - self.log_mean[reference]
+            self._differences[setup, reference] = Difference(np.expm1(gap), *(self._shaped(each) for each in (
+                np.expm1(low), np.expm1(high), 1 - chance_below(*mixture, 0.0))))  # fmt: skip
+        return self._differences[setup, reference]
 
     def own_half_width(self, setup: int) -> Array:
         """Half the 95 % interval of the setup's own log mean, for a band round its curve."""
         shares = np.zeros(len(self.log_mean))
         shares[setup] = 1.0
         mixture = (self.known.weight, *self.known.contrast(shares))
-        return self._shaped(quantile(*mixture, 0.5 + CONFIDENCE / 2) - quantile(*mixture, 0.5 - CONFIDENCE / 2)) / 2
+        low, high = interval(*mixture, 1 - CONFIDENCE)
+        return self._shaped(high - low) / 2
 
     def all_pairs(self) -> tuple[Array, Array, Array]:
         """log(setup / reference) of every pair with an interval that holds for all of them together, (setups, setups);
@@ -155,8 +159,7 @@ class Effects:
         tail = np.array([tail_of_all_pairs(max(int(size), 2), round(free, 3), CONFIDENCE) for size in sizes])
         tail = tail[self.model.group][:, None]
         linked = self.model.group[:, None] == self.model.group[None, :]
-        low, high = (quantile(weight, mean, deviation, np.broadcast_to(share, mean.shape[1:]))
-                     for share in (tail / 2, 1 - tail / 2))  # fmt: skip
+        low, high = interval(weight, mean, deviation, np.broadcast_to(tail, mean.shape[1:]))
         gap = self.log_mean.reshape(len(self.log_mean))
         return gap[:, None] - gap[None, :], np.where(linked, low, -np.inf), np.where(linked, high, np.inf)
 
@@ -167,7 +170,7 @@ class Effects:
         """
         mixture = (self.known.weight, *self.known.contrast(shares))
         tail = (1 - CONFIDENCE) / questions
-        low, high = (self._shaped(quantile(*mixture, share)) for share in (tail / 2, 1 - tail / 2))
+        low, high = (self._shaped(bound) for bound in interval(*mixture, tail))
         return np.asarray(np.tensordot(shares, self.log_mean, 1)), low, high
 
     def column(self, at: int) -> Effects:

@@ -217,3 +217,19 @@ def quantile(weight: Array, mean: Array, deviation: Array, share: Array | float)
         if (np.abs(at - before) <= EXACT * width).all():
             break
     return np.asarray(at)
+
+
+def interval(weight: Array, mean: Array, deviation: Array, tail: Array | float) -> tuple[Array, Array]:
+    """Between which two values all of the mixture lies but `tail`, half of it on either side.
+
+    Shapes: as `quantile`.
+    Units:  those of the mean.
+    Errors: none.
+    Source: both quantiles in one search.
+    >>> [float(bound[0].round(2)) for bound in interval(np.ones((1, 1)), np.zeros((1, 1)), np.ones((1, 1)), 0.05)]
+    [-1.96, 1.96]
+    """
+    shares = np.stack(np.broadcast_arrays(np.asarray(tail) / 2, 1 - np.asarray(tail) / 2))
+    shares = shares.reshape(2, *(1,) * (mean.ndim - shares.ndim), *shares.shape[1:])
+    low, high = quantile(weight[:, None], mean[:, None], deviation[:, None], shares)
+    return low, high

@@ -21,7 +21,7 @@ MOST_MORE = 6  # pulls of each of two setups that are proposed to decide between
 
 @dataclass(frozen=True)
 class PullsNeeded:
-    """Pulls a side, and the chance that as many call the difference. None where MOST_PULLS are not enough."""
+    """Pulls per setup, and the chance that as many call the difference. None where MOST_PULLS are not enough."""
 
     pulls: int | None
     power: float
@@ -110,7 +110,7 @@ def pulls_needed(
     difference: float, history: History = USUAL, confidence: float = CONFIDENCE, wanted: float = POWER,
     back: int = RETURN_PULLS,
 ) -> PullsNeeded:  # fmt: skip
-    """The fewest pulls a side that find a difference often enough, with `back` pulls of the first setup at the end.
+    """The fewest pulls per setup that find a difference often enough, with `back` pulls of the first setup at the end.
 
     Shapes: scalars.
     Units:  as `power`; `wanted` [-].

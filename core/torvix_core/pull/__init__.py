@@ -5,5 +5,5 @@ samples of a stand that tells no states. `reduction` makes the curve (`reduce_sw
 (`holds`, `reduce_steps`), `inertia` gives what the brake speeds up. `curve` reads peaks and averages, `overlay` lays
 two pulls over each other, `anomalies` says what is odd. `published_figures_check` checks figures of others,
 `recording_overlap` finds the same samples twice (`overlap`), `comparability` says whether two pulls may be compared
-(`compare`).
+(`compare`), `tune_groups` which tune of a setup stands for it (`standing`, `tune_check`).
 """

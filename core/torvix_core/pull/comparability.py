@@ -13,13 +13,14 @@ from enum import StrEnum
 from math import pi
 
 import numpy as np
+from torvix_core.engine.settings import MIXTURE_ITEMS
 from torvix_core.pull.warm_state import FAR, WarmState
 from torvix_core.units.checked import Array
 
 COOLANT_PER_K = -0.01 / 17.5  # water 15 to 20 °C warmer cost about 1 % at the top [prac]
 OIL_PER_K = 0.0019 / 17.5  # hot thin oil gave torque back, 529.3 to 530.3 lb-ft [prac]
 MANIFOLD_PER_K = -0.0004  # a cold manifold flatters: about 1 % between warm and hot [prac]
-BEST_LAMBDA = 0.87  # for power on petrol [prac]
+BEST_LAMBDA = 0.87  # for power on gasoline [prac]
 MIXTURE_CURVATURE = 3.9  # share of torque lost for each square of lambda away from it: a point rich costs 1.8 % [prac]
 SPARK_PER_DEGREE = 0.003  # near the best, a few hp for each degree [prac]
 FIRST_PULL = 0.009  # by which the first pull after a change flatters [prac]
@@ -98,10 +99,12 @@ class Facts:
     first_after_change: bool = False
     resolution: float = 0.0  # share of the torque that rounding may hide
     configuration: Mapping[str, str] = field(default_factory=dict)  # slot or setting -> what is there
+    planned: Mapping[str, str] | None = None  # slot or setting -> what the plan says; None: what is there is planned
     stepwise: bool = False  # a step test, not a sweep
     simulated: bool = False  # no engine ran
     boost_as_it_comes: bool = False  # equal drive was agreed on, not equal boost
     mixture_as_delivered: bool = False  # every setup with the tune it came with
+    mixture_is_factor: bool = False  # the question is about the mixture
 
 
 @dataclass(frozen=True)
@@ -114,7 +117,8 @@ class ComparabilityCheck:
     window: ComparabilityWindow | None = None
     effect: float | None = None  # likely share of torque of the second against the first
     basis: Basis = Basis.NONE
-    told: tuple[str, ...] = ()  # names, where there are some: slots, fuels, operators
+    details: tuple[str, ...] = ()  # names, where there are some: slots, fuels, operators
+    changes: tuple[tuple[str, str, str], ...] = ()  # of a tune: what, as it was, as it stands for the setup
     planned: bool = False  # the setups differ in it on purpose
     usual: bool = False  # held against the usual of the session, not against the first pull
 
@@ -140,16 +144,11 @@ def compare(
     checks: list[ComparabilityCheck] = []
     if len(shared) < MINIMUM_SHARED_BINS:
         checks.append(ComparabilityCheck("range", ComparabilityLevel.BLOCK, float(len(shared))))
-    differing = tuple(
-        key
-        for key in dict.fromkeys([*first.configuration, *second.configuration])
-        if first.configuration.get(key) != second.configuration.get(key)
-    )
+    differing = differing_keys(*(one.configuration if one.planned is None else one.planned for one in (first, second)))
     boost_planned = bool({"boost_target", "pulley"} & set(differing)) or first.boost_as_it_comes
     checks += _temperatures(first, second, ours, theirs, windows, boost_planned, warm or {})
-    checks += _mixture(
-        first, second, ours, theirs, windows, "mixture_target" in differing or first.mixture_as_delivered
-    )
+    asked_for = "mixture_target" in differing or (first.mixture_is_factor and bool(MIXTURE_ITEMS & set(differing)))
+    checks += _mixture(first, second, ours, theirs, windows, asked_for or first.mixture_as_delivered)
     checks += _spark(first, second, windows, "spark" in differing)
     checks += _boost(first, second, ours, theirs, windows, boost_planned)
     checks.append(_sweep_rate(first, second, windows))
@@ -157,9 +156,22 @@ def compare(
     if differing:
         level = ComparabilityLevel.NOTE if len(differing) > windows["slots"].note else ComparabilityLevel.OK
         checks.append(
-            ComparabilityCheck("slots", level, float(len(differing)), windows["slots"], told=differing, planned=True)
+            ComparabilityCheck("slots", level, float(len(differing)), windows["slots"], details=differing, planned=True)
         )
     return tuple(checks)
+
+
+def differing_keys(one: Mapping[str, str], other: Mapping[str, str]) -> tuple[str, ...]:
+    """Slots and settings that two setups do not have alike.
+
+    Shapes: two mappings; keys in their order.
+    Units:  none.
+    Errors: none.
+    Source: definition.
+    >>> differing_keys({"jets": "72", "spark": "33"}, {"spark": "33", "fuel": "E85"})
+    ('jets', 'fuel')
+    """
+    return tuple(key for key in dict.fromkeys([*one, *other]) if one.get(key) != other.get(key))
 
 
 def worst(checks: Sequence[ComparabilityCheck]) -> ComparabilityLevel:
@@ -198,7 +210,16 @@ def total_effect(checks: Sequence[ComparabilityCheck]) -> float:
     return float(sum(check.effect for check in checks if check.effect is not None and not check.planned))
 
 
-def _level(found: float, window: ComparabilityWindow) -> ComparabilityLevel:
+def level_of(found: float, window: ComparabilityWindow) -> ComparabilityLevel:
+    """How grave a difference is by its window.
+
+    Shapes: scalars.
+    Units:  those of the window.
+    Errors: none.
+    Source: definition.
+    >>> [level_of(found, ComparabilityWindow(0.5, 3.0)).value for found in (0.4, -2.0, 5.0)]
+    ['ok', 'note', 'block']
+    """
     size = abs(found) - 1e-12
     if size > window.block:
         return ComparabilityLevel.BLOCK
@@ -239,7 +260,7 @@ def _temperatures(
             effect, basis = -0.5 * found / before, Basis.STANDARD  # the square root of the common standards
         else:
             effect = (per_k or 0.0) * found
-        check = ComparabilityCheck(key, _level(found, windows[key]), found, windows[key], effect, basis)
+        check = ComparabilityCheck(key, level_of(found, windows[key]), found, windows[key], effect, basis)
         checks.append(_planned(check, boosted and key in ("inlet_temperature", "manifold_temperature")))
     return checks
 
@@ -276,7 +297,7 @@ def _against_usual(
         effect, basis = -0.5 * found / STANDARD_AIR, Basis.STANDARD
     else:
         effect, basis = per_k * found, Basis.PRACTICE
-    return ComparabilityCheck(key, _level(found, wide), found, wide, effect, basis, usual=True)
+    return ComparabilityCheck(key, level_of(found, wide), found, wide, effect, basis, usual=True)
 
 
 def _mixture(
@@ -291,13 +312,13 @@ def _mixture(
         return [ComparabilityCheck("mixture", ComparabilityLevel.UNKNOWN, window=windows["mixture"])]
     before, after = first.means["lambda"][ours], second.means["lambda"][theirs]
     away = after - before
-    found = _nine_of_ten(away)
+    found = nine_of_ten(away)
     loss = MIXTURE_CURVATURE * ((after - BEST_LAMBDA) ** 2 - (before - BEST_LAMBDA) ** 2)
     return [
         _planned(
             ComparabilityCheck(
                 "mixture",
-                _level(found, windows["mixture"]),
+                level_of(found, windows["mixture"]),
                 found,
                 windows["mixture"],
                 -float(loss.mean()),
@@ -308,8 +329,16 @@ def _mixture(
     ]
 
 
-def _nine_of_ten(away: Array) -> float:
-    """The difference that nine bins of ten stay within, with the sign of the mean."""
+def nine_of_ten(away: Array) -> float:
+    """The difference that nine bins of ten stay within, with the sign of the mean.
+
+    Shapes: (bins,).
+    Units:  any.
+    Errors: none; at least one bin.
+    Source: house rule.
+    >>> round(nine_of_ten(np.array([-0.1] + [0.02] * 19)), 3)
+    0.02
+    """
     size = float(np.quantile(np.abs(away), 0.9))
     return size if float(away.mean()) >= 0 else -size
 
@@ -324,7 +353,7 @@ def _spark(
     return [
         _planned(
             ComparabilityCheck(
-                "spark", _level(found, windows["spark"]), found, windows["spark"], effect, Basis.PRACTICE
+                "spark", level_of(found, windows["spark"]), found, windows["spark"], effect, Basis.PRACTICE
             ),
             planned,
         )
@@ -344,13 +373,13 @@ def _boost(
     if "boost" not in first.means or "boost" not in second.means or not len(ours):
         return [ComparabilityCheck("boost", ComparabilityLevel.UNKNOWN, window=windows["boost"])]
     before, after = first.means["boost"][ours], second.means["boost"][theirs]
-    found = _nine_of_ten(after - before)
+    found = nine_of_ten(after - before)
     ambient = first.ambient or 100_000.0
     effect = float(((after - before) / (ambient + before)).mean())  # torque goes with the pressure of the charge
     return [
         _planned(
             ComparabilityCheck(
-                "boost", _level(found, windows["boost"]), found, windows["boost"], effect, Basis.PHYSICS
+                "boost", level_of(found, windows["boost"]), found, windows["boost"], effect, Basis.PHYSICS
             ),
             planned,
         )
@@ -368,7 +397,7 @@ def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, Comparability
     window = windows["sweep_rate"]
     if first.stepwise != second.stepwise:
         return ComparabilityCheck(
-            "sweep_rate", ComparabilityLevel.BLOCK, None, window, told=("a step test against a sweep",)
+            "sweep_rate", ComparabilityLevel.BLOCK, None, window, details=("a step test against a sweep",)
         )
     if first.stepwise:
         return ComparabilityCheck("sweep_rate", ComparabilityLevel.OK, 0.0, window)
@@ -377,7 +406,7 @@ def _sweep_rate(first: Facts, second: Facts, windows: Mapping[str, Comparability
         return ComparabilityCheck("sweep_rate", ComparabilityLevel.UNKNOWN, window=window)
     gap = second.sweep_rate_rpm_s - first.sweep_rate_rpm_s
     found = gap / slower
-    level, effect, basis = _level(found, window), 0.0, Basis.PHYSICS
+    level, effect, basis = level_of(found, window), 0.0, Basis.PHYSICS
     taken_out = (
         first.inertia_included is not None
         and second.inertia_included is not None
@@ -400,20 +429,20 @@ def _circumstances(
     checks = []
     if first.factor is not None and second.factor is not None:
         found, window = second.factor / first.factor - 1, windows["correction"]
-        level = _level(found, window)
+        level = level_of(found, window)
         if level is ComparabilityLevel.OK and not (first.factor_inside and second.factor_inside):
             level = ComparabilityLevel.NOTE
         outside = tuple(
             name for name, inside in (("first", first.factor_inside), ("second", second.factor_inside)) if not inside
         )
-        checks.append(ComparabilityCheck("correction", level, found, window, told=outside))
+        checks.append(ComparabilityCheck("correction", level, found, window, details=outside))
     else:
         checks.append(ComparabilityCheck("correction", ComparabilityLevel.UNKNOWN, window=windows["correction"]))
     if first.session != second.session:
         checks.append(ComparabilityCheck("session", ComparabilityLevel.NOTE if linked else ComparabilityLevel.BLOCK))
     elif first.at_s is not None and second.at_s is not None:
         found, window = second.at_s - first.at_s, windows["time_apart"]
-        checks.append(ComparabilityCheck("time_apart", _level(found, window), found, window))
+        checks.append(ComparabilityCheck("time_apart", level_of(found, window), found, window))
     if first.simulated != second.simulated:
         checks.append(ComparabilityCheck("simulated", ComparabilityLevel.BLOCK))
     if first.first_after_change != second.first_after_change:
@@ -421,18 +450,20 @@ def _circumstances(
         checks.append(ComparabilityCheck("first_pull", ComparabilityLevel.BLOCK, effect=effect, basis=Basis.PRACTICE))
     if first.fuel != second.fuel:
         level = ComparabilityLevel.NOTE if first.fuel and second.fuel else ComparabilityLevel.UNKNOWN
-        checks.append(ComparabilityCheck("fuel", level, told=(first.fuel, second.fuel)))
+        checks.append(ComparabilityCheck("fuel", level, details=(first.fuel, second.fuel)))
     if first.operator != second.operator:
-        checks.append(ComparabilityCheck("operator", ComparabilityLevel.NOTE, told=(first.operator, second.operator)))
+        checks.append(
+            ComparabilityCheck("operator", ComparabilityLevel.NOTE, details=(first.operator, second.operator))
+        )
     if first.revision != second.revision:
         checks.append(
-            ComparabilityCheck("revision", ComparabilityLevel.NOTE, told=(str(first.revision), str(second.revision)))
+            ComparabilityCheck("revision", ComparabilityLevel.NOTE, details=(str(first.revision), str(second.revision)))
         )
     resolution = max(first.resolution, second.resolution)
     if resolution:
         checks.append(
             ComparabilityCheck(
-                "resolution", _level(resolution, windows["resolution"]), resolution, windows["resolution"]
+                "resolution", level_of(resolution, windows["resolution"]), resolution, windows["resolution"]
             )
         )
     return checks
