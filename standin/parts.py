@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from math import exp
@@ -10,9 +9,11 @@ from typing import Any
 
 from standin.boost import OWN_RATIO
 from standin.engine import OWN_RUNNER, Engine
-from standin.truth import worth
+from standin.truth import mixing, worth
 
 RATED_DROP = 5.08  # kPa, 1.5 inHg, at which a four-barrel carburetor is rated
+MAIN_JET = "main_jet_"
+MIDDLE_RPM = 4500.0
 THROTTLE_FLOW = 78.0  # m³/s through a m² of throttle at the rated drop
 
 
@@ -29,6 +30,7 @@ class Fitted:
     values: Mapping[str, float] = field(default_factory=dict)  # "slot.dimension"
     names: tuple[str, ...] = ()
     settings: Mapping[str, float | str] = field(default_factory=dict)
+    carburetor: str = ""
 
     @property
     def runner_length(self) -> float:
@@ -83,14 +85,17 @@ class Fitted:
 
         return left(spark) / left(own), spark > best + 7.0 - 0.02 * boost
 
-    def fuel_lambda(self) -> float:
-        """Under load: what it is set to, or what the jets let through; leaner by the square of their diameter."""
+    def fuel_lambda(self, speed_rpm: float = MIDDLE_RPM) -> float:
+        """Under load: what the jets let through, by the carburetor's own slope and curve; else what it is set to."""
+        jets = {key.removeprefix(MAIN_JET): float(number) for key, number in self.settings.items()
+                if key.startswith(MAIN_JET) and isinstance(number, float | int)}  # fmt: skip
+        if jets:
+            of = mixing(self.carburetor)
+            right = sum(_right_jet(position) ** 2 for position in jets)
+            leaner = (right / sum(number**2 for number in jets.values())) ** of.slope
+            return float(self.engine.fuel_lambda * leaner * (1 + of.tilt * (speed_rpm - MIDDLE_RPM) / 1000))
         if isinstance(target := self.settings.get("mixture_target"), float | int):
             return float(target)
-        own, jets = _areas(self.settings.get("own_jets")), _areas(self.settings.get("jets"))
-        if own and jets:
-            # Air bleeds make a real change smaller than the area says.
-            return self.engine.fuel_lambda * float((own / jets) ** 0.8)
         return self.engine.fuel_lambda
 
     def _camshaft(self, speed_rpm: float) -> float:
@@ -142,14 +147,16 @@ class Fitted:
 def read_fit(engine: Engine, arguments: Mapping[str, Any]) -> Fitted:
     """What the command tells. CannotFit where it makes no sense."""
     values: dict[str, float] = {}
-    names = []
+    names, carburetor = [], ""
     for part in arguments.get("parts", []):
         names.append(str(part["name"]))
+        if part["slot"] == "carburetor":
+            carburetor = str(part["name"])
         for key, value in part.get("values", {}).items():
             if isinstance(value, float | int) and not isinstance(value, bool):
                 values[f"{part['slot']}.{key}"] = float(value)
     settings = {str(key): value for key, value in arguments.get("settings", {}).items()}
-    fitted = Fitted(engine, str(arguments.get("label", "")), values, tuple(names), settings)
+    fitted = Fitted(engine, str(arguments.get("label", "")), values, tuple(names), settings, carburetor)
     if not 0.05 <= fitted.runner_length <= 1.0:
         raise CannotFit("runner_length must lie between 0.05 and 1.0 m")
     cylinders = arguments.get("engine", {}).get("cylinders")
@@ -163,6 +170,6 @@ def _choked(load: float) -> float:
     return float((1 + load**6) ** (-1 / 6))
 
 
-def _areas(jets: object) -> float:
-    """Sum of the squares of jet sizes in a text such as 74/80; 0 where there are none."""
-    return sum(float(size) ** 2 for size in re.findall(r"\d+(?:\.\d+)?", str(jets or "")))
+def _right_jet(position: str) -> float:
+    """Number with which this engine has its own mixture: larger where no power valve helps."""
+    return 84.0 if "secondary" in position else 76.0

@@ -151,9 +151,7 @@ class Stand:
             self.skin = self.weather().temperature  # the new part comes cold from the bench
             self.oil -= 0.10 * (self.oil - self.weather().temperature)
             self.coolant -= 0.10 * (self.coolant - self.weather().temperature)
-        own = self.fitted.settings.get("own_jets") or fitted.settings.get("jets")
-        settings = {**fitted.settings, **({"own_jets": own} if own else {})}
-        self.fitted = Fitted(self.engine, fitted.label, fitted.values, fitted.names, settings)
+        self.fitted = fitted
         self.turbo.target = fitted.boost_target if self.engine.boost == "turbo" else 0.0
 
     def _arm(self, sweep: Sweep) -> None:
@@ -302,7 +300,7 @@ class Stand:
     ) -> float:  # fmt: skip
         """Torque at the crankshaft at steady speed and full throttle, N·m."""
         engine, fitted = self.engine, self.fitted
-        mixture = fitted.fuel_lambda() if fuel_lambda is None else fuel_lambda
+        mixture = fitted.fuel_lambda(self.rpm) if fuel_lambda is None else fuel_lambda
         full, _ = self._swallowed(rpm, density)
         breathed = full * density / REFERENCE_DENSITY * heat_loss(skin)
         if charge.boost:
@@ -329,7 +327,7 @@ class Stand:
 
     def _sense(self) -> list[float | None]:
         noise, air = self.noise.gauss, self.weather()
-        fuel_lambda = (self.fitted.fuel_lambda() if self.throttle > 0.9 else 0.99) + noise(0, 0.003)
+        fuel_lambda = (self.fitted.fuel_lambda(self.rpm) if self.throttle > 0.9 else 0.99) + noise(0, 0.003)
         charge = self._charge(air)
         torque = self.torque(fuel_lambda, charge)
         full, volume = self._swallowed(self.rpm, air.density)

@@ -23,13 +23,14 @@ class Worth:
 PLAIN = Worth()
 # Parts whose dimensions say all there is to say. Others get a worth of their own by their name.
 PLAIN_PARTS = {
-    "Six-port head", "Hill-climb cams 272/268", "Manifold gasket, fibre", "Throttle body 68", "Six-into-one header",
+    "Six-port head", "Hill-climb cams 272/268", "Manifold gasket, fiber", "Throttle body 68", "Six-into-one header",
     "Long-runner manifold", "Middle-runner manifold", "Short-runner manifold",
     "Middle-runner manifold with 60 mm trumpets",
     "Heads as cast", "Heads with opened inlets", "Cam 224 for the tow truck", "Cast exhaust", "Four-into-one headers",
     "Low two-level manifold", "Open manifold", "Carburetor 390", "Carburetor 650", "Gasket, paper",
     "Gasket, insulating",
 }  # fmt: skip
+SLOPE, SLOPE_SD, CURVE_SD = 0.58, 0.12, 0.004  # of the jet area rule, and of lambda by 1000 rpm
 LEVEL, TILT = 0.004, 0.0015  # standard deviations of what cannot be read off a part
 
 
@@ -39,3 +40,18 @@ def worth(part: str) -> Worth:
         return PLAIN
     chance = random.Random(f"worth of {part}")
     return Worth(1 + chance.gauss(0, LEVEL), chance.gauss(0, TILT))
+
+
+@dataclass(frozen=True)
+class Mixing:
+    """How a carburetor answers to its jets: share of the area rule, and leaner (+) or richer by 1000 rpm [-]."""
+
+    slope: float
+    tilt: float
+
+
+def mixing(carburetor: str) -> Mixing:
+    """The same for a name on every day; one in ten follows the area rule."""
+    chance = random.Random(f"mixing of {carburetor}")
+    slope = 1.0 if chance.random() < 0.1 else chance.gauss(SLOPE, SLOPE_SD)
+    return Mixing(slope, chance.gauss(0, CURVE_SD))

@@ -6,7 +6,7 @@ from standin.boost import Turbo
 from standin.engine import EIGHT, FOUR, SIX
 from standin.faults import NoSuchFault, read_script
 from standin.stand import Refused, Stand, State
-from standin.truth import PLAIN_PARTS, worth
+from standin.truth import PLAIN_PARTS, mixing, worth
 
 SPEEDS = [3000.0, 4500.0, 6000.0]
 
@@ -60,10 +60,16 @@ class Parts(TestCase):
 
     def test_mixture_follows_the_jets_and_spark_has_a_best(self):
         stand = Stand(engine=EIGHT)
-        stand.command("fit", {"label": "a", "settings": {"jets": "74/80"}})
-        before = stand.fitted.fuel_lambda()
-        stand.command("fit", {"label": "b", "settings": {"jets": "78/84"}})
-        self.assertLess(stand.fitted.fuel_lambda(), before)
+        found = {}
+        for primary, secondary in ((74, 84), (78, 84), (78, 88)):
+            jets = {"main_jet_primary": float(primary), "main_jet_secondary": float(secondary)}
+            carburetor = {"slot": "carburetor", "name": "Carburetor 650", "values": {}}
+            stand.command("fit", {"label": "a", "parts": [carburetor], "settings": {**jets, "mixture_target": 0.8}})
+            found[primary, secondary] = stand.fitted.fuel_lambda()
+        self.assertEqual(sorted(found.values(), reverse=True), list(found.values()))
+        by_area = (78**2 + 88**2) / (74**2 + 84**2)
+        self.assertAlmostEqual(found[74, 84] / found[78, 88], by_area ** mixing("Carburetor 650").slope, places=6)
+        self.assertNotEqual(stand.fitted.fuel_lambda(3000), stand.fitted.fuel_lambda(6000))
         advance = [truth(SIX, spark_advance=float(degrees))[1] for degrees in (24, 34, 44)]
         self.assertEqual(max(advance), advance[1])
 
