@@ -26,7 +26,10 @@ Work = Callable[[dict[str, Any], Watch], dict[str, Any]]
 
 @dataclass(frozen=True)
 class WorkKind:
+    """`label` is how the list of one's work names it."""
+
     name: str
+    label: str
     queue: Queue
     work: Work
 
@@ -34,5 +37,5 @@ class WorkKind:
 KINDS: dict[str, WorkKind] = {}
 
 
-def register(name: str, queue: Queue, work: Work) -> None:
-    KINDS[name] = WorkKind(name, queue, work)
+def register(name: str, label: str, queue: Queue, work: Work) -> None:
+    KINDS[name] = WorkKind(name, label, queue, work)

@@ -20,6 +20,7 @@ class JobState(models.TextChoices):
 
 
 OVER = (JobState.DONE, JobState.FAILED, JobState.STOPPED)
+ABOUT_LENGTH = 200
 SILENT = timedelta(seconds=10)  # a running job reports every second
 
 
@@ -28,6 +29,7 @@ class Job(models.Model):
 
     kind = models.CharField(max_length=40)
     subject = models.CharField(max_length=80, blank=True, help_text="what it is about; a newer one takes its place")
+    about = models.CharField(max_length=ABOUT_LENGTH, blank=True, help_text="the same for the person who asked")
     arguments = CheckedJSONField(shape=JsonObject, default=dict)
     state = models.CharField(max_length=8, choices=JobState.choices, default=JobState.WAITING)
     done = models.PositiveIntegerField(default=0)

@@ -13,7 +13,7 @@ from django.utils import timezone
 from procrastinate.contrib.django import app
 
 from jobs.kinds import KINDS
-from jobs.models import OVER, Job, JobState
+from jobs.models import ABOUT_LENGTH, OVER, Job, JobState
 from shop.models import Person
 from shop.refusals import Refusal
 
@@ -37,13 +37,18 @@ def jobs_of(person: Person) -> QuerySet[Job]:
 
 
 @transaction.atomic
-def ask(person: Person, kind: str, subject: str, arguments: dict[str, Any], at: datetime) -> Job:
-    """Put work into its queue. An older job of the same person, kind and subject is not wanted any more."""
+def ask(person: Person, kind: str, subject: str, arguments: dict[str, Any], at: datetime, *, about: str = "") -> Job:
+    """Put work into its queue. An older job of the same person, kind and subject is not wanted any more.
+
+    `about` says for the person what the work is about, beside its kind.
+    """
     older = jobs_of(person).filter(kind=kind, subject=subject)
     older.filter(state=JobState.WAITING).update(state=JobState.STOPPED, stop_asked=True)
     older.filter(state=JobState.RUNNING).update(stop_asked=True)
     jobs_of(person).filter(state__in=OVER, asked_at__lt=at - KEPT).delete()
-    job = Job.objects.create(kind=kind, subject=subject, arguments=arguments, asked_by=person, asked_at=at)
+    job = Job.objects.create(
+        kind=kind, subject=subject, about=about[:ABOUT_LENGTH], arguments=arguments, asked_by=person, asked_at=at
+    )
     waiting = app.configure_task(TASK, queue=KINDS[kind].queue)
     transaction.on_commit(lambda: waiting.defer(job_id=job.pk))
     return job

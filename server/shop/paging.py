@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from functools import reduce
 from typing import Any, Literal, TypeVar
 
-from django.db.models import Model, Q, QuerySet
+from django.db.models import F, Model, Q, QuerySet
 from ninja import Schema
 from pydantic import Field
 
@@ -41,6 +41,9 @@ def page_of(found: QuerySet[M], asked: PageIn, sorts: Mapping[str, str], row: Ca
     """The rows of a page and how many there are in all; `sorts` maps a column to what the database sorts by."""
     total = found.count()
     if asked.sort in sorts:
-        found = found.order_by(("-" if asked.order == "desc" else "") + sorts[asked.sort], "pk")
+        column = F(sorts[asked.sort])
+        # What has no value, such as the last pull of a test that was only planned, comes last either way.
+        first_of_all = column.desc(nulls_last=True) if asked.order == "desc" else column.asc(nulls_last=True)
+        found = found.order_by(first_of_all, "pk")
     first = (asked.page - 1) * asked.size
     return {"total": total, "rows": [row(one) for one in found[first : first + asked.size]]}

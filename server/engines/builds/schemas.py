@@ -77,7 +77,7 @@ class EngineIn(Schema):
     owner: str = ""
     confidential: bool = False
     texts: dict[str, str] = Field(default_factory=dict)
-    origin: Origin = Origin.TOLD
+    origin: Origin = Origin.REPORTED
 
 
 class OwnerIn(Schema):

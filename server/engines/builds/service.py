@@ -39,7 +39,7 @@ def describe_engine(
     name: str,
     texts: Mapping[str, str],
     *,
-    origin: Origin = Origin.TOLD,
+    origin: Origin = Origin.REPORTED,
     owner: str = "",
     confidential: bool = False,
 ) -> Build:

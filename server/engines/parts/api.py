@@ -61,9 +61,9 @@ def page_of_parts(request: HttpRequest, asked: Query[PageIn], slot: str = "") ->
     person = person_of(request)
     every = parts.readable_parts(person).filter(archived_at__isnull=not asked.archived)
     found = searched(every.filter(slot=slot) if slot else every, asked.search, SEARCHED)
-    there = every.order_by("slot").values_list("slot", flat=True).distinct()
+    there = set(every.order_by("slot").values_list("slot", flat=True).distinct())
     return PartsPage(
-        slots=[known for known in STACK_ORDER if known in set(there)],
+        slots=[known for known in STACK_ORDER if known in there],
         **page_of(found, asked, {"name": "name", "slot": "slot"}, lambda part: PartRow(**part_row(part, person))),
     )
 

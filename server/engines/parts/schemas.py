@@ -97,7 +97,7 @@ class FactsIn(Schema):
 class PartIn(FactsIn):
     slot: Slot
     texts: dict[str, str] = Field(default_factory=dict)
-    origin: Origin = Origin.TOLD
+    origin: Origin = Origin.REPORTED
 
 
 class PartReadingIn(Schema):

@@ -60,7 +60,7 @@ def readable_parts(person: Person) -> QuerySet[Part]:
 @transaction.atomic
 def add_part(
     person: Person, at: datetime, slot: Slot, facts: PartFacts, texts: Mapping[str, str],
-    *, origin: Origin = Origin.TOLD,
+    *, origin: Origin = Origin.REPORTED,
 ) -> Part:  # fmt: skip
     require_operator(person)
     entries, wrong = read_entries(part_dimensions(slot), _filled(texts), units_of(person))

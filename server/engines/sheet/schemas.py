@@ -213,10 +213,10 @@ def airflow_out(rows: AirflowBySpeed | None, units: Units) -> TableOut | None:
     flow, length, vacuum = units["air_flow"], units["length"], units["vacuum"]
     return _table([
         ("Speed", "rpm", rows.speed_rpm),
-        ("Air wanted", flow, rows.demand),
+        ("Airflow demand", flow, rows.demand),
         ("Rating from", flow, rows.rating_low),
         ("to", flow, rows.rating_high),
-        ("Depression, this one", vacuum, rows.depression),
+        ("Manifold vacuum", vacuum, rows.depression),
         ("Throttle from", length, rows.bore_low),
         ("to ", length, rows.bore_high),
     ])  # fmt: skip
@@ -229,7 +229,7 @@ def advance_out(rows: AdvanceSteps | None, units: Units) -> TableOut | None:
         ("Advanced by", "°", rows.degrees),
         ("Intake closes", "°", rows.intake_closing),
         ("Overlap", "°", rows.overlap),
-        ("Trapped ratio", ":1", rows.trapped_ratio),
+        ("Dynamic compression ratio", ":1", rows.trapped_ratio),
         ("Cranking from", units["boost"], rows.cranking_low),
         ("to", units["boost"], rows.cranking_high),
     ])  # fmt: skip

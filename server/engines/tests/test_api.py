@@ -59,12 +59,12 @@ class Sheet(Case):
             choose_units(self.person, {"length": "in"})
         line = self.line(self.client.get(f"/api/builds/{self.build.pk}").json(), "gasket_thickness")
         measured = next(one for one in line["readings"] if one["origin"] == "measured")
-        self.assertEqual((measured["text"], line["used"], line["contradicts"]), ("0.0655", "measured", ["told"]))
+        self.assertEqual((measured["text"], line["used"], line["contradicts"]), ("0.0655", "measured", ["reported"]))
 
     def test_a_figure_on_an_assumed_value_says_so(self):
-        self.ask("put", f"builds/{self.build.pk}/readings/gasket_thickness/told", {"text": ""})
+        self.ask("put", f"builds/{self.build.pk}/readings/gasket_thickness/reported", {"text": ""})
         answer = self.ask("put", f"builds/{self.build.pk}/readings/gasket_thickness/assumed", {"text": "1 mm"}).json()
-        self.assertEqual(self.figure(answer, "compression", "static_ratio")["assumed"], ["Head gasket, compressed"])
+        self.assertEqual(self.figure(answer, "compression", "static_ratio")["assumed"], ["Compressed gasket thickness"])
 
     def test_a_wrong_text_is_a_422_that_names_the_line(self):
         for text in ("4", "86,6", "abc", "0", "-5", "x" * 10_000, "\x00"):
@@ -128,8 +128,8 @@ class WhatIf(Case):
         made = self.ask("post", f"builds/{self.build.pk}/successor", {"changes": changes, "reason": "measured"}).json()
         self.assertEqual((made["revision"], made["reason"]), (2, "measured"))
         found = self.client.get(f"/api/builds/{self.build.pk}/against/{made['id']}").json()
-        row = {"group": "Compression", "label": "Head gasket, compressed", "before": "1.2 mm told",
-               "after": "1.2 mm told; 1.65 mm measured"}  # fmt: skip
+        row = {"group": "Compression", "label": "Compressed gasket thickness", "before": "1.2 mm reported",
+               "after": "1.2 mm reported; 1.65 mm measured"}  # fmt: skip
         self.assertEqual(found["differences"], [row])
         self.assertIn("static_ratio", [step["before"]["key"] for step in found["moved"]])
         self.assertIn("Bore", [row["label"] for row in found["same"]])

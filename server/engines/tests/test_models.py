@@ -24,8 +24,8 @@ class Promises(TestCase):
         return self.assertRaisesMessage(IntegrityError, constraint)
 
     def reading(self, **fields):
-        told = {"dimension": "plenum_volume", "origin": "told", "value": 0.004, "written_at": scenes.DAY}
-        return BuildReading(build=self.build, written_by=self.person, **{**told, **fields})
+        reading = {"dimension": "plenum_volume", "origin": "reported", "value": 0.004, "written_at": scenes.DAY}
+        return BuildReading(build=self.build, written_by=self.person, **{**reading, **fields})
 
     def test_displacement_comes_from_the_dimensions(self):
         self.assertAlmostEqual(displacement(self.build) * 1000, 2.912, places=3)
@@ -40,7 +40,7 @@ class Promises(TestCase):
         with self.refused("build_reading_once_per_origin"), transaction.atomic():
             self.reading().save()
         with self.refused("build_reading_one_is_chosen"), transaction.atomic():
-            self.reading(origin="catalogue", chosen=True).save()
+            self.reading(origin="catalog", chosen=True).save()
         with self.refused("build_reading_origin_is_known"), transaction.atomic():
             self.reading(origin="dreamt").save()
 

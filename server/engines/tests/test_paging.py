@@ -7,7 +7,7 @@ from typing import Any
 import scenes
 from django.test import TestCase
 
-from engines.models import Part
+from engines.models import Engine, Part
 from engines.parts import service as parts
 from shop.models import Role
 
@@ -39,10 +39,14 @@ class Lists(TestCase):
         self.assertEqual(self.client.get("/api/parts-table").json()["slots"], ["intake_manifold"])
         self.assertEqual(self.names(slot="camshaft"), [])
 
-    def test_engines_are_found_by_name_and_a_confidential_one_is_its_own(self):
+    def test_engines_are_found_by_name_and_a_confidential_one_not_by_a_viewer(self):
         def found(**asked: Any) -> list[str]:
             return [row["name"] for row in self.client.get("/api/engines-table", asked).json()["rows"]]
 
         scenes.programme(self.operator, engine="5.7 eight", parts="other")
         self.assertEqual(found(sort="name", order="desc"), ["5.7 eight", "2.9 six"])
         self.assertEqual(found(search="eight"), ["5.7 eight"])
+        Engine.objects.filter(name="5.7 eight").update(confidential=True)
+        self.assertEqual(found(search="eight"), ["5.7 eight"])
+        self.client.force_login(scenes.person(Role.VIEWER))
+        self.assertEqual((found(), found(search="eight")), (["2.9 six"], []))

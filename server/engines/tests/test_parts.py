@@ -32,9 +32,9 @@ class Library(TestCase):
         cls.part = scenes.manifold(cls.person, "Long", 420)
 
     def modify(self, **more: Any) -> Part:
-        told = {"name": "Cut", "modification": "runners cut", "amount": "60 mm", "reason": "more at the top",
+        facts = {"name": "Cut", "modification": "runners cut", "amount": "60 mm", "reason": "more at the top",
                 "texts": {"runner_length": "360 mm"}}  # fmt: skip
-        return parts.modify_part(self.person, self.part, scenes.DAY, **{**told, **more})
+        return parts.modify_part(self.person, self.part, scenes.DAY, **{**facts, **more})
 
     def test_a_modification_makes_a_child_and_the_parent_stays(self):
         parts.write_down(self.person, self.part, "height", ReadingChange("190 mm"), scenes.DAY)
@@ -58,11 +58,11 @@ class Library(TestCase):
         self.assertIn("intake_duration", refusal.exception.fields)
 
     def test_values_that_contradict_are_not_used_until_one_is_chosen(self):
-        parts.write_down(self.person, self.part, "runner_length", ReadingChange("430 mm", Origin.CATALOGUE), scenes.DAY)
+        parts.write_down(self.person, self.part, "runner_length", ReadingChange("430 mm", Origin.CATALOG), scenes.DAY)
         self.assertNotIn("runner_length", sheets.values(self.part.readings.all()))
-        parts.choose(self.person, self.part, "runner_length", Origin.TOLD)
+        parts.choose(self.person, self.part, "runner_length", Origin.REPORTED)
         self.assertAlmostEqual(float(sheets.values(self.part.readings.all())["runner_length"]), 0.42)
-        parts.write_down(self.person, self.part, "runner_length", ReadingChange("425 mm", Origin.TOLD), scenes.DAY)
+        parts.write_down(self.person, self.part, "runner_length", ReadingChange("425 mm", Origin.REPORTED), scenes.DAY)
         self.assertAlmostEqual(float(sheets.values(self.part.readings.all())["runner_length"]), 0.425)
 
     def test_a_price_is_a_number_with_two_decimals_or_unknown(self):
@@ -100,7 +100,7 @@ class Library(TestCase):
         viewer = scenes.person(Role.VIEWER)
         for act in (
             lambda: parts.add_part(viewer, scenes.DAY, Slot.SPACER, PartFacts("x"), {}),
-            lambda: parts.write_down(viewer, self.part, "height", ReadingChange("1 in", Origin.TOLD), scenes.DAY),
+            lambda: parts.write_down(viewer, self.part, "height", ReadingChange("1 in", Origin.REPORTED), scenes.DAY),
             lambda: parts.name_alias(viewer, self.part, "x"),
             lambda: parts.add_photo(viewer, self.part, picture(), "", scenes.DAY),
         ):

@@ -47,17 +47,17 @@ class Sheets(TestCase):
         self.assertAlmostEqual(self.value("gasket_thickness"), 0.065 * 0.0254, places=12)
 
     def test_values_that_contradict_are_not_used_until_one_is_chosen(self):
-        self.write("gasket_thickness", "1.0 mm", Origin.CATALOGUE)
+        self.write("gasket_thickness", "1.0 mm", Origin.CATALOG)
         self.assertIsNone(self.value("gasket_thickness"))
-        builds.choose(self.person, self.build, "gasket_thickness", Origin.CATALOGUE)
+        builds.choose(self.person, self.build, "gasket_thickness", Origin.CATALOG)
         self.assertAlmostEqual(self.value("gasket_thickness"), 0.001)
         with self.assertRaises(Invalid):
             builds.choose(self.person, self.build, "gasket_thickness", Origin.MEASURED)
 
     def test_a_choice_stays_when_its_value_is_written_anew(self):
-        self.write("gasket_thickness", "1.0 mm", Origin.CATALOGUE)
-        builds.choose(self.person, self.build, "gasket_thickness", Origin.CATALOGUE)
-        self.write("gasket_thickness", "1.1 mm", Origin.CATALOGUE)
+        self.write("gasket_thickness", "1.0 mm", Origin.CATALOG)
+        builds.choose(self.person, self.build, "gasket_thickness", Origin.CATALOG)
+        self.write("gasket_thickness", "1.1 mm", Origin.CATALOG)
         self.assertAlmostEqual(self.value("gasket_thickness"), 0.0011)
 
     def test_bad_input_is_refused_at_its_field_and_nothing_is_kept(self):
@@ -106,7 +106,7 @@ class Revisions(TestCase):
         self.build.refresh_from_db()
         for act in (
             lambda: builds.write_down(self.person, self.build, "bore", ReadingChange("87 mm"), scenes.DAY),
-            lambda: builds.choose(self.person, self.build, "bore", Origin.TOLD),
+            lambda: builds.choose(self.person, self.build, "bore", Origin.REPORTED),
             lambda: builds.write_flow_table(self.person, self.build, "intake", "", [], scenes.DAY),
         ):
             with self.assertRaisesMessage(BuildClosed, "Change it as a new revision."):

@@ -37,7 +37,7 @@ def break_down(given, watch):
 class Jobs(TestCase):
     def setUp(self):
         for name, work in (("count", count), ("refuse", refuse), ("break", break_down)):
-            kinds.register(name, Queue.QUICK, work)
+            kinds.register(name, f"The {name}", Queue.QUICK, work)
             self.addCleanup(kinds.KINDS.pop, name)
         self.person = scenes.person(Role.OPERATOR)
         self.client.force_login(self.person)
@@ -96,6 +96,32 @@ class Jobs(TestCase):
         self.assertEqual(self.client.post(f"/api/jobs/{job.pk}/stop").status_code, 404)
         with self.assertRaises(Refusal):
             jobs.stop(stranger, job)
+
+    def test_one_s_own_work_is_a_list_newest_first_that_is_searched_and_says_how_each_stands(self):
+        done = jobs.ask(self.person, "count", "one", {"to": 2}, timezone.now(), about="Four manifolds")
+        jobs.run(done.pk)
+        refused = jobs.ask(self.person, "refuse", "two", {}, timezone.now(), about="Two heads")
+        jobs.run(refused.pk)
+        waiting = self.ask(subject="three")
+        jobs.ask(scenes.person(Role.OWNER), "count", "theirs", {"to": 1}, timezone.now())
+        with self.assertNumQueries(5):  # session, person, sweep, count, rows: also for hundreds
+            page = self.client.get("/api/jobs").json()
+        self.assertEqual(page["total"], 3)
+        self.assertEqual(
+            [(row["id"], row["label"], row["about"], row["state_label"], row["may_stop"]) for row in page["rows"]],
+            [
+                (waiting.pk, "The count", "three", "Waiting", True),
+                (refused.pk, "The refuse", "Two heads", "Failed", False),
+                (done.pk, "The count", "Four manifolds", "Done", False),
+            ],
+        )
+        self.assertEqual(page["rows"][1]["problem"], "Two and two do not make five.")
+        self.assertEqual((page["rows"][2]["progress_text"], page["rows"][2]["problem"]), ("at 2", ""))
+        found = self.client.get("/api/jobs?search=manifold").json()
+        self.assertEqual([row["id"] for row in found["rows"]], [done.pk])
+        self.client.post(f"/api/jobs/{waiting.pk}/stop")
+        first = self.client.get("/api/jobs").json()["rows"][0]
+        self.assertEqual((first["state_label"], first["may_stop"]), ("Stopped", False))
 
     def test_a_worker_that_was_killed_is_told_as_lost(self):
         job = self.ask()
