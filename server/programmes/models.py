@@ -35,6 +35,16 @@ class ProgrammeKind(models.TextChoices):
 class MixturePolicy(models.TextChoices):
     MATCHED = "matched", "Every setup brought to the same mixture"
     DELIVERED = "delivered", "Every setup as delivered"
+    FACTOR = "factor", "The mixture is part of the question"
+
+
+class TuneRule(models.TextChoices):
+    """Which tune stands for a setup that was pulled with several; values as the core's."""
+
+    LAST_MATCHED = "last_matched", "The last one at the mixture target"
+    BEST = "best", "The one that made most"
+    DELIVERED = "delivered", "As planned"
+    CHOSEN = "chosen", "The one chosen in the log"
 
 
 class BoostPolicy(models.TextChoices):
@@ -66,6 +76,7 @@ class Programme(models.Model):
     answers_change = models.TextField(blank=True, help_text="what each answer would change")
     boost_school = models.CharField(max_length=16, default=BoostSchool.UNBLOWN)
     mixture_policy = models.CharField(max_length=10, choices=MixturePolicy.choices, default=MixturePolicy.MATCHED)
+    tune_rule = models.CharField(max_length=14, choices=TuneRule.choices, default=TuneRule.LAST_MATCHED)
     boost_policy = models.CharField(max_length=12, choices=BoostPolicy.choices, blank=True)
     stand_in = models.CharField(max_length=300, blank=True, help_text="what this engine stands in for, and its limits")
     extension_rpm = models.FloatField(default=0.0, help_text="by how much a sweep is extended that still climbs")
@@ -295,7 +306,6 @@ class PlanVersion(models.Model):
     made_at = models.DateTimeField()
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     document = CheckedJSONField(shape=JsonObject, help_text="the whole plan in plain words and numbers")
-    changes = ArrayField(models.TextField(), default=list, help_text="against the version before, in words")
     used_at = models.DateTimeField(null=True, blank=True, help_text="when a pull was first armed under it")
 
     class Meta:

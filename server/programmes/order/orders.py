@@ -53,7 +53,7 @@ class LaidOutOrder:
     finishes_at: datetime | None
     waited_min: float
     fuel: float | None  # m³
-    fuel_told: str
+    fuel_basis: str
     price: float | None
     broken: Sequence[str]
     missing: Sequence[int]  # setups in the plan that the order leaves out
@@ -61,7 +61,7 @@ class LaidOutOrder:
 
 def lay_out(plan: Plan, build: Build) -> LaidOutOrder:
     """The order of the plan as it stands, whatever it is."""
-    need, told = plans.fuel_need(plan, build)
+    need, basis = plans.fuel_need(plan, build)
     problem, active = plans.problem(plan, need), plan.active
     laid = day.schedule(problem, plans.visits_of(plan, need), [plan.setups[place].letter for place in active])
     begin = plans.origin(plan)
@@ -80,7 +80,7 @@ def lay_out(plan: Plan, build: Build) -> LaidOutOrder:
     return LaidOutOrder(
         [stretch(block) for block in laid.blocks], laid.total_min, laid.finish_min,
         begin and begin + timedelta(minutes=laid.finish_min), laid.waited_min,
-        None if need is None else laid.fuel * LITRE, told,
+        None if need is None else laid.fuel * LITRE, basis,
         None if price is None else float(price) * laid.total_min / HOUR, laid.broken,
         [place for place in active if place not in visited],
     )  # fmt: skip
@@ -216,4 +216,4 @@ def _freed(
     return []
 
 
-kinds.register(KIND, Queue.QUICK, search)
+kinds.register(KIND, "Running order", Queue.QUICK, search)

@@ -15,9 +15,9 @@ from jobs.schemas import JobOut, job_out
 from programmes.expectations import service as expectations
 from programmes.listing.access import readable
 from programmes.listing.schemas import ProgrammeOut, programme_out
-from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind, TuneRule
 from programmes.order import orders
-from programmes.plan import changeover_times, drafts, form_numbers, plans, saving, templates
+from programmes.plan import changeover_times, drafts, form_numbers, plans, saving, templates, version_changes
 from programmes.plan import messages as plan_messages
 from programmes.plan.open_tests import open_tests
 from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, draft_out
@@ -32,7 +32,7 @@ MOST_PROGRAMMES = 30  # whose open tests are listed, the newest
 class PlanChoice(Schema):
     value: str
     label: str
-    told: str = ""
+    meaning: str = ""
 
 
 class WorkOut(Schema):
@@ -53,6 +53,7 @@ class PlanChoices(Schema):
     kinds: list[PlanChoice]
     boost_schools: list[PlanChoice]
     mixture_policies: list[PlanChoice]
+    tune_rules: list[PlanChoice]
     boost_policies: list[PlanChoice]
     places: list[PlanChoice]
     candidates: list[PlanChoice]
@@ -97,16 +98,21 @@ def _choices(pairs: list[tuple[str, str]]) -> list[PlanChoice]:
     return [PlanChoice(value=value, label=label) for value, label in pairs]
 
 
+def _explained(known: list[tuple[str, str, str]]) -> list[PlanChoice]:
+    return [PlanChoice(value=value, label=label, meaning=meaning) for value, label, meaning in known]
+
+
 @router.get("/plan-choices", response=PlanChoices, operation_id="plan_choices")
 def read_choices(request: HttpRequest) -> PlanChoices:
     return PlanChoices(
-        settings=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.settings_known()],
-        duties=[PlanChoice(value=key, label=label, told=told) for key, label, told in plan_messages.duties_known()],
+        settings=_explained(plan_messages.settings_known()),
+        duties=_explained(plan_messages.duties_known()),
         kinds=_choices(ProgrammeKind.choices),
         boost_schools=[PlanChoice(value=school, label=label) for school, label in BOOST_SCHOOLS.items()],
-        mixture_policies=_choices(MixturePolicy.choices), boost_policies=_choices(BoostPolicy.choices),
+        mixture_policies=_choices(MixturePolicy.choices), tune_rules=_choices(TuneRule.choices),
+        boost_policies=_choices(BoostPolicy.choices),
         places=_choices(Place.choices), candidates=_choices(Candidate.choices),
-        templates=[PlanChoice(value=one.key, label=one.label, told=one.told) for one in templates.TEMPLATES],
+        templates=[PlanChoice(value=one.key, label=one.label, meaning=one.meaning) for one in templates.TEMPLATES],
         works=[
             WorkOut(key=key, remove=form_numbers.shown(known.work.remove_min),
                     install=form_numbers.shown(known.work.install_min), under=list(known.work.under),
@@ -165,7 +171,8 @@ def find_order(request: HttpRequest, given: DraftIn) -> JobOut:
     if not plan.setups:
         raise Invalid("There is nothing to order yet.", fields={"setups": "add the setups first"})
     asked = orders.arguments(plan, build)
-    return job_out(jobs.ask(person, orders.KIND, f"build {build.pk}", asked, timezone.now()))
+    about = plan.question or str(build.engine)
+    return job_out(jobs.ask(person, orders.KIND, f"build {build.pk}", asked, timezone.now(), about=about))
 
 
 @router.post("/plans/template", response=DraftIn, operation_id="apply_template")
@@ -180,10 +187,12 @@ def read_plan(request: HttpRequest, programme_id: int) -> PlanOut:
     person = person_of(request)
     programme = get_object_or_404(_planned(person), pk=programme_id)
     plan = plans.of_programme(programme)
+    recorded = list(programme.versions.all())
+    reader = version_changes.reader_of(person)
     made = set(programme.steps.filter(pulls_made__isnull=False).values_list("pk", flat=True))
     return PlanOut(
         draft=draft_out(plan, programme.build_id, person),
-        told=plan_messages.plan_summary(plan, programme.build, person, {}),
+        summary=plan_messages.plan_summary(plan, programme.build, person, {}),
         pulled=[setup.pulled for setup in plan.setups],
         positions=[setup.position for setup in plan.setups],
         visits_pulled=[place for place, visit in enumerate(plan.order) if visit.pk in made],
@@ -193,9 +202,9 @@ def read_plan(request: HttpRequest, programme_id: int) -> PlanOut:
                 made_at=version.made_at,
                 made_by=str(version.made_by),
                 used_at=version.used_at,
-                changes=version.changes,
+                changes=version_changes.differences(before.document, version.document, reader) if before else [],
             )
-            for version in programme.versions.all()
+            for before, version in zip([None, *recorded], recorded, strict=False)
         ],
     )
 

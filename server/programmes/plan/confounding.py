@@ -16,7 +16,7 @@ from programmes.plan.plans import OWN, Plan, PlannedSetup
 class QuestionText:
     question: str
     standing: str
-    told: str
+    answer: str
 
 
 @dataclass(frozen=True)
@@ -30,7 +30,7 @@ class DesignAnswers:
 def ask(plan: Plan) -> DesignAnswers:
     """Every question that the setups in the plan raise."""
     setups = [plan.setups[place] for place in plan.active]
-    stacks = [setup.levels() for setup in setups]
+    stacks = [plan.factors(setup) for setup in setups]
     rows = [key for key in plan.used_rows() if any(key in stack for stack in stacks)]
     full = [{key: stack.get(key, NOTHING) for key in rows} for stack in stacks]
     names = {key: _row(plan, key) for key in rows}
@@ -56,7 +56,12 @@ def _copies(setups: Sequence[PlannedSetup], full: Sequence[Mapping[str, str]]) -
     found = []
     for place, levels in enumerate(full):
         twin = next((other for other in range(place) if full[other] == levels), None)
-        if twin is not None:
+        if twin is not None and setups[place].levels() != setups[twin].levels():
+            found.append(
+                f"{setups[place].letter} differs from {setups[twin].letter} in jets alone, and every setup is brought "
+                "to the same mixture: they count as the same setup. To compare mixtures, choose that in the question."
+            )
+        elif twin is not None:
             found.append(
                 f"{setups[place].letter} has the same in every row as {setups[twin].letter}: that shows how refitting "
                 "scatters. To compare parts, change a row."
@@ -73,14 +78,14 @@ def _question_text(found: QuestionAnswer, setups: Sequence[PlannedSetup], names:
             pairs = ", ".join(
                 f"{setups[second].letter} against {setups[first].letter}" for first, second in found.pairs
             )
-            told = f"Separated by {pairs}, which differ in nothing else."
+            answer = f"Separated by {pairs}, which differ in nothing else."
         case AnswerQuality.ADDING_UP:
-            told = "Separated by several setups, if what the slots are worth adds up."
+            answer = "Separated by several setups, assuming effects add."
         case AnswerQuality.TOGETHER:
-            told = f"Only together with the {' and the '.join(names[slot] for slot in found.together)}."
+            answer = f"Only together with the {' and the '.join(names[slot] for slot in found.together)}."
         case AnswerQuality.NO:
-            told = "Nothing here tells it."
-    return QuestionText(asked, found.standing, told)
+            answer = "Not testable with these setups."
+    return QuestionText(asked, found.standing, answer)
 
 
 def names_of(plan: Plan) -> dict[str, str]:

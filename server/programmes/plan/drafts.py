@@ -14,7 +14,16 @@ from torvix_core.planning.changeover import DependencyCycle, Work, check_depende
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from engines.models import Part
-from programmes.models import MOST_SETUPS, STANDARDS, BoostPolicy, Candidate, MixturePolicy, Place, ProgrammeKind
+from programmes.models import (
+    MOST_SETUPS,
+    STANDARDS,
+    BoostPolicy,
+    Candidate,
+    MixturePolicy,
+    Place,
+    ProgrammeKind,
+    TuneRule,
+)
 from programmes.plan import form_numbers
 from programmes.plan.form_numbers import MINUTE
 from programmes.plan.plans import (
@@ -39,7 +48,7 @@ from shop.texts import optional
 MOST_VISITS = 150
 MOST_ROWS = 40
 MOST_SESSIONS = 10
-# Temperatures a warm petrol engine is compared at, K; the shop's own come with its stands [prac]
+# Temperatures a warm gasoline engine is compared at, K; the shop's own come with its stands [prac]
 USUAL_WINDOWS = {"oil_temperature": (353.15, 373.15), "coolant_temperature": (345.15, 359.15)}
 
 
@@ -95,6 +104,7 @@ class Draft:
     boost_school: str = BoostSchool.UNBLOWN
     kind: str = ProgrammeKind.COMPARISON
     mixture_policy: str = MixturePolicy.MATCHED
+    tune_rule: str = TuneRule.LAST_MATCHED
     boost_policy: str = BoostPolicy.NONE
     words: Mapping[str, str] = field(default_factory=dict)
     duty: str = Preset.EVEN
@@ -136,6 +146,7 @@ def read(draft: Draft, person: Person) -> tuple[Plan, dict[str, str]]:
         ("standard", draft.standard, [str(one) for one in STANDARDS]),
         ("boost_school", draft.boost_school, list(BoostSchool)), ("kind", draft.kind, ProgrammeKind.values),
         ("mixture_policy", draft.mixture_policy, MixturePolicy.values),
+        ("tune_rule", draft.tune_rule, TuneRule.values),
         ("boost_policy", draft.boost_policy, BoostPolicy.values), ("duty", draft.duty, list(Preset)),
     ):  # fmt: skip
         if value not in known:
@@ -152,7 +163,7 @@ def read(draft: Draft, person: Person) -> tuple[Plan, dict[str, str]]:
         objective=Objective(draft.duty, _points(draft, wrong), numbers["height_limit"], draft.must_look_stock,
                             prices["cost_ceiling"]),
         standard=draft.standard, boost_school=draft.boost_school, kind=draft.kind,
-        mixture_policy=draft.mixture_policy, boost_policy=draft.boost_policy, **words,
+        mixture_policy=draft.mixture_policy, tune_rule=draft.tune_rule, boost_policy=draft.boost_policy, **words,
         extension_rpm=numbers["extension_rpm"] or 0.0, smallest_difference=numbers["smallest_difference"] or 0.0,
     )  # fmt: skip
     return plan, wrong

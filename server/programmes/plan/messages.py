@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from torvix_core.engine.dimensions import SETTINGS
+from torvix_core.engine.settings import SETTINGS
 from torvix_core.judging import duty
 from torvix_core.judging.duty import PRESETS, Preset
 
@@ -26,15 +26,16 @@ def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]
         letters=[setup.letter for setup in plan.setups],
         labels={key: plan.label(key) for key in plan.used_rows()},
         answers=[
-            AnswerOut(question=answer.question, standing=answer.standing, told=answer.told) for answer in asked.answers
+            AnswerOut(question=answer.question, standing=answer.standing, answer=answer.answer)
+            for answer in asked.answers
         ],
         addition=asked.addition,
         added=dict(asked.added) if asked.added else None,
         copies=list(asked.copies),
         held=[HeldOut(label=label, level=level) for label, level in plan.held()],
         failing=[
-            FailingOut(setup=place, told=told)
-            for place, told in criteria.failing(plan, sheets.limits(build), person).items()
+            FailingOut(setup=place, reasons=reasons)
+            for place, reasons in criteria.failing(plan, sheets.limits(build), person).items()
         ],
         costs=[
             CostOut(setup=place, price=float(cost.visible), unknown=[*cost.unknown, *cost.hidden])
@@ -106,4 +107,4 @@ def settings_known() -> list[tuple[str, str, str]]:
 
 
 def duties_known() -> list[tuple[str, str, str]]:
-    return [(which.value, facts.label, facts.told) for which, facts in PRESETS.items()]
+    return [(which.value, facts.label, facts.meaning) for which, facts in PRESETS.items()]

@@ -10,8 +10,9 @@ from typing import TYPE_CHECKING
 
 from torvix_core.air.standards import BoostSchool, Standard
 from torvix_core.engine import fuel
-from torvix_core.engine.dimensions import SETTINGS, STACK_ORDER, Slot
+from torvix_core.engine.dimensions import STACK_ORDER, Slot
 from torvix_core.engine.fuel import Fuel, FuelNeed
+from torvix_core.engine.settings import MIXTURE_ITEMS, SETTINGS
 from torvix_core.judging import design
 from torvix_core.planning import changeover
 from torvix_core.planning.changeover import Work
@@ -19,7 +20,7 @@ from torvix_core.planning.day_plan import OrderPlace, OrderProblem, Paid, Task, 
 
 from engines.models import Build, Part
 from engines.sheet import sheets
-from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, ProgrammeKind, letter_of
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, ProgrammeKind, TuneRule, letter_of
 
 if TYPE_CHECKING:
     from programmes.models import Programme
@@ -160,6 +161,7 @@ class Plan:
     answers_change: str = ""
     held_constant: str = ""
     mixture_policy: str = MixturePolicy.MATCHED
+    tune_rule: str = TuneRule.LAST_MATCHED
     boost_policy: str = BoostPolicy.NONE
     stand_in: str = ""
     extension_rpm: float = 0.0
@@ -172,6 +174,11 @@ class Plan:
 
     def levels(self) -> list[dict[str, str]]:
         return [setup.levels() for setup in self.setups]
+
+    def factors(self, setup: PlannedSetup) -> dict[str, str]:
+        """What of a setup is compared: where every setup is brought to one mixture, its jets are not."""
+        nuisance = MIXTURE_ITEMS if self.mixture_policy == MixturePolicy.MATCHED else frozenset()
+        return {key: level for key, level in setup.levels().items() if key.removeprefix(SETTING) not in nuisance}
 
     def works(self) -> dict[str, Work]:
         """What each row takes: the plan's own, else the usual."""
@@ -214,7 +221,7 @@ def fuel_need(plan: Plan, build: Build) -> tuple[FuelNeed | None, str]:
     """What a pull and a warm-up burn, and where the figure comes from; None where nothing tells the power."""
     given = plan.times.fuel_pull, plan.times.fuel_warm_up
     power = sheets.value(build, "target_power")
-    named = sheets.word(build, "fuel") or Fuel.PUMP_PETROL
+    named = sheets.word(build, "fuel") or Fuel.PUMP_GASOLINE
     if power is None or plan.times.warm_up_min <= 0:
         if given[0] is None:
             return None, "The build sheet has no target power: type what a pull burns."
@@ -234,7 +241,7 @@ def problem(plan: Plan, need: FuelNeed | None) -> OrderProblem:
     """The plan as the order search sees it: setups in it alone, minutes from the first session, fuel in litres."""
     active, begin, times = plan.active, origin(plan), plan.times
     levels = [plan.setups[place].levels() for place in active]
-    first_to_drop = design.drop_order(levels)
+    first_to_drop = design.drop_order([plan.factors(plan.setups[place]) for place in active])
     worth = {index: rank for rank, index in enumerate(first_to_drop)}
     pull_l = need.pull / LITRE if need else 0.0
 
@@ -336,6 +343,7 @@ def of_programme(programme: Programme) -> Plan:
         answers_change=programme.answers_change,
         held_constant=programme.held_constant,
         mixture_policy=programme.mixture_policy,
+        tune_rule=programme.tune_rule,
         boost_policy=programme.boost_policy,
         stand_in=programme.stand_in,
         extension_rpm=programme.extension_rpm,

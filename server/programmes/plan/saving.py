@@ -143,6 +143,7 @@ def _write_programme(programme: Programme, plan: Plan) -> None:
     programme.kind, programme.answers_change, programme.stand_in = plan.kind, plan.answers_change, plan.stand_in
     programme.boost_school, programme.boost_policy = plan.boost_school, plan.boost_policy
     programme.mixture_policy = plan.mixture_policy
+    programme.tune_rule = plan.tune_rule
     programme.duty = {"preset": objective.preset, "points": [list(point) for point in objective.points]}
     programme.height_limit, programme.must_look_stock = objective.height_limit, objective.must_look_stock
     programme.cost_ceiling = objective.cost_ceiling

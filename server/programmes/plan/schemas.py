@@ -1,4 +1,4 @@
-"""A draft as it comes from the browser and goes back to it, and what is told of a plan."""
+"""A draft as it comes from the browser and goes back to it, and what a plan shows."""
 
 from __future__ import annotations
 
@@ -66,6 +66,7 @@ class DraftIn(Schema):
     boost_school: str = "unblown"
     kind: str = "comparison"
     mixture_policy: str = "matched"
+    tune_rule: str = "last_matched"
     boost_policy: str = ""
     duty: str = "even"
     points: list[list[float]] = []
@@ -75,7 +76,8 @@ class DraftIn(Schema):
         return Draft(
             question=self.question, texts=self.texts, words=self.words, standard=self.standard,
             boost_school=self.boost_school, kind=self.kind, mixture_policy=self.mixture_policy,
-            boost_policy=self.boost_policy, duty=self.duty, points=self.points, must_look_stock=self.must_look_stock,
+            tune_rule=self.tune_rule, boost_policy=self.boost_policy, duty=self.duty, points=self.points,
+            must_look_stock=self.must_look_stock,
             setups=[
                 DraftSetup(setup.name, setup.part_ids, setup.settings, setup.id, setup.pulls, setup.visits, setup.place,
                            setup.available_at, setup.candidate, setup.reason, setup.based_on, setup.position)
@@ -110,7 +112,7 @@ def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
                                  paid="" if session.paid_min is None else f"{form_numbers.shown(session.paid_min)} min")
                   for session in plan.sessions],
         standard=plan.standard, boost_school=plan.boost_school, kind=plan.kind, mixture_policy=plan.mixture_policy,
-        boost_policy=plan.boost_policy, duty=plan.objective.preset,
+        tune_rule=plan.tune_rule, boost_policy=plan.boost_policy, duty=plan.objective.preset,
         points=[list(point) for point in plan.objective.points], must_look_stock=plan.objective.must_look_stock,
     )  # fmt: skip
 
@@ -120,7 +122,7 @@ class AnswerOut(Schema):
 
     question: str
     standing: str
-    told: str
+    answer: str
 
 
 class HeldOut(Schema):
@@ -132,7 +134,7 @@ class FailingOut(Schema):
     """What a setup does not keep of the plan's limits; `setup` is its place in the plan."""
 
     setup: int
-    told: list[str]
+    reasons: list[str]
 
 
 class StretchOut(Schema):
@@ -160,7 +162,7 @@ class DayPlanOut(Schema):
     fuel: float | None
     fuel_available: float | None
     fuel_unit: str
-    fuel_told: str
+    fuel_basis: str
     fuel_pull: float | None
     price: float | None
     paid_min: list[float | None]
@@ -196,7 +198,7 @@ def day_out(plan: Plan, laid: LaidOutOrder, fuel_pull: float | None, person: Per
         fuel=volume(laid.fuel),
         fuel_available=volume(plan.times.fuel_available),
         fuel_unit=unit,
-        fuel_told=laid.fuel_told,
+        fuel_basis=laid.fuel_basis,
         fuel_pull=volume(fuel_pull),
         price=laid.price,
         paid_min=[session.paid_min for session in plan.sessions],
@@ -245,7 +247,7 @@ class PlanOut(Schema):
     """A plan in force: as the form shows it, what it says, and the versions it went through."""
 
     draft: DraftIn
-    told: PlanSummary
+    summary: PlanSummary
     pulled: list[bool]
     positions: list[int]
     visits_pulled: list[int]

@@ -13,7 +13,7 @@ from shop.refusals import Invalid
 class Template:
     key: str
     label: str
-    told: str
+    meaning: str
     needs_setup: bool
     change: Callable[[DraftIn, int], DraftIn]
 

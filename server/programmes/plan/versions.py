@@ -1,38 +1,25 @@
-"""Versions of a plan: what was in force when a pull was made, and how one differs from the next, in words."""
+"""Versions of a plan: what was in force when a pull was made."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 
 from torvix_core.air.standards import BOOST_SCHOOLS, DEFINITIONS, BoostSchool, Standard
 
-from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, PlanVersion, Programme, ProgrammeKind
+from programmes.models import (
+    BoostPolicy,
+    Candidate,
+    MixturePolicy,
+    Place,
+    PlanVersion,
+    Programme,
+    ProgrammeKind,
+    TuneRule,
+)
 from programmes.plan.plans import Plan
 from shop.models import Person
-
-# Key of the document, what it is called, and the texts behind stored words
-TEXTS: tuple[tuple[str, str], ...] = (
-    ("question", "The question"),
-    ("answers_change", "What the answers change"),
-    ("kind", "The kind of test"),
-    ("standard", "The standard"),
-    ("boost_school", "The school of boost"),
-    ("mixture_policy", "The mixture"),
-    ("boost_policy", "The boost"),
-    ("stand_in", "What it stands in for"),
-    ("held_constant", "What is held constant"),
-    ("sweep", "The sweep"),
-    ("range", "The range compared"),
-    ("extension_rpm", "The extension of a sweep, rpm,"),
-    ("smallest_difference_percent", "The smallest difference that matters, per cent,"),
-    ("duty", "The duty"),
-    ("height_limit_m", "The height limit, m,"),
-    ("must_look_stock", "That it must look stock"),
-    ("cost_ceiling", "The cost ceiling"),
-)
 
 
 def document(plan: Plan) -> dict[str, Any]:
@@ -42,6 +29,7 @@ def document(plan: Plan) -> dict[str, Any]:
         "standard": DEFINITIONS[Standard(plan.standard)].label,
         "boost_school": BOOST_SCHOOLS[BoostSchool(plan.boost_school)],
         "mixture_policy": MixturePolicy(plan.mixture_policy).label,
+        "tune_rule": TuneRule(plan.tune_rule).label,
         "boost_policy": BoostPolicy(plan.boost_policy).label,
         "stand_in": plan.stand_in, "held_constant": plan.held_constant,
         "sweep": f"{plan.sweep.start_rpm:g} to {plan.sweep.end_rpm:g} rpm at {plan.sweep.rate_rpm_s:g} rpm/s",
@@ -76,72 +64,6 @@ def _duty(plan: Plan) -> str:
     return "drawn: " + ", ".join(f"{speed:g} rpm {weight:g}" for speed, weight in plan.objective.points)
 
 
-def differences(before: Mapping[str, Any], after: Mapping[str, Any]) -> list[str]:
-    """How a plan differs from another, a sentence each."""
-    return [*_of_texts(before, after), *_of_setups(before, after), *_of_day(before, after)]
-
-
-def _of_texts(before: Mapping[str, Any], after: Mapping[str, Any]) -> Iterator[str]:
-    for key, label in TEXTS:
-        one, other = before.get(key), after.get(key)
-        if one != other:
-            yield f"{label}: {_shown(one)} becomes {_shown(other)}."
-
-
-def _of_setups(before: Mapping[str, Any], after: Mapping[str, Any]) -> Iterator[str]:
-    olds, news = ({setup["letter"]: setup for setup in each["setups"]} for each in (before, after))
-    for letter, new in news.items():
-        old = olds.get(letter)
-        if old is None:
-            yield f"{letter} {new['name']} is new: {_contents(new['has'])}."
-            continue
-        if old["name"] != new["name"]:
-            yield f"{letter} is called {new['name']}, before {old['name']}."
-        for label in [*old["has"], *(key for key in new["has"] if key not in old["has"])]:
-            one, other = old["has"].get(label, ""), new["has"].get(label, "")
-            if one != other:
-                yield f"{letter}, {label.lower()}: {_shown(one)} becomes {_shown(other)}."
-        for key, told in (("pulls", "pulls"), ("visits", "visits"), ("place", "place"), ("based_on", "built on"),
-                          ("available_at", "arrives")):  # fmt: skip
-            if old[key] != new[key]:
-                yield f"{letter}, {told}: {_shown(old[key])} becomes {_shown(new[key])}."
-        if (old["candidate"], old["reason"]) != (new["candidate"], new["reason"]):
-            why = f": {new['reason']}" if new["reason"] else ""
-            yield f"{letter}: {new['candidate'].lower()}{why}."
-    for letter, old in olds.items():
-        if letter not in news:
-            yield f"{letter} {old['name']} is taken out."
-
-
-def _of_day(before: Mapping[str, Any], after: Mapping[str, Any]) -> Iterator[str]:
-    if before["order"] != after["order"]:
-        one, other = (", ".join(f"{visit[0]} {visit[1]}×" for visit in each["order"]) for each in (before, after))
-        yield f"Running order: {one or 'nothing'} becomes {other or 'nothing'}."
-    if before["sessions"] != after["sessions"]:
-        yield f"Sessions: {len(before['sessions'])} become {len(after['sessions'])}, with other times."
-    for key in after["times"]:
-        one, other = before["times"].get(key), after["times"][key]
-        if one != other:
-            label = key.replace("_min", ", minutes").replace("_", " ").capitalize()
-            yield f"{label}: {_shown(one)} becomes {_shown(other)}."
-    for label in [*before["works"], *(key for key in after["works"] if key not in before["works"])]:
-        one, other = before["works"].get(label), after["works"].get(label)
-        if one and other and one != other:
-            yield f"Work on the {label.lower()}: {one[0]:g} + {one[1]:g} min becomes {other[0]:g} + {other[1]:g} min."
-
-
-def _contents(levels: Mapping[str, str]) -> str:
-    return ", ".join(levels.values()) or "nothing in any slot"
-
-
-def _shown(value: object) -> str:
-    if value is None or value == "":
-        return "nothing"
-    if isinstance(value, bool):
-        return "yes" if value else "no"
-    return f"{value:g}" if isinstance(value, float) else str(value)
-
-
 def keep(programme: Programme, plan: Plan, person: Person, at: datetime) -> PlanVersion:
     """Put the plan on record: in place of the newest version while no pull was armed under it, else after it."""
     newest = programme.versions.order_by("number").last()
@@ -149,16 +71,11 @@ def keep(programme: Programme, plan: Plan, person: Person, at: datetime) -> Plan
     if newest is not None and newest.document == written:
         return newest
     if newest is not None and newest.used_at is None:
-        before = programme.versions.filter(number=newest.number - 1).first()
-        newest.changes = differences(before.document, written) if before else []
         newest.document, newest.made_at, newest.made_by = written, at, person
-        newest.save(update_fields=["document", "changes", "made_at", "made_by"])
+        newest.save(update_fields=["document", "made_at", "made_by"])
         return newest
-    changes = differences(newest.document, written) if newest else []
     number = newest.number + 1 if newest else 1
-    return PlanVersion.objects.create(
-        programme=programme, number=number, made_at=at, made_by=person, document=written, changes=changes
-    )
+    return PlanVersion.objects.create(programme=programme, number=number, made_at=at, made_by=person, document=written)
 
 
 def mark_used(programme: Programme, at: datetime) -> int:

@@ -5,8 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
-from torvix_core.engine.dimensions import SETTINGS, Measure
-from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
+from torvix_core.engine.dimensions import Measure
+from torvix_core.engine.settings import SETTINGS, TUNE_ITEMS
+from torvix_core.units.quantity_parser import NotUnderstood, read_number, read_quantity
 
 from programmes.models import Adjustment, Setup
 from programmes.plan.plans import OWN, SETTING, SettingValue
@@ -16,8 +17,13 @@ from shop.refusals import Invalid
 from shop.texts import optional
 
 # What may be changed between two pulls without the list of a change being due: a camshaft's advance, another fuel or
-# another drive are setups of their own, because clearance, vapour and blower speed must be seen to first.
-ADJUSTABLE = [f"{SETTING}{key}" for key in ("spark_advance", "jets", "mixture_target", "boost_target")]
+# another drive are setups of their own, because clearance, vapor and blower speed are checked first.
+ADJUSTABLE = [
+    f"{SETTING}{key}" for key in (
+        "spark_advance", *(item.key for item in TUNE_ITEMS), "rod_hanger", "jets", "fuel_table", "fuel_trim",
+        "spark_table", "mixture_target", "boost_target",
+    )
+]  # fmt: skip
 KNOWN_SETTINGS = {f"{SETTING}{dimension.key}": dimension for dimension in SETTINGS}
 
 
@@ -32,6 +38,9 @@ def read_setting(key: str, text: str, units: Mapping[str, str]) -> SettingValue:
         unit = units.get(known.figure, "") or known.unit
         read = read_quantity(text, known.measure, unit, known.low, known.high)
         return SettingValue(read.understood, read.value)
+    if known.measure == Measure.NUMBER:
+        number = read_number(text, known.low, known.high)
+        return SettingValue(f"{number:g}", number)
     if known.measure == Measure.CHOICE:
         label = dict(known.choices).get(text) or next((told for _, told in known.choices if told == text), "")
         if not label:

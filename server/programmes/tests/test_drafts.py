@@ -160,11 +160,11 @@ class Planned(TestCase):
         self.assertEqual(self.plan().status_code, 200)  # an operator may
 
     def questions(self, programme: int) -> dict:
-        return self.client.get(f"/api/plans/{programme}").json()["told"]
+        return self.client.get(f"/api/plans/{programme}").json()["summary"]
 
     def test_two_changes_at_once_are_told_as_a_package_with_the_setup_that_would_split_it(self):
         found = self.questions(self.plan().json()["id"])
-        self.assertEqual({one["question"]: one["told"] for one in found["answers"]}, {
+        self.assertEqual({one["question"]: one["answer"] for one in found["answers"]}, {
             "Intake manifold: Short against Long?": "Only together with the spacer.",
             "Spacer: Open spacer against nothing?": "Only together with the intake manifold."})  # fmt: skip
         self.assertEqual(found["addition"], "One setup more, A with Open spacer, would answer 2 more questions.")
@@ -172,6 +172,6 @@ class Planned(TestCase):
     def test_one_change_is_told_by_the_pair_that_differs_in_it(self):
         setups = [{"name": "Long", "part_ids": [self.long.pk]}, {"name": "Short", "part_ids": [self.short.pk]}]
         found = self.questions(self.plan(setups=setups).json()["id"])
-        self.assertEqual([one["told"] for one in found["answers"]],
+        self.assertEqual([one["answer"] for one in found["answers"]],
                          ["Separated by B against A, which differ in nothing else."])  # fmt: skip
         self.assertEqual(found["addition"], "")

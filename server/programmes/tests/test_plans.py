@@ -1,6 +1,6 @@
 """Plans: what they say of themselves, how they are changed, and what a pull closes."""
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import scenes
 from django.db import IntegrityError, connection, transaction
@@ -14,11 +14,11 @@ from engines.parts.service import PartFacts, add_part
 from programmes.expectations.service import seal
 from programmes.models import PlanVersion, Programme, Setup
 from programmes.order import orders
-from programmes.plan import drafts, plans, saving, templates, versions
+from programmes.plan import confounding, drafts, plans, saving, templates, version_changes, versions
 from programmes.plan.drafts import Draft, DraftRow, DraftSession, DraftSetup, DraftVisit
 from programmes.plan.schemas import draft_out
 from programmes.tests.test_drafts import TEXTS
-from shop.models import Person, Role
+from shop.models import Person, Role, Shop
 from shop.refusals import Invalid, NotAllowed
 
 NINE = scenes.DAY
@@ -79,14 +79,26 @@ class Written(Planned):
         self.assertEqual(plan.sessions[0].paid_min, 240)
         self.assertEqual(plan.setups[3].levels(), {"intake_manifold": "L", "spacer": "Open spacer",
                                                    "setting:jets": "72/82"})  # fmt: skip
-        self.assertEqual([row.label for row in plan.rows], ["Intake manifold", "Spacer", "Jets", "Air box"])
+        self.assertEqual([row.label for row in plan.rows], ["Intake manifold", "Spacer", "Jets, in words", "Air box"])
         sent_back = drafts.read_or_refuse(self.again(programme), self.person)
         self.assertEqual(versions.document(sent_back), versions.document(plan))
 
     def test_rows_alike_in_every_setup_are_what_is_held_constant(self):
         alike = [DraftSetup(name, [self.parts[0].pk], {"setting:spark_advance": "31"}) for name in ("one", "two")]
         plan, _ = drafts.read(self.draft(setups=alike, order=[DraftVisit(0, "2")]), self.person)
-        self.assertEqual(plan.held(), [("Intake manifold", "L"), ("Spark advance", "31 °")])
+        self.assertEqual(plan.held(), [("Intake manifold", "L"), ("Ignition timing", "31 °")])
+
+    def test_jets_are_a_question_only_where_the_mixture_is_one(self):
+        jets = [DraftSetup(name, [self.parts[0].pk], {"setting:main_jet_primary": number})
+                for name, number in (("one", "72"), ("two", "76"))]  # fmt: skip
+        for policy, asked in (("matched", 0), ("factor", 1), ("delivered", 1)):
+            with self.subTest(policy):
+                plan, wrong = drafts.read(self.draft(setups=jets, order=[DraftVisit(0, "2")], mixture_policy=policy),
+                                          self.person)  # fmt: skip
+                self.assertEqual(wrong, {})
+                found = confounding.ask(plan)
+                self.assertEqual(len(found.answers), asked)
+                self.assertEqual(any("in jets alone" in copy for copy in found.copies), not asked)
 
     def test_thirty_setups_have_letters_beyond_z(self):
         many = [DraftSetup(f"setup {place}", [self.parts[place % 3].pk]) for place in range(30)]
@@ -187,6 +199,10 @@ class Changed(Planned):
         plan = drafts.read_or_refuse(draft, self.person)
         return saving.change_plan(self.person, self.programme, plan, NINE + timedelta(hours=1))
 
+    def changes(self, before: PlanVersion, after: PlanVersion) -> list[str]:
+        reader = version_changes.reader_of(self.person)
+        return version_changes.differences(before.document, after.document, reader)
+
     def pull_of(self, letter: str) -> Setup:
         setup = next(one for one in self.programme.setups.all() if one.letter == letter)
         seal(setup, NINE)
@@ -206,10 +222,10 @@ class Changed(Planned):
         self.change(setups=setups, texts={**EVERYTHING, "warm_up": "30"})
         first, second = self.programme.versions.all()
         self.assertEqual((first.number, second.number), (1, 2))
-        self.assertEqual(second.changes, [
-            "D, jets: 72/82 becomes 74/84.", "E M and spacer is new: M, Open spacer.",
-            "Warm up, minutes: 20 becomes 30."])  # fmt: skip
-        self.assertEqual(first.document["setups"][3]["has"]["Jets"], "72/82")
+        self.assertEqual(self.changes(first, second), [
+            "D, jets, in words: 72/82 → 74/84.", "E M and spacer added: Open spacer and M.",
+            "Warm-up: 20 min → 30 min."])  # fmt: skip
+        self.assertEqual(first.document["setups"][3]["has"]["Jets, in words"], "72/82")
 
     def test_the_windows_of_the_gates_are_left_alone(self):
         """The form does not hold them: whoever changes the plan does not change when a pull may start."""
@@ -264,8 +280,29 @@ class Changed(Planned):
     def test_a_standard_put_in_force_is_on_record(self):
         versions.mark_used(self.programme, NINE)
         saving.choose_standard(self.person, self.programme, "sae_j607", NINE)
-        newest = PlanVersion.objects.filter(programme=self.programme).last()
-        self.assertEqual(newest.changes, ["The standard: ISO 1585 becomes SAE J607 (STP)."])
+        self.assertEqual(self.changes(*self.programme.versions.all()), ["Standard: ISO 1585 → SAE J607 (STP)."])
+
+    def test_changes_are_in_the_reader_s_units_the_shop_s_money_and_by_its_clock(self):
+        Shop.objects.update_or_create(pk=1, defaults={"name": "Ours", "currency": "SEK",
+                                                      "time_zone": "Europe/Stockholm"})  # fmt: skip
+        self.person.units = {**self.person.units, "length": "in"}
+        self.pull_of("A")
+        setups = list(self.again(self.programme).setups)
+        late = datetime(2026, 11, 28, 8, tzinfo=UTC)
+        setups[3] = DraftSetup("L and spacer", [self.parts[0].pk, self.spacer.pk], {"setting:jets": "72/82"},
+                               pk=setups[3].pk, available_at=late)  # fmt: skip
+        texts = {**EVERYTHING, "height_limit": "310 mm", "hour_price": "165.50", "cost_ceiling": "1234567"}
+        self.change(setups=setups, texts=texts, sessions=[DraftSession(late, "8 h")])
+        lines = self.changes(*self.programme.versions.all())
+        self.assertIn("Height limit: 9.8425 in → 12.2047 in.", lines)
+        self.assertIn("D, parts due: none → 28 Nov 09:00.", lines)
+        self.assertIn("Dyno time: 90 SEK per hour → 165.5 SEK per hour.", lines)
+        self.assertIn("Cost ceiling: 500 SEK → 1234567 SEK.", lines)
+        self.assertTrue(any(line.endswith("→ 28 Nov 09:00, 480 min paid.") for line in lines), lines)
+        self.pull_of("B")
+        self.change(setups=list(self.again(self.programme).setups), texts=texts, sessions=[DraftSession(late, "")])
+        lines = self.changes(*list(self.programme.versions.all())[-2:])
+        self.assertIn("Session 1: 28 Nov 09:00, 480 min paid → 28 Nov 09:00.", lines)
 
 
 class Templates(Planned):

@@ -1,0 +1,41 @@
+"""The tune of a pull in words: what it was set to, and what was changed since the pull before."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+from torvix_core.engine.settings import TUNE_KINDS
+from torvix_core.units.grammar import listed
+
+from programmes.plan.plans import SETTING, row_label
+
+
+def tune_words(settings: Mapping[str, str]) -> list[str]:
+    """A line for each setting; sizes of one kind on one line, with their positions."""
+    lines: dict[str, list[str]] = {}
+    for key, text in settings.items():
+        kind, position = _item(key)
+        if kind:
+            lines.setdefault(TUNE_KINDS[kind].label, []).append(f"{text} {TUNE_KINDS[kind].positions[position]}")
+        else:
+            lines.setdefault(row_label(key), []).append(text)
+    return [f"{label} {listed(texts)}" for label, texts in lines.items()]
+
+
+def changes(before: Mapping[str, str], after: Mapping[str, str]) -> list[str]:
+    """What is set otherwise than in the pull before."""
+    return [
+        f"{row_label(key)}: {before.get(key, 'none')} → {after.get(key, 'none')}"
+        for key in dict.fromkeys([*before, *after])
+        if before.get(key) != after.get(key)
+    ]
+
+
+def _item(key: str) -> tuple[str, str]:
+    """Kind and position of a tune item; empty for any other setting."""
+    plain = key.removeprefix(SETTING)
+    for kind, of in TUNE_KINDS.items():
+        position = plain.removeprefix(f"{kind}_")
+        if position != plain and position in of.positions:
+            return kind, position
+    return "", ""
