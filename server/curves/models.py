@@ -185,6 +185,18 @@ class ComparabilityOverride(models.Model):
         constraints = [models.CheckConstraint(condition=~Q(reason=""), name="let_in_says_why")]
 
 
+class StandingTune(models.Model):
+    """The pull whose tune stands for its setup, where the rule of the test is a chosen one."""
+
+    setup = models.OneToOneField("programmes.Setup", on_delete=models.CASCADE, related_name="standing_tune")
+    pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="+")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    def __str__(self) -> str:
+        return f"{self.setup_id}: tune of {self.pull}"
+
+
 class ManifestLine(BaseModel):
     """Of one file: its setup, its session, its place in the order, when it began; empty where it is not given."""
 

@@ -12,6 +12,7 @@ from torvix_core.units import quantities
 from curves.files.write import TableSheet, csv_bytes, mdf_bytes, parquet_bytes, sheet_csv, sheet_xlsx
 from curves.reduction.correct import corrected, pulls_of
 from programmes.models import Programme
+from programmes.settings.tune_words import tune_words
 from shop.refusals import Invalid, Refusal
 from stand.models import Pull, Standing
 from stand.pulls.samples import read_raw
@@ -61,8 +62,10 @@ def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, s
         except Refusal as refusal:
             about.append(f"Not in the table: {refusal}")
             continue
-        standing = f", left out: {pull.excluded_reason}" if pull.standing == Standing.EXCLUDED else ""
-        about.append(f"Pull {pull.number}, setup {pull.setup}, factor {found[-1].factor:.4f}{standing}.")
+        standing = f", excluded: {pull.excluded_reason}" if pull.standing == Standing.EXCLUDED else ""
+        tune = "; ".join(tune_words(pull.settings_in_force))
+        about.append(f"Pull {pull.number}, setup {pull.setup}, factor {found[-1].factor:.4f}{standing}."
+                     f"{f' Tune: {tune}.' if tune else ''}")  # fmt: skip
     if not found:
         raise Refusal("No pull of this test gave a curve under this standard.", code="no_curve")
     grid = np.unique(np.concatenate([one.speed_rpm for one in found]))

@@ -18,6 +18,13 @@ COLUMNS_OF_1 = {
 VALUES_OF_1 = {
     "carburettor": "carburetor", "carburettor_rating": "carburetor_rating", "carburettor_kind": "carburetor_kind",
 }  # fmt: skip
+# What version 4 calls by another name.
+ORIGINS_OF_4 = {"told": "reported", "catalogue": "catalog"}
+DIMENSIONS_OF_4 = {"told_ratio": "quoted_ratio", "tyre_radius": "tire_radius", "tyres": "tires"}
+FUELS_OF_4 = {f"{kind}_petrol": f"{kind}_gasoline" for kind in ("pump", "premium", "racing")}
+RULE_OF_4 = "last_matched"  # pulls of several tunes counted together: nobody could say which stands
+RULE_LABEL_OF_4 = "The last one at the mixture target"
+LABELS_OF_4 = {"Spark advance": "Ignition timing"}
 VALUES_IN = {
     "parts": ("slot",), "build_readings": ("dimension",), "part_readings": ("dimension",), "works": ("key", "under"),
     "settings": ("key",), "adjustments": ("key",), "timed_changes": ("keys",), "list_items": ("slots",),
@@ -41,6 +48,33 @@ def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
         rows = brought.get("known_scatter")
         if isinstance(rows, list):
             brought["known_scatter"] = [_drift_of_2(row) if isinstance(row, dict) else row for row in rows]
+    if version < 5:
+        rows = brought.get("programmes")
+        if isinstance(rows, list):
+            brought["programmes"] = [{"tune_rule": RULE_OF_4, **row} if isinstance(row, dict) else row for row in rows]
+        for name, of_4 in (("build_readings", _reading_of_4), ("part_readings", _reading_of_4),
+                           ("flow_tables", _reading_of_4), ("plan_versions", _version_of_4)):  # fmt: skip
+            rows = brought.get(name)
+            if isinstance(rows, list):
+                brought[name] = [of_4(row) if isinstance(row, dict) else row for row in rows]
+    return brought
+
+
+def _version_of_4(row: dict[str, Any]) -> dict[str, Any]:
+    """What changed stood there in words; it follows from the documents now, which name the rule of the tune too."""
+    brought = {key: _spelled(value, LABELS_OF_4) for key, value in row.items() if key != "changes"}
+    if isinstance(brought.get("document"), dict):
+        brought["document"] = {"tune_rule": RULE_LABEL_OF_4, **brought["document"]}
+    return brought
+
+
+def _reading_of_4(row: dict[str, Any]) -> dict[str, Any]:
+    brought = dict(row)
+    for column, names in (("origin", ORIGINS_OF_4), ("dimension", DIMENSIONS_OF_4)):
+        if column in row:
+            brought[column] = _spelled(row[column], names)
+    if row.get("dimension") == "fuel":
+        brought["words"] = _spelled(row.get("words"), FUELS_OF_4)
     return brought
 
 
@@ -70,12 +104,12 @@ def _settings_of_1(pulls: Any) -> Iterator[dict[str, Any]]:
             yield {"id": number, "pull": pull.get("id"), "key": _spelled(key), "text": text}
 
 
-def _spelled(value: Any) -> Any:
+def _spelled(value: Any, names: Mapping[str, str] = VALUES_OF_1) -> Any:
     """Keys as they are spelled now; a text that somebody wrote is none of them and stays."""
     if isinstance(value, str):
-        return VALUES_OF_1.get(value, value)
+        return names.get(value, value)
     if isinstance(value, list):
-        return [_spelled(one) for one in value]
+        return [_spelled(one, names) for one in value]
     if isinstance(value, dict):
-        return {_spelled(key): _spelled(one) for key, one in value.items()}
+        return {_spelled(key, names): _spelled(one, names) for key, one in value.items()}
     return value

@@ -9,7 +9,7 @@ from typing import Any
 from django.db import models
 from django.db.models import QuerySet
 
-from curves.models import ComparabilityOverride, ComparisonWindow, Import, ReductionOverride, SourceFile
+from curves.models import ComparabilityOverride, ComparisonWindow, Import, ReductionOverride, SourceFile, StandingTune
 from engines.models import Alias, Build, BuildReading, Engine, FlowTable, Installation, Part, PartReading, Photo
 from programmes import models as plan
 from programmes.models import Programme
@@ -17,7 +17,7 @@ from shop.models import Stand
 from stand import models as stand
 from stand.models import Pull
 
-FORMAT, FORMAT_VERSION = "torvix-programme", 4
+FORMAT, FORMAT_VERSION = "torvix-programme", 5
 RECORD = "programme.json"
 
 
@@ -97,6 +97,7 @@ TABLES: list[Table] = [
     Table("reduction_overrides", ReductionOverride, _of(ReductionOverride, PULL)),
     Table("comparison_windows", ComparisonWindow, _of(ComparisonWindow, "programme")),
     Table("comparability_overrides", ComparabilityOverride, _of(ComparabilityOverride, PULL)),
+    Table("standing_tunes", StandingTune, _of(StandingTune, SETUP)),
     Table("imports", Import, _of(Import, "programme")),
     Table("source_files", SourceFile, _of(SourceFile, PULL)),
 ]

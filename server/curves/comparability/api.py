@@ -10,7 +10,7 @@ from torvix_core.air.standards import Standard
 from torvix_core.pull.comparability import ComparabilityWindow
 
 from curves.comparability import messages as comparing_words
-from curves.comparability import pull_screening
+from curves.comparability import pull_screening, tunes
 from curves.comparability.schemas import (
     ComparisonOut,
     ComparisonWindowOut,
@@ -94,6 +94,15 @@ def shut_out(request: HttpRequest, pull_id: int) -> list[JudgedOut]:
     assert is_person(request.user)
     pull = _pull(request.user, pull_id)
     pull_screening.shut_out(request.user, pull)
+    return judged_out(pull.session.programme, units_of(request.user))
+
+
+@router.post("/pulls/{pull_id}/standing-tune", response=list[JudgedOut], operation_id="choose_tune")
+def choose_tune(request: HttpRequest, pull_id: int) -> list[JudgedOut]:
+    """The tune of this pull stands for its setup, where the rule of the test is a chosen one."""
+    assert is_person(request.user)
+    pull = _pull(request.user, pull_id)
+    tunes.choose_tune(request.user, pull, timezone.now())
     return judged_out(pull.session.programme, units_of(request.user))
 
 

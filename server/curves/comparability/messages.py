@@ -8,15 +8,17 @@ from torvix_core.engine.dimensions import Slot
 from torvix_core.pull import comparability
 from torvix_core.pull.comparability import Basis, ComparabilityCheck, ComparabilityLevel
 from torvix_core.units import quantities
+from torvix_core.units.grammar import listed
 
 from programmes.plan.plans import OWN, SETTING, row_label
 
 NAMES = {
     "oil_temperature": "Oil", "coolant_temperature": "Coolant", "inlet_temperature": "Inlet air",
-    "manifold_temperature": "Manifold skin", "mixture": "Mixture", "spark": "Spark", "boost": "Boost",
+    "manifold_temperature": "Manifold surface", "mixture": "Mixture", "spark": "Ignition timing", "boost": "Boost",
     "sweep_rate": "Sweep rate", "correction": "Correction", "time_apart": "Time apart", "slots": "Parts and settings",
     "resolution": "Resolution", "range": "Range", "session": "Session", "first_pull": "First pull after a change",
-    "fuel": "Fuel", "operator": "Operator", "revision": "Engine revision", "simulated": "Engine or simulated stand",
+    "fuel": "Fuel", "tune": "Tune", "operator": "Operator", "revision": "Engine revision",
+    "simulated": "Engine or simulated stand",
 }  # fmt: skip
 BASES = {Basis.PHYSICS: "physics", Basis.PRACTICE: "common practice", Basis.STANDARD: "the standards", Basis.NONE: ""}
 LEVELS = {
@@ -65,11 +67,13 @@ def found_words(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     if key == "first_pull":
         return "one is the first after a change, the other is not"
     if key in ("fuel", "operator", "revision"):
-        return f"{check.told[1] or 'none'} against {check.told[0] or 'none'}"
+        return f"{check.details[1] or 'none'} against {check.details[0] or 'none'}"
     if key == "slots":
-        return ", ".join(_row(one) for one in check.told)
+        return ", ".join(_row(one) for one in check.details)
+    if key == "tune":
+        return changes_words(check)
     if check.found is None:
-        return "; ".join(check.told)
+        return "; ".join(check.details)
     value = shown(key, check.found, units)
     if key in WARMER:
         if abs(value) < 0.05:
@@ -85,7 +89,7 @@ def found_words(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     if key == "sweep_rate":
         return f"{abs(value):.0f} % {'faster' if value >= 0 else 'slower'}" if abs(value) >= 0.5 else "the same"
     if key == "correction":
-        outside = f", outside the standard ({' and '.join(check.told)})" if check.told else ""
+        outside = f", outside the standard ({' and '.join(check.details)})" if check.details else ""
         size = (
             f"factor {abs(value):.1f} % {'larger' if value >= 0 else 'smaller'}" if abs(value) >= 0.05 else "the same"
         )
@@ -93,6 +97,20 @@ def found_words(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     if key == "time_apart":
         return f"{abs(value):.1f} h {'later' if value >= 0 else 'earlier'}"
     return f"rounded to half a step of {value:.2f} %"
+
+
+def changes_words(check: ComparabilityCheck) -> str:
+    """What of a tune is not as it stands for the setup."""
+    return listed([
+        f"{_row(key).lower()} {own or 'not written down'} in place of {stands or 'none'}"
+        for key, own, stands in check.changes
+    ])  # fmt: skip
+
+
+def standing_words(checks: Sequence[ComparabilityCheck]) -> str:
+    """The tune that stands for a setup, as far as its pulls differ in it."""
+    items = dict.fromkeys((key, stands) for check in checks for key, _, stands in check.changes)
+    return listed([f"{_row(key).lower()} {stands}" if stands else f"no {_row(key).lower()}" for key, stands in items])
 
 
 def _row(key: str) -> str:
@@ -106,6 +124,8 @@ def _row(key: str) -> str:
 def _difference_text(check: ComparabilityCheck, units: Mapping[str, str]) -> str:
     """With its name in front, where what was found does not say it already."""
     found = found_words(check, units)
+    if check.key == "tune":
+        return f"not the tune that stands for its setup: {found}"
     return (
         found if check.key in ("session", "first_pull", "range", "simulated") else f"{NAMES[check.key].lower()} {found}"
     )
@@ -127,7 +147,8 @@ def effect_words(check: ComparabilityCheck) -> str:
 def reasons(checks: Sequence[ComparabilityCheck]) -> str:
     """Which checks a pull fails, by name; what was cold or hot is called so."""
     blocks = [check for check in checks if check.level is ComparabilityLevel.BLOCK]
-    found = [NAMES[check.key].lower() for check in blocks if not check.usual]
+    found = [changes_words(check) if check.key == "tune" else NAMES[check.key].lower()
+             for check in blocks if not check.usual]  # fmt: skip
     for colder, word in ((True, "colder"), (False, "hotter")):
         names = [NAMES[check.key].lower() for check in blocks if check.usual and ((check.found or 0.0) < 0) is colder]
         if names:
@@ -146,7 +167,7 @@ def line(checks: Sequence[ComparabilityCheck], units: Mapping[str, str]) -> str:
     notes = [check for check in checks if check.level is ComparabilityLevel.NOTE]
     unknown = [check for check in checks if check.level is ComparabilityLevel.UNKNOWN]
     effect = comparability.total_effect(checks)
-    likely = f" Together likely worth {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
+    likely = f" Combined likely effect {effect * 100:+.1f} %." if abs(effect) >= 5e-4 else ""
     if blocks:
         differences = "; ".join(_difference_text(check, units) for check in blocks)
         return f"{'A cold pull, not' if is_cold(checks) else 'Not'} comparable: {differences}.{likely}"

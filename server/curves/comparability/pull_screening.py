@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
@@ -16,6 +15,7 @@ from torvix_core.pull.curve import shared_grid
 from torvix_core.pull.reduction import StandInertia
 from torvix_core.pull.warm_state import WarmState
 
+from curves.comparability import tunes
 from curves.models import ComparabilityOverride, ComparisonWindow, Reduced
 from curves.reduction.correct import CorrectedPull, corrected
 from curves.reduction.nature import Nature, nature_of
@@ -67,8 +67,8 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
     """What a pull brings to a comparison, over the range that is compared; torque as observed."""
     pull = found.pull
     reduced: Reduced = pull.reduced
-    told = {**configuration, **pull.settings_in_force}
-    plain = {SETTING_KEYS.get(key.removeprefix(SETTING), key.removeprefix(SETTING)): text for key, text in told.items()}
+    there = {**configuration, **pull.settings_in_force}
+    plain = {_plain(key): text for key, text in there.items()}
     included = {StandInertia.INCLUDED: True, StandInertia.NOT_INCLUDED: False}.get(
         StandInertia(reduced.options.get("stand_inertia", pull.inertia_in_torque))
     )
@@ -88,23 +88,25 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
         sweep_rate_rpm_s=reduced.sweep_rate_rpm_s or 0.0,
         inertia_included=included,
         inertia=float(reduced.options.get("inertia", pull.inertia)),
-        spark=_number(plain.get("spark", "")),
+        spark=tunes.number(plain.get("spark", "")),
         fuel=pull.session.fuel,
         operator=str(pull.operator),
         revision=pull.build.revision,
         first_after_change=pull.first_after_change and pull.purpose == Purpose.WARM_UP,
         resolution=pull.torque_step / 2 / float(torque.mean()) if pull.torque_step else 0.0,
         configuration=plain,
+        planned={_plain(key): text for key, text in configuration.items()},
         stepwise=pull.purpose == Purpose.STEPS,
         simulated=nature_of(pull) is Nature.SIMULATED,
         boost_as_it_comes=programme.boost_policy == BoostPolicy.EQUAL_DRIVE,
         mixture_as_delivered=programme.mixture_policy == MixturePolicy.DELIVERED,
+        mixture_is_factor=programme.mixture_policy == MixturePolicy.FACTOR,
     )
 
 
-def _number(text: str) -> float | None:
-    found = re.match(r"[-+]?\d+(\.\d+)?", text.strip().replace(",", "."))
-    return float(found[0]) if found else None
+def _plain(key: str) -> str:
+    """A slot or setting as the core calls it."""
+    return SETTING_KEYS.get(key.removeprefix(SETTING), key.removeprefix(SETTING))
 
 
 def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool = False) -> dict[int, ScreenedPull]:
@@ -132,6 +134,7 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
         of_session.setdefault(found.pull.session_id, set()).add(found.pull.setup_id)
 
     warm = _warm_states(programme, kept, facts)
+    retuned = tunes.retuned(programme, kept, facts, windows)
 
     def held(pull: Pull, against: Pull | None) -> ScreenedPull:
         usual = warm.get(pull.session_id, {})
@@ -141,9 +144,11 @@ def judge(programme: Programme, kept: Sequence[CorrectedPull], first_pulls: bool
                 for check in comparability.compare(facts[pull.pk], facts[pull.pk], windows, True, usual)
                 if check.usual
             )
-            return ScreenedPull(pull, None, checks, let_in.get(pull.pk))
-        linked = bool(of_session[pull.session_id] & of_session[against.session_id])
-        checks = comparability.compare(facts[against.pk], facts[pull.pk], windows, linked, usual)
+        else:
+            linked = bool(of_session[pull.session_id] & of_session[against.session_id])
+            checks = comparability.compare(facts[against.pk], facts[pull.pk], windows, linked, usual)
+        if pull.pk in retuned:
+            checks = (*checks, retuned[pull.pk])
         return ScreenedPull(pull, against, checks, let_in.get(pull.pk))
 
     judged: dict[int, ScreenedPull] = {}

@@ -209,9 +209,9 @@ def checked(mapped: Sequence[Mapped], table: FileTable, is_table: bool, rate_hz:
     if TORQUE not in channels and POWER not in channels:
         problems.append("Say which column is torque or power.")
     if not is_table and TIME not in channels and not rate_hz:
-        problems.append("There is no column of time: give the samples in a second.")
+        problems.append("There is no column of time: give the samples per second.")
     if rate_hz is not None and not 1 <= rate_hz <= 100_000:
-        problems.append("The samples in a second must lie between 1 and 100000.")
+        problems.append("The samples per second must lie between 1 and 100000.")
     known = {column.name for column in table.columns}
     for one in mapped:
         if one.column not in known:

@@ -58,10 +58,10 @@ def choices(request: HttpRequest) -> ImportChoices:
                                  if quantities.measures(unit) == measure)])
             for key, measure in MEASURES.items()
         ],
-        standards={**standards, UNKNOWN_STANDARD: "Nobody knows"},
+        standards={**standards, UNKNOWN_STANDARD: "Unknown"},
         stand_names=list(Stand.objects.order_by("name").values_list("name", flat=True)),
         inertia={StandInertia.INCLUDED: "The stand's torque has it", StandInertia.NOT_INCLUDED: "It must be added",
-                 StandInertia.UNKNOWN: "Nobody knows"},
+                 StandInertia.UNKNOWN: "Unknown"},
         largest_file=LARGEST_FILE,
     )  # fmt: skip
 

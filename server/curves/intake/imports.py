@@ -14,7 +14,7 @@ from django.db import InterfaceError, OperationalError, transaction
 from django.db.models import Max
 from torvix_core.engine.fuel import FUELS, Fuel
 from torvix_core.pull.recording_overlap import Overlap
-from torvix_core.units import quantities
+from torvix_core.units import grammar, quantities
 
 from curves.files import mapping, segments
 from curves.files.apart import read_table_apart
@@ -40,7 +40,7 @@ MOST_FILES = 1000
 AT_ONCE = 20  # files kept in one transaction
 SHOWN_ROWS = 4
 OUR_FAULT = "It could not be read by a fault of the application, which is in the log. The other files are not touched."
-PETROL = 14.7  # kg of air for one of fuel, where the build does not say what it burns
+GASOLINE = 14.7  # kg of air for one of fuel, where the build does not say what it burns
 
 
 def begin(person: Person, programme: Programme, at: datetime) -> Import:
@@ -210,6 +210,7 @@ def run(
         person, KIND, f"import {batch.pk}",
         {"import": batch.pk, "person": person.pk, "layouts": kept, "where": as_text, "at": at.isoformat(),
          "files": [{"id": key, **asdict(placing)} for key, placing in ordered.items()]}, at,
+        about=f"{grammar.counted(len(ordered), 'file')} into {batch.programme}",
     )  # fmt: skip
     batch.job = job
     batch.save(update_fields=["job"])
@@ -392,7 +393,7 @@ def _twin_words(number: int, shared: Overlap) -> str:
 
 def _stoichiometric(programme: Programme) -> float:
     fuel = sheets.word(programme.build, "fuel")
-    return FUELS[Fuel(fuel)].stoichiometric if fuel in list(Fuel) else PETROL
+    return FUELS[Fuel(fuel)].stoichiometric if fuel in list(Fuel) else GASOLINE
 
 
-kinds.register(KIND, Queue.LONG, work)
+kinds.register(KIND, "Import of files", Queue.LONG, work)

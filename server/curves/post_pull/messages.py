@@ -2,14 +2,11 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Mapping
 
 from torvix_core.units import quantities
 
 from curves.post_pull.post_pull_check import AfterPull
-from programmes.plan.plans import SETTING
-from programmes.settings import service as adjusting
 
 
 def hints(found: AfterPull, units: Mapping[str, str]) -> list[str]:
@@ -32,13 +29,7 @@ def _mixture(found: AfterPull) -> str:
     if read is None or read.near:
         return ""
     side = "leaner" if read.off > 0 else "richer"
-    told = f"Lambda {read.found:.2f} against {read.target:.2f}, {abs(read.off) * 100:.0f} % {side}"
-    jets = adjusting.in_force(found.pull.setup).get(f"{SETTING}jets")
-    sizes = re.findall(r"\d+(?:\.\d+)?", jets.text) if jets else []
-    if not sizes:
-        return f"{told}."
-    wanted = "/".join(f"{float(size) * read.jet_factor:.0f}" for size in sizes)
-    return f"{told}: by area, jets {'/'.join(sizes)} would become {wanted}; air bleeds make a real step smaller."
+    return f"Lambda {read.found:.2f} against {read.target:.2f}, {abs(read.off) * 100:.0f} % {side}."
 
 
 def _boost(found: AfterPull, units: Mapping[str, str]) -> str:
@@ -46,8 +37,8 @@ def _boost(found: AfterPull, units: Mapping[str, str]) -> str:
     if held is None or held.near:
         return ""
     read, target = (quantities.words(each, units["boost"]) for each in (held.found, held.target))
-    way = "more" if held.found < held.target else "less"
-    return f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}: {way} for the next."
+    way = "raise" if held.found < held.target else "lower"
+    return f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}: {way} boost for the next pull."
 
 
 def _changed(found: AfterPull) -> str:
@@ -56,4 +47,4 @@ def _changed(found: AfterPull) -> str:
     share = f"{found.overlay.mean * 100:+.1f} %"
     if found.helped:
         return f"{share} since the change: an improvement, keep the change. One pull each is a hint, not a proof."
-    return f"{share} since the change: go back. One pull each is a hint, not a proof."
+    return f"{share} since the change: revert it. One pull each is a hint, not a proof."

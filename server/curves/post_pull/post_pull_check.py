@@ -7,17 +7,17 @@ from dataclasses import dataclass
 
 import numpy as np
 from torvix_core.air.standards import Standard
-from torvix_core.engine.dimensions import Slot
-from torvix_core.engine.tuning import BoostHeld, Mixture, boost_held, helped, mixture
 from torvix_core.pull.overlay import EXTEND_RPM, Climb, Overlay, climb, overlay
+from torvix_core.tuning.targets import BoostHeld, Mixture, boost_held, helped, mixture
 from torvix_core.units.checked import Array
 
 from curves.models import Reduced
 from curves.reduction import correct
 from engines.sheet import sheets
 from programmes.models import Programme
-from programmes.plan.plans import SETTING, row_label
+from programmes.plan.plans import SETTING
 from programmes.settings import service as adjusting
+from programmes.settings.tune_words import changes
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
 
@@ -61,7 +61,7 @@ def after_pull(programme: Programme, pull: Pull) -> AfterPull:
         if steps
         else (
             Pull.objects.filter(session=pull.session, number__lt=pull.number, state=PullState.COMPLETE)
-            .exclude(purpose__in=(Purpose.STEPS, Purpose.BREAK_IN, Purpose.SHAKE_DOWN))
+            .exclude(purpose__in=(Purpose.STEPS, Purpose.BREAK_IN, Purpose.SHAKE_DOWN, Purpose.CHECK))
             .select_related("reduced", "session__programme", "setup")
             .order_by("number")
             .last()
@@ -137,10 +137,4 @@ def _changed(before: Pull, pull: Pull) -> list[str]:
     """What is not as it was in the pull before, in words."""
     if before.setup_id != pull.setup_id:
         return [f"{pull.setup.letter} {pull.setup.name} in place of {before.setup.letter} {before.setup.name}"]
-    keys = dict.fromkeys([*before.settings_in_force, *pull.settings_in_force])
-    return [
-        f"{row_label(key) if key not in list(Slot) else key}: {before.settings_in_force.get(key, 'nothing')} becomes "
-        f"{pull.settings_in_force.get(key, 'nothing')}"
-        for key in keys
-        if before.settings_in_force.get(key) != pull.settings_in_force.get(key)
-    ]
+    return changes(before.settings_in_force, pull.settings_in_force)

@@ -11,12 +11,13 @@ from torvix_core.engine.geometry import power
 from torvix_core.units import quantities
 
 from curves.comparability import pull_screening
+from curves.models import StandingTune
 from curves.post_pull import messages as after_words
 from curves.post_pull.post_pull_check import after_pull
-from curves.pull_log.schemas import AfterPullOut, CurveOut, PullLog, pull_row
+from curves.pull_log.schemas import AfterPullOut, CurveOut, PullLog, PullRow, pull_row
 from curves.reduction import correct
 from curves.reduction.standard import standard_asked
-from programmes.models import Programme
+from programmes.models import Programme, TuneRule
 from shop.permissions import is_person, units_of
 from stand.models import Pull
 
@@ -31,12 +32,16 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = "") -> Pul
     pulls = correct.pulls_of(programme)
     prefetch_related_objects(pulls, "reduced__findings", "reduced__anomalies")
     judged = pull_screening.judge(programme, correct.kept_of(pulls, Standard(programme.standard)))
-    return PullLog(
-        torque_unit=units["torque"],
-        power_unit=units["power"],
-        standard=chosen,
-        rows=[pull_row(pull, chosen, units, judged.get(pull.pk)) for pull in pulls],
-    )
+    standing = set(StandingTune.objects.filter(setup__programme=programme).values_list("pull_id", flat=True))
+    rows: list[PullRow] = []
+    before: dict[tuple[int, int], Pull] = {}
+    for pull in sorted(pulls, key=lambda one: one.number):
+        visit = pull.session_id, pull.setup_id
+        rows.append(pull_row(pull, chosen, units, judged.get(pull.pk), before.get(visit), pull.pk in standing))
+        before[visit] = pull
+    return PullLog(torque_unit=units["torque"], power_unit=units["power"], standard=chosen,
+                   tune_rule=TuneRule(programme.tune_rule).label, tune_chosen=programme.tune_rule == TuneRule.CHOSEN,
+                   rows=rows)  # fmt: skip
 
 
 @router.get("/pulls/{pull_id}/curve", response=CurveOut, operation_id="observed_curve")

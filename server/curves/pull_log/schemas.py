@@ -13,6 +13,7 @@ from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
 from curves.reduction import correct, messages
 from curves.reduction.inspection import anomaly_words
+from programmes.settings.tune_words import changes, tune_words
 from shop.refusals import Refusal
 from stand.models import Pull
 
@@ -64,12 +65,17 @@ class PullRow(Schema):
     origin_label: str
     source: str
     comparable: PullComparable | None
+    tune: list[str]
+    tune_changes: list[str]  # since the pull before of the same setup and session
+    tune_stands: bool  # the one chosen for its setup
 
 
 class PullLog(Schema):
     torque_unit: str
     power_unit: str
     standard: str
+    tune_rule: str
+    tune_chosen: bool  # by the rule, a pull is chosen in the log
     rows: list[PullRow]
 
 
@@ -85,8 +91,9 @@ class CurveOut(Schema):
 
 
 def pull_row(
-    pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_screening.ScreenedPull | None
-) -> PullRow:
+    pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_screening.ScreenedPull | None,
+    before: Pull | None, tune_stands: bool,
+) -> PullRow:  # fmt: skip
     torque_unit, power_unit = units["torque"], units["power"]
     peaks: list[PeakOut | None] = [None, None]
     factor, inside, why = None, True, ""
@@ -130,6 +137,9 @@ def pull_row(
         origin_label=pull.get_origin_display(),
         source=pull.source,
         comparable=_comparable(judged, units) if judged else None,
+        tune=tune_words(pull.settings_in_force),
+        tune_changes=changes(before.settings_in_force, pull.settings_in_force) if before else [],
+        tune_stands=tune_stands,
     )
 
 

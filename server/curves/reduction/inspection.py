@@ -41,8 +41,8 @@ NAMES = {
     "power": "Power", "mean_effective_pressure": "Brake mean effective pressure",
     "volumetric_efficiency": "Volumetric efficiency", "specific_fuel": "BSFC",
     "specific_air": "BSAC", "air_fuel_ratio": "Air–fuel ratio", "lambda": "Mixture",
-    "boost": "Boost", "depression": "Manifold vacuum", "exhaust_pressure": "Back pressure",
-    "back_pressure_ratio": "Back pressure over boost",
+    "boost": "Boost", "depression": "Manifold vacuum", "exhaust_pressure": "Exhaust pressure",
+    "back_pressure_ratio": "Exhaust pressure over boost",
 }  # fmt: skip
 CUT_WORDS = {
     CutBy.WHOLE: "as recorded", CutBy.RATE: "where the sweep is steady and the throttle open",

@@ -94,4 +94,4 @@ def work(arguments: dict[str, Any], watch: kinds.Watch) -> dict[str, Any]:
     return {"looked_at": done, "of": len(pulls), "differ": count, "listed": changed, "version": VERSION}
 
 
-kinds.register(KIND, kinds.Queue.LONG, work)
+kinds.register(KIND, "Curves computed again", kinds.Queue.LONG, work)

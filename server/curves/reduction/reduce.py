@@ -65,6 +65,8 @@ def reduce_pull(pull: Pull) -> Reduced | None:
 def curve_of(pull: Pull) -> Curve:
     """The curve of a complete pull from its samples; nothing is written."""
     options = options_for(pull)
+    if pull.purpose == Purpose.CHECK:
+        return Curve(options, refused="A check pass is too short for a curve: it says go or no go.")
     try:
         if pull.origin in OF_FIGURES:
             return curve_of_figures(*figures_of(read_raw(pull)), options)

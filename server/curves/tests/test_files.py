@@ -222,7 +222,7 @@ class Mapping(SimpleTestCase):
         both = [mapping.Mapped("rpm", "rpm", "rpm"), mapping.Mapped("torque", "rpm", "N·m")]
         problems = mapping.checked(both, table, False, None)
         told = " ".join(problems)
-        for words in ("more than one column", "torque or power", "samples in a second", "cannot be in N·m"):
+        for words in ("more than one column", "torque or power", "samples per second", "cannot be in N·m"):
             self.assertIn(words, told)
 
     def test_values_that_cannot_be_what_they_are_said_to_be_are_refused(self):

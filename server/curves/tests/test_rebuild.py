@@ -121,8 +121,8 @@ class AtTheTerminal(TestCase):
         """What it prints; the job is done at once, as a worker would do it."""
         said = mock.Mock()
 
-        def ask(*given):
-            job = asked(*given)
+        def ask(*given, **about):
+            job = asked(*given, **about)
             jobs.run(job.pk)
             return job
 

@@ -9,6 +9,7 @@ from typing import Any
 from django.core.management import BaseCommand, CommandError
 from django.utils import timezone
 from torvix_core import VERSION
+from torvix_core.units import grammar
 
 from curves.reduction import rebuild
 from jobs import service as jobs
@@ -37,7 +38,9 @@ class Command(BaseCommand):
         if owner is None:
             raise CommandError("the shop has no owner yet: start ./torvix serve and set it up first")
         subject = "check" if check else "rebuild"
-        job = jobs.ask(owner, rebuild.KIND, subject, {"check": check, "only": only}, timezone.now())
+        about = f"pull {only}" if only is not None else grammar.counted(count, "pull")
+        asked = {"check": check, "only": only}
+        job = jobs.ask(owner, rebuild.KIND, subject, asked, timezone.now(), about=about)
         try:
             self._follow(job)
         except KeyboardInterrupt:

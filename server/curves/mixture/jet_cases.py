@@ -1,0 +1,112 @@
+"""Jet changes of the shop: two pulls that follow each other and differ in jets alone, and what the mixture did."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from django.db.models import Prefetch
+from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS
+from torvix_core.tuning.jet_slope import JetChange
+from torvix_core.units.checked import Array
+
+from curves.comparability.tunes import number
+from curves.models import ChannelMean
+from curves.reduction.nature import Nature, nature_of
+from programmes.plan.plans import SETTING
+from stand.models import Pull, PullState, Purpose, Standing
+
+JET_KEY = f"{SETTING}{MAIN_JET}_"
+POSITIONS = tuple(TUNE_KINDS[MAIN_JET].positions)
+NOISE = 0.004  # scatter of the mean of ln λ from pull to pull [prac]
+MOST_PULLS = 2000  # the newest, of the whole shop
+LAMBDA_ALONE = Prefetch("reduced__channel_means", ChannelMean.objects.filter(channel="lambda"))
+SWEEPS = (Purpose.SWEEP, Purpose.WARM_UP)
+
+
+@dataclass(frozen=True)
+class JetCase:
+    """Two pulls and the change of jets between them."""
+
+    before: Pull
+    pull: Pull
+    change: JetChange
+
+
+def jets_of(pull: Pull) -> dict[str, float]:
+    """Numbers of the main jets by position, as the pull was armed with them; none where one of them is no number,
+    as a file of somebody else's may have it."""
+    texts = {key.removeprefix(JET_KEY): text for key, text in pull.settings_in_force.items() if key.startswith(JET_KEY)}
+    found = {position: number(text) for position, text in texts.items() if position in POSITIONS}
+    return {} if None in found.values() else {position: size for position, size in found.items() if size}
+
+
+def areas_of(jets: dict[str, float]) -> dict[str, float]:
+    """Of the jets of a carburetor, in any one unit: the number is taken for the diameter [prac]."""
+    return {position: number**2 for position, number in jets.items()}
+
+
+def carburetor_of(pull: Pull) -> str:
+    """What the jets are in: the carburetor of the setup, else the engine itself."""
+    parts = sorted(part.pk for part in pull.setup.parts.all() if part.slot in (Slot.CARBURETOR, Slot.THROTTLE_BODY))
+    return f"parts {parts}" if parts else f"engine {pull.build.engine_id}"
+
+
+def is_injected(pull: Pull) -> bool:
+    """Whether the engine breathes through a throttle body, or was armed with a fuel table."""
+    slots = {part.slot for part in pull.setup.parts.all()}
+    table = bool({f"{SETTING}fuel_table", f"{SETTING}fuel_trim"} & set(pull.settings_in_force))
+    return Slot.CARBURETOR not in slots and (table or Slot.THROTTLE_BODY in slots)
+
+
+def lambda_of(pull: Pull) -> tuple[Array, Array] | None:
+    """The mixture curve of a pull over what its test compares; None where none was measured."""
+    reduced, programme = getattr(pull, "reduced", None), pull.session.programme
+    found = None if reduced is None else reduced.means.get("lambda")
+    if reduced is None or found is None:
+        return None
+    speed = np.array(reduced.speed_rpm)
+    inside = (speed >= programme.low_rpm) & (speed <= programme.high_rpm) & np.isfinite(found)
+    return (speed[inside], found[inside]) if inside.any() else None
+
+
+def cases(nature: Nature) -> list[JetCase]:
+    """Every jet change that was pulled in the shop, in order of time; simulated ones teach simulated ones alone."""
+    pulls = list(
+        Pull.objects.filter(settings__key__startswith=JET_KEY, state=PullState.COMPLETE, purpose__in=SWEEPS,
+                            reduced__channel_means__channel="lambda")
+        .distinct().select_related("reduced", "setup", "build", "session__programme")
+        .prefetch_related(LAMBDA_ALONE, "settings", "setup__parts").order_by("-pk")[:MOST_PULLS]
+    )[::-1]  # fmt: skip
+    found: list[JetCase] = []
+    last: dict[tuple[int, int], Pull] = {}
+    for pull in sorted(pulls, key=lambda one: (one.session_id, one.number)):
+        visit = pull.session_id, pull.setup_id
+        if nature_of(pull) is nature and pull.standing != Standing.EXCLUDED:
+            if visit in last and (change := _change(last[visit], pull)) is not None:
+                found.append(JetCase(last[visit], pull, change))
+            last[visit] = pull
+    return sorted(found, key=lambda case: case.pull.pk)
+
+
+def _change(before: Pull, pull: Pull) -> JetChange | None:
+    """None where anything but jets differs, or the two cannot be held against each other."""
+    one, other = before.settings_in_force, pull.settings_in_force
+    differing = {key for key in {*one, *other} if one.get(key) != other.get(key)}
+    if not differing or not all(key.startswith(JET_KEY) for key in differing) or set(one) != set(other):
+        return None
+    first, second = lambda_of(before), lambda_of(pull)
+    if first is None or second is None:
+        return None
+    _, ours, theirs = np.intersect1d(np.round(first[0]), np.round(second[0]), return_indices=True)
+    if not len(ours):
+        return None
+    moved = float(np.mean(np.log(second[1][theirs]) - np.log(first[1][ours])))
+    return JetChange(carburetor_of(pull), areas_of(jets_of(before)), areas_of(jets_of(pull)), moved, NOISE * 2**0.5)
+
+
+def before(all_cases: Sequence[JetCase], pull: Pull) -> list[JetChange]:
+    """What was known before a pull was made."""
+    return [case.change for case in all_cases if case.pull.pk < pull.pk]
