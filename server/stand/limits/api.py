@@ -28,7 +28,7 @@ class LimitOut(Schema):
     side: str
     value: float | None
     unit: str
-    told: str
+    threshold: str
     why: str
     samples: int
     of: int
@@ -78,7 +78,7 @@ def _out(person: Person, stand: Stand, setup: Setup | None) -> LimitsOut:
         rows.append(LimitOut(
             key=limit.key, label=limit.label, side="above" if limit.side is Side.ABOVE else "below",
             value=None if own is None else float(quantities.from_si(own, unit)), unit=unit,
-            told=limit_text(limit, unit, redline), why=limit.why, samples=limit.samples, of=limit.of,
+            threshold=limit_text(limit, unit, redline), why=limit.why, samples=limit.samples, of=limit.of,
             watched=found.watched, own=found.own, set=limit.value is not None, stops_unseen=limit.stops_unseen,
             blind=bool(channels) and limit.channel not in channels and limit.value is not None,
         ))  # fmt: skip

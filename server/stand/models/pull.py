@@ -40,6 +40,7 @@ class PullState(models.TextChoices):
 class Purpose(models.TextChoices):
     """What a pull is made for. Only a counted pull is compared unless somebody lets another in."""
 
+    CHECK = "check", "Check pass"
     SWEEP = "sweep", "Counted pull"
     WARM_UP = "warm_up", "Warm-up pull"
     SHAKE_DOWN = "shake_down", "Shake-down"
@@ -161,7 +162,7 @@ class Pull(models.Model):
             models.CheckConstraint(
                 condition=~Q(standing="accepted") | Q(state="complete"),
                 name="pull_kept_only_if_complete",
-                violation_error_message="Only a complete pull can be kept.",
+                violation_error_message="Only a complete pull can be accepted.",
             ),
         ]
 

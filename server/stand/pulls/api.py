@@ -9,18 +9,21 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router
+from torvix_core.pull.check_pass import CheckPass
 
 from programmes.models import Programme, Setup
 from shop.models import Stand
 from shop.permissions import may_operate, person_of, units_of
 from stand.live import live_curve
 from stand.live.display import Display, channel_name
-from stand.models import Link, Pull, Session
-from stand.pulls import arming, keeping, starting, steps, stopping
+from stand.models import Link, Pull, Purpose, Session
+from stand.pulls import arming, check_passes, keeping, starting, steps, stopping
 from stand.pulls.gates import gates
 from stand.pulls.schemas import (
     ArmIn,
     ChannelOut,
+    CheckLineOut,
+    CheckPassOut,
     CommandOut,
     ExcludeIn,
     GateOut,
@@ -127,6 +130,19 @@ def read_live_curve(request: HttpRequest, pull_id: int) -> LiveCurveOut:
     seen = Programme.objects.visible_to(person)
     pull = get_object_or_404(Pull.objects.filter(session__programme__in=seen), pk=pull_id)
     return LiveCurveOut(points=Display(units_of(person)).points(live_curve.points(pull)))
+
+
+@router.get("/pulls/{pull_id}/check-pass", response=CheckPassOut, operation_id="check_pass")
+def read_check_pass(request: HttpRequest, pull_id: int) -> CheckPassOut:
+    """Go or no go, line by line; no line for a pull that is no check pass."""
+    person = person_of(request)
+    seen = Pull.objects.filter(session__programme__in=Programme.objects.visible_to(person))
+    pull = get_object_or_404(seen.select_related("setup", "build"), pk=pull_id)
+    found = check_passes.read(pull) if pull.purpose == Purpose.CHECK else CheckPass(())
+    units = units_of(person)
+    return CheckPassOut(go=found.go, lines=[
+        CheckLineOut(words=check_passes.line_words(line, units), right=line.right) for line in found.lines
+    ])  # fmt: skip
 
 
 def _pull(pull_id: int) -> Pull:

@@ -19,7 +19,7 @@ from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
 from stand.models import ENDED, Link, Pull, PullSetting, PullState, Purpose, Session
-from stand.pulls import sweeps
+from stand.pulls import check_passes, sweeps
 from stand.pulls.commands import command_stand
 from stand.pulls.steps import next_step
 from stand.session import cautions, changes, checklist
@@ -58,9 +58,14 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
         raise Refusal(f"{session.stand} is not linked: {lost}.", code="stand_lost")
     purpose = _purpose(session, setup, wanted)
     start_rpm, end_rpm, rate = sweeps.checked(programme, wanted.start_rpm, wanted.end_rpm, wanted.rate_rpm_s)
+    if purpose == Purpose.CHECK and wanted.end_rpm is None:
+        end_rpm = check_passes.end_of(start_rpm, end_rpm, rate)
+    check_passes.require_go(person, session, setup, purpose)
     holds = sweeps.checked_holds(programme, wanted.holds) if purpose == Purpose.STEPS else []
     made = Pull.objects.filter(session__programme=programme)
-    before = made.filter(session=session, state=PullState.COMPLETE).order_by("number").last()
+    # A check pass is over before the new part has taken its heat: the pull after it is still the first.
+    full = made.filter(session=session, state=PullState.COMPLETE).exclude(purpose=Purpose.CHECK)
+    before = full.order_by("number").last()
     try:
         with transaction.atomic():
             lock_open(session)
@@ -137,4 +142,4 @@ def bolted_on(programme: Programme, setup: Setup) -> dict[str, object]:
     }  # fmt: skip
 
 
-FIT_ENGINE = ("cylinders", "bore", "stroke", "redline", "told_ratio", "spark_advance", "fuel")
+FIT_ENGINE = ("cylinders", "bore", "stroke", "redline", "quoted_ratio", "spark_advance", "fuel")

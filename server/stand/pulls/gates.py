@@ -16,7 +16,7 @@ NAMES = {
     "oil_temperature": "Oil",
     "coolant_temperature": "Coolant",
     "inlet_temperature": "Inlet air",
-    "manifold_temperature": "Inlet skin",
+    "manifold_temperature": "Manifold surface",
     "oil_pressure": "Oil pressure",
     "fuel_pressure": "Fuel pressure",
     "boost": "Boost",

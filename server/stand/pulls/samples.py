@@ -42,7 +42,8 @@ def chunk_columns(pull: Pull, columns: int) -> NDArray[np.float64]:
         rows = np.frombuffer(chunk.data, dtype="<f8").reshape(-1, columns)
         table[:, at : at + len(rows)] = rows.T
         at += len(rows)
-    return table
+    # One that ends in the meantime is packed and has no chunks any more: nobody may read what was only reserved.
+    return table[:, :at]
 
 
 def name_channels(pull: Pull, names: Sequence[str], units: Sequence[str]) -> None:

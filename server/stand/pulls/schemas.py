@@ -62,6 +62,18 @@ class SessionOut(Schema):
     coolant: str
 
 
+class CheckLineOut(Schema):
+    """`right` is None where it was not measured."""
+
+    words: str
+    right: bool | None
+
+
+class CheckPassOut(Schema):
+    go: bool
+    lines: list[CheckLineOut]
+
+
 class AirOut(Schema):
     pressure: float
     pressure_unit: str

@@ -19,8 +19,8 @@ ALWAYS = (
     "no loose clothing; "
     "nobody in the plane of rotation, and nobody near the starter when it engages.",
     "Exhaust, coolant and oil burn: let the engine cool before parts come off. Coolant is under pressure. Castings are "
-    "heavy: two people or a lift. Fuel that is spilt or vapour in the cell is cleared before anything is switched on.",
-    "After a change: every fastener torqued in the maker's sequence, no job half done, no tool or swarf in the inlet, "
+    "heavy: two people or a lift. Fuel that is spilled or vapor in the cell is cleared before anything is switched on.",
+    "After a change: every fastener torqued in the maker's sequence, no job half done, no tool or swarf in the intake, "
     "leaks looked for, the throttle travels fully and closes. With another camshaft, head or gasket the clearance from "
     "piston to valve is measured before the engine is turned; valve lash is set after the break-in.",
     "Lean mixture, detonation, low oil pressure and over-speed end an engine in seconds: watch the pull, not the "
@@ -31,9 +31,10 @@ BOOSTED = (
     "change of boost is short and rich. A blower's speed is worked out for its pulley before it turns."
 )
 STRONG_FUELS = {
-    Fuel.E85: "Ethanol fuel: its flame is pale, and it needs far more fuel than petrol; jets for petrol run it lean.",
+    Fuel.E85: "Ethanol fuel: its flame is pale, and it needs far more fuel than gasoline. Jets for gasoline run it "
+    "lean.",
     Fuel.METHANOL: "Methanol burns with a flame that cannot be seen, and poisons through the skin: gloves, and water "
-    "at hand. Jets for petrol run it fatally lean.",
+    "at hand. Jets for gasoline run it fatally lean.",
     Fuel.PROPANE: "Propane is heavier than air and gathers in pits: gas alarm on, valve shut whenever nobody runs it.",
 }
 LAST = (

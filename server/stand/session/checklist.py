@@ -9,6 +9,7 @@ from datetime import datetime
 from django.db import transaction
 from django.db.models import Max
 from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.settings import TUNE_ITEMS
 
 from programmes.models import Setup
 from shop.models import Person
@@ -23,7 +24,7 @@ INLET = [str(slot) for slot in (Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UP
                                 Slot.CARBURETOR, Slot.THROTTLE_BODY, Slot.CYLINDER_HEAD)]  # fmt: skip
 OPENINGS = [str(Slot.CARBURETOR), str(Slot.THROTTLE_BODY), str(Slot.INTAKE_MANIFOLD)]
 VALVES = [str(Slot.CAMSHAFT), str(Slot.CYLINDER_HEAD), "setting:cam_advance"]
-FUELLED = [str(Slot.CARBURETOR), "setting:jets", "setting:fuel"]
+FUELLED = [str(Slot.CARBURETOR), "setting:jets", "setting:fuel", *(f"setting:{item.key}" for item in TUNE_ITEMS)]
 BLOWN = [str(Slot.PULLEY), str(Slot.BOOST_CONTROL), "setting:boost_target", "setting:drive"]
 
 # text, moment, slots, what the tick asks for: common practice, no source
@@ -42,7 +43,7 @@ USUAL: tuple[tuple[str, str, Sequence[str], str], ...] = (
     ("Throttle travels fully and closes with the new part", Moment.CHANGE, OPENINGS, Asks.NOTHING),
     ("Piston-to-valve clearance measured", Moment.CHANGE, VALVES, Asks.CLEARANCE),
     ("Valve timing checked on every bank", Moment.CHANGE, [str(Slot.CAMSHAFT)], Asks.PHASE),
-    ("Spilt fuel wiped up, vapour gone", Moment.CHANGE, FUELLED, Asks.NOTHING),
+    ("Spilled fuel wiped up, vapor gone", Moment.CHANGE, FUELLED, Asks.NOTHING),
     ("Boost control and blower speed right for this setup, guard back on", Moment.CHANGE, BLOWN, Asks.NOTHING),
     ("Valve lash set after the break-in", Moment.BREAK_IN, (), Asks.WORDS),
     ("Fasteners checked after the break-in, oil looked at", Moment.BREAK_IN, (), Asks.NOTHING),

@@ -3,7 +3,7 @@
 import os
 
 import scenes
-from django.db import connection
+from django.db import IntegrityError, connection, transaction
 from django.db.migrations.executor import MigrationExecutor
 from django.test import TransactionTestCase
 
@@ -13,6 +13,12 @@ OLD = [("engines", "0001_initial"), ("stand", "0002_samples_stored_as_they_are")
        ("programmes", "0002_initial")]  # fmt: skip
 NEW = [("engines", "0005_used_builds_are_closed"), ("stand", "0005_setups_that_were_pulled"),
        ("shop", "0002_stand_elevation"), ("programmes", "0003_expectations")]  # fmt: skip
+
+
+BEFORE_WORDS = [("engines", "0007_carburetor"), ("programmes", "0011_what_is_expected_where"),
+                ("stand", "0021_trade_words")]  # fmt: skip
+AFTER_WORDS = [("engines", "0008_trade_words_of_origins"), ("programmes", "0013_ignition_timing"),
+               ("stand", "0022_accepted_when_complete")]  # fmt: skip
 
 
 class FromColumnsToReadings(TransactionTestCase):
@@ -62,3 +68,37 @@ class FromColumnsToReadings(TransactionTestCase):
         self.assertTrue(new.get_model("programmes", "Setup").objects.get(pk=setup.pk).pulled)
         kept = new.get_model("engines", "Build").objects.get(pk=build.pk)
         self.assertEqual((kept.notes, kept.used_at), ("old", scenes.DAY))
+
+    def test_origins_fuels_and_labels_change_their_words_and_what_was_typed_stays(self):
+        old = self.migrate(BEFORE_WORDS)
+        person = old.get_model("shop", "Person").objects.create(username="ines", role="owner")
+        engine = old.get_model("engines", "Engine").objects.create(name="eight")
+        build = old.get_model("engines", "Build").objects.create(engine=engine)
+        by = {"written_at": scenes.DAY, "written_by_id": person.pk, "build_id": build.pk}
+        readings = old.get_model("engines", "BuildReading").objects
+        for dimension, origin, content in (
+            ("told_ratio", "catalogue", {"value": 9.2}), ("fuel", "told", {"words": "pump_petrol"}),
+            ("ignition", "measured", {"words": "pump_petrol"}), ("tyre_radius", "measured", {"value": 0.3}),
+        ):  # fmt: skip
+            readings.create(dimension=dimension, origin=origin, **content, **by)
+        old.get_model("engines", "Build").objects.filter(pk=build.pk).update(used_at=scenes.DAY)
+        programme = old.get_model("programmes", "Programme").objects.create(
+            question="?", build_id=build.pk, low_rpm=3000, high_rpm=6000, sweep_start_rpm=2000, sweep_end_rpm=6900,
+            sweep_rate_rpm_s=350, created_at=scenes.DAY, created_by_id=person.pk,
+        )  # fmt: skip
+        old.get_model("programmes", "PlanVersion").objects.create(
+            programme=programme, number=1, made_at=scenes.DAY, made_by_id=person.pk,
+            document={"setups": [{"letter": "A", "has": {"Spark advance": "31 °"}}]},
+        )  # fmt: skip
+
+        new = self.migrate(AFTER_WORDS)
+        found = new.get_model("engines", "BuildReading").objects.filter(build_id=build.pk)
+        self.assertEqual(
+            {(one.dimension, one.origin, one.words) for one in found},
+            {("quoted_ratio", "catalog", ""), ("fuel", "reported", "pump_gasoline"),
+             ("ignition", "measured", "pump_petrol"), ("tire_radius", "measured", "")},
+        )  # fmt: skip
+        version = new.get_model("programmes", "PlanVersion").objects.get(programme_id=programme.pk)
+        self.assertEqual(version.document["setups"][0]["has"], {"Ignition timing": "31 °"})
+        with self.assertRaises(IntegrityError), transaction.atomic():  # closed again
+            found.filter(dimension="quoted_ratio").update(value=9.3)

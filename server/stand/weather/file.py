@@ -14,6 +14,7 @@ from torvix_core.air.weather import AirReading, Moisture
 from torvix_core.units import quantities
 
 from shop.models import Person
+from shop.moments import clock, moment
 from shop.permissions import require_operator
 from shop.refusals import Invalid
 from stand.models import Session, WeatherReading
@@ -69,10 +70,11 @@ def import_file(person: Person, session: Session, name: str, content: bytes, at:
     late = (session.closed_at or max(at, session.opened_at)) + timedelta(hours=3)
     inside = [(time, found) for time, found in rows if early <= time <= late]
     if not inside:
+        by = clock()
         first, last = rows[0][0], rows[-1][0]
         message = (
-            f"it runs from {first:%d %b %Y %H:%M} to {last:%d %b %Y %H:%M}; "
-            f"the session from {session.opened_at:%d %b %Y %H:%M}"
+            f"it runs from {moment(first, by, year=True)} to {moment(last, by, year=True)}; "
+            f"the session from {moment(session.opened_at, by, year=True)}"
         )
         raise Invalid("No row of the file belongs to this session.", fields={"file": message})
     with transaction.atomic():

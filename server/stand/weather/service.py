@@ -26,6 +26,7 @@ from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity, split
 
 from shop.models import Person, Stand
+from shop.moments import clock, moment
 from shop.permissions import require_operator, require_owner, units_of
 from shop.refusals import Invalid, Refusal
 from shop.setting_up.service import read_elevation
@@ -217,7 +218,7 @@ def log_reading(
     understood = understand(typed, units_of(person))
     _within(session, at)
     if session.weather.filter(at=at, source=source).exists():
-        raise Invalid("There is a reading of that moment.", fields={"at": "choose another time, or strike that one"})
+        raise Invalid("There is a reading of that moment.", fields={"at": "choose another time, or void that one"})
     return WeatherReading.objects.create(
         session=session, at=at, barometer=understood.reading.pressure, temperature=understood.reading.temperature,
         relative_humidity=understood.relative_humidity, source=source, written_by=person,
@@ -228,7 +229,8 @@ def _within(session: Session, at: datetime) -> None:
     """A reading a day off is a slip of the date, not weather of this session."""
     early, late = session.opened_at - timedelta(hours=3), (session.closed_at or at) + timedelta(hours=3)
     if not early <= at <= late:
-        message = f"the session ran from {session.opened_at:%d %b %H:%M} on; this is {at:%d %b %H:%M}"
+        by = clock()
+        message = f"the session ran from {moment(session.opened_at, by)} on; this is {moment(at, by)}"
         raise Invalid("That time does not belong to the session.", fields={"at": message})
 
 
@@ -238,12 +240,12 @@ def strike_reading(person: Person, reading: WeatherReading, reason: str, at: dat
     if not reason.strip():
         raise Invalid("Say why the reading is void.", fields={"reason": "a few words are enough"})
     if "\x00" in reason:
-        raise Invalid("The reason cannot be kept.", fields={"reason": "remove the zero character"})
+        raise Invalid("The reason cannot be saved.", fields={"reason": "remove the zero character"})
     if len(reason.strip()) > LONGEST_REASON:
         message = f"{len(reason.strip())} characters, {LONGEST_REASON} fit: shorten it"
         raise Invalid("The reason is too long.", fields={"reason": message})
     if reading.struck_at is not None:
-        raise Refusal("This reading is left out already.", code="already_struck")
+        raise Refusal("This reading is void already.", code="already_struck")
     reading.struck_at, reading.struck_by, reading.struck_reason = at, person, reason.strip()
     reading.save(update_fields=["struck_at", "struck_by", "struck_reason"])
     return reading

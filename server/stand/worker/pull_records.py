@@ -103,6 +103,7 @@ def derive(pull: Pull) -> None:
 
 
 NOT_COUNTED = {
+    Purpose.CHECK: "Check pass: too short to be compared",
     Purpose.WARM_UP: "Warm-up pull: the first after a change flatters the part",
     Purpose.SHAKE_DOWN: "Shake-down: not meant to be compared",
     Purpose.BREAK_IN: "Break-in: not meant to be compared",

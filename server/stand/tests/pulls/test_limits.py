@@ -107,7 +107,7 @@ class Told(TestCase):
 
     def test_the_redline_stands_there_in_figures(self):
         rows = self.rows(setup_id=self.programme.setups.first().pk)
-        self.assertEqual((rows["over_speed"]["told"], rows["over_speed"]["set"]), ("7200 rpm (redline)", True))
+        self.assertEqual((rows["over_speed"]["threshold"], rows["over_speed"]["set"]), ("7200 rpm (redline)", True))
 
     def test_what_nothing_gives_a_value_is_not_set(self):
         rows = self.rows(setup_id=self.programme.setups.first().pk)

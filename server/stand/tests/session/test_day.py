@@ -113,7 +113,7 @@ class Cautions(Scene):
         words = self.session.acknowledgements.get().words
         self.assertIn("A software stop is not a safety system.", words[-1])
         self.assertNotIn("boost", " ".join(words))
-        write_down(self.mats, self.programme.build, "fuel", Reading("methanol", Origin.TOLD), self.now)
+        write_down(self.mats, self.programme.build, "fuel", Reading("methanol", Origin.REPORTED), self.now)
         self.programme.boost_policy = "equal_boost"
         told = " ".join(cautions.of_programme(self.programme))
         self.assertIn("a flame that cannot be seen", told)
@@ -201,8 +201,8 @@ class TheList(Scene):
 
     def test_the_build_sheet_may_ask_for_more_and_not_for_less(self):
         sheet = self.programme.build
-        write_down(self.mats, sheet, "least_intake_clearance", Reading("1.8 mm", Origin.TOLD), self.now)
-        write_down(self.mats, sheet, "least_exhaust_clearance", Reading("1.0 mm", Origin.TOLD), self.now)
+        write_down(self.mats, sheet, "least_intake_clearance", Reading("1.8 mm", Origin.REPORTED), self.now)
+        write_down(self.mats, sheet, "least_exhaust_clearance", Reading("1.0 mm", Origin.REPORTED), self.now)
         refused = self.refused(self.mats, Asks.CLEARANCE, {"intake": "1.7 mm", "exhaust": "1.5 mm"})
         self.assertEqual(refused.fields, {"intake": "below the least of 1.8 mm on the build sheet",
                                           "exhaust": "below the least of 2 mm by common practice"})  # fmt: skip
