@@ -16,8 +16,10 @@ from curves.archive.api import router as export_router
 from curves.comparability.api import router as comparing_router
 from curves.intake.api import router as imports_router
 from curves.manual_entry.api import router as typed_router
+from curves.mixture.api import router as mixture_router
 from curves.pull_log.api import router as curves_router
 from curves.reduction.api import router as inspect_router
+from curves.spark.api import router as spark_router
 from engines.archive.api import router as engine_archive_router
 from engines.builds.api import router as engines_router
 from engines.parts.api import router as parts_router
@@ -76,6 +78,8 @@ api.add_router("", limits_router)
 api.add_router("", open_jobs_router)
 api.add_router("", weather_router)
 api.add_router("", curves_router)
+api.add_router("", mixture_router)
+api.add_router("", spark_router)
 api.add_router("", inspect_router)
 api.add_router("", comparing_router)
 api.add_router("", imports_router)

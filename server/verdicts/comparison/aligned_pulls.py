@@ -124,7 +124,7 @@ def compare(programme: Programme, standard: Standard, counting: Counting = Count
     blocked = [
         one for one in judged.values() if one.level is ComparabilityLevel.BLOCK and not _of_another_day_alone(one)
     ]
-    notes += caveats.not_comparable(blocked)
+    notes += [*caveats.tunes(judged.values(), programme), *caveats.not_comparable(blocked)]
     kept = [found for found in kept if judged[found.pull.pk].counts or _of_another_day_alone(judged[found.pull.pk])]
     speed, torque = shared_grid([found.speed_rpm for found in kept], [found.torque for found in kept])
     if len(speed) < 3:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Sequence
+from collections.abc import Collection, Iterator, Sequence
 
 import numpy as np
 from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
@@ -12,9 +12,10 @@ from torvix_core.units.grammar import numbered
 
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
+from curves.models import StandingTune
 from curves.reduction.correct import CorrectedPull
 from curves.reduction.nature import Nature, nature_of
-from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup, TuneRule
 from stand.models import Pull, PullState, Purpose, Standing
 
 
@@ -22,8 +23,11 @@ def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
     """What was left out because it is not comparable, and what was let in all the same, each with its reason."""
     lines = []
     for one in sorted(blocked, key=lambda judged: judged.pull.number):
+        blocks = [check for check in one.checks if check.level is ComparabilityLevel.BLOCK]
+        if not one.let_in and [check.key for check in blocks] == ["tune"]:
+            continue  # `tunes` says it for the whole setup
         why = comparing_words.reasons(one.checks)
-        held = [check for check in one.checks if check.level is ComparabilityLevel.BLOCK and not check.usual]
+        held = [check for check in blocks if not check.usual and check.key != "tune"]
         against = (
             f"{one.pull} against pull {one.against.number}: {why}" if one.against and held else f"{one.pull}: {why}"
         )
@@ -33,6 +37,27 @@ def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
             if one.let_in
             else f"{out}, so not counted: {against}."
         )
+    return lines
+
+
+def tunes(judged: Collection[pull_screening.ScreenedPull], programme: Programme) -> list[str]:
+    """Of each setup that was pulled with several tunes: which stands for it, by which rule, and what does not count."""
+    by_choice, lines = programme.tune_rule == TuneRule.CHOSEN, []
+    chosen = set(StandingTune.objects.filter(setup__programme=programme).values_list("setup_id", flat=True)
+                 if by_choice else ())  # fmt: skip
+    for setup in programme.setups.all():
+        own = sorted((one for one in judged if one.pull.setup_id == setup.pk), key=lambda one: one.pull.number)
+        checks = [check for one in own for check in one.checks if check.key == "tune"]
+        if not checks:
+            continue
+        sides = {counts: [one.pull for one in own if one.counts is counts] for counts in (True, False)}
+        rule = TuneRule(programme.tune_rule).label.lower()
+        if by_choice and setup.pk not in chosen:
+            rule = f"none is chosen yet: {TuneRule.LAST_MATCHED.label.lower()}"
+        count = f"{_numbers(sides[True])} {'counts' if len(sides[True]) == 1 else 'count'}" if sides[True] else ""
+        out = f"{_numbers(sides[False])} {'does' if len(sides[False]) == 1 else 'do'} not" if sides[False] else ""
+        lines.append(f"{setup.letter} stands with {comparing_words.standing_words(checks)} ({rule}): "
+                     f"{', '.join(filter(None, (count, out)))}.")  # fmt: skip
     return lines
 
 
@@ -121,6 +146,8 @@ def _agreed(programme: Programme) -> Iterator[str]:
         yield f"A stand-in test: {programme.stand_in}. It holds for the engine as it was tested."
     if programme.mixture_policy == MixturePolicy.DELIVERED:
         yield "Every setup ran as delivered: a difference is the part's together with its tune."
+    if programme.mixture_policy == MixturePolicy.FACTOR:
+        yield "The mixture is part of the question: where it differs on purpose, a difference is the mixture's too."
     if programme.boost_policy:
         school = BOOST_SCHOOLS[BoostSchool(programme.boost_school)].lower()
         held = BoostPolicy(programme.boost_policy).label

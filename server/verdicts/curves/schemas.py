@@ -23,7 +23,7 @@ from verdicts.judging import service as judging
 
 TEMPERATURES = {
     "oil_temperature": "Oil temperature", "coolant_temperature": "Coolant temperature",
-    "inlet_temperature": "Inlet air temperature", "manifold_temperature": "Manifold temperature",
+    "inlet_temperature": "Inlet air temperature", "manifold_temperature": "Manifold surface temperature",
 }  # fmt: skip
 
 

@@ -15,7 +15,8 @@ from torvix_core.units.grammar import numbered
 
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
-from programmes.plan.plans import Plan, PlannedSetup
+from programmes.plan.plans import SETTING, Plan, PlannedSetup
+from programmes.settings.tune_words import tune_words
 from shop.models import Person
 from shop.money import currency
 from shop.permissions import require_operator, units_of
@@ -88,7 +89,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
 def _heads(shown: Verdict, programme: Programme, wanted: ReportOptions) -> list[str]:
     base = next(setup.letter for setup in programme.setups.all() if setup.pk == shown.baseline_id)
     heads = ["Setup", "Pulls", f"Score, {shown.score_unit}", f"Power, {shown.power_unit}",
-             f"To {base}, {shown.score_unit}, 95 %", f"To {base}, %", "Best, %", "Standing"]  # fmt: skip
+             f"To {base}, {shown.score_unit}, 95 %", f"To {base}, %", "Best, %", "Status"]  # fmt: skip
     return [*heads, f"Parts cost, {currency()}", f"per {shown.power_unit}"] if wanted.show_prices else heads
 
 
@@ -134,23 +135,26 @@ def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
                             if found.comparison.setup_of[row] == index)
         for index, setup in enumerate(found.comparison.setups)
     }  # fmt: skip
-    base, told = plan.setups[0].levels(), []
+    rows = []
     for place, one in enumerate(plan.setups):
         why = "" if one.pk in kept else one.reason or "no accepted pull"
-        levels = one.levels()
+        tune = _tune(found, one)
+        # What was pulled has a tune of its own beside its parts: what was planned is not what ran.
+        levels, base = ({key: text for key, text in of.levels().items() if not (tune and key.startswith(SETTING))}
+                        for of in (one, plan.setups[0]))  # fmt: skip
         shown = {key: levels.get(key, "none") for key in {**base, **levels} if levels.get(key) != base.get(key)}
-        told.append({
+        rows.append({
             "position": one.position, "letter": one.letter, "name": one.name, "left": why,
             "parts": [f"{plan.label(key)}: {text}" for key, text in (shown if place else levels).items()],
-            "tune": _tune(found, one, plan), "counted": counted.get(one.pk or 0, ""),
+            "tune": tune, "counted": counted.get(one.pk or 0, ""),
         })  # fmt: skip
-    return told
+    return rows
 
 
-def _tune(found: WorkedVerdict, setup: PlannedSetup, plan: Plan) -> list[str]:
-    """What the setup was set to when it was last pulled: its tune belongs to its figures."""
+def _tune(found: WorkedVerdict, setup: PlannedSetup) -> list[str]:
+    """What the setup was set to in the last pull that counts: its tune belongs to its figures."""
     last = [one.pull for one in found.comparison.kept if one.pull.setup_id == setup.pk][-1:]
-    return [f"{plan.label(key)}: {text}" for pull in last for key, text in pull.settings_in_force.items()]
+    return [line for pull in last for line in tune_words(pull.settings_in_force)]
 
 
 def _peaks(found: WorkedVerdict, shown: Verdict, units: Mapping[str, str]) -> dict[str, Any]:

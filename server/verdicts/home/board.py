@@ -31,7 +31,7 @@ def board(person: Person) -> QuerySet[Programme]:
     pulls = Pull.objects.filter(session__programme=OuterRef("pk"))
     last = pulls.order_by("-number")
     waiting = Q(sessions__pulls__state=PullState.COMPLETE, sessions__pulls__standing=Standing.UNDECIDED)
-    opened = Session.objects.filter(programme=OuterRef("pk"), closed_at__isnull=True)
+    opened = Session.objects.filter(programme=OuterRef("pk"), closed_at__isnull=True).order_by("-opened_at")
     return readable(person).annotate(
         pulls_made=Count("sessions__pulls", distinct=True),
         accepted=Count("sessions__pulls", filter=Q(sessions__pulls__standing=Standing.ACCEPTED), distinct=True),
@@ -78,7 +78,7 @@ def verdict_line(person: Person, programme_id: int) -> str:
     """What the test says so far, by its own duty and standard; empty where it cannot say anything yet."""
     programme = programme_of(person, programme_id)
     try:
-        found = answers.headline(person, answers.answer(person, programme, Choice(Standard(programme.standard))))
+        found = answers.answer(person, programme, Choice(Standard(programme.standard)))
     except Refusal:
         return ""
-    return found[1] if len(found) > 1 else "".join(found[:1])
+    return answers.choice_line(person, found)

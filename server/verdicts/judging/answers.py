@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import tzinfo
 from functools import cached_property
 
 import numpy as np
@@ -25,6 +26,7 @@ from programmes.plan import criteria
 from programmes.plan.plans import Plan
 from programmes.plan.saving import plan_in_force
 from shop.models import Person
+from shop.moments import clock, day
 from shop.permissions import units_of
 from verdicts.comparison import aligned_pulls, health
 from verdicts.comparison.aligned_pulls import Comparison, Counting, compare
@@ -211,21 +213,25 @@ def wording(compared: Comparison, unit: str) -> Wording:
     return Wording(tuple(setup.letter for setup in compared.setups), unit, quantities.to_si_rule(unit).scale)
 
 
-def headline(person: Person, found: WorkedVerdict) -> list[str]:
-    """The verdict in plain sentences: who leads where, what to choose, what speaks beside power."""
+def choice_line(person: Person, found: WorkedVerdict) -> str:
+    """What to choose for the duty, in one sentence."""
     judged, compared = found.judged, found.comparison
     units = units_of(person)
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
-    leads, _ = found.strip
-    headlines = [sentences.strip_sentence(leads, wording(compared, units["torque"]))]
     duty, scored = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm), wording(compared, unit)
     if judged.choice.measure.is_peak:
         scored = replace(scored, kind="")
         duty = f"By {choices.MEASURES[judged.choice.measure].lower()}"
     smallest = compared.programme.smallest_difference
-    headlines.append(sentences.choice_sentence(
-        judged.placings, compared.baseline, duty, scored, found.out, smallest
-    ))  # fmt: skip
+    return sentences.choice_sentence(judged.placings, compared.baseline, duty, scored, found.out, smallest)
+
+
+def headline(person: Person, found: WorkedVerdict) -> list[str]:
+    """The verdict in plain sentences: who leads where, what to choose, what speaks beside power."""
+    judged, compared = found.judged, found.comparison
+    leads, _ = found.strip
+    headlines = [sentences.strip_sentence(leads, wording(compared, units_of(person)["torque"]))]
+    headlines.append(choice_line(person, found))
     if compared.counting is Counting.FIRST:
         headlines.append("By first pulls after a change alone: they read high, and compare only among themselves.")
     headlines += _kept_out(found)
@@ -301,6 +307,7 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
     units, programme = units_of(person), compared.programme
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
     leads, crossovers = found.strip
+    by = clock()
     in_torque = wording(compared, units["torque"])
     setup_id = [setup.pk for setup in compared.setups]
     return Verdict(
@@ -350,11 +357,11 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
         scatter_percent=float(judged.fitted.scatter) * 100,
         degrees_of_freedom=float(judged.fitted.degrees_of_freedom),
         scatter_basis=scatter_basis(judged.fitted),
-        drifts=_drifts(judged),
+        drifts=_drifts(judged, by),
         smallest_difference_percent=programme.smallest_difference * 100,
         readings=dict(choices.COVARIATES),
         method=caveats.method(judged),
-        notes=[*compared.notes, *caveats.notes(judged, found.plan)],
+        notes=[*compared.notes, *caveats.notes(judged, found.plan, by)],
     )
 
 
@@ -386,7 +393,7 @@ def _shapes(found: WorkedVerdict) -> list[ShapeOut]:
     ]  # fmt: skip
 
 
-def _drifts(judged: Judgment) -> list[DriftOut]:
+def _drifts(judged: Judgment, by: tzinfo) -> list[DriftOut]:
     """Of every session in which more than one pull counts."""
     fitted, layout = judged.fitted, judged.fitted.model.layout
     sessions = list(dict.fromkeys(kept_pull.pull.session for kept_pull in judged.comparison.kept))
@@ -394,7 +401,7 @@ def _drifts(judged: Judgment) -> list[DriftOut]:
     for place, session in enumerate(sessions):
         slope, half = float(fitted.slopes[place]) * 100, 1.96 * float(fitted.slope_errors[place]) * 100
         if layout.span(place):
-            found.append(DriftOut(session=f"{session.opened_at:%d %b}", percent_per_pull=slope, low=slope - half,
+            found.append(DriftOut(session=day(session.opened_at, by), percent_per_pull=slope, low=slope - half,
                                   high=slope + half, percent=slope * layout.span(place)))  # fmt: skip
     return found
 

@@ -86,7 +86,7 @@ def read_steps(
     found, units = answers.answer(request.user, programme, choice), units_of(request.user)
     plan, setups = found.plan, found.comparison.setups
     place_of = {setup.pk: place for place, setup in enumerate(setups)}
-    levels = {one.pk: one.levels() for one in plan.setups if one.pk}
+    levels = {one.pk: plan.factors(one) for one in plan.setups if one.pk}
     rows = list(dict.fromkeys(key for setup in setups for key in levels.get(setup.pk, {})))
     full = [{key: levels.get(setup.pk, {}).get(key, NOTHING) for key in rows} for setup in setups]
     names = names_of(plan)
@@ -112,7 +112,7 @@ def read_steps(
         slots=[slot_out(effect, [setup.pk for setup in setups], names, smallest) for effect in effects],
         notes=[
             "A part fitted early may be worth more on the finished engine: take it off again at the end to see.",
-            "Main effects take the slots to add up; intervals hold for all questions of the table together.",
+            "Main effects assume that part effects add; intervals hold for all questions of the table at once.",
         ],
     )
 

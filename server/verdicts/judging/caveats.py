@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import tzinfo
 
 import numpy as np
 from torvix_core.air.standards import DEFINITIONS
@@ -15,6 +16,7 @@ from torvix_core.judging.representative_pull import School
 from torvix_core.units.grammar import listed, plural
 
 from programmes.plan.plans import Plan
+from shop import moments
 from stand.models import Session
 from verdicts.comparison import health
 from verdicts.comparison.aligned_pulls import Comparison
@@ -41,12 +43,12 @@ def method(judged: Judgment) -> str:
     )
 
 
-def notes(judged: Judgment, plan: Plan) -> list[str]:
-    """What a reader must know before believing the ranking, the gravest first."""
+def notes(judged: Judgment, plan: Plan, by: tzinfo) -> list[str]:
+    """What a reader must know before believing the ranking, the gravest first; days by the shop's clock."""
     comparison, fitted = judged.comparison, judged.fitted
     return [
         *_links(comparison, fitted), *filter(None, [health.sentence(comparison, judged.choice.healthy_only)]),
-        *plausibility.sentences(judged, plan), *_drift(comparison, fitted), *_choice(judged),
+        *plausibility.sentences(judged, plan), *_drift(comparison, fitted, by), *_choice(judged),
         known_scatter.scatter_sentence(comparison.programme), known_scatter.drift_sentence(comparison.programme),
         *_scatter(fitted), *_limits(judged, plan),
     ]  # fmt: skip
@@ -92,7 +94,7 @@ def _cost_of_link(comparison: Comparison, fitted: Effects) -> str:
     return f" That costs: the interval of {letters[0]} against {letters[1]} is {worst:.1f} times as wide as on one day."
 
 
-def _drift(comparison: Comparison, fitted: Effects) -> Iterator[str]:
+def _drift(comparison: Comparison, fitted: Effects, by: tzinfo) -> Iterator[str]:
     """What drift was found in each session, how well, and what would tell it better."""
     layout = fitted.model.layout
     sessions = list(dict.fromkeys(kept_pull.pull.session for kept_pull in comparison.kept))
@@ -100,8 +102,8 @@ def _drift(comparison: Comparison, fitted: Effects) -> Iterator[str]:
         if not layout.span(place):
             continue
         slope, error = float(fitted.slopes[place]) * 100, float(fitted.slope_errors[place]) * 100
-        day = f" on {session.opened_at:%d %b}" if len(sessions) > 1 else ""
-        sizes = f"{slope:+.2f} ± {1.96 * error:.2f} % a pull, {slope * layout.span(place):+.1f} % over the session"
+        day = f" on {moments.day(session.opened_at, by)}" if len(sessions) > 1 else ""
+        sizes = f"{slope:+.2f} ± {1.96 * error:.2f} % per pull, {slope * layout.span(place):+.1f} % over the session"
         yield f"Drift{day}: {sizes.replace('-', '−')}; taken out, and what is not known of it is in the intervals."
     if bool(fitted.is_bent):
         yield (
@@ -190,8 +192,8 @@ def _limits(judged: Judgment, plan: Plan) -> Iterator[str]:
             if sum(pk == setup.pk for _, pk in fittings) == 1 and not setup.is_baseline]  # fmt: skip
     if once:
         yield (
-            f"{listed(once)} {plural('was', len(once))} fitted once: no number of pulls tells a part from "
-            "its fitting. To be sure of a small gain take it off, put it on again and pull."
+            f"{listed(once)} {plural('was', len(once))} fitted once: repeat pulls cannot separate a part from how it "
+            "was fitted. To be sure of a small gain, refit it and test again."
         )
 
 

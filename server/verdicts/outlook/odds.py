@@ -147,4 +147,4 @@ def _tally_shown(tally: Tally, effects: Any, smallest: float) -> dict[str, Any]:
     }  # fmt: skip
 
 
-kinds.register(KIND, Queue.LONG, run)
+kinds.register(KIND, "Odds of a plan", Queue.LONG, run)

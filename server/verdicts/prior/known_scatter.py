@@ -33,11 +33,11 @@ def drift_sentence(programme: Programme) -> str:
     known = KnownScatter.objects.filter(programme=programme).first()
     if known is None or known.drift_mean is None:
         return (
-            f"Nothing was known of its drift: from day to day {effects.USUAL.drift.sd * 100:.2f} % a pull, up or down, "
-            "is taken as usual."
+            f"Nothing was known of its drift: from day to day {effects.USUAL.drift.sd * 100:.2f} % per pull, up or "
+            "down, is taken as usual."
         )
     prior, whose = drift_of(known), "other engines on this stand" if known.of_stand else "this engine"
-    size = f"{prior.mean * 100:+.2f} ± {prior.sd * 100:.2f} % a pull".replace("-", "−")
+    size = f"{prior.mean * 100:+.2f} ± {prior.sd * 100:.2f} % per pull".replace("-", "−")
     return f"Drift as {whose} had it on earlier days: {size}."
 
 

@@ -52,6 +52,14 @@ class Board(TestCase):
         self.assertIn(line, verdict["headline"])
         self.assertIn("choose", line)
 
+    def test_what_was_never_pulled_comes_last_however_the_last_pulls_are_sorted(self):
+        scenes.day_of_pulls(self.planned, self.operator, [[1.0], [1.02]])
+        scenes.programme(self.operator, setups=2, engine="5.7 eight", parts="other")
+        for order in ("asc", "desc"):
+            with self.subTest(order):
+                rows = self.page(sort="last", order=order)["rows"]
+                self.assertEqual([row["last_pull"] is None for row in rows], [False, True])
+
     def test_every_word_that_is_sought_must_be_there_in_question_engine_or_setup(self):
         engine, setup = self.planned.build.engine.name, self.planned.setups.last()
         assert setup is not None

@@ -140,7 +140,7 @@ class Judging(Scene):
         kept = correct.kept_of(correct.pulls_of(self.programme), Standard.OBSERVED)
         checks = {one.key: one for one in pull_screening.between_setups(self.programme, self.a, self.b, kept)}
         self.assertAlmostEqual(checks["oil_temperature"].found, -10.0, places=1)
-        self.assertEqual(checks["slots"].told, ("intake_manifold",))
+        self.assertEqual(checks["slots"].details, ("intake_manifold",))
 
 
 class Words(Scene):

@@ -89,7 +89,7 @@ class SelfContained(Scene):
         page = rendering.html(document)
         for words in (
             "6 cylinders, 2.91 l (178 in³), bore 86.6 mm, stroke 82.4 mm, ratio", "Camshaft: not written down.",
-            "Spark advance: 32°", "Pulls that count: 1, 2, 3", "Average torque over the duty", "Peak power, hp",
+            "Ignition timing 32°", "Pulls that count: 1, 2, 3", "Average torque over the duty", "Peak power, hp",
             "Undecided: these pulls do not tell, and it may matter.",
         ):  # fmt: skip
             self.assertIn(words, page.replace("&#x27;", "'"))

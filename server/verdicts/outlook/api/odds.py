@@ -71,4 +71,5 @@ def simulate(request: HttpRequest, programme_id: int, given: OddsIn) -> JobOut:
     asked = odds.arguments(
         programme, {effect.setup_id: effect.text for effect in given.effects}, given.days, given.refit
     )
-    return job_out(jobs.ask(request.user, odds.KIND, f"programme {programme.pk}", asked, timezone.now()))
+    subject, about = f"programme {programme.pk}", str(programme)
+    return job_out(jobs.ask(request.user, odds.KIND, subject, asked, timezone.now(), about=about))

@@ -91,8 +91,8 @@ class PowerPoint(Schema):
 
 
 class PullsNeededOut(Schema):
-    """Pulls a side that find a difference, from the engine's scatter and drift, with a return to the first setup at the
-    end and without; the chance of finding it with other numbers."""
+    """Pulls per setup that find a difference, from the engine's scatter and drift, with a return to the first setup at
+    the end and without; the chance of finding it with other numbers."""
 
     difference_percent: float
     scatter_percent: float
@@ -110,7 +110,7 @@ class PullsNeededOut(Schema):
 def read_pulls_needed(
     request: HttpRequest, programme_id: int, difference_percent: float | None = None, confidence_percent: float = 95
 ) -> PullsNeededOut:
-    """How many pulls a side find a difference; without one, the smallest that matters in the programme."""
+    """How many pulls per setup find a difference; without one, the smallest that matters in the programme."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
     wanted = programme.smallest_difference * 100 if difference_percent is None else difference_percent

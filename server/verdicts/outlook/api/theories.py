@@ -34,7 +34,7 @@ class TheoriesIn(Schema):
 
 
 class SeparationOut(Schema):
-    """What two theories predict of a setup, per cent, and the pulls a side that tell them apart; none if none do."""
+    """What two theories predict of a setup, per cent, and the pulls per setup that tell them apart; none if none do."""
 
     one: str
     other: str
