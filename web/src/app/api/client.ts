@@ -16,7 +16,7 @@ export class Problem extends Error {
   }
 }
 
-const UNREACHABLE = 'The server does not answer. Pulls go on being recorded; this page tries again.'
+const UNREACHABLE = 'No connection to the server.'
 
 function csrfToken(): string {
   return /(?:^|; )csrftoken=([^;]+)/.exec(document.cookie)?.[1] ?? ''

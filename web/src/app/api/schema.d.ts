@@ -567,6 +567,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Page Of Jobs
+         * @description One's own background work, the newest first; what is over goes after two days.
+         */
+        get: operations["jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs/{job_id}": {
         parameters: {
             query?: never;
@@ -1590,7 +1610,7 @@ export interface paths {
         };
         /**
          * Read Pulls Needed
-         * @description How many pulls a side find a difference; without one, the smallest that matters in the programme.
+         * @description How many pulls per setup find a difference; without one, the smallest that matters in the programme.
          */
         get: operations["pulls_needed"];
         put?: never;
@@ -1899,6 +1919,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pulls/{pull_id}/check-pass": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Check Pass
+         * @description Go or no go, line by line; no line for a pull that is no check pass.
+         */
+        get: operations["check_pass"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/control": {
         parameters: {
             query?: never;
@@ -2045,6 +2085,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pulls/{pull_id}/mixture-advice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Advice
+         * @description Where the mixture of a pull lies, which jets should bring it to its target, and how earlier advice came out.
+         */
+        get: operations["mixture_advice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/post-pull-check": {
         parameters: {
             query?: never;
@@ -2119,6 +2179,46 @@ export interface paths {
          */
         put: operations["reduce_as"];
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/spark-ladder": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Ladder
+         * @description What the pulls up to this one say of the ignition timing: the last step against scatter, and the best setting.
+         */
+        get: operations["spark_ladder"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/standing-tune": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Choose Tune
+         * @description The tune of this pull stands for its setup, where the rule of the test is a chosen one.
+         */
+        post: operations["choose_tune"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2995,12 +3095,12 @@ export interface components {
          * @description A question that the setups raise, in words, and how it stands.
          */
         AnswerOut: {
+            /** Answer */
+            answer: string;
             /** Question */
             question: string;
             /** Standing */
             standing: string;
-            /** Told */
-            told: string;
         };
         /** ArchivedIn */
         ArchivedIn: {
@@ -3200,6 +3300,16 @@ export interface components {
          * @enum {string}
          */
         Charging: "unblown_or_mechanical" | "turbo";
+        /**
+         * CheckLineOut
+         * @description `right` is None where it was not measured.
+         */
+        CheckLineOut: {
+            /** Right */
+            right: boolean | null;
+            /** Words */
+            words: string;
+        };
         /** CheckOut */
         CheckOut: {
             /** About */
@@ -3208,6 +3318,13 @@ export interface components {
             level: string;
             /** Text */
             text: string;
+        };
+        /** CheckPassOut */
+        CheckPassOut: {
+            /** Go */
+            go: boolean;
+            /** Lines */
+            lines: components["schemas"]["CheckLineOut"][];
         };
         /**
          * ChoiceIn
@@ -3508,10 +3625,10 @@ export interface components {
             fuel: number | null;
             /** Fuel Available */
             fuel_available: number | null;
+            /** Fuel Basis */
+            fuel_basis: string;
             /** Fuel Pull */
             fuel_pull: number | null;
-            /** Fuel Told */
-            fuel_told: string;
             /** Fuel Unit */
             fuel_unit: string;
             /** Missing */
@@ -3738,6 +3855,11 @@ export interface components {
                 [key: string]: string;
             };
             /**
+             * Tune Rule
+             * @default last_matched
+             */
+            tune_rule: string;
+            /**
              * Words
              * @default {}
              */
@@ -3903,7 +4025,7 @@ export interface components {
             confidential: boolean;
             /** Name */
             name: string;
-            /** @default told */
+            /** @default reported */
             origin: components["schemas"]["Origin"];
             /**
              * Owner
@@ -4077,10 +4199,10 @@ export interface components {
          * @description What a setup does not keep of the plan's limits; `setup` is its place in the plan.
          */
         FailingOut: {
+            /** Reasons */
+            reasons: string[];
             /** Setup */
             setup: number;
-            /** Told */
-            told: string[];
         };
         /**
          * FigureOut
@@ -4615,6 +4737,44 @@ export interface components {
             total: number;
         };
         /**
+         * JobRow
+         * @description A row of one's background work; `state` is the one word for how it stands, `problem` what to know or to do.
+         */
+        JobRow: {
+            /** About */
+            about: string;
+            /**
+             * Asked At
+             * Format: date-time
+             */
+            asked_at: string;
+            /** Done */
+            done: number;
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+            /** May Stop */
+            may_stop: boolean;
+            /** Problem */
+            problem: string;
+            /** Progress Text */
+            progress_text: string;
+            /** State */
+            state: string;
+            /** State Label */
+            state_label: string;
+            /** Total */
+            total: number;
+        };
+        /** JobsPage */
+        JobsPage: {
+            /** Rows */
+            rows: components["schemas"]["JobRow"][];
+            /** Total */
+            total: number;
+        };
+        /**
          * JudgedOut
          * @description `against` is the number of the pull that it was held against; none where there is none.
          */
@@ -4773,8 +4933,8 @@ export interface components {
             side: string;
             /** Stops Unseen */
             stops_unseen: boolean;
-            /** Told */
-            told: string;
+            /** Threshold */
+            threshold: string;
             /** Unit */
             unit: string;
             /** Value */
@@ -4890,6 +5050,26 @@ export interface components {
             };
             /** Username */
             username: string;
+        };
+        /**
+         * MixtureAdviceOut
+         * @description Sentences; `jets` by the key of their setting where some are advised, so that they can be entered as fitted.
+         */
+        MixtureAdviceOut: {
+            /** Advice */
+            advice: string;
+            /** Basis */
+            basis: string[];
+            /** Hazard */
+            hazard: string;
+            /** Jets */
+            jets: {
+                [key: string]: string;
+            };
+            /** Reading */
+            reading: string;
+            /** Scored */
+            scored: string[];
         };
         /** ModificationIn */
         ModificationIn: {
@@ -5096,7 +5276,7 @@ export interface components {
          * @description Where a value comes from, the best first.
          * @enum {string}
          */
-        Origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+        Origin: "measured" | "calculated" | "catalog" | "reported" | "assumed";
         /**
          * OverlayOut
          * @description Means of one further quantity: by setup, in its unit; null where a pull lacks it.
@@ -5192,7 +5372,7 @@ export interface components {
              * @default
              */
             notes: string;
-            /** @default told */
+            /** @default reported */
             origin: components["schemas"]["Origin"];
             /**
              * Price
@@ -5452,10 +5632,10 @@ export interface components {
             /** Label */
             label: string;
             /**
-             * Told
+             * Meaning
              * @default
              */
-            told: string;
+            meaning: string;
             /** Value */
             value: string;
         };
@@ -5482,6 +5662,8 @@ export interface components {
             settings: components["schemas"]["PlanChoice"][];
             /** Templates */
             templates: components["schemas"]["PlanChoice"][];
+            /** Tune Rules */
+            tune_rules: components["schemas"]["PlanChoice"][];
             /** Works */
             works: components["schemas"]["WorkOut"][];
         };
@@ -5495,7 +5677,7 @@ export interface components {
             positions: number[];
             /** Pulled */
             pulled: boolean[];
-            told: components["schemas"]["PlanSummary"];
+            summary: components["schemas"]["PlanSummary"];
             /** Versions */
             versions: components["schemas"]["VersionOut"][];
             /** Visits Pulled */
@@ -5729,6 +5911,10 @@ export interface components {
             standard: string;
             /** Torque Unit */
             torque_unit: string;
+            /** Tune Chosen */
+            tune_chosen: boolean;
+            /** Tune Rule */
+            tune_rule: string;
         };
         /**
          * PullMark
@@ -5851,11 +6037,17 @@ export interface components {
             state: string;
             /** State Label */
             state_label: string;
+            /** Tune */
+            tune: string[];
+            /** Tune Changes */
+            tune_changes: string[];
+            /** Tune Stands */
+            tune_stands: boolean;
         };
         /**
          * PullsNeededOut
-         * @description Pulls a side that find a difference, from the engine's scatter and drift, with a return to the first setup at the
-         *     end and without; the chance of finding it with other numbers.
+         * @description Pulls per setup that find a difference, from the engine's scatter and drift, with a return to the first setup at
+         *     the end and without; the chance of finding it with other numbers.
          */
         PullsNeededOut: {
             /** Chance Percent */
@@ -6032,7 +6224,7 @@ export interface components {
         };
         /**
          * SeparationOut
-         * @description What two theories predict of a setup, per cent, and the pulls a side that tell them apart; none if none do.
+         * @description What two theories predict of a setup, per cent, and the pulls per setup that tell them apart; none if none do.
          */
         SeparationOut: {
             /** Apart Percent */
@@ -6501,6 +6693,27 @@ export interface components {
             lines: components["schemas"]["LineOut"][];
             /** Value */
             value: string;
+        };
+        /**
+         * SparkLadderOut
+         * @description Empty where the pulls of this tune were all made with one setting.
+         */
+        SparkLadderOut: {
+            /** Rungs */
+            rungs: components["schemas"]["SparkRungOut"][];
+            /** Sentences */
+            sentences: string[];
+            /** Torque Unit */
+            torque_unit: string;
+        };
+        /** SparkRungOut */
+        SparkRungOut: {
+            /** Degrees */
+            degrees: number;
+            /** Number */
+            number: number;
+            /** Torque */
+            torque: number;
         };
         /** StackPartOut */
         StackPartOut: {
@@ -7884,7 +8097,7 @@ export interface operations {
                 build_id: number;
                 dimension: string;
                 /** @description Where a value comes from, the best first. */
-                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+                origin: "measured" | "calculated" | "catalog" | "reported" | "assumed";
             };
             cookie?: never;
         };
@@ -7913,7 +8126,7 @@ export interface operations {
                 build_id: number;
                 dimension: string;
                 /** @description Where a value comes from, the best first. */
-                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+                origin: "measured" | "calculated" | "catalog" | "reported" | "assumed";
             };
             cookie?: never;
         };
@@ -8375,6 +8588,33 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportBatchOut"];
+                };
+            };
+        };
+    };
+    jobs: {
+        parameters: {
+            query?: {
+                search?: string;
+                sort?: string;
+                order?: "asc" | "desc";
+                page?: number;
+                size?: number;
+                archived?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobsPage"];
                 };
             };
         };
@@ -8870,7 +9110,7 @@ export interface operations {
                 part_id: number;
                 dimension: string;
                 /** @description Where a value comes from, the best first. */
-                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+                origin: "measured" | "calculated" | "catalog" | "reported" | "assumed";
             };
             cookie?: never;
         };
@@ -8899,7 +9139,7 @@ export interface operations {
                 part_id: number;
                 dimension: string;
                 /** @description Where a value comes from, the best first. */
-                origin: "measured" | "calculated" | "catalogue" | "told" | "assumed";
+                origin: "measured" | "calculated" | "catalog" | "reported" | "assumed";
             };
             cookie?: never;
         };
@@ -10378,6 +10618,28 @@ export interface operations {
             };
         };
     };
+    check_pass: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["CheckPassOut"];
+                };
+            };
+        };
+    };
     take_control: {
         parameters: {
             query?: never;
@@ -10588,6 +10850,28 @@ export interface operations {
             };
         };
     };
+    mixture_advice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MixtureAdviceOut"];
+                };
+            };
+        };
+    };
     after_pull: {
         parameters: {
             query?: never;
@@ -10677,6 +10961,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
+    spark_ladder: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SparkLadderOut"];
+                };
+            };
+        };
+    };
+    choose_tune: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JudgedOut"][];
                 };
             };
         };
