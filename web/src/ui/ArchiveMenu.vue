@@ -62,11 +62,11 @@ function remove() {
       <v-list density="compact">
         <slot />
         <v-list-item v-if="!archived" title="Archive" @click="set(true)" />
-        <v-list-item v-else title="Bring back" @click="set(false)" />
+        <v-list-item v-else title="Restore" @click="set(false)" />
         <v-list-item title="Delete…" @click="asking = true" />
       </v-list>
     </v-menu>
-    <v-dialog v-model="asking" width="420">
+    <v-dialog v-model="asking" width="420" :aria-label="`Delete ${name}`">
       <v-card class="pa-4">
         <h2>Delete {{ name }}?</h2>
         <p class="text">Only what was never used can be deleted, and it does not come back.</p>

@@ -7,7 +7,7 @@ import { computed, useTemplateRef } from 'vue'
 
 import { useKeys } from '../app/keys'
 import ProblemNote from './ProblemNote.vue'
-import { PAGE_ROWS } from './usePaged'
+import { PAGE_ROWS, type SortBy } from './usePaged'
 
 interface Column {
   key: string
@@ -16,8 +16,8 @@ interface Column {
   align?: 'start' | 'end'
 }
 const props = defineProps<{
-  /** What the list holds, in the plural: for the search field and for who hears the table. */
-  label: string
+  /** One of what the list holds; a regular noun. */
+  noun: string
   columns: Column[]
   /** The page; undefined while it is on its way. */
   rows: T[] | undefined
@@ -27,18 +27,14 @@ const props = defineProps<{
   error?: Error | null
   placeholder?: string
 }>()
-const emit = defineEmits<{ again: [] }>()
 const search = defineModel<string>('search', { required: true })
 const page = defineModel<number>('page', { required: true })
-const sortBy = defineModel<{ key: string; order: 'asc' | 'desc' }[]>('sortBy', { required: true })
+const sortBy = defineModel<SortBy[]>('sortBy', { required: true })
 const field = useTemplateRef<{ focus: () => void }>('field')
+const label = computed(() => `${props.noun}s`)
 const pages = computed(() => Math.ceil(props.total / PAGE_ROWS))
 const headers = computed(() => props.columns.map((column) => ({ sortable: false, ...column })))
-function seek(text: string) {
-  if (page.value !== 1) page.value = 1
-  search.value = text
-}
-useKeys([{ key: '/', label: '/', does: `Search ${props.label}`, press: () => field.value?.focus() }])
+useKeys([{ key: '/', label: '/', does: `Search ${label.value}`, press: () => field.value?.focus() }])
 </script>
 
 <template>
@@ -52,12 +48,14 @@ useKeys([{ key: '/', label: '/', does: `Search ${props.label}`, press: () => fie
         :model-value="search"
         :placeholder="placeholder"
         :aria-label="`Search ${label}`"
-        @update:model-value="seek($event ?? '')"
+        @update:model-value="search = $event ?? ''"
       />
       <slot name="filter" />
-      <span v-if="rows" class="quiet ml-auto" role="status">{{ total }} {{ label }}</span>
+      <span v-if="rows" class="quiet ml-auto" role="status"
+        >{{ total }} {{ total === 1 ? noun : label }}</span
+      >
     </div>
-    <ProblemNote :error="error" again @again="emit('again')" />
+    <ProblemNote :error="error" />
     <v-skeleton-loader v-if="!rows && !error" type="table-tbody" />
     <slot v-else-if="rows && !rows.length && !search" name="empty" />
     <p v-else-if="rows && !rows.length" class="text">Nothing matches “{{ search }}”.</p>

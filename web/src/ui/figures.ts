@@ -51,6 +51,9 @@ export function setShop(zone: string, money: string) {
   currency.value = money
 }
 
+/** The shop's time zone by its IANA name. */
+export const shopZone = () => timeZone
+
 /** An amount in the shop's currency. */
 export function money(value: number | null | undefined): string {
   return value === null || value === undefined ? '–' : `${figure(value, 0)} ${currency.value}`

@@ -1,4 +1,4 @@
-import { useResizeObserver } from './useResizeObserver'
+import { useResizeObserver } from '@vueuse/core'
 import { onMounted, onScopeDispose, type Ref, shallowRef, watch } from 'vue'
 
 import { type EChartsType, init } from './echarts'
