@@ -7,7 +7,7 @@ import { useDisplay } from 'vuetify'
 import { answer, api } from './api/client'
 import { useAction, useMe } from './api/queries'
 import ChangePassword from './ChangePassword.vue'
-import { forgetKept } from '../ui/useKept'
+import { forgetUnsaved } from '../ui/useUnsaved'
 
 const KINDS: Record<string, string> = {
   torque: 'Torque',
@@ -97,7 +97,7 @@ const summary = computed(() => (me.value ? `${me.value.units.torque} · ${me.val
 
 const changing = ref(false)
 async function leave() {
-  forgetKept()
+  forgetUnsaved()
   queries.clear()
   await router.replace({ name: 'sign-in' })
 }
@@ -115,9 +115,9 @@ async function signOutEverywhere() {
   <div v-if="me">
     <v-menu :close-on-content-click="false" location="bottom end">
       <template #activator="{ props: activator }">
-        <button v-bind="activator" type="button" class="text-no-wrap" aria-label="Units and sign-out">
+        <v-link v-bind="activator" class="text-no-wrap" aria-label="Units and sign-out">
           <template v-if="!xs">{{ summary }}&nbsp;&nbsp;</template><span class="quiet">{{ me.name }}</span>
-        </button>
+        </v-link>
       </template>
       <v-card class="pa-4 units overflow-y-auto" width="420">
         <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
@@ -139,7 +139,8 @@ async function signOutEverywhere() {
             <v-btn v-for="unit in choices" :key="unit" size="small" :value="unit">{{ unit }}</v-btn>
           </v-btn-toggle>
         </div>
-        <v-btn block class="mt-4" @click="changing = true">Change password…</v-btn>
+        <v-btn block class="mt-4" :to="{ name: 'background-work' }">Background work</v-btn>
+        <v-btn block class="mt-2" @click="changing = true">Change password…</v-btn>
         <v-btn block class="mt-2" @click="signOut">Sign out</v-btn>
         <v-btn block class="mt-2" @click="signOutEverywhere">Sign out everywhere</v-btn>
       </v-card>

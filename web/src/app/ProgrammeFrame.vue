@@ -24,7 +24,7 @@ const gone = computed(() => error.value instanceof Problem && [403, 404].include
         <ProblemNote :error="error" />
         <v-btn to="/">All tests</v-btn>
       </template>
-      <p v-else class="text quiet">Loading the test…</p>
+      <v-skeleton-loader v-else type="heading, paragraph" aria-label="Loading the test" />
     </div>
   </v-main>
   <KeyHelp />

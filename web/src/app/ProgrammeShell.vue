@@ -4,7 +4,7 @@ import { computed } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 import { useDisplay } from 'vuetify'
 
-import { PARTS } from '../stages/verdict/choice'
+import { judgedQuery } from '../stages/verdict/choice'
 import { day as dateOf, figure } from '../ui/figures'
 import type { Schema } from './api/client'
 import AppShell from './AppShell.vue'
@@ -51,10 +51,7 @@ const states = computed<Record<string, string>>(() => ({
   sheet: 'to issue',
 }))
 /** Only what is judged goes along, and by which standard: the stages that read it say the same. */
-const SHARED = ['standard', ...PARTS]
-const shared = computed(() =>
-  Object.fromEntries(SHARED.flatMap((name) => (route.query[name] ? [[name, route.query[name]]] : []))),
-)
+const shared = computed(() => judgedQuery(route.query))
 const places = computed(() =>
   STAGES.map(({ name, label, holds }) => ({
     name,
@@ -92,11 +89,11 @@ useKeys(
         <span aria-current="page">{{ here }}</span>
       </nav>
       <span v-if="mdAndUp" class="quiet text-truncate">{{ programme.engine }}, {{ programme.build }}</span>
-      <span class="ml-auto"><StandardMenu /></span>
+      <span class="ml-auto flex-0-0"><StandardMenu /></span>
       <router-link
         v-if="mdAndUp"
         :to="{ name: 'programme-air', query: shared }"
-        class="text-decoration-none text-no-wrap"
+        class="text-decoration-none text-no-wrap flex-0-0"
         :title="day.air ? `Density altitude ${figure(day.air.density_altitude_ft, 0)} ft` : 'Weather log'"
       >
         <span class="quiet">Air&nbsp;</span>
@@ -107,7 +104,7 @@ useKeys(
         </template>
         <template v-else>none yet</template>
       </router-link>
-      <PersonMenu />
+      <PersonMenu class="flex-0-0" />
     </template>
     <template #under>
       <p v-if="programme.from_file_at" class="px-4 pt-2" data-test="from-file">

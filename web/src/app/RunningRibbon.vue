@@ -8,6 +8,7 @@ import { useRoute } from 'vue-router'
 
 import { clock } from '../ui/figures'
 import { useFrame } from './frame'
+import { judgedQuery } from '../stages/verdict/choice'
 import SetupMark from '../ui/setups/SetupMark.vue'
 
 const { day, setup } = useFrame()
@@ -50,7 +51,7 @@ const isStruck = (pull: Pull) =>
   pull.standing === 'excluded' || pull.state === 'aborted' || pull.state === 'incomplete'
 const to = (pull: Pull) => ({
   name: 'pulls',
-  query: { standard: route.query.standard },
+  query: judgedQuery(route.query),
   hash: `#pull-${pull.number}`,
 })
 </script>

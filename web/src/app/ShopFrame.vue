@@ -34,7 +34,11 @@ const places = computed(() =>
     here: holds.includes(String(route.name)),
   })),
 )
-useTitle(() => places.value.find((place) => place.here)?.label ?? '')
+useTitle(() =>
+  route.name === 'background-work'
+    ? 'Background work'
+    : (places.value.find((place) => place.here)?.label ?? ''),
+)
 useKeys(
   ALL.map(({ name, label }, index) => ({
     key: String(index + 1),

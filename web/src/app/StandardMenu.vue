@@ -9,7 +9,7 @@ import { useKeys } from './keys'
 import { useFrame } from './frame'
 
 const { xs } = useDisplay()
-const { programme, standard, lookAt, mayOperate } = useFrame()
+const { programme, standard, lookAt, choosingStandard, mayOperate } = useFrame()
 const shown = computed(() => programme.value.standards.find((known) => known.id === standard.value))
 const inForce = computed(() => standard.value === programme.value.standard.id)
 const putInForce = useAction(async (chosen: string) =>
@@ -28,12 +28,12 @@ useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObs
 </script>
 
 <template>
-  <v-menu location="bottom">
+  <v-menu v-model="choosingStandard" location="bottom">
     <template #activator="{ props: activator }">
-      <button v-bind="activator" type="button" class="text-no-wrap">
-        <span v-if="!xs" class="quiet">Standard</span> {{ shown?.label ?? standard }}
+      <v-link v-bind="activator" class="text-no-wrap">
+        <span v-if="!xs" class="quiet mr-1">Standard</span> {{ shown?.label ?? standard }}
         <span v-if="!inForce" class="ml-1 small">differs from the test</span>
-      </button>
+      </v-link>
     </template>
     <v-list density="compact" aria-label="Standard to look at">
       <v-list-item

@@ -1,4 +1,4 @@
-import { computed, type ComputedRef, inject, type InjectionKey, provide } from 'vue'
+import { computed, type ComputedRef, inject, type InjectionKey, provide, type Ref, ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import type { Schema } from './api/client'
@@ -15,6 +15,8 @@ export interface Frame {
   /** The standard being looked at: the address's, else the programme's. */
   standard: ComputedRef<string>
   lookAt: (standard: string) => void
+  /** Somebody has the list of standards open, and chooses in a moment. */
+  choosingStandard: Ref<boolean>
   mayOperate: ComputedRef<boolean>
 }
 
@@ -43,6 +45,7 @@ export function provideFrame(
       const query = { ...route.query, standard: chosen === programme.value.standard.id ? undefined : chosen }
       void router.replace({ query })
     },
+    choosingStandard: ref(false),
     mayOperate,
   }
   provide(FRAME, frame)

@@ -1,3 +1,4 @@
+import { useEventListener } from '@vueuse/core'
 import { onScopeDispose, shallowReactive } from 'vue'
 
 /** A key and what it does, as the help lists it. */
@@ -56,9 +57,9 @@ function dispatchUrgent(event: KeyboardEvent) {
     }
   }
 }
-window.addEventListener('keydown', dispatchUrgent, { capture: true })
-window.addEventListener('keydown', (event) => dispatch(event, 'press'))
-window.addEventListener('keyup', (event) => dispatch(event, 'release'))
+useEventListener(window, 'keydown', dispatchUrgent, { capture: true })
+useEventListener(window, 'keydown', (event) => dispatch(event, 'press'))
+useEventListener(window, 'keyup', (event) => dispatch(event, 'release'))
 
 /** Bind keys for as long as the component lives. */
 export function useKeys(added: KeyBinding[]) {

@@ -1,5 +1,7 @@
 import { createRouter, createWebHistory, type RouteLocationNormalized } from 'vue-router'
 
+import { watchScreens } from './useAddress'
+
 const byId = (route: RouteLocationNormalized) => ({ id: Number(route.params.id) })
 
 export const router = createRouter({
@@ -52,6 +54,11 @@ export const router = createRouter({
         { path: 'stacks', name: 'stacks', component: () => import('../stages/parts/StacksPage.vue') },
         { path: 'checklist', name: 'checklist', component: () => import('../stages/shop/ChecklistPage.vue') },
         { path: 'air', name: 'air', component: () => import('../stages/air/AirPage.vue') },
+        {
+          path: 'background-work',
+          name: 'background-work',
+          component: () => import('../stages/shop/BackgroundWorkPage.vue'),
+        },
         { path: 'stands', name: 'stands', component: () => import('../stages/shop/StandsPage.vue') },
         { path: 'people', name: 'people', component: () => import('../stages/shop/PeoplePage.vue') },
         { path: 'shop', name: 'shop', component: () => import('../stages/shop/ShopPage.vue') },
@@ -92,3 +99,5 @@ export const router = createRouter({
     { path: '/:address(.*)*', name: 'unknown', component: () => import('./UnknownPage.vue') },
   ],
 })
+
+watchScreens(router)

@@ -1,4 +1,5 @@
 import { createVuetify } from 'vuetify'
+import { VBtn } from 'vuetify/components/VBtn'
 import { aliases, mdi } from 'vuetify/iconsets/mdi-svg'
 
 const FONTS = { 'font-body': "'B612', sans-serif", 'font-heading': "'B612', sans-serif" }
@@ -74,7 +75,13 @@ const FIELD = {
 } as const
 const STILL = { transition: false } as const
 /** Choices come as the server sends them: a value and a label. */
-const PICK = { ...FIELD, menuProps: STILL, itemTitle: 'label', itemValue: 'value' }
+const PICK = {
+  ...FIELD,
+  menuProps: STILL,
+  listProps: { 'aria-label': 'Choices' },
+  itemTitle: 'label',
+  itemValue: 'value',
+}
 /** 4.3.0 hangs the menu's aria on the date field's div, where it is not allowed. */
 const NO_ARIA = {
   'aria-expanded': undefined,
@@ -84,6 +91,8 @@ const NO_ARIA = {
 }
 
 export const vuetify = createVuetify({
+  // A button that reads as words in a line.
+  aliases: { VLink: VBtn },
   icons: {
     defaultSet: 'mdi',
     sets: { mdi },
@@ -118,6 +127,7 @@ export const vuetify = createVuetify({
     VNavigationDrawer: { color: 'rail', railWidth: 76 },
     VBottomNavigation: { tag: 'nav', bgColor: 'rail', height: 56, border: true, grow: true },
     VBtn: { variant: 'outlined', flat: true },
+    VLink: { variant: 'plain', class: 'link' },
     VBtnToggle: { variant: 'outlined', density: 'compact', divided: true, mandatory: true },
     VTextField: FIELD,
     VTextarea: FIELD,
@@ -135,7 +145,7 @@ export const vuetify = createVuetify({
     VFileUpload: { density: 'compact', hideDetails: 'auto' },
     VCheckbox: { density: 'compact', hideDetails: 'auto' },
     VRadioGroup: { density: 'compact', hideDetails: 'auto' },
-    VSwitch: { density: 'compact', hideDetails: 'auto', color: 'primary' },
+    VSwitch: { inset: true, density: 'compact', hideDetails: 'auto', color: 'primary' },
     VTabs: { density: 'compact', sliderTransition: 'fade' },
     VTabsWindow: { transition: false, reverseTransition: false },
     VTabsWindowItem: { transition: false, reverseTransition: false },
@@ -155,6 +165,6 @@ export const vuetify = createVuetify({
     VSkeletonLoader: { boilerplate: true },
     VEmptyState: { justify: 'start' },
     VStepper: { flat: true, border: true },
-    VChip: { variant: 'outlined', size: 'small' },
+    VChip: { variant: 'outlined', size: 'small', label: true },
   },
 })

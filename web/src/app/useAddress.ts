@@ -1,6 +1,30 @@
 /** State of a screen that stands in its address: a link leads there, and Back goes back a step. */
 import { computed, type WritableComputedRef } from 'vue'
-import { useRoute, useRouter } from 'vue-router'
+import { type LocationQueryRaw, type Router, useRoute, useRouter } from 'vue-router'
+
+/** The screen that is on its way in: its script may take a while to come. */
+let coming: unknown
+export function watchScreens(router: Router) {
+  router.beforeEach((to) => void (coming = to.name))
+  router.afterEach(() => (coming = undefined))
+  router.onError(() => (coming = undefined)) // its script did not come: the screen before stays
+}
+
+/**
+ * Changes parts of the address's query, several at once: two changes after each other would each begin from the address
+ * before. Parts that are undefined leave no trace. What comes late, when another screen is shown or on its way,
+ * changes nothing: it would call that one back.
+ */
+export function useAddressParts(): (parts: LocationQueryRaw, options?: { step?: boolean }) => void {
+  const route = useRoute()
+  const router = useRouter()
+  const screen = route.name
+  return (parts, { step = true } = {}) => {
+    if (route.name !== screen || (coming ?? screen) !== screen) return
+    const to = { query: { ...route.query, ...parts }, hash: route.hash }
+    void (step ? router.push(to) : router.replace(to))
+  }
+}
 
 /**
  * A part of the address's query by its name; the usual value leaves no trace there. `step: false` for what is typed
@@ -9,19 +33,16 @@ import { useRoute, useRouter } from 'vue-router'
 export function useAddress(
   name: string,
   usual = '',
-  { step = true }: { step?: boolean } = {},
+  options: { step?: boolean } = {},
 ): WritableComputedRef<string> {
   const route = useRoute()
-  const router = useRouter()
+  const change = useAddressParts()
   return computed({
     get: () => {
       const found = route.query[name]
       return typeof found === 'string' ? found : usual
     },
-    set: (wanted) => {
-      const query = { ...route.query, [name]: wanted === usual ? undefined : wanted }
-      void (step ? router.push({ query, hash: route.hash }) : router.replace({ query, hash: route.hash }))
-    },
+    set: (wanted) => change({ [name]: wanted === usual ? undefined : wanted }, options),
   })
 }
 
