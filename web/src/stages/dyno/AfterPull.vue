@@ -6,6 +6,9 @@ import { computed, ref } from 'vue'
 import { answer, api } from '../../app/api/client'
 import { useAction } from '../../app/api/queries'
 import { figure, signed } from '../../ui/figures'
+import MixtureAdvice from '../pulls/MixtureAdvice.vue'
+import SparkLadder from '../pulls/SparkLadder.vue'
+import CheckPass from './CheckPass.vue'
 import { saidOf } from './useSession'
 
 const props = defineProps<{
@@ -56,6 +59,7 @@ const choices = computed(() => [
     <p v-if="pull.purpose !== 'sweep' && pull.standing === 'excluded'" class="quiet">
       {{ pull.excluded_reason }}.
     </p>
+    <CheckPass v-if="pull.purpose === 'check'" :pull="pull.id" />
     <p
       v-if="data?.mean_percent != null"
       class="repeat d-flex ga-3 align-center hand-edge py-1 px-3 on-panel prose size-16"
@@ -66,14 +70,14 @@ const choices = computed(() => [
       <span>
         Pull {{ pull.number }} against pull {{ data.sibling }}, at worst {{ signed(data.worst_percent, 1) }} %
         at {{ figure(data.worst_rpm, 0) }} rpm<template v-if="data.observed">, observed</template>.
-        <strong v-if="data.ready">Ready to compare.</strong>
+        <strong v-if="data.ready">Repeats within limits.</strong>
         <strong v-else-if="data.repeats"
           >Repeats, but {{ data.beside }}. Make one more pull to confirm.</strong
         >
         <strong v-else>Not repeating yet: pull again.</strong>
       </span>
     </p>
-    <p v-else-if="data && pull.purpose !== 'steps'" class="quiet">
+    <p v-else-if="data && !['steps', 'check'].includes(pull.purpose)" class="quiet">
       No earlier pull of this setup to compare.
     </p>
     <p v-if="data?.changed.length" class="quiet">Changed: {{ data.changed.join('; ') }}.</p>
@@ -81,6 +85,13 @@ const choices = computed(() => [
     <ul v-if="data?.hints.length" class="my-2 mx-0 pl-4 prose size-16" data-test="hints">
       <li v-for="hint in data.hints" :key="hint">{{ hint }}</li>
     </ul>
+    <MixtureAdvice
+      v-if="!['steps', 'check'].includes(pull.purpose)"
+      :key="pull.id"
+      :pull="pull"
+      :may-operate="mayOperate"
+    />
+    <SparkLadder v-if="!['steps', 'check'].includes(pull.purpose)" :pull="pull" />
     <p v-if="data?.climbs" data-test="climbs">
       Power still climbs at the end, {{ signed(data.climb_per_100_rpm, 1) }} {{ data.power_unit }} each 100
       rpm.
@@ -89,10 +100,10 @@ const choices = computed(() => [
       </v-btn>
     </p>
     <v-form v-if="mayOperate" class="d-flex flex-wrap ga-2 mt-2" @submit.prevent="send">
-      <v-select
+      <v-autocomplete
         v-model="key"
         aria-label="What was adjusted"
-        class="w-200"
+        class="w-320"
         :items="[
           { value: '', label: 'Adjusted…' },
           ...(choices ?? []).map((one) => ({ value: one.key, label: one.label })),

@@ -70,7 +70,7 @@ function see(item: NextPull['due'][number]) {
 /** Out of bounds: the owner may let it stand with a reason. */
 const mayOverride = (item: number) =>
   asked.value === item &&
-  me.value?.role === 'owner' &&
+  me.value?.is_owner &&
   tick.error.value instanceof Problem &&
   tick.error.value.code === 'out_of_bounds'
 const wrong = (item: number, field?: string) =>

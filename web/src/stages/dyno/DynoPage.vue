@@ -68,8 +68,11 @@ const live = useLive(
 const { streaming, refused, unseen } = live
 /** A browser that slept, or opened in the middle: what it missed of the pull that runs. */
 async function backfill(pull_id: number) {
-  const found = answer(await api.GET('/api/pulls/{pull_id}/live-curve', { params: { path: { pull_id } } }))
-  if (pullShown === pull_id) chart.value?.fill(found.points as LivePoint[])
+  const found = await api
+    .GET('/api/pulls/{pull_id}/live-curve', { params: { path: { pull_id } } })
+    .then(answer)
+    .catch(() => null) // the frames go on, and the whole curve comes with the end
+  if (found && pullShown === pull_id) chart.value?.fill(found.points as LivePoint[])
 }
 
 const { gates, held, running, armed, faulty, others, values, stopped, moving, way, mayStop, alarm } =
@@ -83,8 +86,8 @@ function extend(rpm: number) {
 const excluding = ref(false)
 /** With what was said of single fields: they stand elsewhere on this screen. */
 const problem = computed(() => {
-  const told = flow.problem.value ? saidOf(flow.problem.value) : refused.value
-  return told ? new Error(told) : null
+  const words = flow.problem.value ? saidOf(flow.problem.value) : refused.value
+  return words ? new Error(words) : null
 })
 /** Whoever armed the pull holds the control, until somebody takes it. */
 const mine = computed(() => current.value?.operator_username === me.value?.username)
@@ -191,7 +194,7 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
         <ProblemNote :error="problem" />
         <p v-if="mayOperate" class="prose size-15 my-3 quiet">
           Hold <kbd>Space</kbd> or <kbd>Enter</kbd> to start · <kbd>Esc</kbd> aborts · <kbd>?</kbd> lists the
-          keys. Esc asks the stand to stop; the wired emergency stop is the stand's own.
+          keys. Esc works from every field; the wired emergency stop does not depend on this screen.
         </p>
         <p v-else class="prose size-15 my-3 quiet" data-test="watching">
           You are watching. Whoever operates the stand arms, starts and judges the pulls; <kbd>?</kbd> lists

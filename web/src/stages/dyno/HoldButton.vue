@@ -1,5 +1,6 @@
 <script setup lang="ts">
 /** Starts only when held: a touch or a slip must not start an engine. */
+import { useEventListener } from '@vueuse/core'
 import { onScopeDispose, ref, useTemplateRef, watch } from 'vue'
 
 const props = withDefaults(defineProps<{ disabled?: boolean; seconds?: number }>(), {
@@ -39,11 +40,8 @@ function pressKey(event: KeyboardEvent) {
   event.preventDefault()
   if (!event.repeat) press()
 }
-window.addEventListener('blur', release) // the key or finger may come up where this page does not hear it
-onScopeDispose(() => {
-  window.removeEventListener('blur', release)
-  release()
-})
+useEventListener(window, 'blur', release) // the key or finger may come up where this page does not hear it
+onScopeDispose(release)
 const button = useTemplateRef<HTMLButtonElement>('button')
 defineExpose({ press, release, focus: () => button.value?.focus() })
 </script>

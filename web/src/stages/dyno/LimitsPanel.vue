@@ -122,7 +122,7 @@ async function save() {
               <td class="words" :title="limit.why">
                 <template v-if="!limit.watched">not monitored</template>
                 <template v-else-if="!limit.set"><strong>NOT SET</strong>, not monitored</template>
-                <template v-else>{{ limit.side }} {{ limit.told }}</template>
+                <template v-else>{{ limit.side }} {{ limit.threshold }}</template>
                 <span v-if="limit.watched && limit.set && !limit.own" class="quiet small"> usual</span>
                 <span v-if="limit.watched && limit.set && !limit.stops_unseen" class="quiet small">
                   warning only if its sensor fails

@@ -11,8 +11,6 @@ import type { LivePoint } from './useLive'
 
 const props = defineProps<{
   earlier: Earlier[]
-  /** Position of the setup being pulled. */
-  position: number
   /** Of torque and of power. */
   units: [string, string]
   lowRpm: number

@@ -14,11 +14,11 @@ const { programme, day, setup } = useFrame()
 const { data: me } = useMe()
 const chart = useTemplateRef<InstanceType<typeof LiveChart>>('chart')
 
-const keptOf = (setupId: number) =>
+const acceptedOf = (setupId: number) =>
   day.value.pulls.findLast((pull) => pull.standing === 'accepted' && pull.setup_id === setupId) ?? null
 const baseline = computed(() => programme.value.setups.find((known) => known.is_baseline)!)
-const lastOfSetup = computed(() => keptOf(props.shown.id))
-const lastOfBaseline = computed(() => (props.shown.is_baseline ? null : keptOf(baseline.value.id)))
+const lastOfSetup = computed(() => acceptedOf(props.shown.id))
+const lastOfBaseline = computed(() => (props.shown.is_baseline ? null : acceptedOf(baseline.value.id)))
 const { data: setupCurve } = useObservedCurve(() => lastOfSetup.value?.id ?? null)
 const { data: baselineCurve } = useObservedCurve(() => lastOfBaseline.value?.id ?? null)
 const earlier = computed<Earlier[]>(() =>
@@ -53,7 +53,6 @@ defineExpose({
     ref="chart"
     class="chart"
     :earlier="earlier"
-    :position="shown.position"
     :units="[me?.units.torque ?? '', me?.units.power ?? '']"
     :low-rpm="programme.sweep_start_rpm"
     :high-rpm="Math.max(programme.sweep_end_rpm, current?.sweep_end_rpm ?? 0)"

@@ -11,7 +11,7 @@ import { useKeys } from '../../app/keys'
 import { done } from '../../app/undo'
 import { saidOf } from './useSession'
 import { choicesOf } from '../../ui/choices'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const props = defineProps<{
   programme: number
@@ -28,7 +28,7 @@ const { data } = useQuery({
     answer(await api.GET('/api/programmes/{programme_id}/notes', { params: { path: { programme_id } } })),
 })
 const kind = ref('heard')
-const text = useKept(`note of ${props.programme}`, '')
+const text = useUnsaved(`note of ${props.programme}`, '')
 const message = ref('')
 const newest = computed(() => [...(data.value?.notes ?? [])].reverse())
 

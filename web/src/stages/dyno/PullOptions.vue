@@ -16,6 +16,7 @@ const props = defineProps<{
 }>()
 const wanted = defineModel<Partial<Schema['ArmIn']>>({ required: true })
 const PURPOSES: Record<string, string> = {
+  check: 'Check pass',
   sweep: 'Counted pull',
   warm_up: 'Warm-up pull',
   shake_down: 'Shake-down',
@@ -74,9 +75,13 @@ watch(
 <template>
   <DisclosurePanel class="my-2 mx-0" data-test="pull-options"
     ><template #title>
-      {{ PURPOSES[chosen] }}, sweep {{ start || programme.sweep_start_rpm }}–{{
-        end || programme.sweep_end_rpm
-      }}
+      {{ PURPOSES[chosen] }},
+      <template v-if="chosen === 'check' && !end"
+        >three seconds from {{ start || programme.sweep_start_rpm }} rpm</template
+      >
+      <template v-else
+        >sweep {{ start || programme.sweep_start_rpm }}–{{ end || programme.sweep_end_rpm }}</template
+      >
     </template>
     <div class="d-flex flex-wrap gr-2 gc-3 py-2 px-0">
       <v-select

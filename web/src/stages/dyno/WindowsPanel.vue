@@ -42,7 +42,7 @@ async function save() {
 </script>
 
 <template>
-  <DisclosurePanel data-test="windows" title="Windows in which a pull may start">
+  <DisclosurePanel data-test="windows" title="Start windows">
     <v-form @submit.prevent="save">
       <v-table class="figures">
         <thead>

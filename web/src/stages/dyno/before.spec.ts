@@ -81,11 +81,11 @@ test('what the sheet only assumes is handed on to be noted', async () => {
   const panel = shown(
     next({
       swaps: [{ label: 'Head', off: 'A', on: 'B', heavy: '' }],
-      to_measure: [{ key: 'gasket_thickness', label: 'Head gasket, compressed' }],
+      to_measure: [{ key: 'gasket_thickness', label: 'Compressed gasket thickness' }],
     }),
   )
   await panel.find('[data-test="to-measure"] button').trigger('click')
-  expect(panel.emitted('measured')).toEqual([['gasket_thickness', 'Head gasket, compressed']])
+  expect(panel.emitted('measured')).toEqual([['gasket_thickness', 'Compressed gasket thickness']])
 })
 
 const gate = (like: number[]) => ({

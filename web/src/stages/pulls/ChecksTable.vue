@@ -15,7 +15,7 @@ defineProps<{ comparison: Schema['ComparisonOut'] }>()
         <th class="words">Check</th>
         <th class="words">Found</th>
         <th class="words">Window</th>
-        <th>Likely worth</th>
+        <th>Likely effect</th>
         <th class="words">Basis</th>
         <th class="words">So</th>
       </tr>

@@ -13,7 +13,7 @@ import FigureRows from './FigureRows.vue'
 import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 import WhereFields from './WhereFields.vue'
 import { useFrame } from '../../app/frame'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const { programme, mayOperate } = useFrame()
 const { data: me } = useMe()
@@ -21,7 +21,7 @@ const router = useRouter()
 const queries = useQueryClient()
 const PAUSE_MS = 350
 
-const text = useKept(`figures of ${programme.value.id}`, '')
+const text = useUnsaved(`figures of ${programme.value.id}`, '')
 const torqueUnit = ref('')
 const powerUnit = ref('')
 const quoted = ref({
@@ -34,7 +34,7 @@ const quoted = ref({
   gain: '',
 })
 const setupId = ref<number | null>(null)
-const source = useKept(`source of figures of ${programme.value.id}`, '')
+const source = useUnsaved(`source of figures of ${programme.value.id}`, '')
 const confirmed = ref(false)
 const where = ref(emptyWhere(isoDay(new Date())))
 const wrong = ref<Record<string, string>>({})

@@ -3,7 +3,10 @@
 import { nextTick, ref } from 'vue'
 
 import { useFrame } from '../../app/frame'
+import LongTable from '../../ui/LongTable.vue'
 import type { Batch } from './useImport'
+
+type File = Batch['files'][number]
 
 const props = defineProps<{
   files: Batch['files']
@@ -16,10 +19,33 @@ const { programme } = useFrame()
 const carried = ref<number | null>(null)
 const placeOf = (id: number) => props.files.findIndex((file) => file.id === id)
 
-function step(event: KeyboardEvent, id: number, by: number) {
+const COLUMNS = [
+  { key: 'place', title: 'Place', silent: true },
+  { key: 'file', title: 'File', words: true, value: (file: File) => file.name },
+  { key: 'rows', title: 'Rows', value: (file: File) => file.rows },
+  { key: 'session', title: 'Session', words: true, value: (file: File) => file.session },
+  { key: 'began', title: 'Began', words: true, value: (file: File) => file.start },
+  {
+    key: 'setup',
+    title: 'Setup',
+    words: true,
+    value: (file: File) => {
+      const setup = programme.value.setups.find((one) => one.id === file.setup_id)
+      return setup ? `${setup.letter} ${setup.name}` : ''
+    },
+  },
+  {
+    key: 'outcome',
+    title: 'So far',
+    words: true,
+    value: (file: File) => file.outcome || file.state_label,
+  },
+]
+
+/** The row goes on under the hand that moves it: its handle has the focus wherever it went. */
+function step(id: number, by: number) {
   emit('move', id, placeOf(id) + by)
-  const button = event.currentTarget as HTMLElement
-  void nextTick(() => button.focus())
+  void nextTick(() => document.querySelector<HTMLElement>(`[data-file="${id}"] .handle`)?.focus())
 }
 function dropOn(id: number) {
   if (carried.value !== null) emit('move', carried.value, placeOf(id))
@@ -28,22 +54,11 @@ function dropOn(id: number) {
 </script>
 
 <template>
-  <v-table class="figures" data-test="files">
-    <thead>
-      <tr>
-        <th><span class="visually-hidden">Place</span></th>
-        <th class="words">File</th>
-        <th>Rows</th>
-        <th class="words">Session</th>
-        <th class="words">Began</th>
-        <th class="words">Setup</th>
-        <th class="words">So far</th>
-      </tr>
-    </thead>
-    <tbody>
+  <LongTable noun="file" :columns="COLUMNS" :rows="files" ordered data-test="files">
+    <template #row="{ item: file, measure }">
       <tr
-        v-for="file in files"
-        :key="file.id"
+        :ref="measure"
+        :data-file="file.id"
         :class="{ 'opacity-40': carried === file.id }"
         @dragover.prevent
         @drop.prevent="dropOn(file.id)"
@@ -57,8 +72,8 @@ function dropOn(id: number) {
             :aria-label="`Move ${file.name}: arrow up, arrow down`"
             @dragstart="carried = file.id"
             @dragend="carried = null"
-            @keydown.up.prevent="step($event, file.id, -1)"
-            @keydown.down.prevent="step($event, file.id, 1)"
+            @keydown.up.prevent="step(file.id, -1)"
+            @keydown.down.prevent="step(file.id, 1)"
           >
             ≡
           </v-btn>
@@ -108,8 +123,8 @@ function dropOn(id: number) {
           <span v-if="wrong[`setup_${file.id}`]" class="text-error" role="alert"> Choose its setup.</span>
         </td>
       </tr>
-    </tbody>
-  </v-table>
+    </template>
+  </LongTable>
 </template>
 
 <style scoped>

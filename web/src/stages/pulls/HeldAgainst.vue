@@ -41,7 +41,8 @@ function sendReason() {
       <ChecksTable :comparison="comparison" />
     </template>
     <template v-else-if="row?.comparable?.line">
-      <h2>Compared with pull {{ row.comparable.against }} of the baseline</h2>
+      <h2 v-if="row.comparable.against">Compared with pull {{ row.comparable.against }} of the baseline</h2>
+      <h2 v-else>Compared with its own session</h2>
       <p class="prose size-15" data-test="against-baseline">
         {{ row.comparable.line }}
       </p>
@@ -49,11 +50,15 @@ function sendReason() {
     <p v-else class="prose size-15 quiet">Choose a pull to lay beside; whether the two compare shows here.</p>
     <template v-if="row?.comparable?.level === 'block'">
       <p v-if="row.comparable.let_in_reason" class="prose size-15">
-        Included all the same: {{ row.comparable.let_in_reason }}
+        Included despite the warning: {{ row.comparable.let_in_reason }}
         <v-btn v-if="mayOperate" @click="shutOut.mutate(undefined)">Exclude again</v-btn>
       </p>
       <v-form v-else-if="mayOperate" class="d-flex ga-2 align-end mt-2" @submit.prevent="sendReason">
-        <v-text-field v-model="reason" class="w-320" label="Not counted. Include it all the same, because" />
+        <v-text-field
+          v-model="reason"
+          class="w-320"
+          label="Not counted. Include despite the warning, because"
+        />
         <v-btn type="submit">Include</v-btn>
       </v-form>
     </template>

@@ -14,11 +14,13 @@ import BinsTable from './BinsTable.vue'
 import HeldAgainst from './HeldAgainst.vue'
 import InertiaPanel from './InertiaPanel.vue'
 import PullCurves, { type Shown } from './PullCurves.vue'
+import PullTune from './PullTune.vue'
 import TraceChart from './TraceChart.vue'
 import { useComparison, useInspection, useRaw } from './useInspection'
 import { type Ground, markOf } from '../../ui/setups/marks'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { useFrame } from '../../app/frame'
+import TermTip from '../../ui/TermTip.vue'
 
 const { programme, setup, standard, mayOperate } = useFrame()
 const route = useRoute()
@@ -110,7 +112,7 @@ watch(
 useKeys([
   { key: 'ArrowLeft', label: '←', does: 'Pull before', press: () => go(-1) },
   { key: 'ArrowRight', label: '→', does: 'Next pull', press: () => go(1) },
-  { key: 'r', label: 'R', does: 'Cut as usual', press: () => shown.value?.by_hand && reduce.mutate({}) },
+  { key: 'r', label: 'R', does: 'Reset trim', press: () => shown.value?.by_hand && reduce.mutate({}) },
   { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
 ])
 </script>
@@ -185,7 +187,7 @@ useKeys([
           </ul>
           <p v-else class="prose size-15">None found.</p>
           <template v-if="shown.cut">
-            <h2 class="mt-3">Cut</h2>
+            <h2 class="mt-3">Trim</h2>
             <p class="prose size-15" data-test="cut">
               From {{ shown.cut.start_s.toFixed(2) }} s, {{ shown.cut.start_rpm.toFixed(0) }} rpm,
               {{ shown.cut.start_why }}; to {{ shown.cut.end_s.toFixed(2) }} s,
@@ -194,12 +196,12 @@ useKeys([
                 >Sweep {{ shown.cut.rate_rpm_s.toFixed(0) }} rpm/s.</template
               >
               <v-btn v-if="shown.by_hand && mayOperate" @click="reduce.mutate({})"
-                >Cut as usual <kbd>R</kbd></v-btn
+                >Reset trim <kbd>R</kbd></v-btn
               >
             </p>
           </template>
           <template v-if="shown.cut && mayOperate">
-            <h2 class="mt-3">Inertia correction</h2>
+            <h2 class="mt-3"><TermTip term="inertia">Inertia correction</TermTip></h2>
             <InertiaPanel
               :inspection="shown"
               :other="beside && other?.setup_id === shown.setup_id ? beside : null"
@@ -212,6 +214,14 @@ useKeys([
               {{ airWords }}
             </p>
           </template>
+          <PullTune
+            v-if="row?.tune.length"
+            :row="row"
+            :rule="log?.tune_rule ?? ''"
+            :chosen="log?.tune_chosen ?? false"
+            :letter="setup(row.setup_id).letter"
+            :may-operate="mayOperate"
+          />
           <template v-if="shown.notes.length">
             <h2 class="mt-3">Notes</h2>
             <ul class="prose size-15">

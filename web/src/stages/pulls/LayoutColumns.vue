@@ -27,7 +27,7 @@ const needsRate = (one: Layout) => !one.is_table && !one.columns.some((column) =
     <v-text-field
       v-if="needsRate(layout)"
       v-model="rate"
-      label="There is no time: samples in a second"
+      label="No time column: samples per second"
       inputmode="decimal"
       class="w-200"
     />

@@ -1,0 +1,52 @@
+<script setup lang="ts">
+/** Where the mixture of a pull lies, which jets should bring it to its target, and how earlier advice came out. */
+import { useQuery } from '@tanstack/vue-query'
+import { computed } from 'vue'
+
+import { answer, api } from '../../app/api/client'
+import { useAction } from '../../app/api/queries'
+import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import ProblemNote from '../../ui/ProblemNote.vue'
+
+const props = defineProps<{ pull: { id: number; setup_id: number }; mayOperate: boolean }>()
+const { data } = useQuery({
+  queryKey: computed(() => ['mixture', props.pull.id] as const),
+  queryFn: async ({ queryKey: [, pull_id] }) =>
+    answer(await api.GET('/api/pulls/{pull_id}/mixture-advice', { params: { path: { pull_id } } })),
+})
+/** One after the other, so that a jet that is refused names itself. */
+const fit = useAction(async (jets: Record<string, string>) => {
+  for (const [key, text] of Object.entries(jets))
+    answer(
+      await api.POST('/api/setups/{setup_id}/settings', {
+        params: { path: { setup_id: props.pull.setup_id } },
+        body: { key, text },
+      }),
+    )
+})
+</script>
+
+<template>
+  <section v-if="data?.advice" class="mt-3" aria-label="Mixture" data-test="mixture">
+    <p v-if="data.hazard" class="bg-error py-2 px-3" role="alert">{{ data.hazard }}</p>
+    <p v-if="data.reading" class="prose size-16">{{ data.reading }}</p>
+    <p class="prose size-16 hand-edge on-panel py-1 px-3" data-test="jets">
+      <strong>{{ data.advice }}</strong>
+      <v-btn
+        v-if="mayOperate && Object.keys(data.jets).length"
+        class="ml-3"
+        :disabled="fit.isPending.value || fit.isSuccess.value"
+        @click="fit.mutate(data.jets)"
+      >
+        {{ fit.isSuccess.value ? 'Fitted from the next pull on' : 'These jets are fitted' }}
+      </v-btn>
+    </p>
+    <ProblemNote :error="fit.error.value" />
+    <DisclosurePanel v-if="data.basis.length" title="What the advice rests on">
+      <ul class="prose size-15 pl-4">
+        <li v-for="line in data.basis" :key="line">{{ line }}</li>
+        <li v-for="line in data.scored" :key="line">{{ line }}</li>
+      </ul>
+    </DisclosurePanel>
+  </section>
+</template>
