@@ -35,15 +35,14 @@ const { setup } = useFrame()
         :class="{ 'opacity-40': hidden.has(row.setup_id) }"
       >
         <td class="words">
-          <button
-            type="button"
+          <v-link
             :aria-pressed="!hidden.has(row.setup_id)"
             :aria-label="`Show ${setup(row.setup_id).letter} ${setup(row.setup_id).name}`"
             :title="setup(row.setup_id).name"
             @click="emit('toggle', row.setup_id)"
           >
             <SetupMark :position="setup(row.setup_id).position" />
-          </button>
+          </v-link>
         </td>
         <td>{{ figure(row.torque[bin]) }}</td>
         <td>{{ figure(row.power[bin]) }}</td>

@@ -1,10 +1,11 @@
 <script setup lang="ts">
 /** The mean curves of the setups over engine speed, with their differences; as chart, table, and step by step. */
 import { computed, useTemplateRef, watch } from 'vue'
+import { useRoute } from 'vue-router'
 
 import { useFrame } from '../../app/frame'
 import { useKeys } from '../../app/keys'
-import { useAddressTab } from '../../app/useAddress'
+import { useAddressParts, useAddressTab } from '../../app/useAddress'
 import SetupsChart from '../../ui/charts/SetupsChart.vue'
 import { choicesOf } from '../../ui/choices'
 import ProblemNote from '../../ui/ProblemNote.vue'
@@ -18,7 +19,8 @@ import SlotsPanel from './SlotsPanel.vue'
 import StepsPanel from './StepsPanel.vue'
 import { useCurvesView } from './useCurvesView'
 
-const { programme, setup, standard, lookAt } = useFrame()
+const { programme, setup, standard } = useFrame()
+const route = useRoute()
 const { choice, choose } = useChoice()
 const { reference, hidden, cursor, overlayKey, showPulls, both, toggle } = useCurvesView()
 const observed = computed(() => standard.value === 'observed')
@@ -28,7 +30,7 @@ const asked = computed(() => ({
   counting: choice.value.counting,
   reference: reference.value,
 }))
-const { data: curves, error, refetch } = useCurves(() => programme.value.id, asked)
+const { data: curves, error } = useCurves(() => programme.value.id, asked)
 const { data: choices } = useVerdictChoices()
 const { data: other } = useCurves(
   () => programme.value.id,
@@ -47,15 +49,20 @@ const TABS = [
 /** Setups that do not build on each other have no steps. */
 const tabs = computed(() => TABS.filter(({ key }) => key !== 'steps' || steps.value?.stepwise))
 const tab = useAddressTab(() => tabs.value.map(({ key }) => key))
+const change = useAddressParts()
 /** Corrected, observed, or both at once. */
 const sides = computed({
   get: () => (both.value ? 'both' : observed.value ? 'observed' : 'corrected'),
   set: (side: string) => {
     if (side === 'both') both.value = true
-    else if (both.value) both.value = false
-    else lookAt(side === 'observed' ? 'observed' : programme.value.standard.id)
+    else if (side !== sides.value) change({ both: undefined, standard: standardOf(side) })
   },
 })
+/** Corrected is by the standard that is looked at; where that is none, by the test's own. */
+function standardOf(side: string): string | undefined {
+  if (side === 'observed') return 'observed'
+  return observed.value ? undefined : (route.query.standard as string | undefined)
+}
 const lowerCharts = computed(() => [
   { value: '', label: 'Difference' },
   ...(overlays.value?.overlays ?? []).map((one) => ({ value: one.key, label: one.name })),
@@ -180,7 +187,7 @@ useKeys([
   </TabPages>
   <div v-else class="page most-680">
     <v-skeleton-loader v-if="!error" type="heading, image, paragraph" />
-    <ProblemNote v-else :error="error" again @again="refetch()">
+    <ProblemNote v-else :error="error">
       <v-btn v-if="choice.counting" @click="choose({ counting: undefined })">
         Compare the accepted pulls
       </v-btn>

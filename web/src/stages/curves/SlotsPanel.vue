@@ -10,9 +10,9 @@ defineProps<{ steps: Schema['StepwiseOut'] }>()
 const { setup } = useFrame()
 const WORDS: Record<string, string> = {
   direct: 'differ in nothing else',
-  adding_up: 'if the slots add up',
+  adding_up: 'assuming effects add',
   together: 'cannot be separated',
-  no: 'not separated',
+  no: 'not testable',
 }
 </script>
 
@@ -24,7 +24,7 @@ const WORDS: Record<string, string> = {
           <th class="words">Slot</th>
           <th class="words">In place of</th>
           <th>Worth, %, 95 %</th>
-          <th class="words">How it was separated</th>
+          <th class="words">Evidence</th>
           <th class="words">With each partner, %</th>
         </tr>
       </thead>

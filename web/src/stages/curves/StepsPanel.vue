@@ -33,8 +33,8 @@ function gainWords(found: Schema['DifferenceOut'] | null): string {
           <th class="words">What changed</th>
           <th class="text-no-wrap">Gain<br />{{ steps.torque_unit }}, 95 %</th>
           <th>%</th>
-          <th class="text-no-wrap">Together<br />{{ steps.torque_unit }}, 95 %</th>
-          <th class="words"><span class="visually-hidden">Together, drawn</span></th>
+          <th class="text-no-wrap">Cumulative gain<br />{{ steps.torque_unit }}, 95 %</th>
+          <th class="words"><span class="visually-hidden">Cumulative gain, drawn</span></th>
           <th>Cost</th>
           <th class="text-no-wrap">per {{ steps.torque_unit }}</th>
           <th class="text-no-wrap">per {{ steps.power_unit }}</th>
@@ -83,7 +83,9 @@ function gainWords(found: Schema['DifferenceOut'] | null): string {
         </tr>
       </tbody>
     </v-table>
-    <p v-if="!steps.rungs.length" class="text quiet">One setup alone has no steps. Keep a pull of another.</p>
+    <p v-if="!steps.rungs.length" class="text quiet">
+      One setup alone has no steps. Accept a pull of another.
+    </p>
     <p v-else class="text quiet">{{ steps.notes[0] }}</p>
   </section>
 </template>

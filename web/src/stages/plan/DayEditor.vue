@@ -10,9 +10,9 @@ import OrderList from './OrderList.vue'
 import type { PlanDraft } from './usePlanDraft'
 
 const props = defineProps<{ plan: PlanDraft }>()
-const { draft, told, positions, search, found } = props.plan
+const { draft, concluded, positions, search, found } = props.plan
 const order = useTemplateRef<InstanceType<typeof OrderList>>('order')
-const day = computed(() => told.value?.day ?? null)
+const day = computed(() => concluded.value?.day ?? null)
 const beyond = computed(() =>
   found.value && day.value && !search.running.value ? day.value.total_min - found.value.total_min : null,
 )
@@ -35,15 +35,15 @@ const holdsMore = computed(() => found.value?.dropped.some((place) => !day.value
       >
         {{ figure(day.fuel) }} {{ day.fuel_unit }} of fuel
         <span v-if="day.fuel_available !== null">of {{ figure(day.fuel_available) }}</span>
-        <span class="quiet">&ensp;{{ day.fuel_told }}</span>
+        <span class="quiet">&ensp;{{ day.fuel_basis }}</span>
       </p>
-      <p v-else class="ma-0 quiet">{{ day.fuel_told }}</p>
+      <p v-else class="ma-0 quiet">{{ day.fuel_basis }}</p>
       <p v-if="day.price !== null" class="ma-0">{{ money(day.price) }} for the stand</p>
       <p v-if="beyond !== null && beyond > 0.5" class="ma-0 hand-note" data-test="cost">
         {{ figure(beyond, 0) }} min more than {{ holdsMore ? 'the order that fits' : 'the best order' }}
       </p>
     </div>
-    <p v-if="told?.day_problem" class="message" role="alert">{{ told.day_problem }}</p>
+    <p v-if="concluded?.day_problem" class="message" role="alert">{{ concluded.day_problem }}</p>
     <DayTimeline v-if="day" :day="day" :positions="positions" :sessions="draft.sessions ?? []" />
     <ul
       v-if="day?.broken.length"
@@ -54,15 +54,14 @@ const holdsMore = computed(() => found.value?.dropped.some((place) => !day.value
     </ul>
     <p v-if="day?.missing.length" class="text">
       Not in the order:
-      <button
+      <v-link
         v-for="place in day.missing"
         :key="place"
-        type="button"
         class="text-decoration-underline mr-2"
         @click="order?.addVisit(place)"
       >
-        add {{ letterOf(positions[place]!) }}
-      </button>
+        Add {{ letterOf(positions[place]!) }}
+      </v-link>
     </p>
     <div class="split even mt-4">
       <OrderList ref="order" :plan="plan" />

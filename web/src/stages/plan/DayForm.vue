@@ -6,6 +6,7 @@ import { useMe } from '../../app/api/queries'
 import NumberFields from '../../ui/NumberFields.vue'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { letterOf } from '../../ui/setups/marks'
+import { daysLater, fromTyped, toTyped } from '../../ui/typedTime'
 import type { PlanDraft } from './usePlanDraft'
 
 const props = defineProps<{ plan: PlanDraft }>()
@@ -20,8 +21,8 @@ const NUMBERS = computed(() => [
   { key: 'return_every', label: 'Back to the baseline after', unit: 'setups' },
   { key: 'return_pulls', label: 'Pulls of a return', unit: '' },
   { key: 'fuel_available', label: 'Fuel there is', unit: fuelUnit.value, placeholder: 'no limit' },
-  { key: 'fuel_pull', label: 'Fuel a pull', unit: fuelUnit.value, placeholder: 'estimated' },
-  { key: 'fuel_warm_up', label: 'Fuel a warm-up', unit: fuelUnit.value, placeholder: 'estimated' },
+  { key: 'fuel_pull', label: 'Fuel per pull', unit: fuelUnit.value, placeholder: 'estimated' },
+  { key: 'fuel_warm_up', label: 'Fuel per warm-up', unit: fuelUnit.value, placeholder: 'estimated' },
   { key: 'hour_price', label: 'Price per hour', unit: me.value?.currency ?? '', placeholder: 'none' },
 ])
 const template = ref('')
@@ -32,28 +33,14 @@ const planned = computed(() =>
 
 function addSession() {
   const last = draft.sessions.at(-1)
-  const start = last ? new Date(last.starts_at) : new Date()
-  start.setDate(start.getDate() + 1)
-  if (!last) start.setHours(9, 0, 0, 0)
-  draft.sessions.push({ starts_at: start.toISOString(), paid: last?.paid ?? '' })
+  draft.sessions.push({ starts_at: daysLater(1, last?.starts_at), paid: last?.paid ?? '' })
 }
-
-/** A datetime-local field speaks local time without a zone; what is sent has one. */
-function local(iso: string | null | undefined): string {
-  if (!iso) return ''
-  const at = new Date(iso)
-  const pad = (value: number) => String(value).padStart(2, '0')
-  return `${at.getFullYear()}-${pad(at.getMonth() + 1)}-${pad(at.getDate())}T${pad(at.getHours())}:${pad(at.getMinutes())}`
-}
-function zoned(event: Event): string | null {
-  const text = (event.target as HTMLInputElement).value
-  return text ? new Date(text).toISOString() : null
-}
+const typedIn = (event: Event) => fromTyped((event.target as HTMLInputElement).value)
 </script>
 
 <template>
   <div>
-    <h2>Sessions on the stand</h2>
+    <h2>Sessions at the dyno</h2>
     <p v-if="fields.sessions" class="message">{{ fields.sessions }}</p>
     <div
       v-for="(session, index) in draft.sessions"
@@ -62,10 +49,10 @@ function zoned(event: Event): string | null {
     >
       <v-text-field
         type="datetime-local"
-        :model-value="local(session.starts_at)"
+        :model-value="toTyped(session.starts_at)"
         :aria-label="`Session ${index + 1} begins`"
         :error="Boolean(fields[`sessions.${index}.starts_at`])"
-        @change="session.starts_at = zoned($event) ?? session.starts_at"
+        @change="session.starts_at = typedIn($event) ?? session.starts_at"
       />
       <span class="quiet">paid for</span>
       <v-text-field
@@ -75,13 +62,9 @@ function zoned(event: Event): string | null {
         :aria-label="`Session ${index + 1} is paid for`"
         :error="Boolean(fields[`sessions.${index}.paid`])"
       />
-      <button
-        type="button"
-        :aria-label="`Drop session ${index + 1}`"
-        @click="draft.sessions!.splice(index, 1)"
-      >
+      <v-link :aria-label="`Remove session ${index + 1}`" @click="draft.sessions!.splice(index, 1)">
         ×
-      </button>
+      </v-link>
       <p
         v-for="key in ['starts_at', 'paid']"
         v-show="fields[`sessions.${index}.${key}`]"
@@ -92,9 +75,7 @@ function zoned(event: Event): string | null {
       </p>
     </div>
     <p>
-      <button type="button" class="text-decoration-underline mr-2" @click="addSession">
-        Another session
-      </button>
+      <v-link class="text-decoration-underline mr-2" @click="addSession"> Add session </v-link>
     </p>
 
     <div class="form mt-2">
@@ -152,17 +133,17 @@ function zoned(event: Event): string | null {
             <v-text-field
               v-if="place"
               type="datetime-local"
-              :model-value="local(setup.available_at)"
+              :model-value="toTyped(setup.available_at)"
               :aria-label="`Parts of ${letterOf(positions[place]!)} arrive`"
-              @change="setup.available_at = zoned($event)"
+              @change="setup.available_at = typedIn($event)"
             />
           </td>
         </tr>
       </tbody>
     </v-table>
 
-    <h2 class="mt-4">Order it as</h2>
-    <v-form class="d-flex flex-wrap ga-2" @submit.prevent="useTemplate(template, templateSetup)">
+    <h2 class="mt-4">Running order</h2>
+    <v-form class="d-flex flex-wrap ga-2" @submit.stop.prevent="useTemplate(template, templateSetup)">
       <v-select
         v-model="template"
         aria-label="Template of the order"
@@ -181,7 +162,7 @@ function zoned(event: Event): string | null {
       <v-btn type="submit" :disabled="!template || begun">Apply</v-btn>
     </v-form>
     <p class="quiet prose size-15">
-      {{ choices?.templates.find((one) => one.value === template)?.told }}
+      {{ choices?.templates.find((one) => one.value === template)?.meaning }}
     </p>
     <p v-if="message" class="message">{{ message }}</p>
   </div>

@@ -18,7 +18,7 @@ const { data: progress, error } = useQuery({
     answer(await api.GET('/api/programmes/{programme_id}/progress', { params: { path: { programme_id } } })),
   refetchInterval: 20_000,
 })
-const day = computed(() => props.plan.told.day)
+const day = computed(() => props.plan.summary.day)
 const visits = computed(() => {
   const stretches = day.value?.stretches ?? []
   return stretches
@@ -44,7 +44,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
 <template>
   <div>
     <ProblemNote :error="error" />
-    <p v-if="!day" class="text">There is no running order yet. Change the plan to have one found.</p>
+    <p v-if="!day" class="text">There is no running order yet. Edit the plan to find one.</p>
     <template v-else>
       <div class="strip d-flex flex-wrap gr-1 gc-7 align-baseline">
         <p class="size-22" data-test="finish">
@@ -57,7 +57,7 @@ const beyond = computed(() => progress.value?.left.filter((one) => !one.fits).le
           {{ figure(day.fuel) }} {{ day.fuel_unit }} of fuel<template v-if="day.fuel_available !== null">
             of {{ figure(day.fuel_available) }}</template
           >
-          <span class="quiet">&ensp;{{ day.fuel_told }}</span>
+          <span class="quiet">&ensp;{{ day.fuel_basis }}</span>
         </p>
         <p v-if="day.price !== null">{{ money(day.price) }} for the stand</p>
       </div>

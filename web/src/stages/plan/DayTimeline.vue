@@ -200,7 +200,7 @@ const height = computed(() => rowsOf(lanes.value.length + (actual.value.length ?
     </svg>
     <figcaption class="quiet small">
       Filled: pulls. Outlined: changing parts. Hatched: warming up or waiting.
-      <template v-if="actual.length">Below: what was done, and hollow what is still to pull.</template>
+      <template v-if="actual.length">Below: actual; outline = remaining.</template>
     </figcaption>
   </figure>
 </template>

@@ -8,7 +8,7 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import { figure, signed } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
 import SetupMark from '../../ui/setups/SetupMark.vue'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 type Expectation = Schema['ExpectationOut']
 type Tendency = Schema['TendencyOut']
@@ -35,8 +35,8 @@ const chosen = computed({
   set: (id: number) => (picked.value = id),
 })
 const measure = ref('average_torque')
-const text = useKept(`prediction of ${programme.value.id}`, '')
-const sentence = useKept(`reason of a prediction of ${programme.value.id}`, '')
+const text = useUnsaved(`prediction of ${programme.value.id}`, '')
+const sentence = useUnsaved(`reason of a prediction of ${programme.value.id}`, '')
 const wrong = ref<Record<string, string>>({})
 const STANDING: Record<string, string> = {
   hit: 'hit',
@@ -123,7 +123,7 @@ async function takeBack(row: Expectation) {
           <th class="words">Predicted</th>
           <th>Measured, 95 %</th>
           <th class="words">Result</th>
-          <th v-if="mayOperate"><span class="visually-hidden">Take back</span></th>
+          <th v-if="mayOperate"><span class="visually-hidden">Edit</span></th>
         </tr>
       </thead>
       <tbody>
@@ -140,9 +140,9 @@ async function takeBack(row: Expectation) {
           <td v-if="mayOperate">
             <v-btn
               v-if="row.mine && !row.sealed"
-              :aria-label="`Take back ${row.expected} for ${setup(row.setup_id).letter}`"
+              :aria-label="`Edit ${row.expected} for ${setup(row.setup_id).letter}`"
               @click="takeBack(row)"
-              >Take back</v-btn
+              >Edit</v-btn
             >
           </td>
         </tr>

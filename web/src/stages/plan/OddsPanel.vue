@@ -88,7 +88,7 @@ useKeys([{ key: 's', label: 'S', does: 'Simulate the plan', press: () => void si
     <h2>Simulate the plan before it is paid for</h2>
     <p class="text">
       What if the setups were worth this much? So many days are run on a simulated engine that scatters
-      {{ figure(assumed?.scatter_percent, 2) }} % a pull<template v-if="assumed?.scatter_is_default">
+      {{ figure(assumed?.scatter_percent, 2) }} % per pull<template v-if="assumed?.scatter_is_default">
         (a default: this engine has not been pulled twice)</template
       >, drifts by {{ signed(assumed?.drift_percent_per_pull, 2) }} ±
       {{ figure(assumed?.drift_sd_percent_per_pull, 2) }} % with each pull of a day and reads

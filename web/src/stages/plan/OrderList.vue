@@ -10,8 +10,9 @@ import { moveVisit } from './draft'
 import type { PlanDraft } from './usePlanDraft'
 
 const props = defineProps<{ plan: PlanDraft }>()
-const { draft, fields, told, positions, visitsPulled, begun, follows, search, found, findOrder } = props.plan
-const day = computed(() => told.value?.day ?? null)
+const { draft, fields, concluded, positions, visitsPulled, begun, follows, search, found, findOrder } =
+  props.plan
+const day = computed(() => concluded.value?.day ?? null)
 const dragged = ref(-1)
 const target = ref(-1)
 
@@ -135,15 +136,10 @@ defineExpose({ addVisit })
           @update:model-value="byHand"
         />
         <template v-if="!visitsPulled.includes(place)">
-          <button type="button" :aria-label="`Visit ${place + 1} earlier`" @click="move(place, place - 1)">
-            ↑
-          </button>
-          <button type="button" :aria-label="`Visit ${place + 1} later`" @click="move(place, place + 1)">
-            ↓
-          </button>
-          <button
-            type="button"
-            :aria-label="`Drop visit ${place + 1}`"
+          <v-link :aria-label="`Visit ${place + 1} earlier`" @click="move(place, place - 1)"> ↑ </v-link>
+          <v-link :aria-label="`Visit ${place + 1} later`" @click="move(place, place + 1)"> ↓ </v-link>
+          <v-link
+            :aria-label="`Remove visit ${place + 1}`"
             @click="
               () => {
                 byHand()
@@ -152,7 +148,7 @@ defineExpose({ addVisit })
             "
           >
             ×
-          </button>
+          </v-link>
         </template>
         <span v-else class="quiet small">pulled</span>
         <p
@@ -166,11 +162,11 @@ defineExpose({ addVisit })
       </li>
     </ol>
     <p class="d-flex ga-2 align-center">
-      <span class="quiet">Another visit to</span>
-      <button v-for="one in planned" :key="one.place" type="button" @click="addVisit(one.place)">
+      <span class="quiet">Add a visit to</span>
+      <v-link v-for="one in planned" :key="one.place" @click="addVisit(one.place)">
         <SetupMark :position="positions[one.place]!" :size="20" />
-        <span class="visually-hidden">Another visit to {{ letterOf(positions[one.place]!) }}</span>
-      </button>
+        <span class="visually-hidden">Add a visit to {{ letterOf(positions[one.place]!) }}</span>
+      </v-link>
     </p>
   </div>
 </template>

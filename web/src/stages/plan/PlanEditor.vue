@@ -3,9 +3,11 @@
 import { computed, ref, watch } from 'vue'
 
 import { useAddressTab } from '../../app/useAddress'
+import StepPages from '../../ui/StepPages.vue'
 import TabPages from '../../ui/TabPages.vue'
 import DayEditor from './DayEditor.vue'
 import { addSetup, isSlot } from './draft'
+import HeldRows from './HeldRows.vue'
 import QuestionForm from './QuestionForm.vue'
 import QuestionsTable from './QuestionsTable.vue'
 import SetupMatrix from './SetupMatrix.vue'
@@ -14,7 +16,8 @@ import { usePlanDraft } from './usePlanDraft'
 const props = defineProps<{ programme: number | null }>()
 const emit = defineEmits<{ saved: [id: number]; leave: [] }>()
 const plan = usePlanDraft(props.programme)
-const { draft, ready, told, fields, message, restored, forget, parts, slots, choices, slotOf, search } = plan
+const { draft, ready, concluded, fields, message, restored, forget, parts, slots, choices, slotOf, search } =
+  plan
 const tab = useAddressTab(() => ['question', 'setups', 'day'])
 const saving = ref(false)
 
@@ -26,11 +29,11 @@ const tabs = computed(() => {
   const day = wrongIn(DAY)
   const setups = wrongIn(SETUPS) - wrongIn(/^setups\.\d+\.(pulls|visits|place)/)
   const question = Object.keys(fields.value).length - day - setups
-  const marked = (label: string, wrong: number) => (wrong ? `${label} (${wrong} to mend)` : label)
+  const marked = (label: string, wrong: number) => (wrong ? `${label} (${wrong} to fix)` : label)
   return [
-    { key: 'question', label: marked('Question', question) },
-    { key: 'setups', label: marked('Setups', setups) },
-    { key: 'day', label: marked('Day', day) },
+    { key: 'question', label: marked('Question', question), wrong: question > 0 },
+    { key: 'setups', label: marked('Setups', setups), wrong: setups > 0 },
+    { key: 'day', label: marked('Day', day), wrong: day > 0 },
   ]
 })
 
@@ -68,7 +71,7 @@ watch(
 )
 
 function addTheBest() {
-  const added = told.value?.added
+  const added = concluded.value?.added
   if (!added) return
   const place = addSetup(draft)
   const setup = draft.setups[place]!
@@ -98,11 +101,11 @@ async function save() {
 <template>
   <v-form class="editor" @submit.prevent="save">
     <p v-if="restored" class="text px-4 pt-3">
-      This is the draft that you left.
-      <button type="button" class="text-decoration-underline" @click="forget">Begin anew</button>
+      This is the draft you left.
+      <v-link class="text-decoration-underline" @click="forget">Start over</v-link>
     </p>
     <v-skeleton-loader v-if="!ready && !message" type="heading, paragraph, table" class="page" />
-    <TabPages v-else v-model="tab" :tabs="tabs">
+    <component :is="programme === null ? StepPages : TabPages" v-else v-model="tab" :tabs="tabs">
       <template #beside>
         <span class="buttons mt-0 ml-auto">
           <v-btn type="submit" color="hand" variant="flat" :loading="saving">
@@ -118,16 +121,18 @@ async function save() {
       <template #setups>
         <p v-if="message" class="message page pb-0" role="alert">{{ message }}</p>
         <SetupMatrix class="page pb-0" :plan="plan" />
-        <div v-if="told" class="page">
+        <div v-if="concluded" class="page">
           <h2>What can be concluded</h2>
           <div class="split">
-            <QuestionsTable :concluded="told" may-add @add="addTheBest" />
+            <QuestionsTable :concluded="concluded" may-add @add="addTheBest" />
             <div>
-              <p v-if="told.held.length" class="text">
-                The same in every setup:
-                {{ told.held.map((row) => `${row.label.toLowerCase()} ${row.level}`).join(', ') }}.
+              <template v-if="concluded.held.length">
+                <h2>The same in every setup</h2>
+                <HeldRows :rows="concluded.held" />
+              </template>
+              <p v-for="warning in concluded.warnings" :key="warning" class="text hand-edge pl-2">
+                {{ warning }}
               </p>
-              <p v-for="warning in told.warnings" :key="warning" class="text hand-edge pl-2">{{ warning }}</p>
             </div>
           </div>
         </div>
@@ -139,7 +144,7 @@ async function save() {
         </p>
         <DayEditor class="page" :plan="plan" />
       </template>
-    </TabPages>
+    </component>
     <p v-if="search.running.value && tab !== 'day'" class="quiet small px-4" role="status">
       Looking for the best running order…
     </p>

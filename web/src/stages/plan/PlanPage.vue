@@ -37,14 +37,14 @@ const shown = useAddressTab(() => tabs.value.map((tab) => tab.key))
 function change() {
   if (mayOperate.value) void router.push({ name: 'change-plan' })
 }
-useKeys([{ key: 'e', label: 'E', does: 'Change the plan', press: change }])
+useKeys([{ key: 'e', label: 'E', does: 'Edit plan', press: change }])
 </script>
 
 <template>
   <ProblemNote :error="error" />
   <TabPages v-model="shown" :tabs="tabs">
     <template #beside>
-      <v-btn v-if="mayOperate" class="ml-auto" @click="change">Change the plan <kbd>E</kbd></v-btn>
+      <v-btn v-if="mayOperate" class="ml-auto" @click="change">Edit plan <kbd>E</kbd></v-btn>
     </template>
     <template v-if="plan" #setups><SetupsPanel class="page" :plan="plan" /></template>
     <template v-if="plan" #day><DayPanel class="page" :plan="plan" /></template>

@@ -1,11 +1,12 @@
 <script setup lang="ts">
-/** How many pulls a side find a difference, from the engine's own scatter or a named default. */
+/** How many pulls per setup find a difference, from the engine's own scatter or a named default. */
 import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import { figure } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
+import TermTip from '../../ui/TermTip.vue'
 
 const { programme } = useFrame()
 const difference = ref(String(programme.value.smallest_difference_percent))
@@ -71,21 +72,22 @@ const points = computed(() => {
     <p v-if="wrong" class="message" role="alert">{{ wrong }}</p>
     <template v-else-if="needed">
       <p class="size-22 mt-3 mb-1 mx-0" data-test="needed">
-        <template v-if="needed.pulls !== null">{{ needed.pulls }} pulls a side</template>
+        <template v-if="needed.pulls !== null">{{ needed.pulls }} pulls per setup</template>
         <template v-else>more pulls than a day has</template>
       </p>
       <p class="text">
         and {{ needed.return_pulls }} more of the first setup at the end find it in
         {{ figure(needed.chance_percent, 0) }} of 100 such days; without that return it takes
-        {{ needed.pulls_without_return ?? 'more than a day has' }}. From day to day the engine drifts by
-        {{ figure(needed.drift_percent_per_pull, 2) }} % a pull, up or down. One pull scatters
+        {{ needed.pulls_without_return ?? 'more than a day has' }}. From day to day the engine
+        <TermTip term="drift">drifts</TermTip> by {{ figure(needed.drift_percent_per_pull, 2) }} % per pull,
+        up or down. One pull <TermTip term="scatter">scatters</TermTip>
         {{ figure(needed.scatter_percent, 2) }} %:
         <template v-if="needed.degrees_of_freedom">
           from {{ needed.programmes }} {{ needed.programmes === 1 ? 'test' : 'tests' }} of this engine,
           {{ needed.degrees_of_freedom }} degrees of freedom.
         </template>
         <template v-else>
-          <span class="hand-note">a default: no setup of this engine has been pulled twice</span>
+          <span class="hand-note">default (no repeat pulls on this engine)</span>
         </template>
       </p>
       <svg
@@ -123,11 +125,11 @@ const points = computed(() => {
       </svg>
       <v-table class="figures">
         <caption class="visually-hidden">
-          Chance of finding the difference by number of pulls a side
+          Chance of finding the difference by number of pulls per setup
         </caption>
         <thead>
           <tr>
-            <th class="words">Pulls a side</th>
+            <th class="words">Pulls per setup</th>
             <th v-for="point in needed.curve" :key="point.pulls">{{ point.pulls }}</th>
           </tr>
         </thead>

@@ -13,7 +13,7 @@ import type { PlanDraft } from './usePlanDraft'
 import { useFirstFocus } from '../../ui/useFirstFocus'
 
 const props = defineProps<{ plan: PlanDraft; fixedEngine: boolean }>()
-const { draft, fields, choices, told } = props.plan
+const { draft, fields, choices, concluded } = props.plan
 const { data: everyEngine } = useEngines()
 /** Without archived ones, but for the engine of this plan. */
 const engines = computed(() =>
@@ -44,7 +44,7 @@ const LIMITS = computed(() => [
     placeholder: 'none',
   },
 ])
-const dutyTold = computed(() => choices.value?.duties.find((one) => one.value === draft.duty)?.told)
+const dutyMeaning = computed(() => choices.value?.duties.find((one) => one.value === draft.duty)?.meaning)
 const range = computed(() => {
   const [low, high] = [Number.parseFloat(draft.texts.low_rpm!), Number.parseFloat(draft.texts.high_rpm!)]
   return Number.isFinite(low) && Number.isFinite(high) && low < high ? { low, high } : null
@@ -52,7 +52,7 @@ const range = computed(() => {
 
 function chooseDuty(chosen: string) {
   if (chosen === 'drawn' && range.value)
-    draft.points = drawable(told.value?.duty_points ?? [], range.value.low, range.value.high)
+    draft.points = drawable(concluded.value?.duty_points ?? [], range.value.low, range.value.high)
   draft.duty = chosen
 }
 useFirstFocus('first')
@@ -96,6 +96,7 @@ useFirstFocus('first')
         :items="(standards ?? []).map((known) => ({ value: known.id, label: known.label }))"
       />
       <v-select v-model="draft.mixture_policy" label="Mixture" :items="choices?.mixture_policies" />
+      <v-select v-model="draft.tune_rule" label="Tune that counts" :items="choices?.tune_rules" />
       <v-select v-model="draft.boost_policy" label="Boost" :items="choices?.boost_policies" />
       <v-select
         v-if="draft.boost_policy"
@@ -126,13 +127,13 @@ useFirstFocus('first')
           :items="[...(choices?.duties ?? []), { value: 'drawn', label: 'Drawn by hand' }]"
           @update:model-value="chooseDuty"
         />
-        <p v-if="dutyTold" class="quiet prose size-15 mt-0 mb-1 mx-0">{{ dutyTold }}</p>
+        <p v-if="dutyMeaning" class="quiet prose size-15 mt-0 mb-1 mx-0">{{ dutyMeaning }}</p>
         <p v-if="draft.duty === 'drawn'" class="quiet prose size-15 mt-0 mb-1 mx-0">
           Drag the points, or move them with the arrow keys.
         </p>
         <DutyCurve
           v-if="range"
-          :points="draft.duty === 'drawn' ? draft.points! : (told?.duty_points ?? [])"
+          :points="draft.duty === 'drawn' ? draft.points! : (concluded?.duty_points ?? [])"
           :low="range.low"
           :high="range.high"
           :editable="draft.duty === 'drawn'"

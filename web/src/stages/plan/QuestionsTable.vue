@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** What can be concluded from the setups, and which setup more would answer most. */
-import type { Told } from './draft'
+import type { PlanSummary } from './draft'
+import TermTip from '../../ui/TermTip.vue'
 
-defineProps<{ concluded: Pick<Told, 'answers' | 'addition' | 'copies'>; mayAdd?: boolean }>()
+defineProps<{ concluded: Pick<PlanSummary, 'answers' | 'addition' | 'copies'>; mayAdd?: boolean }>()
 const emit = defineEmits<{ add: [] }>()
 const WORDS: Record<string, string> = {
   direct: 'answered',
-  adding_up: 'answered, adding up',
+  adding_up: 'answered, assuming effects add',
   together: 'only as a package',
   no: 'not answered',
 }
@@ -16,7 +17,7 @@ const WORDS: Record<string, string> = {
   <div>
     <p v-if="concluded.addition" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
       {{ concluded.addition }}
-      <button v-if="mayAdd" type="button" @click="emit('add')">Add it</button>
+      <v-link v-if="mayAdd" @click="emit('add')">Add this setup</v-link>
     </p>
     <p v-for="copy in concluded.copies" :key="copy" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
       {{ copy }}
@@ -26,22 +27,28 @@ const WORDS: Record<string, string> = {
         <tr v-for="row in concluded.answers" :key="row.question">
           <td class="words">
             <strong>{{ row.question }}</strong>
-            <div class="prose size-15">{{ row.told }}</div>
+            <div class="prose size-15">{{ row.answer }}</div>
           </td>
           <td class="words standing">
             <span :class="{ 'hand-note': row.standing === 'together' || row.standing === 'no' }">
-              {{ WORDS[row.standing] }}
+              <TermTip v-if="row.standing === 'together'" term="confounded">{{
+                WORDS[row.standing]
+              }}</TermTip>
+              <TermTip v-else-if="row.standing === 'adding_up'" term="assuming effects add">{{
+                WORDS[row.standing]
+              }}</TermTip>
+              <template v-else>{{ WORDS[row.standing] }}</template>
             </span>
           </td>
         </tr>
       </tbody>
     </v-table>
-    <p v-else class="text">The setups do not differ in any row: there is nothing to tell.</p>
+    <p v-else class="text">The setups do not differ in any row, so nothing can be concluded.</p>
   </div>
 </template>
 
 <style scoped>
-.flag button {
+.flag .link {
   text-decoration: underline;
   font-family: var(--read);
   font-size: 13px;

@@ -1,20 +1,17 @@
 <script setup lang="ts">
 /** Slots and settings by setups: what differs from where a setup starts stands out. Beside each row what changing it takes. */
-import { computed, ref } from 'vue'
+import { computed } from 'vue'
 
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { letterOf } from '../../ui/setups/marks'
-import { addSetup, cell, cross, differsFromBase, dropSetup, isSlot, OWN, put } from './draft'
+import { addSetup, cell, differsFromBase, dropSetup, isSlot, OWN, put } from './draft'
+import MatrixTools from './MatrixTools.vue'
 import type { PlanDraft } from './usePlanDraft'
 import WorksTable from './WorksTable.vue'
 
 const props = defineProps<{ plan: PlanDraft }>()
-const { draft, pulled, positions, parts, slots, choices, slotOf, fields, told } = props.plan
+const { draft, pulled, positions, parts, slots, choices, slotOf, fields, concluded } = props.plan
 const stepwise = computed(() => draft.kind === 'stepwise')
-const added = ref('')
-const own = ref('')
-const crossRow = ref('')
-const crossLevels = ref('')
 
 const labels = computed(() => {
   const known: Record<string, string> = {}
@@ -25,14 +22,6 @@ const labels = computed(() => {
 function label(key: string) {
   return key.startsWith(OWN) ? key.slice(OWN.length) : (labels.value[key] ?? key)
 }
-const addable = computed(() => {
-  const there = new Set(draft.rows?.map((row) => row.key))
-  return [
-    ...(slots.value ?? []).map((slot) => ({ value: slot.value, label: slot.label })),
-    ...(choices.value?.settings ?? []),
-  ].filter((row) => !there.has(row.value))
-})
-
 function addRow(key: string) {
   if (!key || draft.rows.some((row) => row.key === key)) return
   const usual = choices.value?.works.find((work) => work.key === key)
@@ -42,8 +31,6 @@ function addRow(key: string) {
     install: usual?.install ?? '5',
     under: usual?.under ?? [],
   })
-  added.value = ''
-  own.value = ''
 }
 
 function dropRow(key: string) {
@@ -66,9 +53,9 @@ function inSlot(slot: string, value: string) {
 
 function fixedAs(place: number): string {
   const setup = draft.setups[place]!
-  const found = told.value?.failing.find((one) => one.setup === place)
+  const found = concluded.value?.failing.find((one) => one.setup === place)
   if (setup.candidate !== 'in') return ''
-  return found?.told.join(' ') ?? ''
+  return found?.reasons.join(' ') ?? ''
 }
 
 function leaveOut(place: number) {
@@ -84,17 +71,6 @@ function candidateChanged(place: number) {
   else draft.setups[place]!.reason = ''
 }
 
-function makeGrid() {
-  const levels = crossLevels.value
-    .split(/[;\n]|,\s+/)
-    .map((text) => text.trim())
-    .filter(Boolean)
-  if (!crossRow.value || levels.length < 2) return
-  addRow(crossRow.value)
-  cross(draft, crossRow.value, levels)
-  crossLevels.value = ''
-}
-defineExpose({ addRow })
 const timed = (key: string) => choices.value?.works.find((work) => work.key === key)?.timed ?? 0
 </script>
 
@@ -124,14 +100,13 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                   :placeholder="place === 0 ? 'Baseline' : 'Name'"
                   :error="Boolean(fields[`setups.${place}.name`])"
                 />
-                <button
+                <v-link
                   v-if="draft.setups.length > 2 && place > 0 && !pulled[place]"
-                  type="button"
-                  :aria-label="`Drop setup ${letterOf(positions[place]!)}`"
+                  :aria-label="`Remove setup ${letterOf(positions[place]!)}`"
                   @click="dropSetup(draft, place)"
                 >
                   ×
-                </button>
+                </v-link>
                 <span v-else-if="pulled[place]" class="quiet small" title="What was on it stays">pulled</span>
               </span>
               <template v-for="key in ['name', 'parts', 'place', 'based_on']" :key="key">
@@ -155,13 +130,12 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
               </div>
             </th>
             <th class="words">
-              <button
-                type="button"
+              <v-link
                 class="text-decoration-underline"
                 @click="addSetup(draft, stepwise ? draft.setups.length - 1 : 0, stepwise)"
               >
-                Another setup
-              </button>
+                Add setup
+              </v-link>
             </th>
           </tr>
         </thead>
@@ -169,14 +143,13 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
           <tr v-for="(row, index) in draft.rows" :key="row.key">
             <th class="words" scope="row">
               {{ label(row.key) }}
-              <button
-                type="button"
+              <v-link
                 class="quiet"
-                :aria-label="`Drop the row ${label(row.key)}`"
+                :aria-label="`Remove the row ${label(row.key)}`"
                 @click="dropRow(row.key)"
               >
                 ×
-              </button>
+              </v-link>
               <p v-if="fields[`rows.${index}.key`]" class="message mt-1 mb-0 mx-0">
                 {{ fields[`rows.${index}.key`] }}
               </p>
@@ -190,13 +163,13 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 out: setup.candidate !== 'in',
               }"
             >
-              <v-select
+              <v-autocomplete
                 v-if="isSlot(row.key)"
                 :model-value="cell(setup, row.key, slotOf)"
                 :disabled="pulled[place]"
                 :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
                 :items="[{ value: '', label: 'none' }, ...inSlot(row.key, cell(setup, row.key, slotOf))]"
-                @update:model-value="put(draft, place, row.key, $event, slotOf, pulled)"
+                @update:model-value="put(draft, place, row.key, $event ?? '', slotOf, pulled)"
               />
               <v-text-field
                 v-else
@@ -237,9 +210,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 </p>
                 <p v-if="fixedAs(place)" class="fails prose size-15 line-text mt-1 mb-0 mx-0 hand-edge pl-2">
                   {{ fixedAs(place) }}
-                  <button type="button" class="text-decoration-underline" @click="leaveOut(place)">
-                    Leave it out
-                  </button>
+                  <v-link class="text-decoration-underline" @click="leaveOut(place)"> Exclude it </v-link>
                 </p>
               </template>
             </td>
@@ -249,49 +220,13 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
       </v-table>
     </div>
 
-    <div class="tools d-flex flex-wrap gr-2 gc-6 align-center mb-3">
-      <div class="another">
-        <span class="quiet">Another row</span>
-        <v-select
-          v-model="added"
-          aria-label="Another row"
-          :items="[{ value: '', label: '–' }, ...addable]"
-          @update:model-value="addRow(added)"
-        />
-      </div>
-      <v-form @submit.prevent="addRow(OWN + own.trim())">
-        <v-text-field
-          v-model="own"
-          class="w-200"
-          placeholder="or a name of your own"
-          aria-label="A row of your own"
-          maxlength="50"
-        />
-        <v-btn type="submit" :disabled="!own.trim()">Add the row</v-btn>
-      </v-form>
-      <v-form @submit.prevent="makeGrid">
-        <span class="quiet">Cross every setup with</span>
-        <v-select
-          v-model="crossRow"
-          aria-label="Setting to cross with"
-          :items="[{ value: '', label: '–' }, ...(choices?.settings ?? [])]"
-        />
-        <v-text-field
-          v-model="crossLevels"
-          class="w-200"
-          placeholder="0.5 bar; 0.8 bar"
-          aria-label="Levels, with semicolons between"
-        />
-        <v-btn type="submit" :disabled="!crossRow || !crossLevels.includes(';')">Create combinations</v-btn>
-      </v-form>
-    </div>
-
+    <MatrixTools :plan="plan" @add="addRow" />
     <WorksTable :plan="plan" :label="label" :timed="timed" />
   </section>
 </template>
 
 <style scoped>
-.matrix .v-select {
+.matrix :is(.v-select, .v-autocomplete) {
   min-width: 190px;
 }
 .base .v-select {
@@ -319,11 +254,5 @@ td.column {
 }
 .message {
   max-width: 230px;
-}
-.tools label,
-.tools form {
-  display: flex;
-  gap: 8px;
-  align-items: center;
 }
 </style>

@@ -10,6 +10,7 @@ import SetupMark from '../../ui/setups/SetupMark.vue'
 import { letterOf } from '../../ui/setups/marks'
 import { cell, differsFromBase, isSlot } from './draft'
 import OpenTests from './OpenTests.vue'
+import HeldRows from './HeldRows.vue'
 import QuestionsTable from './QuestionsTable.vue'
 
 const props = defineProps<{ plan: Schema['PlanOut'] }>()
@@ -17,7 +18,7 @@ const { programme } = useFrame()
 const { data: parts } = useParts()
 const slotOf = (part: number) => parts.value?.find((known) => known.id === part)?.slot
 const draft = computed(() => props.plan.draft)
-const rows = computed(() => Object.entries(props.plan.told.labels))
+const rows = computed(() => Object.entries(props.plan.summary.labels))
 
 function content(setup: Schema['DraftSetupIn'], row: string): string {
   const value = cell(setup, row, slotOf)
@@ -25,8 +26,8 @@ function content(setup: Schema['DraftSetupIn'], row: string): string {
   const names = value.split(' ').map((id) => parts.value?.find((part) => part.id === Number(id))?.name ?? '')
   return names.join(' with ')
 }
-const failing = computed(() => new Map(props.plan.told.failing.map((one) => [one.setup, one.told])))
-const costs = computed(() => new Map(props.plan.told.costs.map((one) => [one.setup, one])))
+const failing = computed(() => new Map(props.plan.summary.failing.map((one) => [one.setup, one.reasons])))
+const costs = computed(() => new Map(props.plan.summary.costs.map((one) => [one.setup, one])))
 const CANDIDATES: Record<string, string> = {
   late: 'arrives too late',
   ineligible: 'not eligible',
@@ -37,7 +38,7 @@ const CANDIDATES: Record<string, string> = {
 <template>
   <div>
     <p v-if="draft.words?.answers_change" class="text">{{ draft.words.answers_change }}</p>
-    <p v-for="warning in plan.told.warnings" :key="warning" class="text hand-edge pl-2">{{ warning }}</p>
+    <p v-for="warning in plan.summary.warnings" :key="warning" class="text hand-edge pl-2">{{ warning }}</p>
     <div class="overflow-x-auto mb-5" tabindex="0" role="region" aria-label="Setups slot by slot">
       <v-table class="figures" data-test="matrix">
         <thead>
@@ -85,7 +86,7 @@ const CANDIDATES: Record<string, string> = {
             </td>
           </tr>
           <tr v-if="failing.size || draft.setups.some((setup) => setup.candidate !== 'in')">
-            <th class="words" scope="row">Standing</th>
+            <th class="words" scope="row">Status</th>
             <td v-for="(setup, place) in draft.setups" :key="place" class="words">
               <template v-if="setup.candidate !== 'in'">
                 <strong>{{ CANDIDATES[setup.candidate ?? ''] }}</strong>: {{ setup.reason }}
@@ -104,8 +105,8 @@ const CANDIDATES: Record<string, string> = {
     </div>
     <div class="split">
       <div>
-        <h2>What the setups can answer</h2>
-        <QuestionsTable :concluded="plan.told" />
+        <h2>What can be concluded</h2>
+        <QuestionsTable :concluded="plan.summary" />
         <p class="quiet prose size-15">
           <router-link :to="{ name: 'engine', query: { tab: 'setups' } }">Setups as stacks</router-link>, with
           what does not fit and what would not be fair.
@@ -113,17 +114,12 @@ const CANDIDATES: Record<string, string> = {
       </div>
       <div>
         <h2>Held constant</h2>
-        <p class="text">
-          <template v-for="(row, index) in plan.told.held" :key="row.label"
-            >{{ index ? ', ' : '' }}{{ index ? row.label.toLowerCase() : row.label }}
-            {{ row.level }}</template
-          ><template v-if="plan.told.held.length && programme.held_constant">. Also: </template>
-          {{ programme.held_constant || (plan.told.held.length ? '' : 'Nothing is written down.') }}
-        </p>
+        <HeldRows :rows="plan.summary.held" :also="programme.held_constant" />
         <p class="quiet prose size-15">
           Sweep {{ programme.sweep_start_rpm }} to {{ programme.sweep_end_rpm }} rpm at
           {{ programme.sweep_rate_rpm_s }} rpm/s; compared from {{ programme.low_rpm }} to
-          {{ programme.high_rpm }} rpm. Mean of the kept pulls; the first pulls after a change do not count.
+          {{ programme.high_rpm }} rpm. Mean of the accepted pulls; the first pulls after a change do not
+          count.
         </p>
         <OpenTests :programme="programme.id" />
       </div>

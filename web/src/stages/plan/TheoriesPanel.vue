@@ -1,11 +1,12 @@
 <script setup lang="ts">
 /** Explanations that compete: what each predicts of each setup, and which setup tells them apart. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, ref, watch } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import { figure, signed } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
+import { useUnsavedEdit } from '../../ui/useUnsaved'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 
 interface Row {
@@ -20,32 +21,30 @@ const { data: theories } = useQuery({
   queryFn: async ({ queryKey: [, programme_id] }) =>
     answer(await api.GET('/api/programmes/{programme_id}/theories', { params: { path: { programme_id } } })),
 })
-const rows = ref<Row[]>([])
-const editing = ref(false)
+const unsaved = useUnsavedEdit<Row[]>(`theories of ${programme.value.id}`)
+const editing = computed(() => unsaved.value !== null)
+const saved = computed<Row[]>(() =>
+  (theories.value?.theories ?? []).map((theory) => ({
+    name: theory.name,
+    texts: Object.fromEntries(theory.predictions.map((one) => [one.setup_id, one.text])),
+  })),
+)
+const rows = computed(() => unsaved.value ?? saved.value)
 const fields = ref<Record<string, string>>({})
 const message = ref('')
 const others = computed(() => programme.value.setups.filter((one) => !one.is_baseline))
 
-watch(
-  theories,
-  (given) => {
-    if (editing.value) return
-    rows.value = (given?.theories ?? []).map((theory) => ({
-      name: theory.name,
-      texts: Object.fromEntries(theory.predictions.map((one) => [one.setup_id, one.text])),
-    }))
-  },
-  { immediate: true },
-)
-
 function begin() {
-  editing.value = true
-  while (rows.value.length < 2) rows.value.push({ name: '', texts: {} })
+  fields.value = {}
+  message.value = ''
+  const rows = saved.value.map((row) => ({ ...row, texts: { ...row.texts } }))
+  while (rows.length < 2) rows.push({ name: '', texts: {} })
+  unsaved.value = rows
 }
 
 async function write() {
   try {
-    const saved = answer(
+    const written = answer(
       await api.PUT('/api/programmes/{programme_id}/theories', {
         params: { path: { programme_id: programme.value.id } },
         body: {
@@ -60,8 +59,8 @@ async function write() {
     )
     fields.value = {}
     message.value = ''
-    editing.value = false
-    queries.setQueryData(key.value, saved)
+    queries.setQueryData(key.value, written)
+    unsaved.value = null
   } catch (caught) {
     fields.value = caught instanceof Problem ? caught.fields : {}
     message.value = (caught as Error).message
@@ -72,14 +71,14 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
 
 <template>
   <section class="mt-7">
-    <h2>Theories that compete</h2>
+    <h2>Competing theories</h2>
     <p v-if="!rows.length && !editing" class="text">
       Two explanations for one thing? Write down what each predicts, and the setup that tells them apart
       shows.
     </p>
     <p v-if="best && !editing" class="text hand-edge pl-2" data-test="separation">
       {{ setup(best.setup_id).letter }} tells them apart: {{ signed(best.one_percent) }} against
-      {{ signed(best.other_percent) }} %, found with {{ best.pulls }} pulls a side.
+      {{ signed(best.other_percent) }} %, found with {{ best.pulls }} pulls per setup.
     </p>
     <v-form v-if="rows.length || editing" @submit.prevent="write">
       <div class="overflow-x-auto">
@@ -124,8 +123,9 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
       </div>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <div v-if="editing" class="buttons">
-        <v-btn type="submit">Write them down</v-btn>
-        <v-btn :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })">Another theory</v-btn>
+        <v-btn type="submit">Save theories</v-btn>
+        <v-btn :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })">Add theory</v-btn>
+        <v-btn @click="unsaved = null">Cancel</v-btn>
       </div>
     </v-form>
     <v-table v-if="theories?.separations.length && !editing" class="figures">
@@ -134,7 +134,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
           <th class="words">Setup</th>
           <th class="words">Theories</th>
           <th>They differ by, %</th>
-          <th>Pulls a side</th>
+          <th>Pulls per setup</th>
         </tr>
       </thead>
       <tbody>
@@ -147,7 +147,7 @@ const best = computed(() => theories.value?.separations.find((one) => one.pulls 
       </tbody>
     </v-table>
     <v-btn v-if="mayOperate && !editing" class="mt-2" @click="begin">
-      {{ rows.length ? 'Change them' : 'Write two down' }}
+      {{ rows.length ? 'Edit theories' : 'Add theories' }}
     </v-btn>
   </section>
 </template>

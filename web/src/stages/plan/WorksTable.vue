@@ -26,14 +26,9 @@ function toggle(row: string, other: string) {
 
 <template>
   <div>
-    <button
-      type="button"
-      class="text-decoration-underline"
-      :aria-expanded="showWork"
-      @click="showWork = !showWork"
-    >
+    <v-link class="text-decoration-underline" :aria-expanded="showWork" @click="showWork = !showWork">
       {{ showWork ? 'Hide' : 'Show' }} what changing a row takes
-    </button>
+    </v-link>
     <template v-for="(row, index) in draft.rows" :key="row.key">
       <p v-if="fields[`rows.${index}.under`]" class="message" role="alert">
         {{ fields[`rows.${index}.under`] }}
@@ -45,7 +40,7 @@ function toggle(row: string, other: string) {
           <th class="words">Row</th>
           <th>Take off, min</th>
           <th>Put on, min</th>
-          <th class="words">Lies under, so these come off first</th>
+          <th class="words">Remove first</th>
         </tr>
       </thead>
       <tbody>

@@ -1,6 +1,7 @@
 import { type Draft } from './draft'
+import { unsavedKey } from '../../ui/useUnsaved'
 
-export const NEW_PLAN = 'torvix-plan-new'
+export const NEW_PLAN = unsavedKey('new plan')
 
 /** The plan of a test as the beginning of another: nothing in it is pulled yet, and no day is paid for. */
 export function copyOf(draft: Draft): Draft {

@@ -4,7 +4,7 @@ import type { Schema } from '../../app/api/client'
 export type Draft = Schema['DraftIn']
 export type DraftSetup = Schema['DraftSetupIn']
 export type DraftRow = Schema['DraftRowIn']
-export type Told = Schema['PlanSummary']
+export type PlanSummary = Schema['PlanSummary']
 
 /** The slot of a part, by its id. */
 export type SlotOf = (part: number) => string | undefined
@@ -67,6 +67,7 @@ export function blankDraft(): Draft {
     boost_school: 'unblown',
     kind: 'comparison',
     mixture_policy: 'matched',
+    tune_rule: 'last_matched',
     boost_policy: '',
     duty: 'even',
     points: [],
@@ -184,15 +185,15 @@ export function moveVisit(draft: Draft, from: number, to: number) {
 
 /** An order that was found: the baseline's first visit of a session takes its own pulls, its returns theirs. */
 export function takeOrder(draft: Draft, visits: number[][]) {
-  const kept = new Map<number, number[]>()
+  const ids = new Map<number, number[]>()
   for (const visit of draft.order)
-    if (typeof visit.id === 'number') kept.set(visit.setup, [...(kept.get(visit.setup) ?? []), visit.id])
+    if (typeof visit.id === 'number') ids.set(visit.setup, [...(ids.get(visit.setup) ?? []), visit.id])
   const opened = new Set<number>()
   draft.order = visits.map(([setup = 0, session = 0]) => {
     const returns = setup === 0 && opened.has(session)
     opened.add(session)
     return {
-      id: kept.get(setup)?.shift() ?? null,
+      id: ids.get(setup)?.shift() ?? null,
       setup,
       session,
       pulls: returns ? draft.texts.return_pulls || '2' : draft.setups[setup]!.pulls || '3',

@@ -26,7 +26,7 @@ function serve(request: Request): Promise<Response> {
         visits_pulled: [0],
         positions: [0, 1, 2],
         versions: [],
-        told: {},
+        summary: {},
       }),
     )
   if (pathname === '/api/plans/order')
@@ -118,7 +118,7 @@ test('what was pulled stays locked when places move', async () => {
   expect(plan.visitsPulled.value).toEqual([1])
 })
 
-test('a draft is kept over a reload, and a plan that was only looked at is not', async () => {
+test('a draft outlives a reload, and a plan that was only looked at is not', async () => {
   const plan = await drafted(7)
   plan.begin()
   plan.draft.question = 'Which?'

@@ -3,9 +3,17 @@ import { computed, reactive, ref, watch } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import { useJob } from '../../app/api/useJob'
+import { unsavedKey } from '../../ui/useUnsaved'
 import { useParts, useSlots } from '../parts/useParts'
 import { NEW_PLAN } from './copy'
-import { blankDraft, type Draft, orderInputs, positions as positionsOf, takeOrder, type Told } from './draft'
+import {
+  blankDraft,
+  type Draft,
+  orderInputs,
+  positions as positionsOf,
+  type PlanSummary,
+  takeOrder,
+} from './draft'
 
 export interface FoundOrder {
   visits: number[][]
@@ -27,9 +35,9 @@ export function usePlanChoices() {
   })
 }
 
-/** A draft, kept in this tab until it is saved, that says at each change what it can tell and how the day goes. */
+/** A draft that stays in this tab until it is saved; at each change it says what it can show and how the day goes. */
 export function usePlanDraft(programme: number | null) {
-  const kept = programme === null ? NEW_PLAN : `torvix-plan-${programme}`
+  const key = programme === null ? NEW_PLAN : unsavedKey(`plan of ${programme}`)
   const draft = reactive<Draft>(blankDraft())
   /** Ids, because places move when setups and visits are added and dropped. */
   const pulledSetups = ref(new Set<number>())
@@ -40,11 +48,11 @@ export function usePlanDraft(programme: number | null) {
     draft.order.flatMap((visit, place) => (pulledVisits.value.has(visit.id ?? 0) ? [place] : [])),
   )
   const ready = ref(programme === null)
-  const told = ref<Told | null>(null)
+  const concluded = ref<PlanSummary | null>(null)
   const fields = ref<Record<string, string>>({})
   const message = ref('')
   const restored = ref(false)
-  /** The draft as it began: nothing is kept of a plan that was only looked at. */
+  /** The draft as it began: nothing is stored of a plan that was only looked at. */
   let begins = ''
   /** The order follows the setups until somebody orders by hand. */
   const follows = ref(programme === null)
@@ -81,7 +89,7 @@ export function usePlanDraft(programme: number | null) {
   }
 
   function restore() {
-    const text = sessionStorage.getItem(kept)
+    const text = sessionStorage.getItem(key)
     if (!text) return
     if (text === begins) return
     try {
@@ -89,12 +97,12 @@ export function usePlanDraft(programme: number | null) {
       restored.value = true
       follows.value = false
     } catch {
-      sessionStorage.removeItem(kept)
+      sessionStorage.removeItem(key)
     }
   }
 
   async function forget() {
-    sessionStorage.removeItem(kept)
+    sessionStorage.removeItem(key)
     restored.value = false
     if (programme === null) {
       take(blankDraft())
@@ -120,7 +128,7 @@ export function usePlanDraft(programme: number | null) {
     const mine = ++checking
     try {
       const found = answer(await api.POST('/api/plans/check', { body: draft }))
-      if (mine === checking) told.value = found
+      if (mine === checking) concluded.value = found
     } catch (caught) {
       if (mine === checking) message.value = (caught as Error).message
     }
@@ -155,8 +163,8 @@ export function usePlanDraft(programme: number | null) {
     () => JSON.stringify(draft),
     (text) => {
       if (!ready.value) return
-      if (text === begins) sessionStorage.removeItem(kept)
-      else sessionStorage.setItem(kept, text)
+      if (text === begins) sessionStorage.removeItem(key)
+      else sessionStorage.setItem(key, text)
       window.clearTimeout(waiting)
       waiting = window.setTimeout(() => void check(), PAUSE_MS)
     },
@@ -168,7 +176,7 @@ export function usePlanDraft(programme: number | null) {
       if (!ready.value || !follows.value || begun.value) return
       window.clearTimeout(ordering)
       ordering = window.setTimeout(() => {
-        if (draft.build_id && told.value?.live) void findOrder()
+        if (draft.build_id && concluded.value?.live) void findOrder()
       }, PAUSE_MS * 2)
     },
   )
@@ -191,7 +199,7 @@ export function usePlanDraft(programme: number | null) {
                 body: draft,
               }),
             )
-      sessionStorage.removeItem(kept)
+      sessionStorage.removeItem(key)
       await queries.invalidateQueries()
       return saved.id
     } catch (caught) {
@@ -209,7 +217,7 @@ export function usePlanDraft(programme: number | null) {
     begun,
     ready,
     started,
-    told,
+    concluded,
     fields,
     message,
     restored,

@@ -11,7 +11,7 @@ import IssuedReports from './IssuedReports.vue'
 import { bodyOf, useChoice } from '../verdict/choice'
 import { useSheets } from '../verdict/queries'
 import { useFrame } from '../../app/frame'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const { programme, mayOperate } = useFrame()
 const { choice } = useChoice()
@@ -19,9 +19,9 @@ const { data: sheets, error } = useSheets(() => programme.value.id)
 
 const showOwner = ref(false)
 const showPrices = ref(false)
-const interests = useKept(`interests of ${programme.value.id}`, '')
-const remark = useKept(`remark of ${programme.value.id}`, '')
-const change = useKept(`change of ${programme.value.id}`, '')
+const interests = useUnsaved(`interests of ${programme.value.id}`, '')
+const remark = useUnsaved(`remark of ${programme.value.id}`, '')
+const change = useUnsaved(`change of ${programme.value.id}`, '')
 /** 0: how it would look now; else a sheet that was issued. */
 const shown = ref(0)
 const html = ref('')

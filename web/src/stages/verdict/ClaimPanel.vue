@@ -1,11 +1,11 @@
 <script setup lang="ts">
-/** A claim in words, held against the pulls that count. Nothing of it is kept. */
+/** A claim in words, held against the pulls that count. Nothing of it is saved. */
 import { computed, ref, shallowRef, watch } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { useFrame } from '../../app/frame'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const props = defineProps<{ standard: string }>()
 const { programme } = useFrame()
@@ -14,7 +14,7 @@ const setups = computed(() => [
   ANY,
   ...programme.value.setups.map((known) => ({ label: `${known.letter} ${known.name}`, value: known.id })),
 ])
-const text = useKept(`claim of ${programme.value.id}`, '')
+const text = useUnsaved(`claim of ${programme.value.id}`, '')
 const whose = ref(0)
 const found = shallowRef<Schema['ClaimOut'] | null>(null)
 const problem = shallowRef<unknown>(null)

@@ -11,13 +11,13 @@ import SetupMark from '../../ui/setups/SetupMark.vue'
 import { bodyOf, useChoice } from './choice'
 import { useDecisions } from './queries'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const { programme, setup, mayOperate } = useFrame()
 const { choice } = useChoice()
 const { data: decisions, error } = useDecisions(() => programme.value.id)
 const chosen = ref(0)
-const reason = useKept(`decision of ${programme.value.id}`, '')
+const reason = useUnsaved(`decision of ${programme.value.id}`, '')
 const message = ref('')
 const act = useAction(async () => {
   return answer(

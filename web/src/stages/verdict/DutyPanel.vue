@@ -15,7 +15,7 @@ import { choicesOf } from '../../ui/choices'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
 
 const props = defineProps<{ verdict: Schema['Verdict']; problem: Problem | null }>()
-const { programme, setup } = useFrame()
+const { programme, setup, choosingStandard } = useFrame()
 const queries = useQueryClient()
 const { choice, choose, forget, changed } = useChoice()
 const { data: choices } = useVerdictChoices()
@@ -34,6 +34,10 @@ const ahead = {
   schools: () => judgeAhead(Object.keys(choices.value?.schools ?? {}).map((school) => ({ school }))),
   measures: () => judgeAhead(Object.keys(choices.value?.measures ?? {}).map((measure) => ({ measure }))),
 }
+
+watch(choosingStandard, (open) => {
+  if (open) judgeAhead(programme.value.standards.map(({ id }) => ({ standard: id })))
+})
 
 // While a point is dragged the curve follows the hand; the verdict follows a moment later.
 const drawn = ref<number[][] | null>(null)
@@ -222,9 +226,9 @@ function account(key: string) {
       <tbody>
         <tr v-for="use in verdict.uses" :key="use.preset" :class="{ now: use.preset === verdict.duty }">
           <td class="words">
-            <button type="button" @click="choose({ duty: use.preset, points: undefined })">
+            <v-link @click="choose({ duty: use.preset, points: undefined })">
               {{ use.label }}
-            </button>
+            </v-link>
           </td>
           <td>
             <SetupMark v-for="id in use.level_ids" :key="id" :position="setup(id).position" :size="17" />

@@ -46,7 +46,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
         <th v-if="groups.length" class="words" :colspan="groups.length">
           <TermTip term="not separated">Not separated</TermTip>
         </th>
-        <th class="words">Standing</th>
+        <th class="words">Status</th>
       </tr>
     </thead>
     <tbody>
@@ -96,9 +96,9 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
     </tbody>
   </v-table>
   <template v-if="gaining.length">
-    <button type="button" class="mt-2 mb-1 mx-0 quiet" :aria-expanded="more" @click="more = !more">
+    <v-link class="mt-2 mb-1 mx-0 quiet" :aria-expanded="more" @click="more = !more">
       {{ more ? '▾' : '▸' }} Peak, maximum and average gains; cost; drivability
-    </button>
+    </v-link>
     <v-table v-if="more" class="figures" data-test="gains">
       <thead>
         <tr>
@@ -111,7 +111,7 @@ const gaining = computed(() => props.verdict.placings.filter((placing) => placin
           <th>{{ inMoney('Parts cost') }}</th>
           <th>per {{ verdict.torque_unit }}</th>
           <th>per {{ verdict.power_unit }}</th>
-          <th class="words">Heard and seen</th>
+          <th class="words">Observations</th>
         </tr>
       </thead>
       <tbody>

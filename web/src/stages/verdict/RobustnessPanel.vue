@@ -30,7 +30,7 @@ const kinds = computed(() =>
 
 <template>
   <section>
-    <h2>Would it be the same by other rules?</h2>
+    <h2>Sensitivity</h2>
     <ProblemNote :error="error" />
     <p v-if="!found && !error" class="text quiet">Judging it the other ways…</p>
     <p v-if="found" class="text" data-test="robust">{{ found.sentence }}</p>

@@ -18,6 +18,7 @@ import { useVerdict } from './queries'
 import RankingTable from './RankingTable.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
 import { useFrame } from '../../app/frame'
+import TermTip from '../../ui/TermTip.vue'
 
 const { programme } = useFrame()
 const { choice, choose, forget, changed } = useChoice()
@@ -63,9 +64,9 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
         <TabPages v-model="tab" class="under" :tabs="TABS">
           <template #trust>
             <p class="text">
-              Two single pulls of one setup differ by up to {{ figure(verdict.repeatability_percent, 2) }} %
-              from scatter alone (scatter {{ figure(verdict.scatter_percent, 2) }} %:
-              {{ verdict.scatter_basis }}). A difference under
+              <TermTip term="repeatability">Two single pulls of one setup</TermTip> differ by up to
+              {{ figure(verdict.repeatability_percent, 2) }} % from <TermTip term="scatter" /> alone (scatter
+              {{ figure(verdict.scatter_percent, 2) }} %: {{ verdict.scatter_basis }}). A difference under
               {{ figure(verdict.smallest_difference_percent) }} % does not matter here.
             </p>
             <AheadTable :verdict="verdict" />

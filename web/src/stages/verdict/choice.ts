@@ -7,8 +7,7 @@ import { useFrame } from '../../app/frame'
 import { type Choice, verdictQuery } from './queries'
 
 type Part = Exclude<keyof Choice, 'standard'>
-/** What is judged and how, by its names in the address: it goes along from stage to stage. */
-export const PARTS: Part[] = [
+const PARTS: Part[] = [
   'school',
   'measure',
   'duty',
@@ -43,6 +42,13 @@ function choiceOf(query: LocationQuery, standard: string): Choice {
     healthy_only: text(query, 'healthy_only') === 'true',
     counting: text(query, 'counting'),
   }
+}
+
+/** What of the address goes along from stage to stage: by which standard, and what is judged how. */
+export function judgedQuery(query: LocationQuery): LocationQuery {
+  return Object.fromEntries(
+    ['standard', ...PARTS].flatMap((name) => (query[name] ? [[name, query[name]]] : [])),
+  )
 }
 
 export function useChoice(): {
