@@ -6,7 +6,7 @@ import AirReadings from './AirReadings.vue'
 <template>
   <div class="page pa-4 most-1180">
     <h1 class="title">Air and the standards</h1>
-    <AirReadings />
+    <AirReadings unsaved="air readings" />
   </div>
 </template>
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 /** Readings of the air as somebody takes them, and what follows: density, and the factor of every standard. */
-import { computed, reactive, watch } from 'vue'
+import { computed, watch } from 'vue'
 
 import type { Schema } from '../../app/api/client'
 import { useMe } from '../../app/api/queries'
@@ -8,14 +8,21 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import { figure } from '../../ui/figures'
 import { MOISTURE, type Readings, useAir } from './useAir'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import { useUnsaved } from '../../ui/useUnsaved'
 import QuantityField from '../../ui/QuantityField.vue'
+import TermTip from '../../ui/TermTip.vue'
 
-const props = defineProps<{ elevation?: string; inForce?: string }>()
+const props = defineProps<{
+  elevation?: string
+  inForce?: string
+  /** Under which name unsaved readings are found again. */
+  unsaved: string
+}>()
 const { data: me } = useMe()
-const readings = reactive<Readings>({
+const readings = useUnsaved<Readings>(props.unsaved, {
   barometer: '',
   barometer_is_sea_level: false,
-  elevation: '',
+  elevation: props.elevation ?? '',
   temperature: '',
   moisture: 'relative_humidity',
   moisture_value: '',
@@ -25,15 +32,24 @@ const readings = reactive<Readings>({
   quoted_standard: 'observed',
   charging: 'unblown_or_mechanical',
 })
+/** The stand was moved, or another has the session: what was typed for the one before is not its elevation. */
+const given = useUnsaved(`${props.unsaved}: elevation of the stand`, '')
 watch(
-  () => props.elevation,
-  (given) => (readings.elevation ||= given ?? ''),
+  () => props.elevation ?? '',
+  (elevation) => {
+    if (elevation === given.value) return
+    given.value = elevation
+    readings.value.elevation = elevation
+  },
   { immediate: true },
 )
-const { found, fields, error } = useAir(() => ({ ...readings, tolerance: { ...readings.tolerance } }))
+const { found, fields, error } = useAir(() => ({
+  ...readings.value,
+  tolerance: { ...readings.value.tolerance },
+}))
 const units = computed(() => me.value?.units ?? {})
 const moistureUnit = computed(() =>
-  readings.moisture === 'relative_humidity' ? '%' : units.value.temperature,
+  readings.value.moisture === 'relative_humidity' ? '%' : units.value.temperature,
 )
 
 function words(shown: Schema['Shown'] | null): string {
@@ -54,10 +70,10 @@ defineExpose({ readings })
       />
       <v-select
         v-model="readings.barometer_is_sea_level"
-        label="It shows"
+        label="Barometer shows"
         :items="[
-          { value: false, label: 'pressure at the stand' },
-          { value: true, label: 'reduced to sea level' },
+          { value: false, label: 'station pressure' },
+          { value: true, label: 'sea-level pressure' },
         ]"
       />
       <QuantityField
@@ -106,7 +122,7 @@ defineExpose({ readings })
           :error-messages="fields.tolerance_moisture"
         />
       </DisclosurePanel>
-      <DisclosurePanel title="A power quoted under one standard">
+      <DisclosurePanel title="Convert a quoted power">
         <QuantityField
           v-model="readings.quoted_power"
           label="Quoted power"
@@ -119,18 +135,18 @@ defineExpose({ readings })
           :items="(found?.factors ?? []).map((row) => ({ value: row.standard, label: row.label }))"
         />
       </DisclosurePanel>
-      <DisclosurePanel title="A diesel">
+      <DisclosurePanel title="Diesel engine">
         <v-text-field
           v-model="readings.fuel_delivery"
-          label="Fuel delivery of a diesel"
+          label="Fuel delivery"
           :error-messages="fields.fuel_delivery"
         />
         <v-select
           v-model="readings.charging"
-          label="Fed"
+          label="Charging"
           :items="[
-            { value: 'unblown_or_mechanical', label: 'unblown or by a belt' },
-            { value: 'turbo', label: 'by a turbocharger' },
+            { value: 'unblown_or_mechanical', label: 'naturally aspirated or supercharged' },
+            { value: 'turbo', label: 'turbocharged' },
           ]"
         />
       </DisclosurePanel>
@@ -154,11 +170,11 @@ defineExpose({ readings })
             <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.sea_level) }}</dd>
           </div>
           <div>
-            <dt class="quiet small">Vapour</dt>
+            <dt class="quiet small">Vapor pressure</dt>
             <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.vapour) }}</dd>
           </div>
           <div>
-            <dt class="quiet small">Dry</dt>
+            <dt class="quiet small">Dry air pressure</dt>
             <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.dry) }}</dd>
           </div>
           <div>
@@ -170,7 +186,7 @@ defineExpose({ readings })
             <dd class="ma-0 size-16 text-no-wrap">{{ figure(found.figures.density_kg_m3, 4) }} kg/m³</dd>
           </div>
           <div>
-            <dt class="quiet small">Density altitude</dt>
+            <dt class="quiet small"><TermTip term="density altitude">Density altitude</TermTip></dt>
             <dd class="ma-0 size-16 text-no-wrap">{{ words(found.figures.density_altitude) }}</dd>
           </div>
         </dl>
@@ -184,7 +200,7 @@ defineExpose({ readings })
               <th>Barometer<br />± %</th>
               <th>Thermometer<br />± %</th>
               <th>Moisture<br />± %</th>
-              <th>Together<br />± %</th>
+              <th>Combined<br />± %</th>
               <th v-if="readings.quoted_power">Power<br />{{ found.power_unit }}</th>
             </tr>
           </thead>
@@ -216,8 +232,8 @@ defineExpose({ readings })
           </tbody>
         </v-table>
         <p class="text quiet size-15 most-680">
-          A factor scales what was measured. It cannot give back what the engine wanted: a mixture or spark
-          that did not suit that air, heat in the manifold, or what a blower does with other air.
+          A factor scales what was measured. It cannot make up for a mixture or spark that did not suit that
+          air, for heat in the manifold, or for what a blower does with other air.
         </p>
       </template>
     </div>

@@ -22,14 +22,19 @@ const latest = computed(() => log.value?.sessions[0])
 <template>
   <div class="page pa-4 most-1180">
     <ProblemNote :error="error" />
-    <AirReadings v-if="log" :elevation="latest?.elevation" :in-force="programme.standard.id">
+    <AirReadings
+      v-if="log"
+      :unsaved="`air readings of ${programme.id}`"
+      :elevation="latest?.elevation"
+      :in-force="programme.standard.id"
+    >
       <template #below="{ readings, usable }">
         <LogReading v-if="latest && mayOperate" :session="latest" :readings="readings" :usable="usable" />
       </template>
     </AirReadings>
     <p v-if="log && !log.sessions.length" class="text">
-      No session yet, so no weather log. Open a session at the stand.
-      <router-link :to="{ name: 'stand' }">To the stand</router-link>
+      No session yet, so no weather log. Open a session at the dyno.
+      <router-link :to="{ name: 'stand' }">Go to the dyno</router-link>
     </p>
     <WeatherLog
       v-for="session in log?.sessions"

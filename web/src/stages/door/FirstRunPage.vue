@@ -70,7 +70,12 @@ async function setUp() {
       </p>
       <template v-else>
         <h2>The shop</h2>
-        <ShopFields v-model="given" :choices="door" :wrong="wrong" />
+        <ShopFields
+          :model-value="given"
+          :choices="door"
+          :wrong="wrong"
+          @update:model-value="Object.assign(given, $event)"
+        />
         <v-select
           v-model="given.units"
           label="Units to begin with"

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from 'vue-router'
 
 import { answer, api, Problem } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { unsavedIsOf } from '../../ui/useUnsaved'
 
 const route = useRoute()
 const router = useRouter()
@@ -28,6 +29,7 @@ async function signIn() {
   try {
     const body = { username: username.value, password: password.value }
     const me = answer(await api.POST('/api/sign-in', { body }))
+    unsavedIsOf(me.username)
     queries.clear()
     queries.setQueryData(['me'], me)
     const next = route.query.next

@@ -64,10 +64,8 @@ function begin() {
     <span v-if="build.engine.owner" class="quiet">{{ build.engine.owner }}</span>
     <span v-if="build.engine.confidential" class="hand-note small">confidential</span>
     <span v-if="build.notes" class="quiet">{{ build.notes }}</span>
-    <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Owner and notes…</button>
-    <button v-if="mayOperate && !revising" type="button" class="quiet" @click="revising = true">
-      New revision…
-    </button>
+    <v-link v-if="mayOperate && !editing" class="quiet" @click="begin">Owner and notes…</v-link>
+    <v-link v-if="mayOperate && !revising" class="quiet" @click="revising = true"> New revision… </v-link>
     <v-form v-if="revising" @submit.prevent="revise.mutate(undefined)">
       <ProblemNote :error="revise.error.value" />
       <v-text-field

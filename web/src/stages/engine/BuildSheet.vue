@@ -121,12 +121,12 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
         :class="{ trying: whatIf && draft.edits.size }"
       >
         <template v-if="!mayOperate">
-          <span class="quiet">You may read here; an operator writes.</span>
+          <span class="quiet">Read-only: an operator changes the build.</span>
         </template>
         <template v-else-if="draft.edits.size && whatIf">
           <strong
             >{{ draft.edits.size }} {{ draft.edits.size === 1 ? 'change' : 'changes' }} tried, nothing
-            kept</strong
+            saved</strong
           >
           <label>
             <span class="visually-hidden">Reason for the new revision</span>
@@ -149,8 +149,8 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
           </span>
         </template>
         <template v-else-if="trying">
-          <span>What if: change a value to see what would follow. Nothing is kept.</span>
-          <v-btn @click="drop">Back to writing down</v-btn>
+          <span>What if: change a value to see what would follow. Nothing is saved.</span>
+          <v-btn @click="drop">Back to the build</v-btn>
         </template>
         <template v-else>
           <span class="quiet">
@@ -190,7 +190,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
           <FlowTableEditor :build="build" side="exhaust" :readonly="!mayOperate || build.used" />
         </template>
         <template v-if="group.key === 'intake' && airflow">
-          <DisclosurePanel title="Air wanted by engine speed">
+          <DisclosurePanel title="Airflow demand by engine speed">
             <FiguresTable :table="airflow" caption="Air, carburetor and throttle by engine speed" />
           </DisclosurePanel>
         </template>
@@ -209,7 +209,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
 }
 .groups {
   position: sticky;
-  top: 0;
+  top: var(--v-layout-top); /* under the top bar */
   align-self: start;
   padding-top: 18px;
 }
@@ -232,7 +232,7 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
   font-size: 11px;
 }
 .bar {
-  top: 0;
+  top: var(--v-layout-top); /* under the top bar */
   z-index: 2;
   border-bottom: 1px solid var(--ink);
 }

@@ -38,9 +38,7 @@ const adopt = useAction(async (build_id: number) =>
       <template #beside>
         <span v-if="newest && newest.id !== build.id" class="ml-auto d-flex align-center ga-2">
           <span class="hand-note">Rev {{ newest.revision }} is newer: {{ newest.reason }}</span>
-          <v-btn v-if="mayOperate" @click="adopt.mutate(newest.id)">
-            Go on with rev {{ newest.revision }}
-          </v-btn>
+          <v-btn v-if="mayOperate" @click="adopt.mutate(newest.id)"> Use rev {{ newest.revision }} </v-btn>
         </span>
       </template>
       <template #setups><StacksPanel :programme="programme" /></template>

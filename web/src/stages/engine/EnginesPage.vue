@@ -14,7 +14,7 @@ import { useKeys } from '../../app/keys'
 import NewEngine from './NewEngine.vue'
 
 const { search, page, sortBy, archived, asked } = usePaged()
-const { data, error, isFetching, refetch } = useQuery({
+const { data, error, isFetching } = useQuery({
   queryKey: computed(() => ['engines', 'table', asked.value] as const),
   queryFn: async ({ queryKey: [, , query] }) =>
     answer(await api.GET('/api/engines-table', { params: { query } })),
@@ -57,14 +57,13 @@ useKeys([
       v-model:search="search"
       v-model:page="page"
       v-model:sort-by="sortBy"
-      label="engines"
+      noun="engine"
       placeholder="Name, owner, reason of a revision…"
       :columns="COLUMNS"
       :rows="data?.rows"
       :total="data?.total ?? 0"
       :busy="isFetching"
       :error="error"
-      @again="refetch()"
     >
       <template #empty>
         <v-empty-state

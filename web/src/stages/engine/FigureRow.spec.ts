@@ -52,7 +52,7 @@ test('without a value the reason stands in its place', () => {
 })
 
 test('a figure on an assumed value says so, and on which', () => {
-  const row = mount(FigureRow, { props: { shown: figure({ assumed: ['Head gasket, compressed'] }) } })
-  expect(row.get('.assumed').attributes('title')).toBe('Rests on assumed head gasket, compressed')
+  const row = mount(FigureRow, { props: { shown: figure({ assumed: ['Compressed gasket thickness'] }) } })
+  expect(row.get('.assumed').attributes('title')).toBe('Rests on assumed compressed gasket thickness')
   expect(row.attributes('title')).toBe('(Vs + Vc)/Vc. From bore, stroke')
 })

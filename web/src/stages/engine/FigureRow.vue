@@ -4,6 +4,8 @@ import { computed } from 'vue'
 
 import type { Schema } from '../../app/api/client'
 import { figure } from '../../ui/figures'
+import type { Term } from '../../ui/terms'
+import TermTip from '../../ui/TermTip.vue'
 import type { Figure } from './useBuild'
 
 const props = defineProps<{ shown: Figure; step?: Schema['StepOut'] }>()
@@ -15,6 +17,14 @@ function amount(of: Figure): string {
     return `${figure(of.low, of.digits)} to ${figure(of.high, of.digits)}${unit}`
   }
   return '–'
+}
+/** Figures whose name a careful reader may not know. */
+const TERM_OF: Partial<Record<string, Term>> = {
+  trapped_ratio: 'dynamic compression ratio',
+  depression: 'vacuum',
+  injector_duty: 'injector duty',
+  target_pressure: 'mean effective pressure',
+  specific_output: 'specific output',
 }
 const has = computed(() => props.shown.value !== null || props.shown.low !== null)
 /** What it was, where trying something moves it by as much as is shown. */
@@ -48,10 +58,14 @@ function sentence(text: string): string {
     "
   >
     <span class="label">
-      {{ shown.label }}
-      <span v-if="has && shown.note" class="quiet note" :class="{ long: shown.note.length > 36 }">{{
-        shown.note
-      }}</span>
+      <TermTip v-if="TERM_OF[shown.key]" :term="TERM_OF[shown.key]!">{{ shown.label }}</TermTip>
+      <template v-else>{{ shown.label }}</template>
+      <span
+        v-if="has && shown.note"
+        class="quiet note"
+        :class="shown.note.length > 36 ? 'd-block' : 'ml-2'"
+        >{{ shown.note }}</span
+      >
     </span>
     <span class="value text-right tabular">
       <span
@@ -83,9 +97,6 @@ function sentence(text: string): string {
 .note {
   font-family: var(--text);
   font-size: 14px;
-}
-.long {
-  display: block;
 }
 mark {
   background: none;

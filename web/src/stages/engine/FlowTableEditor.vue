@@ -6,7 +6,6 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, Problem } from '../../app/api/client'
 import { day, figure } from '../../ui/figures'
 import type { Build } from './useBuild'
-import { originWords } from './origins'
 
 const props = defineProps<{ build: Build; side: 'intake' | 'exhaust'; readonly: boolean }>()
 const queries = useQueryClient()
@@ -93,7 +92,7 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
           {{ wrong(number, 'lift') || wrong(number, 'flow') }}
         </p>
       </template>
-      <button type="button" class="quiet" @click="rows.push(['', ''])">Another row</button>
+      <v-link class="quiet" @click="rows.push(['', ''])">Add row</v-link>
       <v-text-field
         v-model="how"
         label="Bench"
@@ -121,16 +120,12 @@ function wrong(row: number, cell: 'lift' | 'flow'): string {
           </tr>
         </tbody>
       </v-table>
-      <p class="quiet small">
-        {{ originWords(table.origin) }}, {{ table.by }}, {{ day(table.at) }}. {{ table.how }}
-      </p>
-      <button v-if="!readonly" type="button" class="quiet" @click="begin">Change…</button>
+      <p class="quiet small">{{ table.origin }}, {{ table.by }}, {{ day(table.at) }}. {{ table.how }}</p>
+      <v-link v-if="!readonly" class="quiet" @click="begin">Edit…</v-link>
     </template>
     <p v-else class="quiet">
       No table.
-      <button v-if="!readonly" type="button" class="text-decoration-underline" @click="begin">
-        Write one down…
-      </button>
+      <v-link v-if="!readonly" class="text-decoration-underline" @click="begin"> Add flow table… </v-link>
     </p>
   </div>
 </template>

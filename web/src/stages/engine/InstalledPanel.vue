@@ -55,9 +55,9 @@ function apply(row: Item) {
           <th class="words">Item</th>
           <th class="words">As tested</th>
           <th class="words">As it will be installed</th>
-          <th>Takes, {{ build.power_unit }}</th>
-          <th class="words">How that is known</th>
-          <th class="words">Allowance</th>
+          <th>Power loss, {{ build.power_unit }}</th>
+          <th class="words">Basis</th>
+          <th class="words">Deducted</th>
         </tr>
       </thead>
       <tbody>
@@ -99,17 +99,12 @@ function apply(row: Item) {
               />
             </td>
             <td class="words">
-              <button
-                type="button"
-                role="switch"
-                :aria-checked="row.applied"
-                :aria-label="`Allow for ${row.label.toLowerCase()}`"
+              <v-switch
+                :model-value="row.applied"
+                :aria-label="`Deduct ${row.label.toLowerCase()}`"
                 :disabled="!mayOperate || !row.allowance"
-                class="switch py-1 px-3"
-                @click="apply(row)"
-              >
-                {{ row.applied ? 'on' : 'off' }}
-              </button>
+                @update:model-value="apply(row)"
+              />
             </td>
           </tr>
           <tr v-if="problems.has(row.item)">
@@ -119,7 +114,7 @@ function apply(row: Item) {
       </tbody>
     </v-table>
     <p v-if="build.allowance !== null" class="text">
-      Allowed for: {{ figure(build.allowance) }} {{ build.power_unit }} at peak power.
+      Deducted: {{ figure(build.allowance) }} {{ build.power_unit }} at peak power.
     </p>
   </div>
 </template>
@@ -128,16 +123,5 @@ function apply(row: Item) {
 .installed > .text {
   max-width: 760px;
   margin: 0 0 14px;
-}
-.switch {
-  border-width: 1px;
-}
-.switch[aria-checked='true'] {
-  background: var(--ink);
-  color: var(--panel);
-}
-.switch:disabled {
-  opacity: 0.45;
-  cursor: default;
 }
 </style>

@@ -6,7 +6,7 @@ import { computed, ref } from 'vue'
 import { answer, api, Problem } from '../../app/api/client'
 import QuantityField from '../../ui/QuantityField.vue'
 import { useFirstFocus } from '../../ui/useFirstFocus'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const FIRST = ['cycle', 'cylinders', 'bore', 'stroke', 'rod_length', 'redline']
@@ -19,10 +19,10 @@ const lines = computed(() => {
   const all = (sheet.value ?? []).flatMap((group) => group.lines)
   return FIRST.map((key) => all.find((line) => line.key === key)).filter((line) => line !== undefined)
 })
-const name = useKept('name of a new engine', '')
-const owner = useKept('owner of a new engine', '')
+const name = useUnsaved('name of a new engine', '')
+const owner = useUnsaved('owner of a new engine', '')
 const confidential = ref(false)
-const texts = useKept<Record<string, string>>('lines of a new engine', { cycle: '4' })
+const texts = useUnsaved<Record<string, string>>('lines of a new engine', { cycle: '4' })
 const fields = ref<Record<string, string>>({})
 const message = ref('')
 
@@ -35,7 +35,7 @@ async function make() {
           owner: owner.value,
           confidential: confidential.value,
           texts: { ...texts.value },
-          origin: 'told',
+          origin: 'reported',
         },
       }),
     )

@@ -118,7 +118,7 @@ const moved = computed(() =>
           </DisclosurePanel>
         </div>
         <div>
-          <h2>What follows</h2>
+          <h2>Calculated</h2>
           <p v-if="!moved.length" class="text">No figure moves.</p>
           <FigureRow v-for="step in moved" :key="step.after.key" :shown="step.after" :step="step" />
         </div>

@@ -55,17 +55,16 @@ function lacking(figure: { value: number | null; low: number | null; refused: st
         @keep="emit('keep', line.key)"
         @choose="(origin) => emit('choose', line.key, origin)"
       />
-      <button
+      <v-link
         v-if="secondBank && !hasSecond && !showSecond && !readonly"
-        type="button"
         class="py-1 px-0 quiet"
         @click="showSecond = true"
       >
-        The second bank differs…
-      </button>
+        Add second bank…
+      </v-link>
     </div>
     <div class="follows" aria-live="polite">
-      <h2 v-if="figures.length || findings.length">What follows</h2>
+      <h2 v-if="figures.length || findings.length">Calculated</h2>
       <p
         v-for="finding in findings"
         :key="finding.text"
@@ -96,7 +95,7 @@ function lacking(figure: { value: number | null; low: number | null; refused: st
 .group {
   grid-template-columns: minmax(480px, 1.35fr) minmax(320px, 1fr);
   border-bottom: 1px solid var(--ink);
-  scroll-margin-top: 96px;
+  scroll-margin-top: 136px;
 }
 header {
   display: grid;

@@ -37,12 +37,12 @@ function line(readings: Reading[], more: Partial<Line> = {}): Line {
 function show(props: Props) {
   return mount(SheetLine, { props, global: { plugins: [vuetify] } })
 }
-const nominal = '[aria-label="Head gasket, not measured"]'
+const nominal = '[aria-label="Head gasket, nominal"]'
 const measured = '[aria-label="Head gasket, measured"]'
 
 test('told and measured stand side by side, and the one that counts is marked', () => {
   const shown = show({
-    line: line([reading('measured', '1.65'), reading('assumed', '1.00')], { contradicts: ['told'] }),
+    line: line([reading('measured', '1.65'), reading('assumed', '1.00')], { contradicts: ['reported'] }),
   })
   expect(shown.get<HTMLInputElement>(nominal).element.value).toBe('1.00')
   expect(shown.get<HTMLInputElement>(measured).element.value).toBe('1.65')
@@ -51,7 +51,7 @@ test('told and measured stand side by side, and the one that counts is marked', 
 })
 
 test('typing tells what is typed under which origin, and leaving the field keeps it', async () => {
-  const shown = show({ line: line([reading('catalogue', '1.00')]) })
+  const shown = show({ line: line([reading('catalog', '1.00')]) })
   await shown.get(measured).setValue('0.065 in')
   expect(shown.emitted('edit')).toEqual([['0.065 in', 'measured', '']])
   await shown.setProps({ edit: { text: '0.065 in', origin: 'measured', how: '' }, understood: '1.65 mm' })
@@ -72,13 +72,13 @@ test('what is not understood is told once the field is left, and stays in it', a
 })
 
 test('values that contradict each other ask for a choice', async () => {
-  const readings = [reading('catalogue', '1.00'), reading('told', '1.20')]
+  const readings = [reading('catalog', '1.00'), reading('reported', '1.20')]
   const shown = show({
-    line: line(readings, { used: '', blocked: true, contradicts: ['catalogue', 'told'] }),
+    line: line(readings, { used: '', blocked: true, contradicts: ['catalog', 'reported'] }),
   })
   expect(shown.text()).toContain('catalog and reported contradict each other')
   await shown.findAll('.use')[1]!.trigger('click')
-  expect(shown.emitted('choose')).toEqual([['told']])
+  expect(shown.emitted('choose')).toEqual([['reported']])
 })
 
 test('words that were measured are shown and edited under their own origin', async () => {
@@ -91,6 +91,6 @@ test('words that were measured are shown and edited under their own origin', asy
 })
 
 test('who may only read changes nothing', () => {
-  const shown = show({ line: line([reading('told', '1.00')]), readonly: true })
+  const shown = show({ line: line([reading('reported', '1.00')]), readonly: true })
   expect(shown.get(measured).attributes('readonly')).toBeDefined()
 })

@@ -4,7 +4,7 @@ import { computed, ref } from 'vue'
 
 import { day } from '../../ui/figures'
 import { type Line, NOMINAL, type Origin, type Reading } from './useBuild'
-import { originChoices, originWords } from './origins'
+import { originChoices } from './origins'
 
 export interface Props {
   line: Line
@@ -36,7 +36,7 @@ const numeric = computed(() => props.line.kind === 'quantity')
 /** Words, counts and choices have one field: it shows the value in use, wherever that comes from. */
 const nominalOrigin = computed<Origin>(() => {
   const known = numeric.value ? nominal.value : (using.value ?? props.line.readings[0])
-  return origin.value ?? (known?.origin as Origin | undefined) ?? 'told'
+  return origin.value ?? (known?.origin as Origin | undefined) ?? 'reported'
 })
 const using = computed(() => props.line.readings.find((reading) => reading.origin === props.line.used))
 const id = computed(() => `line-${props.line.key}`)
@@ -94,20 +94,19 @@ function rewrite(event: Event, of: Origin) {
     @focusin="focused = true"
     @focusout="leaveLine"
   >
-    <button
-      type="button"
+    <v-link
       class="label text-left"
       :aria-expanded="open"
       :title="line.hint || undefined"
       @click="open = !open"
     >
       {{ line.label }}
-    </button>
+    </v-link>
     <template v-if="numeric">
       <span class="d-flex ga-1" :class="{ used: line.used && line.used !== 'measured' }">
         <v-text-field
           :id="`${id}-nominal`"
-          :aria-label="`${line.label}, not measured`"
+          :aria-label="`${line.label}, nominal`"
           :error="Boolean(message)"
           :model-value="text(nominalOrigin)"
           :readonly="readonly"
@@ -122,7 +121,7 @@ function rewrite(event: Event, of: Origin) {
           variant="plain"
           menu-icon=""
           :model-value="nominalOrigin"
-          :aria-label="`Where ${line.label} comes from`"
+          :aria-label="`Source of ${line.label}`"
           :disabled="readonly"
           :class="{
             assumed: nominalOrigin === 'assumed' && nominal,
@@ -185,36 +184,34 @@ function rewrite(event: Event, of: Origin) {
     </p>
     <p v-if="line.blocked" class="all-columns prose size-15 line-text mt-0 mb-1 mx-0">
       <span class="hand-note">
-        {{ line.contradicts.map(originWords).join(' and ') }} contradict each other: nothing is used until one
-        is chosen
+        {{ line.contradicts.join(' and ') }} contradict each other: nothing is used until one is chosen
       </span>
     </p>
     <p v-else-if="line.contradicts.length" class="all-columns prose size-15 line-text mt-0 mb-1 mx-0 quiet">
-      ≠ {{ line.contradicts.map(originWords).join(', ') }}
+      ≠ {{ line.contradicts.join(', ') }}
     </p>
     <div v-if="open || line.blocked" class="evidence all-columns prose size-15 line-text mt-0 mb-1 mx-0">
       <p v-if="line.hint" class="quiet">{{ line.hint }}</p>
       <div v-for="reading in line.readings" :key="reading.origin" class="reading d-grid ga-2 align-center">
-        <strong v-if="reading.origin === line.used">{{ originWords(reading.origin) }}</strong>
-        <span v-else>{{ originWords(reading.origin) }}</span>
+        <strong v-if="reading.origin === line.used">{{ reading.origin }}</strong>
+        <span v-else>{{ reading.origin }}</span>
         <span>{{ reading.typed || reading.text }}</span>
         <span class="quiet">{{ reading.by }}, {{ day(reading.at) }}</span>
         <v-text-field
           class="words"
           placeholder="how, with what"
-          :aria-label="`How ${line.label} was ${originWords(reading.origin)}`"
+          :aria-label="`How ${line.label} was ${reading.origin}`"
           :model-value="reading.how"
           :readonly="readonly"
           @change="rewrite($event, reading.origin as Origin)"
         />
-        <button
+        <v-link
           v-if="!readonly && line.readings.length > 1 && reading.origin !== line.used"
-          type="button"
           class="use"
           @click="emit('choose', reading.origin as Origin)"
         >
           Use this
-        </button>
+        </v-link>
       </div>
       <p v-if="!line.readings.length" class="quiet">Nothing is written down.</p>
     </div>

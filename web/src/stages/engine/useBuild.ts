@@ -11,7 +11,7 @@ export type Reading = Schema['ReadingOut']
 export type Origin = Schema['Origin']
 
 /** Where a value can come from when it is not measured, the commonest first. */
-export const NOMINAL: Origin[] = ['catalogue', 'told', 'calculated', 'assumed']
+export const NOMINAL: Origin[] = ['catalog', 'reported', 'calculated', 'assumed']
 
 /** One revision with its sheet and all that follows from it. */
 export function useBuild(id: MaybeRefOrGetter<number>) {

@@ -24,7 +24,7 @@ const { data: me } = useMe()
 const { data: home } = useHome() // counts archived ones too
 const router = useRouter()
 const { search, page, sortBy, archived, asked } = usePaged()
-const { data, error, isFetching, refetch } = useQuery({
+const { data, error, isFetching } = useQuery({
   queryKey: computed(() => ['programmes', 'table', asked.value] as const),
   queryFn: async ({ queryKey: [, , query] }) =>
     answer(await api.GET('/api/tests-table', { params: { query } })),
@@ -84,14 +84,13 @@ useKeys([{ key: 'n', label: 'N', does: 'Plan a new test', press: () => me.value?
       v-model:search="search"
       v-model:page="page"
       v-model:sort-by="sortBy"
-      label="tests"
+      noun="test"
       placeholder="Question, engine, setup…"
       :columns="COLUMNS"
       :rows="data?.rows"
       :total="data?.total ?? 0"
       :busy="isFetching"
       :error="error"
-      @again="refetch()"
     >
       <template #empty>
         <v-empty-state

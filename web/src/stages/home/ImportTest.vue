@@ -60,7 +60,7 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
     <FileButton accept=".zip" label="Test in one file" :loading="working && !found" @chosen="choose">
       Import test…
     </FileButton>
-    <v-dialog :model-value="file !== null" width="560" @update:model-value="cancel">
+    <v-dialog :model-value="file !== null" width="560" aria-label="Import test" @update:model-value="cancel">
       <v-card class="pa-4" data-test="import-test">
         <h2>Import {{ file?.name }}</h2>
         <ProblemNote :error="problem" />

@@ -1,3 +1,13 @@
+<script lang="ts">
+/** One line is judged after the other: a list of them must not keep the server from whoever asks next. */
+let before: Promise<unknown> = Promise.resolve()
+function inTurn<T>(ask: () => Promise<T>): Promise<T> {
+  const mine = before.then(ask)
+  before = mine.catch(() => undefined)
+  return mine
+}
+</script>
+
 <script setup lang="ts">
 /** What a test says so far, in one sentence; asked for by itself, so that the list need not wait for it. */
 import { useQuery } from '@tanstack/vue-query'
@@ -7,9 +17,14 @@ import { answer, api } from '../../app/api/client'
 const props = defineProps<{ programme: number }>()
 const { data, error } = useQuery({
   queryKey: ['programmes', 'line', props.programme] as const,
-  queryFn: async ({ queryKey: [, , programme_id] }) =>
-    answer(
-      await api.GET('/api/programmes/{programme_id}/verdict-line', { params: { path: { programme_id } } }),
+  queryFn: ({ queryKey: [, , programme_id], signal }) =>
+    inTurn(async () =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/verdict-line', {
+          params: { path: { programme_id } },
+          signal,
+        }),
+      ),
     ),
   staleTime: 60_000,
 })

@@ -9,17 +9,17 @@ import LineFields from './LineFields.vue'
 import { useSlots } from './useParts'
 import { useFirstFocus } from '../../ui/useFirstFocus'
 import { originChoices } from '../engine/origins'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const emit = defineEmits<{ made: [id: number]; back: [] }>()
 const queries = useQueryClient()
 const { data: slots } = useSlots()
 const slot = ref<Schema['Slot']>('intake_manifold')
-const name = useKept('name of a new part', '')
-const price = useKept('price of a new part', '')
+const name = useUnsaved('name of a new part', '')
+const price = useUnsaved('price of a new part', '')
 const isPrivate = ref(false)
-const origin = ref<Schema['Origin']>('told')
-const texts = useKept<Record<string, string>>('dimensions of a new part', {})
+const origin = ref<Schema['Origin']>('reported')
+const texts = useUnsaved<Record<string, string>>('dimensions of a new part', {})
 const fields = ref<Record<string, string>>({})
 const message = ref('')
 const lines = computed(() => slots.value?.find((known) => known.value === slot.value)?.lines ?? [])
@@ -74,7 +74,7 @@ useFirstFocus('first')
     <v-select
       v-model="origin"
       label="The values are"
-      :items="originChoices(['measured', 'catalogue', 'told', 'assumed'])"
+      :items="originChoices(['measured', 'catalog', 'reported', 'assumed'])"
     />
     <LineFields v-model="texts" :lines="lines" :fields="fields" />
     <div class="buttons">

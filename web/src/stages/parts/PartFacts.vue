@@ -1,25 +1,26 @@
 <script setup lang="ts">
 /** Name, aliases, price, owner and links of a part. */
-import { computed, reactive, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import { inMoney, money } from '../../ui/figures'
+import { useUnsavedEdit } from '../../ui/useUnsaved'
 import { type Part, useParts } from './useParts'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
 const emit = defineEmits<{ changed: [part: Part] }>()
 const { data: parts } = useParts()
-const editing = ref(false)
 const alias = ref('')
-const facts = reactive({
-  name: '',
-  notes: '',
-  belongs_to: '',
-  price: '',
-  price_is_private: false,
-  matched_to_id: null as number | null,
-  same_as_id: null as number | null,
-})
+interface Facts {
+  name: string
+  notes: string
+  belongs_to: string
+  price: string
+  price_is_private: boolean
+  matched_to_id: number | null
+  same_as_id: number | null
+}
+const facts = useUnsavedEdit<Facts>(`facts of part ${props.part.id}`)
 const fields = ref<Record<string, string>>({})
 const message = ref('')
 const price = computed(() => {
@@ -33,7 +34,7 @@ const others = computed(() =>
 
 function begin() {
   const { name, notes, belongs_to, price_is_private } = props.part
-  Object.assign(facts, {
+  facts.value = {
     name,
     notes,
     belongs_to,
@@ -41,10 +42,9 @@ function begin() {
     price: props.part.price,
     matched_to_id: props.part.matched_to?.id ?? null,
     same_as_id: props.part.same_as?.id ?? null,
-  })
+  }
   fields.value = {}
   message.value = ''
-  editing.value = true
 }
 
 async function run(act: () => Promise<Part>) {
@@ -61,18 +61,18 @@ async function run(act: () => Promise<Part>) {
 }
 const path = computed(() => ({ params: { path: { part_id: props.part.id } } }))
 
-async function save() {
-  const kept = await run(async () =>
-    answer(await api.PUT('/api/parts/{part_id}', { ...path.value, body: { ...facts } })),
+async function save(given: Facts) {
+  const saved = await run(async () =>
+    answer(await api.PUT('/api/parts/{part_id}', { ...path.value, body: given })),
   )
-  if (kept) editing.value = false
+  if (saved) facts.value = null
 }
 
 async function addAlias() {
-  const kept = await run(async () =>
+  const saved = await run(async () =>
     answer(await api.POST('/api/parts/{part_id}/aliases', { ...path.value, body: { name: alias.value } })),
   )
-  if (kept) alias.value = ''
+  if (saved) alias.value = ''
 }
 
 async function dropAlias(name: string) {
@@ -97,13 +97,11 @@ async function dropAlias(name: string) {
     </span>
     <span v-for="name in part.aliases" :key="name" class="alias">
       also {{ name }}
-      <button v-if="mayOperate" type="button" :aria-label="`Drop the alias ${name}`" @click="dropAlias(name)">
-        ×
-      </button>
+      <v-link v-if="mayOperate" :aria-label="`Remove the alias ${name}`" @click="dropAlias(name)"> × </v-link>
     </span>
-    <button v-if="mayOperate && !editing" type="button" class="quiet" @click="begin">Change…</button>
-    <p v-if="part.notes && !editing" class="text notes mt-1 mb-0 mx-0">{{ part.notes }}</p>
-    <v-form v-if="editing" class="form mt-1 mb-0 mx-0" @submit.prevent="save">
+    <v-link v-if="mayOperate && !facts" class="quiet" @click="begin">Edit…</v-link>
+    <p v-if="part.notes && !facts" class="text notes mt-1 mb-0 mx-0">{{ part.notes }}</p>
+    <v-form v-if="facts" class="form mt-1 mb-0 mx-0" @submit.prevent="save(facts)">
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <v-text-field v-model="facts.name" label="Name" :error-messages="fields.name" />
       <label>
@@ -115,7 +113,7 @@ async function dropAlias(name: string) {
       </label>
       <p v-if="fields.price" class="message">{{ fields.price }}</p>
       <v-text-field v-model="facts.belongs_to" label="Belongs to" />
-      <v-select
+      <v-autocomplete
         v-model="facts.matched_to_id"
         label="Matched to"
         :items="[
@@ -123,7 +121,7 @@ async function dropAlias(name: string) {
           ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
         ]"
       />
-      <v-select
+      <v-autocomplete
         v-model="facts.same_as_id"
         label="The same as"
         :items="[
@@ -133,22 +131,22 @@ async function dropAlias(name: string) {
       />
       <v-text-field v-model="facts.notes" label="Notes" class="wide" />
       <label>
-        <span>Another name</span>
+        <span>Alias</span>
         <span>
           <v-text-field v-model="alias" @keydown.enter.prevent="addAlias" />
-          <button type="button" class="quiet" @click="addAlias">Add</button>
+          <v-link class="quiet" @click="addAlias">Add</v-link>
         </span>
       </label>
       <div class="buttons">
         <v-btn type="submit" color="hand" variant="flat">Save</v-btn>
-        <v-btn @click="editing = false">Cancel</v-btn>
+        <v-btn @click="facts = null">Cancel</v-btn>
       </div>
     </v-form>
   </div>
 </template>
 
 <style scoped>
-.alias button {
+.alias .link {
   padding: 0 4px;
 }
 .notes,

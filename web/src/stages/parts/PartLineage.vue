@@ -8,13 +8,13 @@ import { day } from '../../ui/figures'
 import LineFields from './LineFields.vue'
 import type { Part } from './useParts'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
 const emit = defineEmits<{ made: [id: number] }>()
 const queries = useQueryClient()
 const modifying = ref(false)
-const given = useKept(`modification of ${props.part.id}`, {
+const given = useUnsaved(`modification of ${props.part.id}`, {
   name: '',
   modification: '',
   amount: '',
@@ -47,7 +47,7 @@ async function make() {
 
 <template>
   <section>
-    <h2>Where it comes from</h2>
+    <h2>Origin</h2>
     <ol data-test="lineage">
       <li v-for="(one, step) in part.lineage" :key="one.id" :style="{ marginLeft: `${step * 16}px` }">
         <strong v-if="one.id === part.id">{{ one.name }}</strong>

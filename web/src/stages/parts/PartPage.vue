@@ -78,7 +78,7 @@ async function keep(dimension: string) {
       <div class="split mt-4" style="--first: minmax(480px, 1.2fr); --second: minmax(320px, 1fr)">
         <div>
           <header>
-            <h2>What is known of it</h2>
+            <h2>Dimensions</h2>
             <span class="quiet">nominal</span><span class="quiet">measured</span>
           </header>
           <SheetLine

@@ -36,7 +36,7 @@ const { data: uses } = useUses(() => props.id)
             {{ use.other_changes === 1 ? 'part' : 'parts' }} differed, too.
           </template>
         </div>
-        <div v-else class="quiet">{{ use.why_not || 'No kept pull yet.' }}</div>
+        <div v-else class="quiet">{{ use.why_not || 'No accepted pull yet.' }}</div>
       </li>
     </ul>
   </section>

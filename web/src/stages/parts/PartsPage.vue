@@ -15,9 +15,9 @@ import { usePaged } from '../../ui/usePaged'
 import NewPart from './NewPart.vue'
 import { useSlots } from './useParts'
 
-const { search, page, sortBy, archived, asked } = usePaged()
+const { search, page, sortBy, archived, narrow, asked } = usePaged()
 const slot = useAddress('slot')
-const { data, error, isFetching, refetch } = useQuery({
+const { data, error, isFetching } = useQuery({
   queryKey: computed(() => ['parts', 'table', { ...asked.value, slot: slot.value }] as const),
   queryFn: async ({ queryKey: [, , query] }) =>
     answer(await api.GET('/api/parts-table', { params: { query } })),
@@ -57,27 +57,27 @@ useKeys([
       v-model:search="search"
       v-model:page="page"
       v-model:sort-by="sortBy"
-      label="parts"
+      noun="part"
       placeholder="Name, alias, made from…"
       :columns="columns"
       :rows="data?.rows"
       :total="data?.total ?? 0"
       :busy="isFetching"
       :error="error"
-      @again="refetch()"
     >
       <template #filter>
         <v-autocomplete
           v-if="used.length > 1 || slot"
-          v-model="slot"
+          :model-value="slot"
           class="w-200"
           aria-label="Slot"
           :items="[{ value: '', label: 'All slots' }, ...used]"
+          @update:model-value="narrow({ slot: $event || undefined })"
         />
       </template>
       <template #empty>
         <v-empty-state
-          :title="archived ? 'Nothing is archived' : 'No part yet'"
+          :title="archived ? 'Nothing is archived' : slot ? 'No part in this slot' : 'No part yet'"
           text="A part is anything that can go in a slot: a manifold, a carburetor, a cam."
         />
       </template>

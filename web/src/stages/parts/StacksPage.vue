@@ -39,7 +39,7 @@ function inSlot(slot: string) {
 
 <template>
   <div class="pa-4 most-1180">
-    <h1 class="title">Two stacks</h1>
+    <h1 class="title">Compare two part combinations</h1>
     <p class="text mt-1 mb-2 mx-0">
       Put two stacks together on paper: what differs, whether each fits, and whether comparing them would be
       fair.
@@ -72,7 +72,7 @@ function inSlot(slot: string) {
                   { value: '', label: 'none' },
                   ...inSlot(slot.value).map((part) => ({ value: part.id, label: part.name })),
                 ]"
-                @update:model-value="stack[slot.value] = $event"
+                @update:model-value="stack[slot.value] = $event ?? ''"
               />
             </td>
           </tr>
@@ -103,13 +103,9 @@ function inSlot(slot: string) {
           <p v-if="found.changes > 1" class="quiet">
             {{ found.changes }} slots: what is gained belongs to the package, not to one part.
           </p>
-          <CheckList
-            title="Does the first go together?"
-            :checks="found.fit[0]!"
-            fine="Nothing speaks against it."
-          />
-          <CheckList title="Does the second?" :checks="found.fit[1]!" fine="Nothing speaks against it." />
-          <CheckList title="Is it fair?" :checks="found.fairness" fine="Nothing favors either." />
+          <CheckList title="Fit check, first" :checks="found.fit[0]!" fine="No conflicts found." />
+          <CheckList title="Fit check, second" :checks="found.fit[1]!" fine="No conflicts found." />
+          <CheckList title="Like-for-like check" :checks="found.fairness" fine="Nothing favors either." />
         </template>
       </div>
     </div>

@@ -46,17 +46,14 @@ function names(row: Schema['StackSetup'], slot: string): string {
           <tr>
             <th class="words">Slot</th>
             <th v-for="row in stacks.setups" :key="row.setup_id" class="words">
-              <button
-                type="button"
+              <v-link
                 :aria-pressed="row.setup_id === held"
-                :title="`Hold the others against ${setup(row.setup_id).name}`"
+                :title="`Compare the others with ${setup(row.setup_id).name}`"
                 @click="against = row.setup_id"
               >
                 <SetupMark :position="setup(row.setup_id).position" /> {{ setup(row.setup_id).name }}
-                <span v-if="row.setup_id === held" class="quiet small"
-                  >&nbsp;the others are held against it</span
-                >
-              </button>
+                <span v-if="row.setup_id === held" class="quiet small">&nbsp;compared with the others</span>
+              </v-link>
             </th>
           </tr>
         </thead>
@@ -110,9 +107,9 @@ function names(row: Schema['StackSetup'], slot: string): string {
             fine="Nothing that is written down speaks against it."
           />
           <CheckList
-            title="Is it fair?"
+            title="Like-for-like check"
             :checks="row.fairness"
-            fine="Nothing that is written down favours either."
+            fine="Nothing that is entered favors either."
           />
         </div>
       </section>
@@ -128,7 +125,7 @@ function names(row: Schema['StackSetup'], slot: string): string {
 tbody th {
   vertical-align: middle;
 }
-th button {
+th .link {
   white-space: nowrap;
 }
 .same :is(td, th) {

@@ -1,10 +1,11 @@
 <script setup lang="ts">
-/** The shop's list of what must be seen to before a pull; the owner writes it, everybody reads it. */
+/** The shop's list of checks before a pull; the owner writes it, everybody reads it. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, reactive, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useUnsavedEdit } from '../../ui/useUnsaved'
 import { choicesOf } from '../../ui/choices'
 
 const queries = useQueryClient()
@@ -17,8 +18,15 @@ const { data: slots } = useQuery({
   queryFn: async () => answer(await api.GET('/api/slots')),
 })
 const mayWrite = computed(() => data.value?.may_write ?? false)
-const editing = ref<number | null>(null) // 0: a new line
-const draft = reactive({ text: '', moment: 'session', asks: '', slots: [] as string[] })
+interface Line {
+  /** 0: a new one. */
+  id: number
+  text: string
+  moment: string
+  asks: string
+  slots: string[]
+}
+const draft = useUnsavedEdit<Line>('checklist line')
 const fields = ref<Record<string, string>>({})
 const moments = computed(() => Object.entries(data.value?.moments ?? {}))
 const of = (moment: string) => data.value?.items.filter((item) => item.moment === moment) ?? []
@@ -26,35 +34,33 @@ const slotName = (key: string) =>
   slots.value?.find((slot) => slot.value === key)?.label ?? key.replace('setting:', '').replaceAll('_', ' ')
 
 function edit(item: Schema['ItemOut'] | null, moment = 'session') {
-  editing.value = item?.id ?? 0
   fields.value = {}
-  Object.assign(draft, {
+  draft.value = {
+    id: item?.id ?? 0,
     text: item?.text ?? '',
     moment: item?.moment ?? moment,
     asks: item?.asks ?? '',
     slots: [...(item?.slots ?? [])],
-  })
+  }
 }
 async function take(asked: Promise<Schema['ListOut']>) {
   try {
     queries.setQueryData(['checklist'], await asked)
     void queries.invalidateQueries({ queryKey: ['next'] })
-    editing.value = null
+    draft.value = null
   } catch (caught) {
     fields.value =
       caught instanceof Problem ? { text: caught.message, ...caught.fields } : { text: String(caught) }
   }
 }
-const save = () =>
-  take(
-    (editing.value
-      ? api.PUT('/api/checklist/{list_item_id}', {
-          params: { path: { list_item_id: editing.value } },
-          body: { ...draft },
-        })
-      : api.POST('/api/checklist', { body: { ...draft } })
+function save({ id, ...body }: Line) {
+  return take(
+    (id
+      ? api.PUT('/api/checklist/{list_item_id}', { params: { path: { list_item_id: id } }, body })
+      : api.POST('/api/checklist', { body })
     ).then(answer),
   )
+}
 const takeOff = (id: number) =>
   take(api.DELETE('/api/checklist/{list_item_id}', { params: { path: { list_item_id: id } } }).then(answer))
 </script>
@@ -73,24 +79,22 @@ const takeOff = (id: number) =>
       <v-table>
         <tbody>
           <template v-for="item in of(moment)" :key="item.id">
-            <tr v-if="editing !== item.id">
+            <tr v-if="draft?.id !== item.id">
               <td class="wide-field">{{ item.text }}</td>
               <td class="quiet words">
                 <template v-if="item.slots.length">{{ item.slots.map(slotName).join(', ') }}</template>
                 <template v-if="item.asks"> · asks: {{ data!.kinds[item.asks] }}</template>
               </td>
               <td v-if="mayWrite" class="acts text-right text-no-wrap">
-                <button type="button" :aria-label="`Change ${item.text}`" @click="edit(item)">Edit</button>
-                <button type="button" :aria-label="`Remove ${item.text}`" @click="takeOff(item.id)">
-                  Remove
-                </button>
+                <v-link :aria-label="`Edit ${item.text}`" @click="edit(item)">Edit</v-link>
+                <v-link :aria-label="`Remove ${item.text}`" @click="takeOff(item.id)"> Remove </v-link>
               </td>
             </tr>
           </template>
         </tbody>
       </v-table>
-      <v-btn v-if="mayWrite && editing === null" @click="edit(null, moment)">Add a line</v-btn>
-      <v-form v-if="editing !== null && draft.moment === moment" @submit.prevent="save">
+      <v-btn v-if="mayWrite && !draft" @click="edit(null, moment)">Add line</v-btn>
+      <v-form v-if="draft?.moment === moment" @submit.prevent="save(draft)">
         <v-text-field
           v-model="draft.text"
           class="wide-field"
@@ -111,7 +115,7 @@ const takeOff = (id: number) =>
           :items="slots"
         />
         <v-btn type="submit">Save</v-btn>
-        <v-btn @click="editing = null">Cancel</v-btn>
+        <v-btn @click="draft = null">Cancel</v-btn>
         <p v-if="fields.text" class="message" role="alert">{{ Object.values(fields).join(' ') }}</p>
       </v-form>
     </section>
@@ -122,17 +126,12 @@ const takeOff = (id: number) =>
 section {
   margin: 18px 0;
 }
-table {
-  width: 100%;
-  border-collapse: collapse;
-  margin-bottom: 8px;
-}
 td {
   border-top: 1px solid var(--line);
   padding: 6px 10px 6px 0;
   font-size: 15px;
 }
-.acts button {
+.acts .link {
   text-decoration: underline;
   margin-left: 12px;
 }

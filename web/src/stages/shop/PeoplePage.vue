@@ -9,14 +9,14 @@ import { day, moment } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
 import { type PersonRow, useAudit, usePeople } from './queries'
 import { done } from '../../app/undo'
-import { useKept } from '../../ui/useKept'
+import { useUnsaved } from '../../ui/useUnsaved'
 
 const { data, error, isPending } = usePeople()
 const { data: audit } = useAudit()
 const roles = computed(() => data.value?.roles ?? [])
 const choices = computed(() => roles.value.map((role) => ({ value: role.value, label: role.label })))
 const adding = ref(false)
-const given = useKept('new person', { username: '', name: '', role: 'operator' })
+const given = useUnsaved('new person', { username: '', name: '', role: 'operator' })
 /** Shown once: nobody can look it up later. */
 const invited = ref<{ name: string; address: string } | null>(null)
 
@@ -112,7 +112,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
         </p>
       </v-form>
     </v-card>
-    <p v-if="isPending" class="text quiet">Loading…</p>
+    <v-skeleton-loader v-if="isPending" type="table-tbody" />
     <div>
       <v-table v-if="data" class="figures people">
         <thead>
@@ -151,7 +151,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
                 </v-btn>
                 <v-btn v-if="person.active && !person.is_me" @click="deactivate(person)"> Deactivate </v-btn>
                 <v-btn v-if="!person.active" @click="change.mutate({ person, active: true })">
-                  Bring back
+                  Restore
                 </v-btn>
               </span>
             </td>

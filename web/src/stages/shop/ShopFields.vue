@@ -9,6 +9,8 @@ export interface ShopGiven {
   elevation: string
 }
 const given = defineModel<ShopGiven>({ required: true })
+const change = (field: keyof ShopGiven, text: string | null) =>
+  (given.value = { ...given.value, [field]: text ?? '' })
 defineProps<{
   choices?: Pick<Schema['ShopOut'], 'currencies' | 'time_zones'>
   wrong: (field: string) => string | undefined
@@ -16,25 +18,33 @@ defineProps<{
 </script>
 
 <template>
-  <v-text-field v-model="given.shop_name" label="Shop name" :error-messages="wrong('shop_name')" />
+  <v-text-field
+    :model-value="given.shop_name"
+    label="Shop name"
+    :error-messages="wrong('shop_name')"
+    @update:model-value="change('shop_name', $event)"
+  />
   <div class="pair">
     <v-autocomplete
-      v-model="given.currency"
+      :model-value="given.currency"
       label="Currency"
       :items="choices?.currencies ?? []"
       :error-messages="wrong('currency')"
+      @update:model-value="change('currency', $event)"
     />
     <v-autocomplete
-      v-model="given.time_zone"
+      :model-value="given.time_zone"
       label="Time zone"
       :items="choices?.time_zones ?? []"
       :error-messages="wrong('time_zone')"
+      @update:model-value="change('time_zone', $event)"
     />
   </div>
   <v-text-field
-    v-model="given.elevation"
+    :model-value="given.elevation"
     label="Elevation of the cell (optional)"
     placeholder="1000 ft or 300 m"
     :error-messages="wrong('elevation')"
+    @update:model-value="change('elevation', $event)"
   />
 </template>

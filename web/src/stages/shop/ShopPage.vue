@@ -1,28 +1,26 @@
 <script setup lang="ts">
 /** What the shop is called, how it counts, and where its screens are found from other machines. */
-import { reactive, watch } from 'vue'
+import { computed } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import { useAction } from '../../app/api/queries'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { useShop } from './queries'
-import ShopFields from './ShopFields.vue'
+import { useUnsavedEdit } from '../../ui/useUnsaved'
+import ShopFields, { type ShopGiven } from './ShopFields.vue'
 
 const { data: shop, error } = useShop()
-const given = reactive({ shop_name: '', currency: 'USD', time_zone: 'UTC', elevation: '' })
-watch(
-  shop,
-  (now) =>
-    now &&
-    Object.assign(given, {
-      shop_name: now.name,
-      currency: now.currency,
-      time_zone: now.time_zone,
-      elevation: now.elevation,
-    }),
-  { immediate: true },
-)
-const save = useAction(async () => answer(await api.PUT('/api/shop', { body: { ...given, units: '' } })))
+const unsaved = useUnsavedEdit<ShopGiven>('shop')
+/** As the shop is, until a field is changed. */
+const given = computed<ShopGiven | null>(() => {
+  if (!shop.value) return null // nothing is typed over what is not known yet
+  const { name, currency, time_zone, elevation } = shop.value
+  return unsaved.value ?? { shop_name: name, currency, time_zone, elevation }
+})
+const save = useAction(async (facts: ShopGiven) => {
+  answer(await api.PUT('/api/shop', { body: { ...facts, units: '' } }))
+  unsaved.value = null
+})
 const wrong = (field: string) =>
   save.error.value instanceof Problem ? save.error.value.fields[field] : undefined
 const CODE = '/api/address.svg'
@@ -34,8 +32,14 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
   <div class="page most-680 pa-4">
     <header class="page-head"><h1>Shop</h1></header>
     <ProblemNote :error="error ?? save.error.value" />
-    <v-form @submit.prevent="save.mutate(undefined)">
-      <ShopFields v-model="given" :choices="shop" :wrong="wrong" />
+    <v-skeleton-loader v-if="!given && !error" type="text@4" />
+    <v-form v-if="given" @submit.prevent="save.mutate(given)">
+      <ShopFields
+        :model-value="given"
+        :choices="shop"
+        :wrong="wrong"
+        @update:model-value="unsaved = $event"
+      />
       <v-btn type="submit" color="hand" variant="flat" :disabled="save.isPending.value">Save shop</v-btn>
       <span v-if="save.isSuccess.value" class="quiet ml-4" role="status">Saved.</span>
     </v-form>

@@ -1,15 +1,16 @@
 <script setup lang="ts">
 /** Describe a stand, and try whether it answers before it is saved. */
-import { computed, reactive, ref } from 'vue'
+import { computed, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useUnsaved } from '../../ui/useUnsaved'
 import LineTrial from './LineTrial.vue'
 import type { StandRow } from './queries'
 
 const props = defineProps<{ stand?: StandRow }>()
 const emit = defineEmits<{ saved: []; cancel: [] }>()
-const given = reactive({
+const began = {
   name: props.stand?.name ?? '',
   host: props.stand?.host ?? '',
   port: String(props.stand?.port ?? 7420),
@@ -17,7 +18,8 @@ const given = reactive({
   inertia: props.stand?.inertia ?? '',
   notes: props.stand?.notes ?? '',
   worker_elsewhere: props.stand?.worker_elsewhere ?? false,
-})
+}
+const given = useUnsaved(`stand ${props.stand?.id ?? 'that is new'}`, { ...began })
 const problem = ref<Problem | null>(null)
 const wrong = (field: string) => problem.value?.fields[field]
 const waiting = ref('')
@@ -36,19 +38,27 @@ async function attempt(what: string, act: () => Promise<void>) {
     waiting.value = ''
   }
 }
+/** Given up on purpose: the next time begins anew. */
+function cancel() {
+  given.value = { ...began }
+  emit('cancel')
+}
 const tryLine = () =>
   attempt('try', async () => {
     tried.value = null
-    tried.value = answer(await api.POST('/api/stands/try', { body: { host: given.host, port: given.port } }))
+    tried.value = answer(
+      await api.POST('/api/stands/try', { body: { host: given.value.host, port: given.value.port } }),
+    )
   })
 const save = () =>
   attempt('save', async () => {
     const stand_id = props.stand?.id
     answer(
       stand_id === undefined
-        ? await api.POST('/api/stands', { body: given })
-        : await api.PUT('/api/stands/{stand_id}', { params: { path: { stand_id } }, body: given }),
+        ? await api.POST('/api/stands', { body: given.value })
+        : await api.PUT('/api/stands/{stand_id}', { params: { path: { stand_id } }, body: given.value }),
     )
+    given.value = { ...began }
     emit('saved')
   })
 </script>
@@ -96,7 +106,7 @@ const save = () =>
       <div class="d-flex ga-2">
         <v-btn type="submit" color="hand" variant="flat" :disabled="waiting !== ''">Save stand</v-btn>
         <v-btn :disabled="waiting !== '' || !given.host" @click="tryLine">Try the line</v-btn>
-        <v-btn variant="text" @click="emit('cancel')">Cancel</v-btn>
+        <v-btn variant="text" @click="cancel">Cancel</v-btn>
       </div>
     </v-form>
   </v-card>

@@ -70,7 +70,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
     </header>
     <ProblemNote :error="error ?? problem" />
     <StandForm v-if="adding" @saved="saved" @cancel="adding = false" />
-    <p v-if="isPending" class="text quiet">Loading…</p>
+    <v-skeleton-loader v-if="isPending" type="table-tbody" />
     <p v-else-if="!inUse.length && !adding" class="text">
       No stand yet. A stand is the dyno with its engine: Torvix records what it sends and stops it at a limit.
       Add yours, or the simulated one to practice on.
@@ -105,7 +105,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
       <h2>Retired</h2>
       <article v-for="stand in retired" :key="stand.id" class="stand">
         {{ stand.name }} <span class="quiet">{{ stand.host }}:{{ stand.port }}</span>
-        <v-btn class="ml-4" @click="bringBack.mutate(stand)">Bring back</v-btn>
+        <v-btn class="ml-4" @click="bringBack.mutate(stand)">Restore</v-btn>
       </article>
     </template>
   </div>
