@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import re
 import subprocess
 import sys
 import time
@@ -246,11 +247,16 @@ def field_of(where: Page | Locator, label: str) -> Locator:
     return where.locator(".v-field").filter(has=page.get_by_role("combobox", name=label, exact=True))
 
 
-def pick(where: Page | Locator, label: str, option: str) -> None:
+def pick(where: Page | Locator, label: str, option: str | re.Pattern[str]) -> None:
     """Choose from a list that opens under its field."""
     page = where if isinstance(where, Page) else where.page
     field_of(where, label).click()
     page.get_by_role("option", name=option, exact=True).click()
+
+
+def step(page: Page, name: str) -> Locator:
+    """A step of a form that is filled in for the first time: its number and its name."""
+    return page.get_by_role("button", name=re.compile(rf"^\d\s*{re.escape(name)}"))
 
 
 def home(page: Page) -> None:

@@ -7,7 +7,7 @@ import re
 from playwright.sync_api import Page, Route, ViewportSize, expect
 
 from browser_tests.at_the_stand import HILL_CLIMB, OPEN, TRUMPETS, arm, hold_to_start, open_session, see_to_everything
-from browser_tests.case import BrowserCase, StandCase, chromium, sign_in
+from browser_tests.case import SETTLED, BrowserCase, StandCase, chromium, field_of, sign_in
 from programmes.models import Programme
 from stand.models import Pull, PullState
 from verdicts.models import Decision
@@ -15,8 +15,9 @@ from verdicts.models import Decision
 PHONE = ViewportSize(width=390, height=844)
 TABLET = ViewportSize(width=820, height=1180)
 GLOVE = 48  # px: what a finger in a glove hits
-ASKING = ("/", "/engines", "/parts", "/stacks", "/checklist")  # of the shop, what asks the server at once
-SHOP_SCREENS = ("/", "/engines", "/parts", "/stacks", "/air", "/checklist")
+# Of the shop, what asks the server at once.
+ASKING = ("/", "/engines", "/parts", "/stacks", "/checklist", "/background-work")
+SHOP_SCREENS = (*ASKING, "/air")
 STAGES = ("engine", "plan", "stand", "pulls", "pulls/files", "pulls/figures", "curves", "verdict", "sheet", "air")
 TABS = {
     "engine": ("setups", "installed", "revisions"), "plan": ("day", "expected", "odds", "versions"),
@@ -27,6 +28,13 @@ TARGETS = """() => [...document.querySelectorAll('main button, main .v-btn')]
   .filter((one) => one.checkVisibility() && !one.closest('.v-overlay'))
   .map((one) => [one.textContent.trim(), one.getBoundingClientRect()])
   .map(([words, box]) => [words, Math.min(box.width, box.height), box.width * box.height])"""
+# A screen, and what is pressed there one after the other to open something over it.
+OPENED = (
+    ("pulls", "^Exclude pull 2$"), ("air", "^Void the reading of"), ("/", "^Archive or delete"),
+    ("/", "^Archive or delete", "^Delete"), ("/parts", "^Archive or delete"), ("/engines", "^New engine"),
+    ("/parts", "^New part"), ("/", "^Units and sign-out"), ("/", "^Units and sign-out", "^Change password"),
+    ("curves", "^Standard"), ("/people", "^Add"), ("/stands", "^Add"), ("/checklist", "^Edit Wired"),
+)  # fmt: skip
 WIDER = "() => document.documentElement.scrollWidth - innerWidth"
 
 
@@ -70,6 +78,56 @@ class Edges(BrowserCase):
                 with self.subTest(screen):
                     page.goto(screen, wait_until="domcontentloaded")
                     expect(page.locator(".v-alert").first).to_be_visible()
+            page.unroute("**/api/**")
+            page.get_by_role("button", name="Try again").first.click()
+            expect(page.locator(".v-alert")).to_have_count(0)
+
+    def test_a_window_of_an_older_version_offers_to_reload(self):
+        """Its scripts are not on the server any more."""
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(self.at("verdict"), wait_until="domcontentloaded")
+            expect(page.get_by_test_id("sentence")).to_be_visible()
+            page.route("**/assets/PullsPage-*", lambda route: route.fulfill(status=404))
+            page.get_by_role("link", name=re.compile("^Pulls")).first.click()
+            expect(page.get_by_text("A new version of Torvix is installed")).to_be_visible()
+            page.unroute("**/assets/PullsPage-*")
+            page.get_by_role("button", name="Reload").click()
+            expect(page.get_by_text("A new version of Torvix is installed")).to_have_count(0)
+
+    def test_a_search_from_the_second_page_shows_what_it_finds(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto("/parts?page=2", wait_until="domcontentloaded")
+            expect(page.get_by_role("link", name="Cam 216")).to_have_count(0)
+            page.get_by_label("Search parts").fill("cam 216")
+            expect(page.get_by_role("link", name="Cam 216")).to_be_visible()
+            self.assertNotIn("page=", page.url)
+            page.get_by_role("columnheader", name="Slot").click()
+            page.wait_for_url(re.compile("sort=slot-asc"))
+            page.go_back()
+            page.wait_for_url(lambda address: "sort=" not in address)
+
+    def test_a_mark_of_the_ribbon_leads_to_its_pull_also_where_that_was_not_drawn(self):
+        sprint = Programme.objects.get(question="Which camshaft at which boost for the sprint?")
+        last = Pull.objects.filter(session__programme=sprint).latest("pk").number
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{sprint.pk}/pulls", wait_until="domcontentloaded")
+            expect(page.locator("#pull-1")).to_be_in_viewport()
+            page.get_by_role("link", name=re.compile(rf"^Pull {last}\b")).first.click()
+            expect(page.locator(f"#pull-{last}")).to_be_in_viewport()
+
+    def test_from_both_to_observed_in_one_step(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(self.at("curves"), wait_until="domcontentloaded")
+            page.get_by_role("button", name="Both").click()
+            page.wait_for_url(re.compile("both=1"))
+            page.get_by_role("button", name="Observed").click()
+            page.wait_for_url(re.compile("standard=observed"))
+            self.assertNotIn("both=", page.url)
+            expect(page.get_by_role("button", name="Observed", exact=True)).to_have_attribute("aria-pressed", "true")
 
     def test_back_goes_back_a_tab_and_a_link_leads_to_one(self):
         with self.browser() as page:
@@ -123,6 +181,27 @@ class Edges(BrowserCase):
             expect(page.get_by_role("dialog")).to_be_visible()
             self.assertEqual(self.violations(page), [])
 
+    def test_every_dialog_and_menu_is_accessible(self):
+        with self.browser() as page:
+            sign_in(page, "ines")
+            for screen, *path in OPENED:
+                with self.subTest(path[-1]):
+                    page.goto(screen if screen.startswith("/") else self.at(screen), wait_until="domcontentloaded")
+                    page.get_by_role("button", name=re.compile(path[0])).first.click()
+                    for name in path[1:]:
+                        page.locator(".v-overlay--active").get_by_text(re.compile(name)).click()
+                    page.locator(".v-overlay--active, form").last.wait_for()
+                    page.evaluate(SETTLED)
+                    self.assertEqual(self.violations(page), [])
+
+    def test_a_list_that_is_open_is_accessible(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto("/stacks", wait_until="domcontentloaded")
+            field_of(page, "Intake manifold of the first stack").click()
+            page.get_by_role("option").first.wait_for()
+            self.assertEqual(self.violations(page), [])
+
     def test_nothing_is_wider_than_a_phone(self):
         context = chromium()[0].new_context(viewport=PHONE, base_url=self.base, has_touch=True)
         self.addCleanup(context.close)
@@ -163,12 +242,14 @@ class Touched(StandCase):
                 page.wait_for_function(OPEN, polling=200)
                 self.assertLessEqual(page.evaluate(WIDER), 0)
                 self.assertEqual(self.small(page), [])
+                self.assertEqual(self.violations(page), [], "armed")
                 largest = max(page.evaluate(TARGETS), key=lambda target: target[2])
                 self.assertIn("Abort", largest[0])
                 if size == PHONE:
                     page.get_by_role("button", name="Abort").tap()
                 else:
                     self.hold(page)
+                    self.assertEqual(self.violations(page), [], "running")
                     expect(page.get_by_test_id("headline")).not_to_contain_text("running")
                 expect(page.get_by_test_id("headline")).not_to_contain_text("armed")
                 context.close()
@@ -203,7 +284,7 @@ class Touched(StandCase):
             expect(other.get_by_role("button", name="Abort")).to_have_count(0)
             hold_to_start(page)
             expect(other.get_by_test_id("headline")).not_to_contain_text("armed")
-            other.keyboard.press("Escape")  # his key does nothing to the stand
+            other.keyboard.press("Escape")  # a watcher's key does nothing to the stand
             expect(page.get_by_test_id("headline")).not_to_contain_text("running")
             self.axe(other, f"/programmes/{self.trumpets}/stand")
         self.assertEqual(Pull.objects.latest("pk").state, PullState.COMPLETE)

@@ -13,7 +13,7 @@ from django.db import connection
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import keep, pull, see_to_everything
-from browser_tests.case import ASYNC_UNSAFE, MANAGE, ServedCase, pick
+from browser_tests.case import ASYNC_UNSAFE, MANAGE, ServedCase, pick, step
 from demo.loader import say_to_stand
 from ops.processes import Family
 from ops.stands import Stands
@@ -121,7 +121,7 @@ class EmptyShop(ServedCase):
         page.get_by_role("button", name="New engine").click()
         form = page.locator("form")
         for label, text in (("Name", "2.9 six"), ("Cylinders", "6"), ("Bore", "86.6 mm"), ("Stroke", "82.4 mm"),
-                            ("Rod, center to center", "140 mm"), ("Redline", "7200")):  # fmt: skip
+                            ("Rod length", "140 mm"), ("Redline", "7200")):  # fmt: skip
             form.get_by_label(label, exact=True).fill(text)
         page.get_by_role("button", name="Create engine").click()
         expect(page.get_by_text("2.9 six").first).to_be_visible()
@@ -142,11 +142,11 @@ class EmptyShop(ServedCase):
         for label, text in (("Sweep from", "2000"), ("Sweep to", "6900"), ("Compared from", "3000"),
                             ("Compared to", "6000")):  # fmt: skip
             page.get_by_label(label, exact=True).fill(text)
-        page.get_by_role("tab", name="Setups").click()
+        step(page, "Setups").click()
         for letter, name in (("A", "Long-runner manifold"), ("B", "Short-runner manifold")):
             page.get_by_label(f"Name of setup {letter}").fill(name)
             pick(page, f"Intake manifold of setup {letter}", name)
-        page.get_by_role("tab", name="Day").click()
+        step(page, "Day").click()
         expect(page.get_by_test_id("proven")).to_have_text("No order is shorter.")
         page.get_by_role("button", name="Create test").click()
         expect(page.get_by_test_id("matrix")).to_contain_text("Short-runner manifold")

@@ -54,7 +54,8 @@ class BuildSheet(Case):
 
             expect(figure(page, "displacement")).to_have_text("5.819 L")
             for label, text in (("Chamber", "64 cc"), ("Head gasket bore", "4.100 in"), ("Valve reliefs", "5 cc"),
-                                ("Head gasket, compressed", "0.040 in"), ("Deck clearance", "0.025 in")):  # fmt: skip
+                                ("Compressed gasket thickness", "0.040 in"),
+                                ("Deck clearance", "0.025 in")):  # fmt: skip
                 measured(page, label).fill(text)
                 measured(page, label).press("Enter")
                 expect(page.locator(f'[data-line="{self.key(label)}"] .used input')).to_be_visible()
@@ -76,7 +77,7 @@ class BuildSheet(Case):
             page.get_by_role("button", name="All inch and pound").click()
             page.keyboard.press("Escape")
             expect(figure(page, "displacement")).to_have_text("355.12 in³")
-            expect(measured(page, "Head gasket, compressed")).to_have_value("0.040")
+            expect(measured(page, "Compressed gasket thickness")).to_have_value("0.040")
         build = Build.objects.get(engine__name="Bench eight")
         self.assertAlmostEqual(sheets.value(build, "chamber_volume"), 64e-6)
         self.assertEqual(self.problems, [])
@@ -84,8 +85,7 @@ class BuildSheet(Case):
     @staticmethod
     def key(label: str) -> str:
         keys = {"Chamber": "chamber_volume", "Valve reliefs": "relief_volume"}
-        told = label.lower().replace("head ", "").replace(", compressed", " thickness").replace(" ", "_")
-        return keys.get(label, told)
+        return keys.get(label, label.lower().replace("head ", "").replace("compressed ", "").replace(" ", "_"))
 
     def test_a_gasket_tried_in_what_if_is_saved_as_a_revision_and_compared(self):
         with self.browser() as page:
@@ -93,7 +93,7 @@ class BuildSheet(Case):
             page.goto(f"/programmes/{self.programme.pk}/engine", wait_until="domcontentloaded")
             expect(page.locator('[data-figure="static_ratio"]')).to_contain_text("assumed")
             expect(figure(page, "static_ratio")).to_contain_text("10.39:1")
-            measured(page, "Head gasket, compressed").fill("0.025 in")
+            measured(page, "Compressed gasket thickness").fill("0.025 in")
             expect(figure(page, "static_ratio")).to_have_text("10.39:1 → 10.81:1")
             expect(figure(page, "cranking_estimate")).to_contain_text("→")
             expect(page.locator('[data-figure="displacement"]')).not_to_contain_text("→")
@@ -109,7 +109,7 @@ class BuildSheet(Case):
             expect(tabs.get_by_role("tab").nth(1)).to_have_attribute("aria-selected", "true")
             page.keyboard.press("t")
             pick(page, "Compare", "rev 1")
-            row = page.get_by_test_id("differences").get_by_role("row", name=re.compile("Head gasket"))
+            row = page.get_by_test_id("differences").get_by_role("row", name=re.compile("Compressed gasket"))
             expect(row).to_contain_text("1 mm assumed; 0.64 mm measured")
             expect(page.locator('[data-figure="static_ratio"]')).to_contain_text("10.39:1 → 10.81:1")
         self.build.refresh_from_db()
@@ -122,10 +122,10 @@ class BuildSheet(Case):
             sign_in(page)
             page.goto(f"/programmes/{self.programme.pk}/engine", wait_until="domcontentloaded")
             measured(page, "Bore").fill("87")
-            expect(page.get_by_text("1 change tried, nothing kept")).to_be_visible()
+            expect(page.get_by_text("1 change tried, nothing saved")).to_be_visible()
             page.get_by_role("button", name="Drop").click()
             expect(measured(page, "Bore")).to_have_value("")
-            page.get_by_role("button", name="Go on with rev 2").click()
+            page.get_by_role("button", name="Use rev 2").click()
             expect(page.get_by_role("link", name=re.compile("^Engine"))).to_contain_text("rev 2")
             expect(figure(page, "static_ratio")).to_have_text("9.72:1")
         self.programme.refresh_from_db()
@@ -138,7 +138,7 @@ class BuildSheet(Case):
             sign_in(page)
             page.goto(f"/builds/{second.pk}", wait_until="domcontentloaded")
             table = page.get_by_test_id("flow-exhaust")
-            table.get_by_role("button", name="Write one down…").click()
+            table.get_by_role("button", name="Add flow table…").click()
             table.get_by_label("Depression, inH2O").fill("10")
             for row, (lift, flow) in enumerate((("5", "90"), ("4", "150")), start=1):
                 table.get_by_label(f"Lift {row}").fill(lift)
@@ -149,9 +149,9 @@ class BuildSheet(Case):
             table.get_by_role("button", name="Save").click()
             expect(table.get_by_role("row", name=re.compile("^10 150"))).to_contain_text("251.0")
 
-            pick(page, "Where Stroke comes from", "reported")
-            page.get_by_label("Stroke, not measured").fill("83.4")
-            page.get_by_label("Stroke, not measured").press("Enter")
+            pick(page, "Source of Stroke", "reported")
+            page.get_by_label("Stroke, nominal").fill("83.4")
+            page.get_by_label("Stroke, nominal").press("Enter")
             line = page.locator('[data-line="stroke"]')
             expect(line).to_contain_text("contradict each other: nothing is used until one is chosen")
             page.get_by_role("button", name="more need what is not written down").first.click()
@@ -225,8 +225,8 @@ class PartsAndSetups(Case):
             power, installed = (float(peaks.get_by_role("cell").nth(cell).inner_text()) for cell in (3, 5))
             self.assertAlmostEqual(power - installed, 5.0, delta=0.11)
             page.goto(f"/programmes/{self.programme.pk}/engine?tab=installed", wait_until="domcontentloaded")
-            page.get_by_role("switch", name="Allow for water pump").click()
-            expect(page.get_by_role("switch", name="Allow for water pump")).to_have_text("off")
+            page.get_by_role("checkbox", name="Deduct water pump").click()
+            expect(page.get_by_role("checkbox", name="Deduct water pump")).not_to_be_checked()
             page.goto(f"/programmes/{self.programme.pk}/curves", wait_until="domcontentloaded")
             expect(page.get_by_text("Peaks of the mean curves")).to_be_visible()
             expect(page.get_by_test_id("allowance")).to_have_count(0)
@@ -257,7 +257,7 @@ class AirOnPaper(Case):
             page.get_by_label("Barometer", exact=True).fill("1013 hPa")
             page.get_by_label("Elevation").fill("600")
             expect(page.get_by_text("it looks reduced to sea level already")).to_be_visible()
-            pick(page, "It shows", "reduced to sea level")
+            pick(page, "Barometer shows", "sea-level pressure")
             expect(page.get_by_text("it looks reduced to sea level already")).to_have_count(0)
         self.assertEqual(self.problems, [])
 
@@ -268,18 +268,18 @@ class AirOnPaper(Case):
             sign_in(page)
             page.goto(f"/programmes/{self.programme.pk}/air", wait_until="domcontentloaded")
             log = page.get_by_test_id("log")
-            expect(log).to_contain_text("Struck: Read off the airfield's report")
+            expect(log).to_contain_text("Void: Read off the airfield's report")
             field = page.locator('input[type="file"]')
             bad = {"name": "day.csv", "mimeType": "text/csv", "buffer": good.replace("971.25", "29.92").encode()}
             field.set_input_files(bad)  # type: ignore[arg-type]
             expect(page.get_by_role("alert")).to_contain_text("line 3, this cannot be weather")
             field.set_input_files({**bad, "buffer": good.encode()})  # type: ignore[arg-type]
-            expect(page.get_by_text("3 readings taken.")).to_be_visible()
+            expect(page.get_by_text("3 readings added.")).to_be_visible()
             page.get_by_label("Barometer", exact=True).fill("97.1")
             page.get_by_label("Dry bulb").fill("21.4")
             page.get_by_label("Relative humidity", exact=True).fill("56 %")
             page.get_by_label("When it was read").fill(f"{DAY}T14:00")
-            page.get_by_role("button", name="Into the session's log").click()
+            page.get_by_role("button", name="Add to session log").click()
             expect(page.get_by_text("Logged.")).to_be_visible()
             expect(log.get_by_role("row", name=re.compile("by hand, Mats Orrey"))).to_have_count(3)
         self.assertEqual(WeatherReading.objects.filter(source="file day.csv").count(), 3)

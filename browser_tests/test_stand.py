@@ -240,7 +240,7 @@ class TheList(Case):
         with self.browser() as page:
             sign_in(page, "ines")
             page.goto("/checklist", wait_until="domcontentloaded")
-            page.get_by_role("button", name="Add a line").first.click()
+            page.get_by_role("button", name="Add line").first.click()
             page.get_by_role("button", name="Save", exact=True).click()
             expect(page.get_by_role("alert")).to_contain_text("give it a name")
             page.get_by_label("Checklist line", exact=True).fill("Dog out of the cell")
@@ -252,7 +252,7 @@ class TheList(Case):
             sign_in(page)
             page.goto("/checklist", wait_until="domcontentloaded")
             expect(page.get_by_role("row", name=re.compile("Dog out of the cell"))).to_be_visible()
-            expect(page.get_by_role("button", name="Add a line")).to_have_count(0)
+            expect(page.get_by_role("button", name="Add line")).to_have_count(0)
             open_session(page, self.trumpets.pk)
             panel = page.get_by_test_id("before-pull")
             expect(panel).to_contain_text("Dog out of the cell")
