@@ -18,11 +18,11 @@ def main() -> None:
 
     from demo.loader import load, scenario
 
-    loaded = load(lambda told: print(f"demo: {told}", flush=True))
+    loaded = load(lambda given: print(f"demo: {given}", flush=True))
     print("demo: loaded" if loaded else "demo: is there already")
-    told = scenario()
-    for person in told["people"]:
-        print(f"demo: sign in as {person['username']} ({person['role']}), password {told['password']}")
+    given = scenario()
+    for person in given["people"]:
+        print(f"demo: sign in as {person['username']} ({person['role']}), password {given['password']}")
 
 
 if __name__ == "__main__":

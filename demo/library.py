@@ -30,18 +30,18 @@ from stand.models import Session
 from stand.weather.service import TypedWeather, log_reading, place_stand, strike_reading
 
 
-def describe(told: dict[str, Any], person: Person, at: datetime, stand: Stand) -> Build:
+def describe(given: dict[str, Any], person: Person, at: datetime, stand: Stand) -> Build:
     """The engine as it was known before the day."""
-    place_stand(person, stand, told["elevation"])
-    build = describe_engine(person, at, told["name"], told["catalogue"], origin=Origin.CATALOGUE, owner=told["owner"])
-    note(person, build, told["notes"])
-    for origin in (Origin.TOLD, Origin.ASSUMED, Origin.MEASURED):
-        for key, text in told[origin].items():
+    place_stand(person, stand, given["elevation"])
+    build = describe_engine(person, at, given["name"], given["catalog"], origin=Origin.CATALOG, owner=given["owner"])
+    note(person, build, given["notes"])
+    for origin in (Origin.REPORTED, Origin.ASSUMED, Origin.MEASURED):
+        for key, text in given[origin].items():
             write_down(person, build, key, ReadingChange(text, origin), at)
-    flow = told["flow"]
+    flow = given["flow"]
     rows = [(lift, f"{each} CFM") for lift, each in flow["rows"]]
     write_flow_table(person, build, flow["side"], flow["depression"], rows, at, how=flow["how"])
-    for item in told["installation"]:
+    for item in given["installation"]:
         describe_installation(
             person, build, item["item"], tested=item["tested"], installed=item["installed"],
             allowance=item.get("allowance", ""), basis=item.get("basis", ""), applied=item.get("applied", False),
@@ -49,17 +49,17 @@ def describe(told: dict[str, Any], person: Person, at: datetime, stand: Stand) -
     return build
 
 
-def succeed(told: dict[str, Any], person: Person, build: Build, at: datetime) -> Build:
+def succeed(given: dict[str, Any], person: Person, build: Build, at: datetime) -> Build:
     """What was found when the engine was opened, as the next revision."""
     build.refresh_from_db()
-    changes = {key: ReadingChange(text, Origin.MEASURED, told["how"]) for key, text in told["measured"].items()}
-    return succeed_build(person, build, changes, told["reason"], at)
+    changes = {key: ReadingChange(text, Origin.MEASURED, given["how"]) for key, text in given["measured"].items()}
+    return succeed_build(person, build, changes, given["reason"], at)
 
 
-def parts(told: Sequence[dict[str, Any]], person: Person, at: datetime) -> dict[str, Part]:
+def parts(given: Sequence[dict[str, Any]], person: Person, at: datetime) -> dict[str, Part]:
     """The library; a part with a parent is made from it."""
     made: dict[str, Part] = {}
-    for one in told:
+    for one in given:
         if parent := one.get("parent"):
             part = modify_part(
                 person, made[parent], at, name=one["name"], modification=one["modification"], amount=one["amount"],
@@ -98,9 +98,9 @@ def sketch(runners: int, length: float) -> bytes:
     return out.getvalue()
 
 
-def log_weather(told: Sequence[dict[str, Any]], person: Person, session: Session) -> None:
+def log_weather(given: Sequence[dict[str, Any]], person: Person, session: Session) -> None:
     """What somebody read off his own instruments while the session ran."""
-    for one in told:
+    for one in given:
         at = session.opened_at + timedelta(minutes=one["after"])
         typed = TypedWeather(
             one["barometer"], False, "", one["temperature"], Moisture(one["moisture"]), one["moisture_value"]

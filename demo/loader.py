@@ -1,6 +1,6 @@
 """Load the demonstration: people and plans through the services, pulls by the bench worker from the simulated stand.
 
-The finished session is not made up of numbers: a simulated stand whose time moves only when told makes every pull
+The finished session is not made up of numbers: a simulated stand whose time moves only when given makes every pull
 over the line protocol, and the bench worker records it, as on any day, with the clock of the scenario.
 """
 
@@ -42,7 +42,7 @@ from programmes.plan.plans import (
     usual_row,
 )
 from programmes.plan.saving import plan_programme
-from programmes.settings.service import read_setting
+from programmes.settings.service import adjust, read_setting
 from shop.models import Person, Shop, Stand, default_units
 from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
 from stand.notes import service as notes
@@ -89,14 +89,14 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
     """Load the demonstration unless it is there. False if it was."""
     plans = [scenario(), boosted(), eight()]
     if Person.objects.filter(username=plans[0]["people"][0]["username"]).exists():
-        questions = [told["question"] for plan in plans for told in plan["programmes"]]
+        questions = [given["question"] for plan in plans for given in plan["programmes"]]
         if Programme.objects.filter(question__in=questions).count() < len(questions):
             raise LoadFailed("the demonstration is there only in part: an earlier loading was cut off")
         _keep_stands(plans)
         Shop.objects.get_or_create(pk=1, defaults=plans[0]["shop"])  # loaded before there was one
         return False
     Shop.objects.create(pk=1, **plans[0]["shop"])
-    people = {told["username"]: _person(told, plans[0]["password"]) for told in plans[0]["people"]}
+    people = {given["username"]: _person(given, plans[0]["password"]) for given in plans[0]["people"]}
     for plan in plans:
         _load_engine(plan, people, say)
     _keep_stands(plans)
@@ -117,42 +117,42 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
     stand = Stand.objects.create(name=plan["stand"])
     build = library.describe(plan["engine"], owner, before, stand)
     parts = library.parts(plan["parts"], owner, before)
-    for number, told in enumerate(plan["programmes"]):
-        person = people[told["planned_by"]]
-        programme = _programme(told, _windows(plan), build, parts, person, day + timedelta(minutes=number - 30))
+    for number, given in enumerate(plan["programmes"]):
+        person = people[given["planned_by"]]
+        programme = _programme(given, _windows(plan), build, parts, person, day + timedelta(minutes=number - 30))
         setups = list(programme.setups.all())
-        if customers := [people[username].pk for username in told.get("given_to", [])]:
+        if customers := [people[username].pk for username in given.get("given_to", [])]:
             archiving.give_to(person, programme, customers, programme.created_at)
-        for one in told.get("expected", []):
+        for one in given.get("expected", []):
             expect(people[one["by"]], setups[one["setup"]], one["measure"], one["text"], one["sentence"],
                    programme.created_at)  # fmt: skip
-        if "shelf" in told:
-            shelf.bring(programme, told["shelf"], person, programme.created_at)
-        if "session" in told:
-            count = sum(len(one["pulls"]) for one in told["session"])
-            say(f"making {count} pulls on the simulated stand: {told['question']}")
+        if "shelf" in given:
+            shelf.bring(programme, given["shelf"], person, programme.created_at)
+        if "session" in given:
+            count = sum(len(one["pulls"]) for one in given["session"])
+            say(f"making {count} pulls on the simulated stand: {given['question']}")
             options = ("--stepped", "--seed", str(plan["seed"]), "--engine", plan["simulated"])
             with simulated_stand(*options) as port:
-                for one in told["session"]:
+                for one in given["session"]:
                     session = _run_session(programme, one, person, stand, port)
-            library.log_weather(told.get("weather", []), person, session)
-            _conclude(programme, told, people, bench_day(told))
+            library.log_weather(given.get("weather", []), person, session)
+            _conclude(programme, given, people, bench_day(given))
             if "successor" in plan["engine"]:
                 library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
 
 
-def bench_day(told: dict[str, Any]) -> datetime:
+def bench_day(given: dict[str, Any]) -> datetime:
     """The evening of a programme's last day on the stand."""
-    return datetime.fromisoformat(told["session"][-1]["opened"]) + timedelta(hours=12)
+    return datetime.fromisoformat(given["session"][-1]["opened"]) + timedelta(hours=12)
 
 
-def _conclude(programme: Programme, told: dict[str, Any], people: dict[str, Person], at: datetime) -> None:
+def _conclude(programme: Programme, given: dict[str, Any], people: dict[str, Person], at: datetime) -> None:
     """What was decided of it, and the sheet that was handed out."""
     choice, setups = Choice(Standard(programme.standard)), list(programme.setups.all())
-    if decided := told.get("decision"):
+    if decided := given.get("decision"):
         setup = setups[decided["setup"]] if "setup" in decided else None
         decisions.decide(people[decided["by"]], programme, choice, setup, decided["reason"], at)
-    if sheet := told.get("sheet"):
+    if sheet := given.get("sheet"):
         person = people[sheet["by"]]
         wanted = report.ReportOptions(choice, show_owner=True, show_prices=True, interests=sheet["interests"])
         made = report.issue(person, programme, wanted, "", at + timedelta(hours=1))
@@ -165,56 +165,56 @@ def _windows(plan: dict[str, Any]) -> dict[str, tuple[float, float]]:
     return warm | {channel: (low * 1e3, high * 1e3) for channel, (low, high) in plan.get("pressure", {}).items()}
 
 
-def _person(told: dict[str, str], password: str) -> Person:
-    return Person.objects.create_user(**told, password=password)
+def _person(given: dict[str, str], password: str) -> Person:
+    return Person.objects.create_user(**given, password=password)
 
 
 def _programme(
-    told: dict[str, Any],
+    given: dict[str, Any],
     windows: dict[str, tuple[float, float]],
     build: Build,
     parts: dict[str, Part],
     person: Person,
     at: datetime,
 ) -> Programme:
-    keys = [row["key"] for row in told.get("rows", [])] or sorted(
-        {parts[name].slot for setup in told["setups"] for name in setup["parts"]}
-        | {key for setup in told["setups"] for key in setup.get("settings", {})},
+    keys = [row["key"] for row in given.get("rows", [])] or sorted(
+        {parts[name].slot for setup in given["setups"] for name in setup["parts"]}
+        | {key for setup in given["setups"] for key in setup.get("settings", {})},
         key=lambda key: [*STACK_ORDER, key].index(key),
     )
     usual = {key: usual_row(key) for key in keys}
     plan = Plan(
-        question=told["question"],
-        setups=[_setup(setup, parts) for setup in told["setups"]],
+        question=given["question"],
+        setups=[_setup(setup, parts) for setup in given["setups"]],
         rows=[_row(usual[key], keys) for key in keys],
         sessions=[
             PlannedStretch(datetime.fromisoformat(one["starts"]), one.get("paid_min"))
-            for one in told.get("sessions", [])
+            for one in given.get("sessions", [])
         ],
-        times=_times(told.get("times", {})),
-        objective=Objective(**told.get("objective", {})),
-        answers_change=told.get("answers_change", ""),
-        stand_in=told.get("stand_in", ""),
-        order=[PlannedVisit(*visit) for visit in told["order"]],
-        sweep=Sweep(**told["sweep"]),
-        range_rpm=(told["range_rpm"][0], told["range_rpm"][1]),
+        times=_times(given.get("times", {})),
+        objective=Objective(**given.get("objective", {})),
+        answers_change=given.get("answers_change", ""),
+        stand_in=given.get("stand_in", ""),
+        order=[PlannedVisit(*visit) for visit in given["order"]],
+        sweep=Sweep(**given["sweep"]),
+        range_rpm=(given["range_rpm"][0], given["range_rpm"][1]),
         windows=windows,
-        held_constant=told["held_constant"],
-        boost_policy=told.get("boost_policy", ""),
-        kind=told.get("kind", ProgrammeKind.COMPARISON),
+        held_constant=given["held_constant"],
+        boost_policy=given.get("boost_policy", ""),
+        kind=given.get("kind", ProgrammeKind.COMPARISON),
     )
     return plan_programme(person, at, build, plan)
 
 
-def _setup(told: dict[str, Any], parts: dict[str, Part]) -> PlannedSetup:
+def _setup(given: dict[str, Any], parts: dict[str, Part]) -> PlannedSetup:
     """A column of the matrix."""
-    arrives = told.get("arrives")
+    arrives = given.get("arrives")
     return PlannedSetup(
-        told["name"], [parts[name] for name in told["parts"]],
-        settings={key: read_setting(key, text, default_units()) for key, text in told.get("settings", {}).items()},
-        pulls=told.get("pulls", 3), place=told.get("place", ""),
+        given["name"], [parts[name] for name in given["parts"]],
+        settings={key: read_setting(key, text, default_units()) for key, text in given.get("settings", {}).items()},
+        pulls=given.get("pulls", 3), place=given.get("place", ""),
         available_at=datetime.fromisoformat(arrives) if arrives else None,
-        candidate=told.get("candidate", "in"), reason=told.get("reason", ""), based_on=told.get("based_on"),
+        candidate=given.get("candidate", "in"), reason=given.get("reason", ""), based_on=given.get("based_on"),
     )  # fmt: skip
 
 
@@ -224,9 +224,9 @@ def _row(usual: Row, keys: list[str]) -> Row:
     return replace(usual, work=replace(work, under=tuple(key for key in work.under if key in keys)))
 
 
-def _times(told: dict[str, Any]) -> Times:
-    price = told.get("hour_price")
-    return Times(**{**told, "hour_price": None if price is None else Decimal(price)})
+def _times(given: dict[str, Any]) -> Times:
+    price = given.get("hour_price")
+    return Times(**{**given, "hour_price": None if price is None else Decimal(price)})
 
 
 @contextmanager
@@ -302,10 +302,10 @@ class StepBy:
         self.bench.line.send(0, name, arguments)
 
 
-def _run_session(programme: Programme, told: dict[str, Any], person: Person, stand: Stand, port: int) -> Session:
+def _run_session(programme: Programme, given: dict[str, Any], person: Person, stand: Stand, port: int) -> Session:
     Stand.objects.filter(pk=stand.pk).update(port=port)
     stand.refresh_from_db()
-    opened = datetime.fromisoformat(told["opened"])
+    opened = datetime.fromisoformat(given["opened"])
     bench = StandWorker(stand, clock=lambda: opened + timedelta(seconds=bench.stand_s - began))
     began = 0.0
     step = StepBy(bench)
@@ -314,35 +314,37 @@ def _run_session(programme: Programme, told: dict[str, Any], person: Person, sta
     began = bench.stand_s
     session = opening.open_session(person, programme, stand, opened)
     setups = list(programme.setups.all())
-    for one in told["pulls"]:
+    for one in given["pulls"]:
         _make_pull(step, session, setups[one["setup"]], person, one)
     opening.close_session(person, session, bench.clock() + timedelta(minutes=8))
     bench.close()
     return session
 
 
-def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, told: dict[str, Any]) -> None:
+def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, given: dict[str, Any]) -> None:
     """Change what has to be changed, see to the list, arm, warm up, wait for the gates, sweep, judge, note."""
     bench = step.bench
-    if minutes := told.get("change_min"):
+    if minutes := given.get("change_min"):
         changes.begin(person, session, setup, bench.clock())
         step.skip(minutes * 60)
+    for key, text in given.get("set", {}).items():
+        adjust(person, setup, key, text, bench.clock())
     step.report()
     _see_to_everything(session, setup, person, bench.clock())
-    wanted = arming.PullRequest(purpose=told.get("purpose", ""))
+    wanted = arming.PullRequest(purpose=given.get("purpose", ""))
     pull = arming.arm(person, session, setup, bench.clock(), wanted)
     step.until(lambda: (bench.state == "armed" and not bench.waiting) or _is_over(pull), "the stand to arm")
     if _is_over(pull):
         pull.refresh_from_db()
         raise LoadFailed(f"{pull} of {session.programme} could not be armed: {pull.ended_why}")
-    step.skip(told.get("warm", 2) * 60)
-    if not told.get("override"):
+    step.skip(given.get("warm", 2) * 60)
+    if not given.get("override"):
         _wait_for_gates(step, pull)
-    if fault := told.get("fault"):
+    if fault := given.get("fault"):
         step.fault(fault["channel"], fault["kind"])
-    if trouble := told.get("trouble"):
+    if trouble := given.get("trouble"):
         step.say("script", {"lines": [{**trouble, "pull": bench_pulls(pull)}]})
-    starting.start(person, pull, told.get("override", ""))
+    starting.start(person, pull, given.get("override", ""))
     step.until(lambda: _is_over(pull), "the pull to end")
     if fault:
         step.fault(fault["channel"], None)
@@ -350,9 +352,9 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, tol
         step.say("trouble", {"kind": trouble["trouble"], "on": False})
     pull.refresh_from_db()
     at = bench.clock() + timedelta(seconds=40)
-    for kind, text in told.get("notes", []):
+    for kind, text in given.get("notes", []):
         notes.write(person, session, kind, text, at, pull=pull)
-    if reason := told.get("exclude"):
+    if reason := given.get("exclude"):
         keeping.exclude(person, pull, at, reason)
     elif pull.purpose == Purpose.SWEEP and pull.state == PullState.COMPLETE:
         keeping.keep(person, pull, at)

@@ -35,17 +35,18 @@ class Silent:
         pass
 
 
-def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: datetime) -> None:
+def bring(programme: Programme, given: Mapping[str, Any], person: Person, at: datetime) -> None:
     """Every file and sheet of a programme that was never run here."""
-    setups, dice = list(programme.setups.all()), np.random.default_rng(told["seed"])
+    setups, dice = list(programme.setups.all()), np.random.default_rng(given["seed"])
     where = FilingPlace(
-        day=date.fromisoformat(told["day"]), stand_name=told["stand"], fuel=told["fuel"], inertia_in_torque="included",
-        barometer=float(quantities.to_si(told["barometer_kpa"], "kPa")),
-        air_temperature=float(quantities.to_si(told["air_c"], "°C")), relative_humidity=told["humidity"], keep=True,
+        day=date.fromisoformat(given["day"]), stand_name=given["stand"], fuel=given["fuel"],
+        inertia_in_torque="included",
+        barometer=float(quantities.to_si(given["barometer_kpa"], "kPa")),
+        air_temperature=float(quantities.to_si(given["air_c"], "°C")), relative_humidity=given["humidity"], keep=True,
     )  # fmt: skip
     batch = imports.begin(person, programme, at)
     placings, layouts = {}, {}
-    for one in told["files"]:
+    for one in given["files"]:
         content = _file(programme, setups[one["setup"]], one, dice)
         taken = imports.take(person, batch, one["name"], content)
         placings[taken.pk] = imports.FilePlacing(setups[one["setup"]].pk)
@@ -57,7 +58,7 @@ def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: dat
     imports.work(job.arguments, Silent())
     # The work is done here and now: nothing is left for a worker.
     job.delete()
-    for sheet in told["sheets"]:
+    for sheet in given["sheets"]:
         figures = manual_entry.read(sheet["text"], "lb-ft", "hp")
         written = manual_entry.Written(figures, source=sheet["source"])
         manual_entry.write(person, programme, setups[sheet["setup"]], written, FilingPlace(
@@ -66,15 +67,15 @@ def bring(programme: Programme, told: Mapping[str, Any], person: Person, at: dat
             keep=True), at)  # fmt: skip
 
 
-def _file(programme: Programme, setup: Setup, told: Mapping[str, Any], dice: np.random.Generator) -> bytes:
+def _file(programme: Programme, setup: Setup, given: Mapping[str, Any], dice: np.random.Generator) -> bytes:
     """A sweep as another stand saved it: semicolons, decimal commas, units in a row of their own."""
-    time, speed, torque = _sweep(programme, setup, told["worth"], dice)
-    water = told.get("water_c", 84.0)
+    time, speed, torque = _sweep(programme, setup, given["worth"], dice)
+    water = given.get("water_c", 84.0)
     columns = [
         time, speed, torque, 0.872 + dice.normal(0, 0.002, len(time)),
         89 + 0.2 * time + dice.normal(0, 0.05, len(time)), water + 0.1 * time + dice.normal(0, 0.05, len(time)),
     ]  # fmt: skip
-    lines = [f"{told['name']};;;;;", ";".join(HEADS), ";".join(UNITS)]
+    lines = [f"{given['name']};;;;;", ";".join(HEADS), ";".join(UNITS)]
     lines += [";".join(f"{value:.3f}" for value in row).replace(".", ",") for row in zip(*columns, strict=True)]
     return ("\n".join(lines) + "\n").encode("cp1252")
 

@@ -46,10 +46,10 @@ def sheet() -> None:
     """How long every figure and finding of a full sheet takes: asked at each stroke of a key."""
     words = {key: found.choices[0][0] if found.choices else "words" for key, found in SHEET.items()}
     full = {key: (found.low + found.high) / 2 if found.has_value else words[key] for key, found in SHEET.items()}
-    told = BuildSheet({key: settle([Evidence(Origin.TOLD, value)]) for key, value in full.items()})
+    known = BuildSheet({key: settle([Evidence(Origin.REPORTED, value)]) for key, value in full.items()})
     times = []
     for _ in range(size(30, 2)):
         started = time.perf_counter()
-        findings.find(told, figures.work_out(told))
+        findings.find(known, figures.work_out(known))
         times.append(time.perf_counter() - started)
     tell("every figure of a full sheet", f"median {np.median(times) * 1e3:.1f} ms")

@@ -178,7 +178,7 @@ class Typing(BrowserCase):
         with self.browser() as page:
             sign_in(page)
             page.goto(f"/programmes/{programme.pk}/engine", wait_until="domcontentloaded")
-            field = page.get_by_label("Head gasket, compressed, measured")
+            field = page.get_by_label("Compressed gasket thickness, measured")
             field.wait_for()
             page.evaluate(WATCH_FIGURE)
             for number in range(size(30, 2)):

@@ -105,6 +105,10 @@ class FrontEnd(TestCase):
         found = {file.name: native.findall(text) for file, text in self.components.items() if native.search(text)}
         self.assertEqual(found, {})
 
+    def test_a_native_button_is_the_one_that_is_held(self):
+        found = [file.name for file, text in self.components.items() if re.search(r"<button\b", text)]
+        self.assertEqual(found, ["HoldButton.vue"])
+
     def test_styles_win_by_their_layer_and_never_by_shouting(self):
         styles = {**self.components, **{file: file.read_text() for file in (ROOT / "web" / "src").rglob("*.css")}}
         self.assertEqual([file.name for file, text in styles.items() if re.search(r"!important\s*;", text)], [])
