@@ -64,9 +64,13 @@ class FactOut(Schema):
 
 
 class NoteLine(Schema):
+    """`rpm` is where in the pull it was marked, with `label` for what was noticed."""
+
     at: datetime
     by: str
+    label: str
     text: str
+    rpm: float | None
 
 
 class ReduceIn(Schema):
@@ -160,7 +164,11 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
         anomalies=[inspection.anomaly_words(odd, units) for odd in reduced.anomalies.all()] if reduced else [],
         marks=[[odd.low_rpm, odd.high_rpm] for odd in reduced.anomalies.all()] if reduced else [],
         provenance=_provenance(pull, reduced, units),
-        notes=[NoteLine(at=note.at, by=str(note.person or ""), text=str(note.text)) for note in _notes(pull)],
+        notes=[
+            NoteLine(at=note.at, by=str(note.person or ""), label=note.get_kind_display(), text=str(note.text),
+                     rpm=note.rpm)
+            for note in _notes(pull)
+        ],
         by_hand=bool(wish and wish.options),
         wish=wish_as_typed(wish.options if wish else {}, units),
         stand_inertia=options.get("stand_inertia", pull.inertia_in_torque),

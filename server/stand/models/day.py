@@ -36,7 +36,8 @@ class Moment(models.TextChoices):
 
     SESSION = "session", "Before the first pull of a session"
     CHANGE = "change", "After a change of parts"
-    BREAK_IN = "break_in", "After the break-in"
+    START = "start", "Before every new start"
+    BREAK_IN = "break_in", "After the break-in, and after the first heat on another cam or head"
 
 
 class Asks(models.TextChoices):
@@ -99,6 +100,9 @@ class Tick(models.Model):
     session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="ticks")
     item = models.ForeignKey(ListItem, on_delete=models.PROTECT, related_name="ticks")
     change = models.ForeignKey(Change, on_delete=models.PROTECT, null=True, blank=True, related_name="ticks")
+    occasion = models.DateTimeField(
+        null=True, blank=True, help_text="what made it due once more: a stop, a retune, the end of a break-in"
+    )
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
     words = models.CharField(max_length=200, blank=True)
@@ -110,7 +114,9 @@ class Tick(models.Model):
     class Meta:
         ordering = ["at", "pk"]
         constraints = [
-            models.UniqueConstraint(fields=["session", "item", "change"], name="ticked_once", nulls_distinct=False),
+            models.UniqueConstraint(
+                fields=["session", "item", "change", "occasion"], name="ticked_once", nulls_distinct=False
+            ),
         ]
 
 
@@ -175,6 +181,7 @@ class Note(models.Model):
     kind = models.CharField(max_length=12, choices=NoteKind.choices, default=NoteKind.OTHER)
     text = models.CharField(max_length=500, blank=True)
     at = models.DateTimeField()
+    rpm = models.FloatField(null=True, blank=True, help_text="engine speed when it was marked in a pull")
     person = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, null=True, related_name="+")
     photo = models.BinaryField(null=True, blank=True, help_text="JPEG, made anew from the pixels of what was sent")
     width = models.PositiveSmallIntegerField(default=0)
@@ -184,5 +191,9 @@ class Note(models.Model):
     class Meta:
         ordering = ["at", "pk"]
         constraints = [
-            models.CheckConstraint(condition=~Q(text="") | Q(photo__isnull=False), name="note_says_something")
+            models.CheckConstraint(condition=~Q(text="") | Q(photo__isnull=False), name="note_says_something"),
+            models.CheckConstraint(
+                condition=Q(rpm__isnull=True) | Q(rpm__gt=0, rpm__lt=30_000, pull__isnull=False),
+                name="note_is_marked_at_a_speed_of_its_pull",
+            ),
         ]

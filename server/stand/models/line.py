@@ -70,6 +70,7 @@ class Link(models.Model):
     alarm = models.CharField(max_length=300, blank=True, help_text="the stand did not stop, in words")
     unsaved = models.CharField(max_length=500, blank=True, help_text="records that were set aside, in words")
     beat_at = models.DateTimeField(null=True, blank=True)
+    stopped_at = models.DateTimeField(null=True, blank=True, help_text="when the engine last came to a standstill")
     hello = CheckedJSONField(shape=JsonObject, default=dict)
     values = CheckedJSONField(
         shape=dict[str, Finite | None], default=dict, help_text="last value of each channel, as sent"

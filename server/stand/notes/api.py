@@ -27,6 +27,7 @@ class NoteOut(Schema):
     pull_id: int | None
     pull: int | None
     at: datetime
+    rpm: float | None
     by: str
     by_username: str
     width: int
@@ -46,6 +47,7 @@ class NoteIn(Schema):
     kind: str = NoteKind.OTHER
     text: str = ""
     pull_id: int | None = None
+    rpm: float | None = None
 
 
 def _session(person: Person, session_id: int) -> Session:
@@ -58,7 +60,7 @@ def to_schema(rows: list[Note]) -> NotesOut:
         notes=[
             NoteOut(
                 id=note.pk, kind=note.kind, label=note.get_kind_display(), text=note.text, pull_id=note.pull_id,
-                pull=note.pull.number if note.pull else None, at=note.at, by=str(note.person or ""),
+                pull=note.pull.number if note.pull else None, at=note.at, rpm=note.rpm, by=str(note.person or ""),
                 by_username=note.person.username if note.person else "",
                 width=note.width, height=note.height,
             )
@@ -91,7 +93,8 @@ def _pull(session: Session, pull_id: int | None) -> Pull | None:
 def write_note(request: HttpRequest, session_id: int, given: NoteIn) -> NotesOut:
     person = person_of(request)
     session = _session(person, session_id)
-    notes.write(person, session, given.kind, given.text, timezone.now(), pull=_pull(session, given.pull_id))
+    notes.write(person, session, given.kind, given.text, timezone.now(), pull=_pull(session, given.pull_id),
+                rpm=given.rpm)  # fmt: skip
     return _of_programme(session.programme_id)
 
 

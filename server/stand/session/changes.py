@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection
 from dataclasses import dataclass
 from datetime import datetime
+from itertools import pairwise
 
 from django.db import transaction
 from torvix_core.engine.dimensions import SHEET, Slot
@@ -19,7 +21,7 @@ from programmes.plan.saving import plan_in_force
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Refusal
-from stand.models import Change, Pull, PullState, Session
+from stand.models import Change, Pull, PullState, Purpose, Session
 
 # What can be measured only while a part is off: dimensions of the build sheet, by slot. Common practice, no source.
 MEASURED_OFF: dict[str, tuple[str, ...]] = {
@@ -69,6 +71,42 @@ def touched(session: Session, setup: Setup) -> list[str]:
     plan = plan_in_force(session.programme)
     one, other = _levels(plan, before), _levels(plan, setup)
     return changeover.touched(one, other, plan.works())
+
+
+def retuned(session: Session, setup: Setup) -> dict[str, datetime]:
+    """Settings of the setup that is on that were adjusted since its last pull, each with when it was last."""
+    before = session.pulls.filter(state=PullState.COMPLETE).order_by("number").last()
+    if before is None or before.setup_id != setup.pk:
+        return {}
+    return {each.key: each.at for each in setup.adjustments.filter(at__gt=before.armed_at)}
+
+
+def first_heat(session: Session, slots: Collection[str]) -> datetime | None:
+    """When the first pull ended that heated a part in one of the slots; None where none was changed on this stand.
+
+    A check pass is over before anything is hot.
+    """
+    pulls = (
+        Pull.objects.filter(
+            session__programme=session.programme_id, session__stand=session.stand_id, state=PullState.COMPLETE
+        )
+        .exclude(purpose=Purpose.CHECK)
+        .order_by("number")
+    )
+    heated: list[tuple[int, datetime]] = []  # the first pull of each visit
+    for setup_id, ended_at, armed_at in pulls.values_list("setup_id", "ended_at", "armed_at"):
+        if not heated or heated[-1][0] != setup_id:
+            heated.append((setup_id, ended_at or armed_at))
+    if len(heated) < 2:
+        return None
+    plan = plan_in_force(session.programme)
+    levels = {one.pk: one.levels() for one in plan.setups}
+    for (before, _), (after, at) in reversed(list(pairwise(heated))):
+        if before in levels and after in levels:
+            at_work = changeover.touched(levels[before], levels[after], plan.works())
+            if set(at_work) & set(slots):
+                return at
+    return None
 
 
 def planned_min(session: Session, setup: Setup) -> float:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from functools import cached_property
 
 from django.db import transaction
 from django.db.models import Max
@@ -16,7 +17,7 @@ from shop.models import Person
 from shop.permissions import require_operator, require_owner
 from shop.refusals import Invalid, Refusal
 from shop.texts import named, optional
-from stand.models import Asks, ListItem, Moment, Pull, PullState, Purpose, Session, Tick
+from stand.models import Asks, Link, ListItem, Moment, NoteKind, Pull, PullState, Purpose, Session, Tick
 from stand.session import changes
 from stand.session.tick_measurements import read
 
@@ -24,7 +25,9 @@ INLET = [str(slot) for slot in (Slot.INTAKE_MANIFOLD, Slot.LOWER_INTAKE, Slot.UP
                                 Slot.CARBURETOR, Slot.THROTTLE_BODY, Slot.CYLINDER_HEAD)]  # fmt: skip
 OPENINGS = [str(Slot.CARBURETOR), str(Slot.THROTTLE_BODY), str(Slot.INTAKE_MANIFOLD)]
 VALVES = [str(Slot.CAMSHAFT), str(Slot.CYLINDER_HEAD), "setting:cam_advance"]
-FUELLED = [str(Slot.CARBURETOR), "setting:jets", "setting:fuel", *(f"setting:{item.key}" for item in TUNE_ITEMS)]
+HEATED = [str(Slot.CAMSHAFT), str(Slot.CYLINDER_HEAD)]  # lash and fasteners settle with the first heat
+FUEL = "setting:fuel"  # a line due for it is due after a flood as well
+FUELLED = [str(Slot.CARBURETOR), "setting:jets", FUEL, *(f"setting:{item.key}" for item in TUNE_ITEMS)]
 BLOWN = [str(Slot.PULLEY), str(Slot.BOOST_CONTROL), "setting:boost_target", "setting:drive"]
 
 # text, moment, slots, what the tick asks for: common practice, no source
@@ -43,8 +46,11 @@ USUAL: tuple[tuple[str, str, Sequence[str], str], ...] = (
     ("Throttle travels fully and closes with the new part", Moment.CHANGE, OPENINGS, Asks.NOTHING),
     ("Piston-to-valve clearance measured", Moment.CHANGE, VALVES, Asks.CLEARANCE),
     ("Valve timing checked on every bank", Moment.CHANGE, [str(Slot.CAMSHAFT)], Asks.PHASE),
+    ("Valve lash set, cold, with the new part", Moment.CHANGE, HEATED, Asks.WORDS),
     ("Spilled fuel wiped up, vapor gone", Moment.CHANGE, FUELLED, Asks.NOTHING),
     ("Boost control and blower speed right for this setup, guard back on", Moment.CHANGE, BLOWN, Asks.NOTHING),
+    ("Fuel and ignition on, oil and coolant in, electric pumps run", Moment.START, (), Asks.NOTHING),
+    ("Starter clear, nobody in the plane of rotation", Moment.START, (), Asks.NOTHING),
     ("Valve lash set after the break-in", Moment.BREAK_IN, (), Asks.WORDS),
     ("Fasteners checked after the break-in, oil looked at", Moment.BREAK_IN, (), Asks.NOTHING),
 )
@@ -69,33 +75,81 @@ def the_list() -> list[ListItem]:
     return list(ListItem.objects.filter(in_force=True))
 
 
+@dataclass(frozen=True)
+class Occasion:
+    """Why a line is due: ticks before `since` do not count, and where parts change only those of this change."""
+
+    since: datetime | None = None
+    change: bool = False
+
+
+class Occasions:
+    """What has happened in a session that makes lines due before the next pull of a setup."""
+
+    def __init__(self, session: Session, setup: Setup) -> None:
+        self.session = session
+        self.touched = set(changes.touched(session, setup))
+        self.retuned = changes.retuned(session, setup)
+        failed = session.notes.filter(kind=NoteKind.FAILED_START).aggregate(at=Max("at"))["at"]
+        stopped = Link.objects.filter(stand=session.stand_id).values_list("stopped_at", flat=True).first()
+        self.flooded: datetime | None = failed
+        self.stopped = _latest(failed, stopped if stopped and stopped > session.opened_at else None)
+
+    def of(self, item: ListItem) -> Occasion | None:
+        """None where the line is not due."""
+        match item.moment:
+            case Moment.SESSION:
+                return Occasion()
+            case Moment.CHANGE:
+                slots = set(item.slots)
+                change = bool(self.touched) and (not slots or bool(slots & self.touched))
+                retuned = [at for key, at in self.retuned.items() if key in slots]
+                since = _latest(*retuned, self.flooded if FUEL in slots else None)
+            case Moment.START:
+                change, since = bool(self.touched), self.stopped
+            case _:
+                change, since = False, _latest(self._broken_in, self._heated)
+        return Occasion(since, change) if change or since else None
+
+    @cached_property
+    def _broken_in(self) -> datetime | None:
+        last = (
+            Pull.objects.filter(
+                session__programme=self.session.programme_id, purpose=Purpose.BREAK_IN, state=PullState.COMPLETE
+            )
+            .order_by("number")
+            .last()
+        )
+        return (last.ended_at or last.armed_at) if last else None
+
+    @cached_property
+    def _heated(self) -> datetime | None:
+        return changes.first_heat(self.session, HEATED)
+
+
+def _latest(*moments: datetime | None) -> datetime | None:
+    return max((at for at in moments if at is not None), default=None)
+
+
 def due(session: Session, setup: Setup) -> list[Due]:
-    """What must be seen to before the next pull of a setup, in the order of the list."""
+    """What must be done before the next pull of a setup, in the order of the list."""
     change = changes.current(session, setup)
-    ticks = list(session.ticks.select_related("person", "item"))
-    touched = changes.touched(session, setup)
-    broken_in = Pull.objects.filter(
-        session__programme=session.programme_id, purpose=Purpose.BREAK_IN, state=PullState.COMPLETE
-    )
-    after_break_in = broken_in.order_by("number").last()
-    found = []
-    for item in the_list():
-        if item.moment == Moment.SESSION:
-            done = next((tick for tick in ticks if tick.item_id == item.pk), None)
-        elif item.moment == Moment.CHANGE:
-            if not touched or (item.slots and not set(item.slots) & set(touched)):
-                continue
-            done = next((one for one in ticks if one.item_id == item.pk and change and one.change_id == change.pk),
-                        None)  # fmt: skip
-        else:
-            if after_break_in is None:
-                continue
-            ended = after_break_in.ended_at or after_break_in.armed_at
-            done = Tick.objects.filter(
-                item=item, session__programme=session.programme_id, at__gte=ended
-            ).select_related("person").first()  # fmt: skip
-        found.append(Due(item, done))
-    return found
+    ticks = list(Tick.objects.filter(session__programme=session.programme_id).select_related("person", "item"))
+    occasions = Occasions(session, setup)
+
+    def counts(tick: Tick, item: ListItem, occasion: Occasion) -> bool:
+        if tick.item_id != item.pk or (occasion.since is not None and tick.at < occasion.since):
+            return False
+        if item.moment == Moment.BREAK_IN:  # lash that was set holds for the next session too
+            return True
+        mine = change.pk if change else None
+        return tick.session_id == session.pk and (not occasion.change or (mine is not None and tick.change_id == mine))
+
+    return [
+        Due(item, next((tick for tick in ticks if counts(tick, item, occasion)), None))
+        for item in the_list()
+        if (occasion := occasions.of(item)) is not None
+    ]
 
 
 def require_seen_to(session: Session, setup: Setup) -> None:
@@ -124,13 +178,12 @@ def tick(
     values: dict[str, float] = {}
     if item.asks in (Asks.CLEARANCE, Asks.PHASE):
         values = read(person, session.programme.build, item.asks, measured, reason)
-    change = changes.of_tick(person, session, setup, at) if item.moment == Moment.CHANGE else None
-    again = {"session": session, "item": item, "change": change}
-    if item.moment == Moment.BREAK_IN:
-        Tick.objects.filter(**again).delete()  # lash that is set once more after another break-in
+    occasion = Occasions(session, setup).of(item) or Occasion()
+    change = changes.of_tick(person, session, setup, at) if occasion.change else None
     found, _ = Tick.objects.get_or_create(
-        **again, defaults={"person": person, "at": at, "words": told, "values": values, "override_reason": reason}
-    )
+        session=session, item=item, change=change, occasion=occasion.since,
+        defaults={"person": person, "at": at, "words": told, "values": values, "override_reason": reason},
+    )  # fmt: skip
     return found
 
 

@@ -19,6 +19,7 @@ POINT_WINDOW_S = 0.1  # over which a live point is averaged
 RATE_EVERY_S, RATE_OVER_S, RATE_LEAST_S = 2.0, 40.0, 10.0  # how fast temperatures move, while no sweep runs
 POINT_LEAST_S = 0.004  # between samples that are looked at for it
 POINTS_KEPT = 4000  # while no frame goes out
+TURNS_RPM, RESTS_RPM = 300.0, 50.0  # an engine runs above the one and stands below the other
 MOST_POINTS = 40  # in a frame: at high sample rates every so many are enough for the eye
 
 
@@ -42,9 +43,10 @@ class LiveState:
         self.recent: deque[tuple[float, float, float]] = deque()  # time, rpm, torque of the last moments
         self.points: deque[tuple[float, float]] = deque(maxlen=POINTS_KEPT)
         self.history: deque[tuple[float, dict[str, float]]] = deque()  # time and values, every RATE_EVERY_S
+        self.turns = False
 
-    def take(self, times: Array, rows: Array, *, sweeping: bool) -> None:
-        """Samples of every channel, as sent: times (n,), rows (n, channels).
+    def take(self, times: Array, rows: Array, *, sweeping: bool) -> bool:
+        """Samples of every channel, as sent: times (n,), rows (n, channels). True if the engine came to a standstill.
 
         A channel that sends nothing or the impossible in the last of them counts as faulty.
         """
@@ -64,6 +66,15 @@ class LiveState:
             self.recent.clear()
         elif SPEED in self.block and TORQUE in self.block:
             self._follow(times, self.block[SPEED], self.block[TORQUE])
+        return self._came_to_rest()
+
+    def _came_to_rest(self) -> bool:
+        speeds = self.block.get(SPEED, np.empty(0))
+        speeds = speeds[np.isfinite(speeds)]
+        before = self.turns or bool((speeds > TURNS_RPM).any())
+        if len(speeds):
+            self.turns = bool(speeds[-1] > RESTS_RPM) and before
+        return before and not self.turns
 
     def _follow(self, times: Array, speeds: Array, torques: Array) -> None:
         for at, rpm, torque in zip(times.tolist(), speeds.tolist(), torques.tolist(), strict=True):

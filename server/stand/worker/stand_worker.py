@@ -98,6 +98,7 @@ class StandWorker:
         self.air: list[MeanAir] = []
         self.weather_at: datetime | None = None  # when the log wants the next reading
         self.stand_s = 0.0  # the stand's own time of its last sample
+        self.stopped_at: datetime | None = None  # when the engine last came to a standstill
         self.waiting: dict[int, tuple[QueuedCommand, float]] = {}
         self.stop = Stop(self._tell_to_stop)
         self.later: list[QueuedCommand] = []  # aborts that came before the stand was linked
@@ -331,7 +332,8 @@ class StandWorker:
         sweeping = self.state == "sweeping"
         if self.recording:
             self.recording.add(samples)
-        self.picture.take(samples.times, samples.rows, sweeping=sweeping)
+        if self.picture.take(samples.times, samples.rows, sweeping=sweeping):
+            self.stopped_at = self.clock()
         if self.guard and not self.trip:
             trip = self.guard.watch(self.picture.raw)
             self._tell_unseen(self.guard)
@@ -486,6 +488,8 @@ class StandWorker:
             "connected": True, "why": self.desk.journal.trouble, "state": self.state, "alarm": self.alarm,
             "unsaved": self.desk.journal.unsaved(), "values": self.picture.rounded(), "faulty": self.picture.faulty,
         }  # fmt: skip
+        if self.stopped_at is not None:
+            fields["stopped_at"] = self.stopped_at
         if self.air:
             last = self.air[-1]
             fields["weather"] = {

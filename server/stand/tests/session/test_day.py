@@ -10,10 +10,12 @@ from django.db import IntegrityError, connection, transaction
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from PIL import Image
+from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Origin
 from torvix_core.planning.changeover import usual_works
 
 from engines.builds.service import write_down
+from engines.models import Part
 from engines.sheet.readings import ReadingChange as Reading
 from programmes.models import Programme, TimedChange
 from programmes.plan import changeover_times
@@ -134,11 +136,11 @@ class TheList(Scene):
     def texts(self, setup) -> list[str]:
         return [one.item.text for one in checklist.due(self.session, setup)]
 
-    def tick_all(self, setup) -> None:
+    def tick_all(self, setup, measured: dict[str, str] | None = None) -> None:
         for one in checklist.due(self.session, setup):
             if one.tick is None:
                 words = "0.30 and 0.35 mm" if one.item.asks == Asks.WORDS else ""
-                checklist.tick(self.mats, self.session, setup, one.item, words, {}, self.now)
+                checklist.tick(self.mats, self.session, setup, one.item, words, measured or {}, self.now)
 
     def test_nothing_is_armed_before_the_list_is_seen_to_by_name(self):
         with self.assertRaisesMessage(Refusal, "to be seen to first: Guards on coupling, belts and fan;"):
@@ -168,12 +170,87 @@ class TheList(Scene):
         self.pull(purpose="break_in")
         with self.assertRaisesMessage(Refusal, "Valve lash set after the break-in"):
             self.arm()
-        lash = ListItem.objects.get(text__startswith="Valve lash")
+        lash = ListItem.objects.get(text__startswith="Valve lash set after the break-in")
         with self.assertRaises(Invalid) as refused:
             checklist.tick(self.mats, self.session, self.a, lash, " ", {}, self.now)
         self.assertIn("words", refused.exception.fields)
         self.tick_all(self.a)
+        self.pull(purpose="break_in")
+        self.tick_all(self.a)
         self.assertEqual(self.arm().purpose, Purpose.WARM_UP)
+        self.assertEqual(Tick.objects.filter(item=lash).count(), 2)  # each break-in has its own on record
+
+    def test_after_the_first_heat_on_a_camshaft_the_lash_is_asked_for_though_nobody_declared_a_break_in(self):
+        cam = self.part(self.b, Slot.CAMSHAFT)
+        self.assertEqual(cam.slot, Slot.CAMSHAFT)
+        self.tick_all(self.a)
+        self.pull()
+        self.assertIn("Valve lash set, cold, with the new part", self.due_now(self.b))
+        self.assertNotIn("Valve lash set after the break-in", self.due_now(self.b))
+        self.tick_all(self.b, measured={"intake": "2.0 mm", "exhaust": "2.5 mm", "left": "108", "right": "108"})
+        self.pull(self.b, purpose="check")  # no heat yet
+        self.assertEqual(self.due_now(self.b), [])
+        self.pull(self.b)
+        self.assertEqual(self.due_now(self.b), ["Valve lash set after the break-in",
+                                                "Fasteners checked after the break-in, oil looked at"])  # fmt: skip
+        self.tick_all(self.b)
+        self.pull(self.b)
+        self.assertEqual(self.due_now(self.b), [])
+
+    def test_after_every_stop_the_engine_is_started_by_the_list(self):
+        start = list(ListItem.objects.filter(moment=Moment.START).values_list("text", flat=True))
+        self.assertEqual(start, ["Fuel and ignition on, oil and coolant in, electric pumps run",
+                                 "Starter clear, nobody in the plane of rotation"])  # fmt: skip
+        self.assertFalse(set(start) & set(self.due_now(self.a)))  # the list of the session has them all
+        self.tick_all(self.a)
+        self.pull()
+        for stopped in (
+            lambda: Link.objects.filter(stand=self.session.stand).update(stopped_at=self.now),
+            lambda: notes.write(self.mats, self.session, "failed_start", "", self.now),
+        ):
+            self.now += timedelta(minutes=1)
+            stopped()
+            self.assertTrue(set(start) <= set(self.due_now(self.a)))
+            with self.assertRaisesMessage(Refusal, "Fuel and ignition on"):
+                self.arm()
+            self.now += timedelta(minutes=1)
+            self.tick_all(self.a)
+            self.assertEqual(self.due_now(self.a), [])
+        self.assertTrue(set(start) <= set(self.due_now(self.b)))  # and where parts are changed
+
+    def test_a_stop_of_another_day_asks_for_nothing(self):
+        self.tick_all(self.a)
+        Link.objects.filter(stand=self.session.stand).update(stopped_at=self.session.opened_at - timedelta(hours=1))
+        self.assertEqual(self.due_now(self.a), [])
+
+    def test_fuel_is_wiped_up_after_a_retune_of_the_jets_and_after_a_flood(self):
+        vapor = "Spilled fuel wiped up, vapor gone"
+        self.tick_all(self.a)
+        self.pull()
+        self.now += timedelta(minutes=1)
+        adjusting.adjust(self.mats, self.a, "setting:spark_advance", "34", self.now)
+        self.assertEqual(self.due_now(self.a), [])
+        for jet in ("84", "82"):  # at every change, also before the next pull
+            self.now += timedelta(minutes=1)
+            adjusting.adjust(self.mats, self.a, "setting:main_jet_primary", jet, self.now)
+            self.assertEqual(self.due_now(self.a), [vapor])
+            with self.assertRaisesMessage(Refusal, vapor):
+                self.arm()
+            self.now += timedelta(minutes=1)
+            self.tick_all(self.a)
+            self.assertEqual(self.due_now(self.a), [])
+        self.pull()
+        notes.write(self.mats, self.session, "failed_start", "flooded", self.now + timedelta(minutes=1))
+        self.assertIn(vapor, self.due_now(self.a))
+
+    def due_now(self, setup) -> list[str]:
+        return [one.item.text for one in checklist.due(self.session, setup) if one.tick is None]
+
+    def part(self, setup, slot: Slot) -> Part:
+        """A part of its own in a setup's plan."""
+        part = Part.objects.create(slot=slot, name=f"{slot} of {setup.letter}")
+        setup.parts.add(part)
+        return part
 
     def measure(self, person, asks: str, measured: dict[str, str], reason: str = "") -> Tick:
         item = ListItem.objects.get(asks=asks)
@@ -472,6 +549,25 @@ class Notes(Scene):
             [("heard", "Rattle above 6000"), ("failed_start", "The engine did not start.")],
         )
 
+    def test_a_mark_stands_at_its_speed_in_the_pull_and_needs_no_words(self):
+        armed = self.arm()
+        with self.assertRaisesMessage(Refusal, "No pull runs that could be marked"):
+            notes.write(self.mats, self.session, "seen", "", self.now, pull=armed, rpm=4320.4)
+        pull = self.finish(armed)
+        for rpm in (0.0, -1.0, 30_000.0, float("nan"), float("inf")):
+            with self.assertRaises(Invalid) as refused:
+                notes.write(self.mats, self.session, "seen", "", self.now, pull=pull, rpm=rpm)
+            self.assertIn("rpm", refused.exception.fields)
+        self.client.force_login(self.mats)
+        answer = self.client.post(f"/api/sessions/{self.session.pk}/notes",
+                                  {"kind": "seen", "pull_id": pull.pk, "rpm": 4320.4}, "application/json")  # fmt: skip
+        (shown,) = answer.json()["notes"]
+        self.assertEqual((shown["label"], shown["text"], shown["rpm"]), ("Seen", "Marked at 4320 rpm.", 4320.4))
+        (line,) = self.client.get(f"/api/pulls/{pull.pk}/inspection").json()["notes"]
+        self.assertEqual((line["label"], line["rpm"]), ("Seen", 4320.4))
+        with self.assertRaises(IntegrityError), transaction.atomic():
+            Note.objects.filter(pk=shown["id"]).update(pull=None)
+
     def test_its_author_puts_a_note_aside_and_brings_it_back_and_nobody_else(self):
         note = notes.write(self.mats, self.session, "heard", "Rattle", self.now)
         for person, archived, code, left in ((self.ines, True, 409, 1), (self.mats, True, 200, 0),
@@ -524,7 +620,7 @@ class QueryCounts(Scene):
         checklist.the_list()
         self.client.force_login(self.mats)
         address = f"/api/sessions/{self.session.pk}/next?setup_id={self.b.pk}"
-        with self.assertNumQueries(17):
+        with self.assertNumQueries(21):
             self.client.get(address)
         for _ in range(3):
             scenes.pull(self.session, self.a, self.mats)

@@ -317,6 +317,8 @@ class InThreads(BenchCase):
         self.stack.callback(stop)
         thread.start()
         self.wait(lambda: bench.state == "idle", "the stand")
+        # The thread that writes is behind the one that hears; what arms reads what is written.
+        self.wait(lambda: Link.objects.filter(stand=self.stand, connected=True).exists(), "the link on record")
         return bench
 
     def wait(self, true: Callable[[], bool], what: str) -> None:

@@ -5125,13 +5125,18 @@ export interface components {
             kind: string;
             /** Pull Id */
             pull_id?: number | null;
+            /** Rpm */
+            rpm?: number | null;
             /**
              * Text
              * @default
              */
             text: string;
         };
-        /** NoteLine */
+        /**
+         * NoteLine
+         * @description `rpm` is where in the pull it was marked, with `label` for what was noticed.
+         */
         NoteLine: {
             /**
              * At
@@ -5140,6 +5145,10 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Label */
+            label: string;
+            /** Rpm */
+            rpm: number | null;
             /** Text */
             text: string;
         };
@@ -5166,6 +5175,8 @@ export interface components {
             pull: number | null;
             /** Pull Id */
             pull_id: number | null;
+            /** Rpm */
+            rpm: number | null;
             /** Text */
             text: string;
             /** Width */

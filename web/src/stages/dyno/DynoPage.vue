@@ -15,6 +15,7 @@ import LiveTorque from './LiveTorque.vue'
 import NotesPanel from './NotesPanel.vue'
 import OpenJobsPanel from './OpenJobsPanel.vue'
 import OtherChannels from './OtherChannels.vue'
+import PullMarks from './PullMarks.vue'
 import PullSteps from './PullSteps.vue'
 import ReadingsPanel from './ReadingsPanel.vue'
 import StandNotices from './StandNotices.vue'
@@ -24,6 +25,7 @@ import { usePullWords } from './usePullWords'
 import { saidOf, useCautions, useNextPull } from './useSession'
 import { useStandMoment } from './useStandMoment'
 import WindowsPanel from './WindowsPanel.vue'
+import type { PullMark } from '../../ui/charts/echarts'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { useFrame } from '../../app/frame'
 
@@ -78,6 +80,7 @@ async function backfill(pull_id: number) {
 const { gates, held, running, armed, faulty, others, values, stopped, moving, way, mayStop, alarm } =
   useStandMoment(stand, live, flow, mayOperate)
 
+const marks = ref<PullMark[]>([])
 const extendTo = ref<number | null>(null)
 function extend(rpm: number) {
   extendTo.value = rpm
@@ -163,6 +166,13 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :faulty="faulty"
           :running="running"
         />
+        <PullMarks
+          v-if="mayOperate && running && current"
+          v-model="marks"
+          :session="session.id"
+          :pull="current.id"
+          :rpm="values.rpm ?? null"
+        />
         <AfterPull
           v-if="last && !current && last.state === 'complete' && last.setup_id === shownSetup.id"
           :pull="last"
@@ -239,7 +249,7 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :may-operate="mayOperate"
           @measured="(_, label) => notes?.measure(label)"
         />
-        <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" />
+        <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" :marks="current ? marks : []" />
         <OtherChannels class="mt-3" :channels="others" :values="values" />
         <NotesPanel
           ref="notes"

@@ -3,7 +3,7 @@
 import { ref } from 'vue'
 import { useTheme } from 'vuetify'
 
-import { inkOf } from '../../ui/charts/echarts'
+import { inkOf, type PullMark } from '../../ui/charts/echarts'
 import { useChart } from '../../ui/charts/useChart'
 import type { Ground } from '../../ui/setups/marks'
 import { liveData, type Earlier, liveOption } from './liveOption'
@@ -11,6 +11,7 @@ import type { LivePoint } from './useLive'
 
 const props = defineProps<{
   earlier: Earlier[]
+  marks: PullMark[]
   /** Of torque and of power. */
   units: [string, string]
   lowRpm: number

@@ -5,11 +5,16 @@ import { computed, useTemplateRef } from 'vue'
 import { useMe, useObservedCurve } from '../../app/api/queries'
 import type { Day, Setup } from '../../app/frame'
 import { useFrame } from '../../app/frame'
+import type { PullMark } from '../../ui/charts/echarts'
 import LiveChart from './LiveChart.vue'
 import type { Earlier } from './liveOption'
 import type { LivePoint } from './useLive'
 
-const props = defineProps<{ shown: Setup; current: Day['pulls'][number] | null }>()
+const props = defineProps<{
+  shown: Setup
+  current: Day['pulls'][number] | null
+  marks: PullMark[]
+}>()
 const { programme, day, setup } = useFrame()
 const { data: me } = useMe()
 const chart = useTemplateRef<InstanceType<typeof LiveChart>>('chart')
@@ -53,6 +58,7 @@ defineExpose({
     ref="chart"
     class="chart"
     :earlier="earlier"
+    :marks="marks"
     :units="[me?.units.torque ?? '', me?.units.power ?? '']"
     :low-rpm="programme.sweep_start_rpm"
     :high-rpm="Math.max(programme.sweep_end_rpm, current?.sweep_end_rpm ?? 0)"

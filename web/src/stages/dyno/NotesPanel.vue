@@ -36,6 +36,7 @@ async function take(asked: Promise<Schema['NotesOut']>) {
   try {
     await queries.cancelQueries({ queryKey: key.value })
     queries.setQueryData(key.value, await asked)
+    void queries.invalidateQueries({ queryKey: ['next'] }) // a failed start makes lines of the list due
     text.value = message.value = ''
   } catch (caught) {
     message.value = saidOf(caught)

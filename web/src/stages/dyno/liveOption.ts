@@ -1,5 +1,5 @@
 /** What the live chart draws: torque on the left axis, power on the right, earlier curves under both. */
-import { FONT, type Ink } from '../../ui/charts/echarts'
+import { FONT, type Ink, markLine, type PullMark } from '../../ui/charts/echarts'
 import { type Ground, markOf } from '../../ui/setups/marks'
 import type { LivePoint } from './useLive'
 
@@ -14,6 +14,8 @@ export interface Earlier {
 }
 interface Drawn {
   earlier: Earlier[]
+  /** What was noticed in this pull, at its speed. */
+  marks: PullMark[]
   points: LivePoint[]
   units: [string, string]
   lowRpm: number
@@ -41,7 +43,7 @@ export function liveData(points: LivePoint[]) {
   ]
 }
 
-export function liveOption({ earlier, points, units, lowRpm, highRpm, ink, ground }: Drawn) {
+export function liveOption({ earlier, marks, points, units, lowRpm, highRpm, ink, ground }: Drawn) {
   const line = { type: 'line', showSymbol: false, silent: true }
   const value = { type: 'value', axisLine: { show: false }, axisTick: { show: false } }
   const label = { color: ink.quiet, fontSize: 14 }
@@ -90,6 +92,7 @@ export function liveOption({ earlier, points, units, lowRpm, highRpm, ink, groun
         ...line,
         ...series,
         yAxisIndex: axis,
+        ...(axis ? {} : { markLine: markLine(marks, ink) }),
         clip: true,
         z: 10,
         lineStyle: { color: ink.ink, width: 3, type: axis ? POWER_DASH : 'solid' },

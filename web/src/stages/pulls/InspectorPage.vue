@@ -226,7 +226,7 @@ useKeys([
             <h2 class="mt-3">Notes</h2>
             <ul class="prose size-15">
               <li v-for="note in shown.notes" :key="note.at">
-                {{ clock(note.at) }} {{ note.by }}: {{ note.text }}
+                {{ clock(note.at) }} {{ note.by }}: {{ note.label }}. {{ note.text }}
               </li>
             </ul>
           </template>

@@ -3,7 +3,7 @@
 import { computed, ref } from 'vue'
 
 import type { Schema } from '../../app/api/client'
-import { FONT, inkOf } from '../../ui/charts/echarts'
+import { FONT, inkOf, markLine } from '../../ui/charts/echarts'
 import { useChart } from '../../ui/charts/useChart'
 
 export interface Shown {
@@ -140,6 +140,10 @@ useChart(element, () => {
           ([, torque]) => torque !== null && torque >= torqueRange.min && torque <= torqueRange.max,
         ),
         symbolSize: 2,
+        markLine: markLine(
+          inspection.notes.flatMap(({ rpm, label }) => (rpm === null ? [] : [{ rpm, label }])),
+          ink,
+        ),
         silent: true,
         clip: true,
         itemStyle: { color: ink.quiet, opacity: 0.55 },

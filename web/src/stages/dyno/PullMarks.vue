@@ -1,0 +1,68 @@
+<script setup lang="ts">
+/** While a pull runs: one key, or one large button for gloves, marks what was noticed at the speed of that moment. */
+import { useMutation, useQueryClient } from '@tanstack/vue-query'
+import { ref, watch } from 'vue'
+
+import { answer, api } from '../../app/api/client'
+import { useKeys } from '../../app/keys'
+import type { PullMark } from '../../ui/charts/echarts'
+
+const props = defineProps<{
+  session: number
+  pull: number
+  /** The speed shown, rpm; none while the stand sends none. */
+  rpm: number | null
+}>()
+const MARKS = [
+  { key: '1', kind: 'heard', label: 'Sound' },
+  { key: '2', kind: 'seen', label: 'Flash' },
+  { key: '3', kind: 'smelt', label: 'Smell' },
+]
+/** Marks of the pull that runs, for the chart. */
+const made = defineModel<PullMark[]>({ required: true })
+watch(
+  () => props.pull,
+  () => (made.value = []),
+)
+const queries = useQueryClient()
+/** What could not be written yet is tried again: nobody presses twice in a pull. */
+const { mutate, isPaused, failureCount } = useMutation({
+  mutationFn: async (mark: { kind: string; pull_id: number; session_id: number; rpm: number }) =>
+    answer(
+      await api.POST('/api/sessions/{session_id}/notes', {
+        params: { path: { session_id: mark.session_id } },
+        body: { kind: mark.kind, text: '', pull_id: mark.pull_id, rpm: mark.rpm },
+      }),
+    ),
+  retry: 30,
+  retryDelay: 2000,
+  onSuccess: () => queries.invalidateQueries({ queryKey: ['notes'] }),
+})
+const said = ref('')
+function mark({ kind, label }: (typeof MARKS)[number]) {
+  if (props.rpm === null) return
+  const rpm = Math.round(props.rpm)
+  made.value = [...made.value, { rpm, label }]
+  said.value = `${label} at ${rpm} rpm`
+  mutate({ kind, pull_id: props.pull, session_id: props.session, rpm })
+}
+useKeys(
+  MARKS.map((one) => ({
+    key: one.key,
+    label: one.key,
+    does: `Mark ${one.label.toLowerCase()} in the pull that runs`,
+    press: () => mark(one),
+  })),
+)
+</script>
+
+<template>
+  <section class="d-flex flex-wrap ga-2 align-center my-2" data-test="marks" aria-label="Mark in the pull">
+    <v-btn v-for="one in MARKS" :key="one.key" size="large" :disabled="rpm === null" @click="mark(one)">
+      {{ one.label }} <kbd class="ml-2">{{ one.key }}</kbd>
+    </v-btn>
+    <span class="prose size-16" role="status">
+      {{ said }}<template v-if="isPaused || failureCount">, not saved yet: tried again</template>
+    </span>
+  </section>
+</template>
