@@ -17,6 +17,7 @@ from curves.intake.filing import standard_words
 from curves.models import Reduced
 from curves.reduction import correct, inspection, messages, nature
 from shop.refusals import Refusal
+from stand.instruments import service as instruments
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.models import Note, Pull
 from stand.weather import service as weather
@@ -232,7 +233,8 @@ def _provenance(pull: Pull, reduced: Reduced | None, units: Mapping[str, str]) -
     if file := getattr(pull, "source_file", None):
         facts.append(("File kept", f"{file.size} bytes, SHA-256 {file.sha256[:16]}…"))
     facts += [
-        ("Stand", str(pull.session.stand)), ("Operator", str(pull.operator)), ("Purpose", pull.get_purpose_display()),
+        ("Stand", str(pull.session.stand)), ("Torque", instruments.torque_words(pull.session.stand, pull.armed_at)),
+        ("Operator", str(pull.operator)), ("Purpose", pull.get_purpose_display()),
         ("Engine", f"revision {pull.build.revision}"), ("Fuel", pull.session.fuel),
         ("Samples a second", f"{pull.rate_hz:.0f}" if pull.rate_hz else ""),
         ("Samples lost", str(pull.samples_lost) if pull.samples_lost else ""),

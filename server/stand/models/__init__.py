@@ -1,6 +1,7 @@
 """Sessions, pulls and their raw samples, what people do around them, and what passes to and from the stand."""
 
 from stand.models.day import Acknowledgement, Asks, Change, JobKind, ListItem, Moment, Note, NoteKind, OpenJob, Tick
+from stand.models.instrument import InstrumentCheck, InstrumentCheckKind, InstrumentInterval
 from stand.models.line import Command, CommandState, Link, StandLimit
 from stand.models.pull import (
     ENDED,
@@ -27,6 +28,9 @@ __all__ = [
     "Command",
     "CommandState",
     "InertiaInTorque",
+    "InstrumentCheck",
+    "InstrumentCheckKind",
+    "InstrumentInterval",
     "JobKind",
     "Link",
     "ListItem",

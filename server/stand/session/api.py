@@ -54,7 +54,7 @@ def acknowledge(request: HttpRequest, session_id: int) -> CautionsOut:
 def next_pull(request: HttpRequest, session_id: int, setup_id: int) -> NextPull:
     person = person_of(request)
     session = _session(person, session_id)
-    return next_pull_out(person, session, _setup(session, setup_id))
+    return next_pull_out(person, session, _setup(session, setup_id), timezone.now())
 
 
 @router.post("/sessions/{session_id}/checklist-entries", response=NextPull, operation_id="tick")
@@ -64,7 +64,7 @@ def tick(request: HttpRequest, session_id: int, given: TickIn) -> NextPull:
     setup, item = _setup(session, given.setup_id), get_object_or_404(ListItem, pk=given.item_id)
     checklist.tick(person, session, setup, item, given.words, given.measured, timezone.now(),
                    given.override_reason)  # fmt: skip
-    return next_pull_out(person, session, setup)
+    return next_pull_out(person, session, setup, timezone.now())
 
 
 @router.post("/sessions/{session_id}/changes", response=NextPull, operation_id="begin_change")
@@ -73,7 +73,7 @@ def begin_change(request: HttpRequest, session_id: int, given: BeginIn) -> NextP
     session = _session(person, session_id)
     setup = _setup(session, given.setup_id)
     changes.begin(person, session, setup, timezone.now())
-    return next_pull_out(person, session, setup)
+    return next_pull_out(person, session, setup, timezone.now())
 
 
 @router.get("/checklist", response=ListOut, operation_id="checklist")

@@ -10,6 +10,7 @@ from torvix_core.units import quantities
 from programmes.models import Setup
 from shop.models import Person, Role
 from shop.permissions import units_of
+from stand.instruments import service as instruments
 from stand.models import Asks, Change, Moment, Purpose, Session
 from stand.pulls import arming
 from stand.session import changes, checklist
@@ -65,6 +66,7 @@ class NextPull(Schema):
     to_measure: list[ToMeasureOut]
     purpose: str
     warm_ups_left: int
+    instruments_due: list[str]  # whose last check has run out
 
 
 class TickIn(Schema):
@@ -102,7 +104,7 @@ class ItemIn(Schema):
     asks: str = ""
 
 
-def next_pull_out(person: Person, session: Session, setup: Setup) -> NextPull:
+def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) -> NextPull:
     change = changes.current(session, setup)
     units = units_of(person)
     left = arming.warm_ups_left(session, setup)
@@ -127,6 +129,7 @@ def next_pull_out(person: Person, session: Session, setup: Setup) -> NextPull:
         to_measure=[ToMeasureOut(key=one.key, label=one.label) for one in changes.to_measure(session, setup)],
         purpose=Purpose.WARM_UP if left else Purpose.SWEEP,
         warm_ups_left=left,
+        instruments_due=instruments.due(session.stand, at),
     )  # fmt: skip
 
 

@@ -22,6 +22,7 @@ from shop.money import currency
 from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid
 from shop.texts import optional
+from stand.instruments import service as instruments
 from stand.models import Pull, Standing
 from stand.session import cautions
 from verdicts.comparison.aligned_pulls import Comparison, Counting
@@ -230,6 +231,8 @@ def _conditions(programme: Programme, found: WorkedVerdict, units: Mapping[str, 
         parts.append(f"factor {span([one.factor for one in mine], 4)}")
         if session.fuel:
             parts.append(f"fuel {session.fuel}")
+        if trust := instruments.torque_words(session.stand, session.opened_at):
+            parts.append(f"torque {trust}")
         told.append("; ".join(parts) + ".")
     return [
         *told,

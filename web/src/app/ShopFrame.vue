@@ -19,6 +19,7 @@ const EVERYBODYS = [
   { name: 'stacks', label: 'Stacks', holds: ['stacks'] },
   { name: 'air', label: 'Air', holds: ['air'] },
   { name: 'checklist', label: 'Checklist', holds: ['checklist'] },
+  { name: 'instruments', label: 'Instruments', holds: ['instruments'] },
 ]
 const OWNERS = [
   { name: 'stands', label: 'Stands', holds: ['stands'] },
@@ -41,8 +42,8 @@ useTitle(() =>
 )
 useKeys(
   ALL.map(({ name, label }, index) => ({
-    key: String(index + 1),
-    label: String(index + 1),
+    key: String((index + 1) % 10),
+    label: String((index + 1) % 10),
     does: `Go to ${label.toLowerCase()}`,
     press: () => places.value.some((place) => place.name === name) && void router.push({ name }),
   })),

@@ -53,6 +53,11 @@ export const router = createRouter({
         },
         { path: 'stacks', name: 'stacks', component: () => import('../stages/parts/StacksPage.vue') },
         { path: 'checklist', name: 'checklist', component: () => import('../stages/shop/ChecklistPage.vue') },
+        {
+          path: 'instruments',
+          name: 'instruments',
+          component: () => import('../stages/shop/InstrumentsPage.vue'),
+        },
         { path: 'air', name: 'air', component: () => import('../stages/air/AirPage.vue') },
         {
           path: 'background-work',

@@ -567,6 +567,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/instruments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Register */
+        get: operations["instruments"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/jobs": {
         parameters: {
             query?: never;
@@ -2741,6 +2758,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/{stand_id}/instruments/torque/span": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write Span */
+        post: operations["write_span_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/instruments/{channel}/interval": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Set Interval */
+        put: operations["set_instrument_interval"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/instruments/{channel}/reference": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write Reference */
+        post: operations["write_reference_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/{stand_id}/instruments/{channel}/zero": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Write Zero */
+        post: operations["write_zero_check"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/{stand_id}/limits": {
         parameters: {
             query?: never;
@@ -4671,6 +4756,50 @@ export interface components {
             /** Unit */
             unit: string;
         };
+        /** InstrumentCheckOut */
+        InstrumentCheckOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Found */
+            found: string;
+            /** Kind */
+            kind: string;
+            /** Note */
+            note: string;
+        };
+        /**
+         * InstrumentOut
+         * @description A channel of the register; `due_at` is empty where nothing is asked for or nobody ever checked it.
+         */
+        InstrumentOut: {
+            /** Channel */
+            channel: string;
+            check: components["schemas"]["InstrumentCheckOut"] | null;
+            /** Days */
+            days: number | null;
+            /** Due At */
+            due_at: string | null;
+            /** Is Due */
+            is_due: boolean;
+            /** Name */
+            name: string;
+            /** Unit */
+            unit: string;
+            zero: components["schemas"]["InstrumentCheckOut"] | null;
+        };
+        /** IntervalIn */
+        IntervalIn: {
+            /**
+             * Days
+             * @default
+             */
+            days: string;
+        };
         /**
          * InvitedOut
          * @description `way_in` is a path that is good once.
@@ -5103,6 +5232,8 @@ export interface components {
             change: components["schemas"]["ChangeOut"] | null;
             /** Due */
             due: components["schemas"]["DueOut"][];
+            /** Instruments Due */
+            instruments_due: string[];
             /** Planned Min */
             planned_min: number;
             /** Purpose */
@@ -6175,6 +6306,35 @@ export interface components {
             /** Stand Inertia */
             stand_inertia?: string | null;
         };
+        /** ReferenceIn */
+        ReferenceIn: {
+            /** Known To */
+            known_to: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Reading */
+            reading: string;
+            /** Reference */
+            reference: string;
+        };
+        /** RegisterOut */
+        RegisterOut: {
+            /** Length Unit */
+            length_unit: string;
+            /** Mass Unit */
+            mass_unit: string;
+            /** May Set */
+            may_set: boolean;
+            /** May Write */
+            may_write: boolean;
+            /** Stands */
+            stands: components["schemas"]["StandInstruments"][];
+            /** Torque Unit */
+            torque_unit: string;
+        };
         /** RevisionOut */
         RevisionOut: {
             /** Created At */
@@ -6706,6 +6866,38 @@ export interface components {
             value: string;
         };
         /**
+         * SpanIn
+         * @description Weights and readings by row, as they are typed; an empty row says nothing.
+         */
+        SpanIn: {
+            /** Arm */
+            arm: string;
+            /**
+             * Arm Uncertainty
+             * @default
+             */
+            arm_uncertainty: string;
+            /**
+             * Latitude
+             * @default
+             */
+            latitude: string;
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Readings */
+            readings: string[];
+            /** Weights */
+            weights: string[];
+            /**
+             * Weights Percent
+             * @default
+             */
+            weights_percent: string;
+        };
+        /**
          * SparkLadderOut
          * @description Empty where the pulls of this tune were all made with one setting.
          */
@@ -6836,6 +7028,15 @@ export interface components {
              * @default false
              */
             worker_elsewhere: boolean;
+        };
+        /** StandInstruments */
+        StandInstruments: {
+            /** Instruments */
+            instruments: components["schemas"]["InstrumentOut"][];
+            /** Stand */
+            stand: string;
+            /** Stand Id */
+            stand_id: number;
         };
         /**
          * StandNow
@@ -7699,6 +7900,16 @@ export interface components {
             number: number;
             /** Pull Id */
             pull_id: number;
+        };
+        /** ZeroIn */
+        ZeroIn: {
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Reading */
+            reading: string;
         };
     };
     responses: never;
@@ -8599,6 +8810,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportBatchOut"];
+                };
+            };
+        };
+    };
+    instruments: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterOut"];
                 };
             };
         };
@@ -11837,6 +12068,113 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ElevationOut"];
+                };
+            };
+        };
+    };
+    write_span_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SpanIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterOut"];
+                };
+            };
+        };
+    };
+    set_instrument_interval: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IntervalIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterOut"];
+                };
+            };
+        };
+    };
+    write_reference_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReferenceIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterOut"];
+                };
+            };
+        };
+    };
+    write_zero_check: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                stand_id: number;
+                channel: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ZeroIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegisterOut"];
                 };
             };
         };

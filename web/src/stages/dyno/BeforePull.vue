@@ -122,6 +122,14 @@ const wrong = (item: number, field?: string) =>
       </v-btn>
       <p v-if="begin.error.value" class="message" role="alert">{{ saidOf(begin.error.value) }}</p>
     </div>
+    <p
+      v-if="next.instruments_due.length"
+      class="hand-edge pl-3 prose size-16 my-2"
+      data-test="instruments-due"
+    >
+      <strong>Instruments to check</strong>: {{ next.instruments_due.join('; ') }}.
+      <router-link :to="{ name: 'instruments' }">Write the check down</router-link>
+    </p>
     <template v-if="next.due.length">
       <h2 class="ink size-16">
         {{ undone.length ? `Checks outstanding: ${undone.length}` : 'All checks done' }}

@@ -23,6 +23,7 @@ const due = (id: number, text: string, more: Partial<NextPull['due'][number]> = 
 const next = (more: Partial<NextPull> = {}): NextPull => ({
   setup_id: 2,
   due: [],
+  instruments_due: [],
   swaps: [],
   planned_min: 17,
   change: null,
