@@ -44,6 +44,7 @@ from programmes.plan.plans import (
 from programmes.plan.saving import plan_programme
 from programmes.settings.service import adjust, read_setting
 from shop.models import Person, Shop, Stand, default_units
+from stand.instruments import service as instruments
 from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
 from stand.notes import service as notes
 from stand.pulls import arming, keeping, starting
@@ -117,6 +118,7 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
     stand = Stand.objects.create(name=plan["stand"])
     build = library.describe(plan["engine"], owner, before, stand)
     parts = library.parts(plan["parts"], owner, before)
+    _check_instruments(plan.get("instruments", {}), stand, owner, before)
     for number, given in enumerate(plan["programmes"]):
         person = people[given["planned_by"]]
         programme = _programme(given, _windows(plan), build, parts, person, day + timedelta(minutes=number - 30))
@@ -139,6 +141,20 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
             _conclude(programme, given, people, bench_day(given))
             if "successor" in plan["engine"]:
                 library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
+
+
+def _check_instruments(given: dict[str, Any], stand: Stand, owner: Person, at: datetime) -> None:
+    """Torque by weights on an arm, oil beside a reference, as they were found before the day."""
+    if span := given.get("span"):
+        days = timedelta(days=span["days_before"])
+        entry = {key: value for key, value in span.items() if key != "days_before"}
+        instruments.write_span(owner, stand, instruments.SpanEntry(**entry), at - days)
+    for one in given.get("reference", []):
+        instruments.write_reference(
+            owner, stand, one["channel"], one["reference"], one["reading"], one["known_to"], at, one.get("note", "")
+        )
+    for one in given.get("zero", []):
+        instruments.write_zero(owner, stand, one["channel"], one["reading"], at)
 
 
 def bench_day(given: dict[str, Any]) -> datetime:
@@ -352,8 +368,8 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, giv
         step.say("trouble", {"kind": trouble["trouble"], "on": False})
     pull.refresh_from_db()
     at = bench.clock() + timedelta(seconds=40)
-    for kind, text in given.get("notes", []):
-        notes.write(person, session, kind, text, at, pull=pull)
+    for kind, text, *speed in given.get("notes", []):
+        notes.write(person, session, kind, text, at, pull=pull, rpm=speed[0] if speed else None)
     if reason := given.get("exclude"):
         keeping.exclude(person, pull, at, reason)
     elif pull.purpose == Purpose.SWEEP and pull.state == PullState.COMPLETE:

@@ -34,6 +34,7 @@ from shop.people.api import router as people_router
 from shop.refusals import Refusal
 from shop.setting_up.api import router as setting_up_router
 from shop.sign_in.api import router as shop_router
+from stand.idle_cards.api import router as idle_cards_router
 from stand.instruments.api import router as instruments_router
 from stand.limits.api import router as limits_router
 from stand.notes.api import router as notes_router
@@ -77,6 +78,7 @@ api.add_router("", windows_router)
 api.add_router("", progress_router)
 api.add_router("", limits_router)
 api.add_router("", instruments_router)
+api.add_router("", idle_cards_router)
 api.add_router("", open_jobs_router)
 api.add_router("", weather_router)
 api.add_router("", curves_router)

@@ -57,6 +57,12 @@ class Found(SimpleTestCase):
         odd = kinds(recording(rough=True))[AnomalyKind.MISFIRE]
         self.assertTrue(odd.low_rpm >= 4700 and odd.high_rpm <= 5300)
 
+    def test_a_sweep_whose_sensor_reads_nothing_is_read_to_its_end(self):
+        whole = recording(spike=0.02)
+        dead = whole.values.copy()
+        dead[1] = 0.0
+        self.assertNotIn(AnomalyKind.LOAD_IN_PEAK, kinds(Trace(whole.time, whole.names, dead)))
+
     def test_the_load_in_that_would_be_quoted_as_a_peak(self):
         """539 printed, 527 real: about 2 % (needs.md VA12, common practice)."""
         odd = kinds(recording(spike=0.022))[AnomalyKind.LOAD_IN_PEAK]

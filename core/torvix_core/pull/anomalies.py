@@ -151,6 +151,8 @@ def _load_in_peak(trace: Trace, reduction: Reduction) -> list[Anomaly]:
     smooth = np.convolve(torque, np.ones(3) / 3, "valid")
     place = int(smooth.argmax()) + 1
     peak = float(reduction.torque.max() - reduction.inertia_torque.mean())
+    if peak <= 0:
+        return []  # a sweep without load has no peak that anybody would quote
     over = float(smooth[place - 1]) / peak - 1
     if over <= SPIKE_SHOWS:
         return []

@@ -130,6 +130,8 @@ ENDPOINTS: Any = (
     ("get", "/api/sessions/{session}/next?setup_id={setup}", None, READ),
     ("post", "/api/sessions/{session}/checklist-entries", {"setup_id": "{setup}", "item_id": "{item_id}"}, OPERATE),
     ("post", "/api/sessions/{session}/changes", {"setup_id": "{setup}"}, OPERATE),
+    ("get", "/api/sessions/{session}/idle-cards?setup_id={setup}", None, READ),
+    ("post", "/api/sessions/{session}/idle-cards", {"setup_id": "{setup}", "measured": {"rpm": "900"}}, OPERATE),
     ("get", "/api/checklist", None, READ),
     ("get", "/api/instruments", None, READ),
     (

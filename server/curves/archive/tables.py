@@ -91,6 +91,7 @@ TABLES: list[Table] = [
     Table("changes", stand.Change, _of(stand.Change, SESSION)),
     Table("ticks", stand.Tick, _of(stand.Tick, SESSION)),
     Table("open_jobs", stand.OpenJob, _of(stand.OpenJob, SESSION)),
+    Table("idle_cards", stand.IdleCard, _of(stand.IdleCard, SESSION)),
     Table("pulls", Pull, _of(Pull, SESSION)),
     Table("pull_settings", stand.PullSetting, _of(stand.PullSetting, PULL)),
     Table("notes", stand.Note, _of(stand.Note, SESSION)),

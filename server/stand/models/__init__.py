@@ -1,6 +1,7 @@
 """Sessions, pulls and their raw samples, what people do around them, and what passes to and from the stand."""
 
 from stand.models.day import Acknowledgement, Asks, Change, JobKind, ListItem, Moment, Note, NoteKind, OpenJob, Tick
+from stand.models.idle_card import IdleCard, LowPull, Returning, Starting
 from stand.models.instrument import InstrumentCheck, InstrumentCheckKind, InstrumentInterval
 from stand.models.line import Command, CommandState, Link, StandLimit
 from stand.models.pull import (
@@ -27,6 +28,7 @@ __all__ = [
     "Chunk",
     "Command",
     "CommandState",
+    "IdleCard",
     "InertiaInTorque",
     "InstrumentCheck",
     "InstrumentCheckKind",
@@ -34,6 +36,7 @@ __all__ = [
     "JobKind",
     "Link",
     "ListItem",
+    "LowPull",
     "Moment",
     "Note",
     "NoteKind",
@@ -45,9 +48,11 @@ __all__ = [
     "PullSetting",
     "PullState",
     "Purpose",
+    "Returning",
     "Session",
     "StandLimit",
     "Standing",
+    "Starting",
     "Tick",
     "WeatherReading",
 ]

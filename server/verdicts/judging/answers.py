@@ -206,7 +206,9 @@ def answer(person: Person, programme: Programme, choice: Choice) -> WorkedVerdic
     plan = plan_in_force(programme)
     beside = selection_criteria.of_setups(plan, programme, person)
     out = selection_criteria.out_of_the_choice(compared.setups, beside)
-    return WorkedVerdict(judging.judge(compared, choice, out), plan, beside, selection_criteria.manners(programme), out)
+    return WorkedVerdict(
+        judging.judge(compared, choice, out), plan, beside, selection_criteria.manners(programme, person), out
+    )
 
 
 def wording(compared: Comparison, unit: str) -> Wording:

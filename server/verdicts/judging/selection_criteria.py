@@ -19,6 +19,7 @@ from programmes.plan.plans import Plan
 from shop.models import Person
 from shop.money import currency, money
 from shop.permissions import units_of
+from stand.idle_cards import service as idle_cards
 from stand.models import Note, NoteKind
 
 NOTICED = (NoteKind.HEARD, NoteKind.SEEN, NoteKind.SMELT, NoteKind.FELT, NoteKind.FAILED_START, NoteKind.OTHER)
@@ -57,12 +58,12 @@ def out_of_the_choice(setups: Sequence[Setup], beside: Mapping[int, SetupCriteri
     return frozenset(place for place, setup in enumerate(setups) if setup.pk in beside and beside[setup.pk].fails)
 
 
-def manners(programme: Programme) -> dict[int, list[str]]:
-    """What was noted of each setup's pulls: how it starts, sounds and runs decides where power does not."""
+def manners(programme: Programme, person: Person) -> dict[int, list[str]]:
+    """What was noted of each setup: how it idles, starts, sounds and runs decides where power does not."""
     rows = Note.objects.filter(
         session__programme=programme, pull__isnull=False, kind__in=NOTICED, archived_at=None
     ).exclude(text="")
-    found: dict[int, list[str]] = {}
+    found = {pk: [text] for pk, text in idle_cards.of_setups(programme, units_of(person)).items()}
     for note in rows.select_related("pull").order_by("at"):
         assert note.pull is not None
         found.setdefault(note.pull.setup_id, []).append(f"{note.get_kind_display()}: {note.text}")

@@ -2344,6 +2344,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/idle-cards": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Cards */
+        get: operations["idle_cards"];
+        put?: never;
+        /** Write Card */
+        post: operations["write_idle_card"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/next": {
         parameters: {
             query?: never;
@@ -4543,6 +4561,63 @@ export interface components {
             programmes: number;
             /** Stands */
             stands: number;
+        };
+        /** IdleCardIn */
+        IdleCardIn: {
+            /** Chosen */
+            chosen?: {
+                [key: string]: string;
+            };
+            /**
+             * Hardware Missing
+             * @default false
+             */
+            hardware_missing: boolean;
+            /** Measured */
+            measured?: {
+                [key: string]: string;
+            };
+            /**
+             * Note
+             * @default
+             */
+            note: string;
+            /** Setup Id */
+            setup_id: number;
+        };
+        /** IdleCardOut */
+        IdleCardOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Text */
+            text: string;
+        };
+        /**
+         * IdleCardsOut
+         * @description `now` is what the stand reads, in the reader's units as it would be typed; empty while it does not idle.
+         */
+        IdleCardsOut: {
+            /** Cards */
+            cards: components["schemas"]["IdleCardOut"][];
+            /** Choices */
+            choices: {
+                [key: string]: {
+                    [key: string]: string;
+                };
+            };
+            /** Now */
+            now: {
+                [key: string]: string;
+            };
+            /** Units */
+            units: {
+                [key: string]: string;
+            };
         };
         /** ImportBatchOut */
         ImportBatchOut: {
@@ -11395,6 +11470,56 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    idle_cards: {
+        parameters: {
+            query: {
+                setup_id: number;
+            };
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IdleCardsOut"];
+                };
+            };
+        };
+    };
+    write_idle_card: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["IdleCardIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["IdleCardsOut"];
                 };
             };
         };

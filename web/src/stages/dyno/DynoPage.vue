@@ -10,6 +10,7 @@ import AfterPull from './AfterPull.vue'
 import BeforePull from './BeforePull.vue'
 import CautionsCard from './CautionsCard.vue'
 import ClosedStand from './ClosedStand.vue'
+import IdleCardPanel from './IdleCardPanel.vue'
 import LimitsPanel from './LimitsPanel.vue'
 import LiveTorque from './LiveTorque.vue'
 import NotesPanel from './NotesPanel.vue'
@@ -258,6 +259,7 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :pull="current ?? (last?.session_id === session.id ? last : null)"
           :may-operate="mayOperate"
         />
+        <IdleCardPanel :session="session.id" :setup="shownSetup" :may-operate="mayOperate" />
         <WindowsPanel :programme="id" :may-operate="mayOperate" />
         <LimitsPanel :stand="session.stand.id" :setup="shownSetup.id" />
       </section>

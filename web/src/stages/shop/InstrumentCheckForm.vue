@@ -79,7 +79,13 @@ const wrong = (field: string) => fields.value[field] ?? ''
 </script>
 
 <template>
-  <v-form class="py-3" data-test="instrument-check" @submit.prevent="save" @keydown.esc="emit('cancel')">
+  <v-form
+    class="border pa-3 mb-3"
+    data-test="instrument-check"
+    @submit.prevent="save"
+    @keydown.esc="emit('cancel')"
+  >
+    <h3 class="ink size-16 mb-2">Check {{ row.name.toLowerCase() }}</h3>
     <v-btn-toggle v-model="kind" mandatory :aria-label="`Kind of check of ${row.name.toLowerCase()}`">
       <v-btn v-for="one in kinds" :key="one.value" :value="one.value">{{ one.title }}</v-btn>
     </v-btn-toggle>
@@ -91,12 +97,14 @@ const wrong = (field: string) => fields.value[field] ?? ''
       <div class="d-flex flex-wrap ga-3">
         <QuantityField
           v-model="typed.arm"
+          class="w-200"
           label="Arm, shaft to hook"
           :unit="register.length_unit"
           :wrong="wrong('arm')"
         />
         <QuantityField
           v-model="typed.arm_uncertainty"
+          class="w-200"
           label="Known to ±"
           :unit="register.length_unit"
           placeholder="1 mm"
@@ -104,6 +112,7 @@ const wrong = (field: string) => fields.value[field] ?? ''
         />
         <QuantityField
           v-model="typed.weights_percent"
+          class="w-200"
           label="Weights known to ±"
           unit="%"
           placeholder="0.1"
@@ -111,46 +120,36 @@ const wrong = (field: string) => fields.value[field] ?? ''
         />
         <QuantityField
           v-model="typed.latitude"
+          class="w-200"
           label="Latitude, for gravity"
           unit="°"
           placeholder="not known"
           :wrong="wrong('latitude')"
         />
       </div>
-      <v-table class="my-2 most-480">
-        <thead>
-          <tr>
-            <th scope="col">Weight hung</th>
-            <th scope="col">Torque read</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="(one, at) in rows" :key="at">
-            <td>
-              <QuantityField
-                v-model="one.weight"
-                :label="`Weight ${at + 1}`"
-                :unit="register.mass_unit"
-                :wrong="wrong(`weights.${at}`)"
-              />
-            </td>
-            <td>
-              <QuantityField
-                v-model="one.reading"
-                :label="`Torque ${at + 1}`"
-                :unit="register.torque_unit"
-                :wrong="wrong(`readings.${at}`)"
-              />
-            </td>
-          </tr>
-        </tbody>
-      </v-table>
+      <div v-for="(one, at) in rows" :key="at" class="d-flex ga-3 mt-2">
+        <QuantityField
+          v-model="one.weight"
+          class="w-200"
+          :label="`Weight ${at + 1}`"
+          :unit="register.mass_unit"
+          :wrong="wrong(`weights.${at}`)"
+        />
+        <QuantityField
+          v-model="one.reading"
+          class="w-200"
+          :label="`Torque read ${at + 1}`"
+          :unit="register.torque_unit"
+          :wrong="wrong(`readings.${at}`)"
+        />
+      </div>
       <v-btn variant="text" @click="rows.push({ weight: '', reading: '' })">Add a row</v-btn>
       <p v-if="wrong('weights')" class="message" role="alert">{{ wrong('weights') }}</p>
     </template>
     <div v-else-if="kind === 'interval'" class="d-flex ga-3 my-2">
       <QuantityField
         v-model="typed.days"
+        class="w-200"
         label="Check every"
         unit="days"
         placeholder="not asked for"
@@ -161,12 +160,14 @@ const wrong = (field: string) => fields.value[field] ?? ''
       <QuantityField
         v-if="kind === 'reference'"
         v-model="typed.reference"
+        class="w-200"
         label="Reference reads"
         :unit="row.unit"
         :wrong="wrong('reference')"
       />
       <QuantityField
         v-model="typed.reading"
+        class="w-200"
         :label="kind === 'zero' ? 'Reads at nothing' : 'This channel reads'"
         :unit="row.unit"
         :wrong="wrong('reading')"
@@ -174,6 +175,7 @@ const wrong = (field: string) => fields.value[field] ?? ''
       <QuantityField
         v-if="kind === 'reference'"
         v-model="typed.known_to"
+        class="w-200"
         label="Reference is right to ±"
         :unit="row.unit"
         :wrong="wrong('known_to')"

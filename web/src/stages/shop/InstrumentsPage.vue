@@ -17,8 +17,6 @@ const { data, error, isPending } = useQuery({
 })
 /** The channel that is being checked, by stand. */
 const open = ref<{ stand: number; row: Row } | null>(null)
-const isOpen = (stand: number, row: Row) =>
-  open.value?.stand === stand && open.value.row.channel === row.channel
 const first = computed(() => data.value?.stands.find((stand) => stand.instruments.length))
 useKeys([
   {
@@ -55,7 +53,16 @@ function saved(fresh: Schema['RegisterOut']) {
     <section v-for="stand in data?.stands ?? []" :key="stand.stand_id" class="mt-3">
       <h2>{{ stand.stand }}</h2>
       <p v-if="!stand.instruments.length" class="quiet">Not linked yet: its channels are not known.</p>
-      <v-table v-else :data-test="`instruments-${stand.stand_id}`">
+      <InstrumentCheckForm
+        v-if="open?.stand === stand.stand_id"
+        :key="open.row.channel"
+        :stand="stand.stand_id"
+        :row="open.row"
+        :register="data!"
+        @saved="saved"
+        @cancel="open = null"
+      />
+      <v-table v-if="stand.instruments.length" :data-test="`instruments-${stand.stand_id}`">
         <thead>
           <tr>
             <th scope="col">Channel</th>
@@ -66,50 +73,37 @@ function saved(fresh: Schema['RegisterOut']) {
           </tr>
         </thead>
         <tbody>
-          <template v-for="row in stand.instruments" :key="row.channel">
-            <tr>
-              <th scope="row" class="text-left text-no-wrap">{{ row.name }}</th>
-              <td class="words">
-                <template v-if="row.zero">{{ row.zero.found }}, {{ day(row.zero.at) }}</template>
-                <span v-else class="quiet">never</span>
-              </td>
-              <td class="words">
-                <template v-if="row.check">
-                  {{ row.check.found }}
-                  <span class="quiet"
-                    >{{ row.check.kind.toLowerCase() }}, {{ day(row.check.at) }}, {{ row.check.by
-                    }}<template v-if="row.check.note">: {{ row.check.note }}</template></span
-                  >
-                </template>
-                <span v-else class="quiet">never checked: how far it is right is not known</span>
-              </td>
-              <td class="text-no-wrap">
-                <strong v-if="row.is_due" class="hand-note">overdue, {{ day(row.due_at!) }}</strong>
-                <template v-else-if="row.due_at">{{ day(row.due_at) }}</template>
-                <span v-else-if="!row.days" class="quiet">not asked for</span>
-                <span v-else class="quiet">every {{ row.days }} days once checked</span>
-              </td>
-              <td class="acts text-right">
-                <v-link
-                  v-if="data?.may_write && !isOpen(stand.stand_id, row)"
-                  :aria-label="`Check ${row.name.toLowerCase()} of ${stand.stand}`"
-                  @click="open = { stand: stand.stand_id, row }"
-                  >Check</v-link
+          <tr v-for="row in stand.instruments" :key="row.channel">
+            <th scope="row" class="text-left text-no-wrap">{{ row.name }}</th>
+            <td class="words">
+              <template v-if="row.zero">{{ row.zero.found }}, {{ day(row.zero.at) }}</template>
+              <span v-else class="quiet">never</span>
+            </td>
+            <td class="words">
+              <template v-if="row.check">
+                {{ row.check.found }}
+                <span class="quiet"
+                  >{{ row.check.kind.toLowerCase() }}, {{ day(row.check.at) }}, {{ row.check.by
+                  }}<template v-if="row.check.note">: {{ row.check.note }}</template></span
                 >
-              </td>
-            </tr>
-            <tr v-if="isOpen(stand.stand_id, row)">
-              <td colspan="5">
-                <InstrumentCheckForm
-                  :stand="stand.stand_id"
-                  :row="row"
-                  :register="data!"
-                  @saved="saved"
-                  @cancel="open = null"
-                />
-              </td>
-            </tr>
-          </template>
+              </template>
+              <span v-else class="quiet">never checked: how far it is right is not known</span>
+            </td>
+            <td class="text-no-wrap">
+              <strong v-if="row.is_due" class="hand-note">overdue, {{ day(row.due_at!) }}</strong>
+              <template v-else-if="row.due_at">{{ day(row.due_at) }}</template>
+              <span v-else-if="!row.days" class="quiet">not asked for</span>
+              <span v-else class="quiet">every {{ row.days }} days once checked</span>
+            </td>
+            <td class="acts text-right">
+              <v-link
+                v-if="data?.may_write"
+                :aria-label="`Check ${row.name.toLowerCase()} of ${stand.stand}`"
+                @click="open = { stand: stand.stand_id, row }"
+                >Check</v-link
+              >
+            </td>
+          </tr>
         </tbody>
       </v-table>
     </section>
