@@ -158,6 +158,7 @@ class Setup(models.Model):
     available_at = models.DateTimeField(null=True, blank=True, help_text="when its last part arrives")
     candidate = models.CharField(max_length=10, choices=Candidate.choices, default=Candidate.IN)
     candidate_reason = models.CharField(max_length=200, blank=True)
+    protected = models.BooleanField(default=False, help_text="the question is about it: dropped last, and said")
 
     class Meta:
         ordering = ["position"]
@@ -257,6 +258,29 @@ class TimedChange(models.Model):
         ]
 
 
+class FuelBy(models.TextChoices):
+    """What sets the mixture of a setup, and so what tuning it means."""
+
+    CARBURETOR = "carburetor", "Carburetor"
+    PROGRAM = "program", "Program"
+
+
+class TimedTuning(models.Model):
+    """How long a setup was tuned at one visit: from its first pull to the first with the tune it was left with."""
+
+    programme = models.ForeignKey(Programme, on_delete=models.CASCADE, related_name="timed_tunings")
+    fuel_by = models.CharField(max_length=10, choices=FuelBy.choices)
+    took_min = models.FloatField()
+    at = models.DateTimeField(help_text="of the first pull")
+
+    class Meta:
+        ordering = ["at", "pk"]
+        constraints = [
+            models.UniqueConstraint(fields=["programme", "at"], name="timed_tuning_once_a_visit"),
+            models.CheckConstraint(condition=Q(took_min__gt=0), name="timed_tuning_took_time"),
+        ]
+
+
 class DayRules(models.Model):
     """What a day on the stand takes and may cost. Volumes in m³; null where it is estimated or there is no limit."""
 
@@ -267,6 +291,8 @@ class DayRules(models.Model):
     conditioning_pulls = models.PositiveSmallIntegerField(default=1, help_text="after each change; they do not count")
     return_every = models.PositiveSmallIntegerField(default=3, help_text="setups between two visits to the baseline")
     return_pulls = models.PositiveSmallIntegerField(default=2)
+    tuning_min = models.FloatField(default=0.0, help_text="of each setup at its first visit")
+    check_pass_first = models.BooleanField(default=False, help_text="after every change of parts or tune")
     fuel_available = models.FloatField(null=True, blank=True)
     fuel_pull = models.FloatField(null=True, blank=True)
     fuel_warm_up = models.FloatField(null=True, blank=True)
@@ -276,7 +302,7 @@ class DayRules(models.Model):
         constraints = [
             models.CheckConstraint(
                 condition=Q(warm_up_min__gte=0, pull_min__gt=0, cool_down_min__gte=0, return_every__gte=1,
-                            return_pulls__gte=1),
+                            return_pulls__gte=1, tuning_min__gte=0),
                 name="day_rules_are_times",
             ),
         ]  # fmt: skip

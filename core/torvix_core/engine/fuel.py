@@ -89,23 +89,27 @@ MEAN_POWER = 0.8  # [-], mean power of a full-load sweep over its peak [mem]
 OUTSIDE_SWEEP_S = 4.0  # s, throttle open before and after the sweep itself [mem]
 WARM_UP_POWER = 0.06  # [-], of the peak while an engine warms up under light load [mem]
 WARM_UP_CONSUMPTION = 2.5  # times the consumption at full load, as light load is inefficient [mem]
+IDLE_OF_WARM_UP = 0.3  # [-], what an engine burns at idle over what it burns while it warms up [mem]
 
 
 @dataclass(frozen=True)
 class FuelNeed:
-    """Volumes of fuel that a day takes, m³."""
+    """Volumes of fuel that a day takes, m³; a pull with the idling after it."""
 
     pull: float
     warm_up: float
 
 
-def fuel_need(fuel: Fuel, peak_power: float, sweep_s: float, warm_up_s: float) -> FuelNeed:
+def fuel_need(
+    fuel: Fuel, peak_power: float, sweep_s: float, warm_up_s: float, idle_s: float = 0.0
+) -> FuelNeed:  # fmt: skip
     """What one pull and one warm-up burn, as an estimate for buying fuel.
 
     Shapes: scalars.
     Units:  W, s; result m³.
     Errors: ValueError naming the argument.
-    Source: middle of GASOLINE_CONSUMPTION times the fuel's scale, MEAN_POWER and WARM_UP_POWER [mem]; an estimate.
+    Source: middle of GASOLINE_CONSUMPTION times the fuel's scale, MEAN_POWER, WARM_UP_POWER and IDLE_OF_WARM_UP
+            [mem]; an estimate.
     >>> need = fuel_need(Fuel.PUMP_GASOLINE, 156_600.0, 14.0, 1200.0)
     >>> round(need.pull * 1000, 2), round(need.warm_up * 1000, 1)
     (0.26, 3.2)
@@ -116,4 +120,5 @@ def fuel_need(fuel: Fuel, peak_power: float, sweep_s: float, warm_up_s: float) -
     burning_s = float(positive("sweep_s", sweep_s)) + OUTSIDE_SWEEP_S
     pull = consumption * power * MEAN_POWER * burning_s / facts.density
     light = consumption * WARM_UP_CONSUMPTION * power * WARM_UP_POWER
-    return FuelNeed(pull, light * float(positive("warm_up_s", warm_up_s)) / facts.density)
+    idle = light * IDLE_OF_WARM_UP * float(finite("idle_s", idle_s)) / facts.density
+    return FuelNeed(pull + idle, light * float(positive("warm_up_s", warm_up_s)) / facts.density)

@@ -132,6 +132,7 @@ ENDPOINTS: Any = (
     ("post", "/api/sessions/{session}/changes", {"setup_id": "{setup}"}, OPERATE),
     ("get", "/api/sessions/{session}/idle-cards?setup_id={setup}", None, READ),
     ("post", "/api/sessions/{session}/idle-cards", {"setup_id": "{setup}", "measured": {"rpm": "900"}}, OPERATE),
+    ("post", "/api/sessions/{session}/tank", {"setup_id": "{setup}", "volume": "20 L"}, OPERATE),
     ("get", "/api/checklist", None, READ),
     ("get", "/api/instruments", None, READ),
     (

@@ -25,7 +25,10 @@ FUELS_OF_4 = {f"{kind}_petrol": f"{kind}_gasoline" for kind in ("pump", "premium
 RULE_OF_4 = "last_matched"  # pulls of several tunes counted together: nobody could say which stands
 RULE_LABEL_OF_4 = "The last one at the mixture target"
 LABELS_OF_4 = {"Spark advance": "Ignition timing"}
-NEW_IN_5 = {"ticks": "occasion", "notes": "rpm"}  # empty in a file that does not know them
+NEW_IN_5: dict[str, dict[str, Any]] = {  # as it stands for a file that does not know it
+    "ticks": {"occasion": None}, "notes": {"rpm": None}, "setups": {"protected": False},
+    "day_rules": {"tuning_min": 0.0, "check_pass_first": False},
+}  # fmt: skip
 VALUES_IN = {
     "parts": ("slot",), "build_readings": ("dimension",), "part_readings": ("dimension",), "works": ("key", "under"),
     "settings": ("key",), "adjustments": ("key",), "timed_changes": ("keys",), "list_items": ("slots",),
@@ -53,10 +56,10 @@ def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
         rows = brought.get("programmes")
         if isinstance(rows, list):
             brought["programmes"] = [{"tune_rule": RULE_OF_4, **row} if isinstance(row, dict) else row for row in rows]
-        for name, column in NEW_IN_5.items():
+        for name, columns in NEW_IN_5.items():
             rows = brought.get(name)
             if isinstance(rows, list):
-                brought[name] = [{column: None, **row} if isinstance(row, dict) else row for row in rows]
+                brought[name] = [{**columns, **row} if isinstance(row, dict) else row for row in rows]
         for name, of_4 in (("build_readings", _reading_of_4), ("part_readings", _reading_of_4),
                            ("flow_tables", _reading_of_4), ("plan_versions", _version_of_4)):  # fmt: skip
             rows = brought.get(name)

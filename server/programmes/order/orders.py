@@ -61,7 +61,7 @@ class LaidOutOrder:
 
 def lay_out(plan: Plan, build: Build) -> LaidOutOrder:
     """The order of the plan as it stands, whatever it is."""
-    need, basis = plans.fuel_need(plan, build)
+    need, basis = plans.fuel_need(plan.times, plan.sweep, build)
     problem, active = plans.problem(plan, need), plan.active
     laid = day.schedule(problem, plans.visits_of(plan, need), [plan.setups[place].letter for place in active])
     begin = plans.origin(plan)
@@ -88,7 +88,7 @@ def lay_out(plan: Plan, build: Build) -> LaidOutOrder:
 
 def arguments(plan: Plan, build: Build) -> dict[str, Any]:
     """What the search needs, as plain JSON: the worker looks at no table."""
-    need, _ = plans.fuel_need(plan, build)
+    need, _ = plans.fuel_need(plan.times, plan.sweep, build)
     problem = plans.problem(plan, need)
     plain = asdict(problem) | {"change_min": problem.change_min.tolist()}
     return {
@@ -168,6 +168,9 @@ def _advice(
         )
     if found.dropped:
         told.append(f"Falls off, least informative first: {', '.join(letters[index] for index in found.dropped)}.")
+        if needed := [letters[index] for index in found.dropped if problem.tasks[index].worth >= plans.PROTECTED_WORTH]:
+            told.append(f"The question is about {' and '.join(needed)}, and it does not fit: pay for more time, make "
+                        "the day shorter, or ask another question.")  # fmt: skip
         told += _late(problem, found, letters)
         told.append(_hour_more(problem, found, letters, report))
     if len(found.visits) < 3 and len(problem.tasks) > 1:

@@ -17,7 +17,16 @@ from programmes.listing.access import readable
 from programmes.listing.schemas import ProgrammeOut, programme_out
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind, TuneRule
 from programmes.order import orders
-from programmes.plan import changeover_times, drafts, form_numbers, plans, saving, templates, version_changes
+from programmes.plan import (
+    changeover_times,
+    drafts,
+    form_numbers,
+    plans,
+    saving,
+    templates,
+    tuning_times,
+    version_changes,
+)
 from programmes.plan import messages as plan_messages
 from programmes.plan.open_tests import open_tests
 from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, draft_out
@@ -45,6 +54,14 @@ class WorkOut(Schema):
     timed: int
 
 
+class UsualTuningOut(Schema):
+    """How long tuning a setup took here, by what sets its mixture, and of how many visits it is the median."""
+
+    label: str
+    minutes: float
+    visits: int
+
+
 class PlanChoices(Schema):
     """What can be chosen in a plan."""
 
@@ -59,6 +76,7 @@ class PlanChoices(Schema):
     candidates: list[PlanChoice]
     templates: list[PlanChoice]
     works: list[WorkOut]
+    tuning: list[UsualTuningOut]
 
 
 class OpenTestOut(Schema):
@@ -118,6 +136,10 @@ def read_choices(request: HttpRequest) -> PlanChoices:
                     install=form_numbers.shown(known.work.install_min), under=list(known.work.under),
                     timed=known.changes)
             for key, known in changeover_times.works().items()
+        ],
+        tuning=[
+            UsualTuningOut(label=fuel_by.label, minutes=known.minutes, visits=known.visits)
+            for fuel_by, known in tuning_times.usual().items()
         ],
     )  # fmt: skip
 

@@ -66,6 +66,7 @@ class DraftSetup:
     reason: str = ""
     based_on: int | None = None
     position: int | None = None  # of one that has its letter already
+    protected: bool = False
 
 
 @dataclass(frozen=True)
@@ -110,6 +111,7 @@ class Draft:
     duty: str = Preset.EVEN
     points: Sequence[Sequence[float]] = ()
     must_look_stock: bool = False
+    check_pass_first: bool = False
 
 
 WORDS = {"answers_change": 2000, "held_constant": 2000, "stand_in": 300}
@@ -158,7 +160,7 @@ def read(draft: Draft, person: Person) -> tuple[Plan, dict[str, str]]:
             (numbers["warm_up"] or 0) / MINUTE, (numbers["pull_time"] or MINUTE) / MINUTE,
             (numbers["cool_down"] or 0) / MINUTE, counts["conditioning_pulls"], counts["return_every"],
             counts["return_pulls"], numbers["fuel_available"], numbers["fuel_pull"], numbers["fuel_warm_up"],
-            prices["hour_price"],
+            prices["hour_price"], (numbers["tuning"] or 0.0) / MINUTE, draft.check_pass_first,
         ),
         objective=Objective(draft.duty, _points(draft, wrong), numbers["height_limit"], draft.must_look_stock,
                             prices["cost_ceiling"]),
@@ -232,7 +234,7 @@ def _setups(draft: Draft, units: Mapping[str, str], wrong: dict[str, str]) -> li
             visits=form_numbers.count(setup.visits, 1, 6, 1, f"{at}.visits", wrong) if place else 1,
             place=setup.place if place and setup.place in Place.values else "", available_at=setup.available_at,
             candidate=_candidate(setup, place, wrong), reason=_words(setup.reason, f"{at}.reason", 200, wrong),
-            based_on=_base(draft, place, wrong),
+            based_on=_base(draft, place, wrong), protected=setup.protected,
         ))  # fmt: skip
     return made
 

@@ -41,6 +41,7 @@ NUMBERS = (
     Number("cool_down", "time", "min", 0.0, 240 * MINUTE, 2 * MINUTE),
 )
 OPTIONAL = (
+    Number("tuning", "time", "min", 0.0, 240 * MINUTE, 0.0, optional=True),
     Number("extension_rpm", "speed", "rpm", 0.0, 3000.0, 0.0, optional=True),
     Number("fuel_available", "volume", "L", 1e-4, 10.0, 0.0, "fuel", True),
     Number("fuel_pull", "volume", "L", 1e-5, 0.2, 0.0, "fuel", True),
@@ -96,6 +97,7 @@ def texts_of(plan: Plan, person: Person) -> dict[str, str]:
         "high_rpm": plan.range_rpm[1], "smallest_difference": plan.smallest_difference,
         "warm_up": times.warm_up_min * MINUTE, "pull_time": times.pull_min * MINUTE,
         "cool_down": times.cool_down_min * MINUTE, "extension_rpm": plan.extension_rpm or None,
+        "tuning": times.tuning_min * MINUTE or None,
         "fuel_available": times.fuel_available, "fuel_pull": times.fuel_pull, "fuel_warm_up": times.fuel_warm_up,
         "height_limit": objective.height_limit,
     }  # fmt: skip

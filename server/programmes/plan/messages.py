@@ -56,7 +56,7 @@ def _day(plan: Plan, build: Build, person: Person) -> tuple[DayPlanOut | None, s
         laid = orders.lay_out(plan, build)
     except ValueError as reason:
         return None, f"The day cannot be laid out: {reason}."
-    need, _ = plans.fuel_need(plan, build)
+    need, _ = plans.fuel_need(plan.times, plan.sweep, build)
     return day_out(plan, laid, need.pull if need else None, person), ""
 
 

@@ -58,10 +58,14 @@ def _why(plan: Plan, place: int, begun: bool, visited: bool) -> str:
     return "Not pulled yet" if begun else ""
 
 
+def _return_min(plan: Plan) -> float:
+    return plan.times.visit_min(plan.times.return_pulls, first=False)
+
+
 def _minutes(plan: Plan, place: int) -> float:
     levels, works = plan.levels(), plan.works()
     setup = plan.setups[place]
     base = setup.based_on if plan.kind == ProgrammeKind.STEPWISE and setup.based_on is not None else 0
     there = changeover.minutes(levels[base], levels[place], works)
     back = changeover.minutes(levels[place], levels[0], works)
-    return there + plan.times.visit_min(setup.pulls) + back + plan.times.visit_min(plan.times.return_pulls)
+    return there + plan.times.visit_min(setup.pulls, first=True) + back + _return_min(plan)

@@ -63,6 +63,7 @@ class PlannedSetup:
     reason: str = ""
     based_on: int | None = None
     pulled: bool = False
+    protected: bool = False  # the question is about it
 
     @property
     def letter(self) -> str:
@@ -98,6 +99,11 @@ class PlannedStretch:
     paid_min: float | None = None
 
 
+CHECK_MIN = 1.0  # of a check pass, from arming to reading it [prac]
+CHECK_BURNS = 0.25  # of a pull's fuel [prac]
+PROTECTED_WORTH = 1000  # above every setup that may fall off
+
+
 @dataclass(frozen=True)
 class Times:
     """What a day takes: minutes, pulls, m³ of fuel, and the price of an hour. None: estimated, or no limit."""
@@ -112,13 +118,21 @@ class Times:
     fuel_pull: float | None = None
     fuel_warm_up: float | None = None
     hour_price: Decimal | None = None
+    tuning_min: float = 0.0  # of a setup at its first visit
+    check_pass_first: bool = False
 
     @property
     def one_pull_min(self) -> float:
         return self.pull_min + self.cool_down_min
 
-    def visit_min(self, pulls: int) -> float:
-        return (self.conditioning_pulls + pulls) * self.one_pull_min
+    def visit_min(self, pulls: int, *, first: bool) -> float:
+        """A visit with so many pulls that count; the first of a setup has the time to tune it."""
+        check = CHECK_MIN if self.check_pass_first else 0.0
+        return check + (self.tuning_min if first else 0.0) + (self.conditioning_pulls + pulls) * self.one_pull_min
+
+    def pulls_burned(self, pulls: int) -> float:
+        """Whole pulls' worth of fuel of a visit with so many that count."""
+        return self.conditioning_pulls + pulls + (CHECK_BURNS if self.check_pass_first else 0.0)
 
 
 @dataclass(frozen=True)
@@ -217,16 +231,17 @@ def usual_row(key: str) -> Row:
     return Row(key, row_label(key), changeover.usual_works().get(key, Work(0, 5)))
 
 
-def fuel_need(plan: Plan, build: Build) -> tuple[FuelNeed | None, str]:
+def fuel_need(times: Times, sweep: Sweep, build: Build) -> tuple[FuelNeed | None, str]:
     """What a pull and a warm-up burn, and where the figure comes from; None where nothing tells the power."""
-    given = plan.times.fuel_pull, plan.times.fuel_warm_up
+    given = times.fuel_pull, times.fuel_warm_up
     power = sheets.value(build, "target_power")
     named = sheets.word(build, "fuel") or Fuel.PUMP_GASOLINE
-    if power is None or plan.times.warm_up_min <= 0:
+    if power is None or times.warm_up_min <= 0:
         if given[0] is None:
             return None, "The build sheet has no target power: type what a pull burns."
         return FuelNeed(given[0], given[1] or 0.0), "as typed"
-    estimate = fuel.fuel_need(Fuel(named), power, plan.sweep.seconds, plan.times.warm_up_min * 60)
+    estimate = fuel.fuel_need(Fuel(named), power, sweep.seconds, times.warm_up_min * 60,
+                              times.cool_down_min * 60)  # fmt: skip
     need = FuelNeed(estimate.pull if given[0] is None else given[0], estimate.warm_up if given[1] is None else given[1])
     told = "estimated from the target power and common consumption" if None in given else "as typed"
     return need, told
@@ -249,15 +264,16 @@ def problem(plan: Plan, need: FuelNeed | None) -> OrderProblem:
         return 0.0 if at is None or begin is None else max(0.0, (at - begin).total_seconds() / 60)
 
     def fuel_of(pulls: int) -> float:
-        return (times.conditioning_pulls + pulls) * pull_l
+        return times.pulls_burned(pulls) * pull_l
 
     tasks = []
     for index, place in enumerate(active):
         setup = plan.setups[place]
         base = setup.based_on if plan.kind == ProgrammeKind.STEPWISE else None
         tasks.append(Task(
-            visit_min=times.visit_min(setup.pulls), visits=setup.visits, fuel=fuel_of(setup.pulls),
-            worth=worth.get(index, 0), place=OrderPlace(setup.place), available_min=minutes(setup.available_at),
+            visit_min=times.visit_min(setup.pulls, first=True), visits=setup.visits, fuel=fuel_of(setup.pulls),
+            worth=worth.get(index, 0) + PROTECTED_WORTH * setup.protected,
+            place=OrderPlace(setup.place), available_min=minutes(setup.available_at),
             after=active.index(base) if base in active and base != active[0] else None,
         ))  # fmt: skip
     sessions = [
@@ -267,7 +283,8 @@ def problem(plan: Plan, need: FuelNeed | None) -> OrderProblem:
     limit = times.fuel_available
     return OrderProblem(
         change_min=changeover.matrix(levels, plan.works()), tasks=tuple(tasks), return_every=times.return_every,
-        opening_min=times.visit_min(plan.setups[active[0]].pulls), return_min=times.visit_min(times.return_pulls),
+        opening_min=times.visit_min(plan.setups[active[0]].pulls, first=True),
+        return_min=times.visit_min(times.return_pulls, first=False),
         warm_up_min=times.warm_up_min, sessions=tuple(sessions) or (Paid(),),
         fuel=float("inf") if limit is None or need is None else limit / LITRE,
         fuel_warm_up=need.warm_up / LITRE if need else 0.0,
@@ -278,12 +295,31 @@ def problem(plan: Plan, need: FuelNeed | None) -> OrderProblem:
 def visits_of(plan: Plan, need: FuelNeed | None) -> list[Visit]:
     """The plan's own order as the planner sees it, each visit with the pulls that were planned for it."""
     active, pull_l = plan.active, need.pull / LITRE if need else 0.0
+    order = [one for one in plan.order if one.setup in active]
+    first = {one.setup: place for place, one in reversed(list(enumerate(order)))}
     return [
-        Visit(active.index(one.setup), one.session, plan.times.visit_min(one.pulls),
-              (plan.times.conditioning_pulls + one.pulls) * pull_l)
-        for one in plan.order
-        if one.setup in active
+        Visit(active.index(one.setup), one.session, plan.times.visit_min(one.pulls, first=first[one.setup] == place),
+              plan.times.pulls_burned(one.pulls) * pull_l)
+        for place, one in enumerate(order)
     ]  # fmt: skip
+
+
+def times_of(programme: Programme) -> Times:
+    rules = programme.day_rules
+    return Times(
+        rules.warm_up_min,
+        rules.pull_min,
+        rules.cool_down_min,
+        rules.conditioning_pulls,
+        rules.return_every,
+        rules.return_pulls,
+        rules.fuel_available,
+        rules.fuel_pull,
+        rules.fuel_warm_up,
+        rules.hour_price,
+        rules.tuning_min,
+        rules.check_pass_first,
+    )
 
 
 def of_programme(programme: Programme) -> Plan:
@@ -297,10 +333,10 @@ def of_programme(programme: Programme) -> Plan:
             pulls=setup.planned_pulls, visits=setup.visits, place=setup.place, available_at=setup.available_at,
             candidate=setup.candidate, reason=setup.candidate_reason, pulled=setup.pulled,
             based_on=place_of.get(setup.based_on_id) if setup.based_on_id else None,
+            protected=setup.protected,
         )
         for setup in rows
     ]  # fmt: skip
-    rules = programme.day_rules
     return Plan(
         question=programme.question,
         setups=setups,
@@ -318,18 +354,7 @@ def of_programme(programme: Programme) -> Plan:
             PlannedStretch(planned_session.starts_at, planned_session.paid_min)
             for planned_session in programme.planned_sessions.all()
         ],
-        times=Times(
-            rules.warm_up_min,
-            rules.pull_min,
-            rules.cool_down_min,
-            rules.conditioning_pulls,
-            rules.return_every,
-            rules.return_pulls,
-            rules.fuel_available,
-            rules.fuel_pull,
-            rules.fuel_warm_up,
-            rules.hour_price,
-        ),
+        times=times_of(programme),
         objective=Objective(
             programme.duty.get("preset", "even"),
             [(point[0], point[1]) for point in programme.duty.get("points", [])],

@@ -153,6 +153,7 @@ def _write_programme(programme: Programme, plan: Plan) -> None:
 def _write_setup(row: Setup, planned: PlannedSetup) -> None:
     row.name, row.planned_pulls, row.visits, row.place = planned.name, planned.pulls, planned.visits, planned.place
     row.available_at, row.candidate, row.candidate_reason = planned.available_at, planned.candidate, planned.reason
+    row.protected = planned.protected
     row.save()
     if row.pulled:
         return
@@ -190,6 +191,7 @@ def _write_day(programme: Programme, plan: Plan, steps: dict[int, Step]) -> None
         "conditioning_pulls": times.conditioning_pulls, "return_every": times.return_every,
         "return_pulls": times.return_pulls, "fuel_available": times.fuel_available, "fuel_pull": times.fuel_pull,
         "fuel_warm_up": times.fuel_warm_up, "hour_price": times.hour_price,
+        "tuning_min": times.tuning_min, "check_pass_first": times.check_pass_first,
     })  # fmt: skip
 
 

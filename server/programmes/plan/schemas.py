@@ -30,6 +30,7 @@ class DraftSetupIn(Schema):
     candidate: str = "in"
     reason: str = ""
     based_on: int | None = None
+    protected: bool = False
 
 
 class DraftVisitIn(Schema):
@@ -71,16 +72,18 @@ class DraftIn(Schema):
     duty: str = "even"
     points: list[list[float]] = []
     must_look_stock: bool = False
+    check_pass_first: bool = False
 
     def draft(self) -> Draft:
         return Draft(
             question=self.question, texts=self.texts, words=self.words, standard=self.standard,
             boost_school=self.boost_school, kind=self.kind, mixture_policy=self.mixture_policy,
             tune_rule=self.tune_rule, boost_policy=self.boost_policy, duty=self.duty, points=self.points,
-            must_look_stock=self.must_look_stock,
+            must_look_stock=self.must_look_stock, check_pass_first=self.check_pass_first,
             setups=[
                 DraftSetup(setup.name, setup.part_ids, setup.settings, setup.id, setup.pulls, setup.visits, setup.place,
-                           setup.available_at, setup.candidate, setup.reason, setup.based_on, setup.position)
+                           setup.available_at, setup.candidate, setup.reason, setup.based_on, setup.position,
+                           setup.protected)
                 for setup in self.setups
             ],
             order=[DraftVisit(one.setup, one.pulls, one.session, one.id) for one in self.order],
@@ -99,7 +102,7 @@ def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
                 id=setup.pk, position=setup.position, name=setup.name, part_ids=[part.pk for part in setup.parts],
                 settings={key: setting.text for key, setting in setup.settings.items()}, pulls=str(setup.pulls),
                 visits=str(setup.visits), place=setup.place, available_at=setup.available_at, candidate=setup.candidate,
-                reason=setup.reason, based_on=setup.based_on,
+                reason=setup.reason, based_on=setup.based_on, protected=setup.protected,
             )
             for setup in plan.setups
         ],
@@ -114,6 +117,7 @@ def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
         standard=plan.standard, boost_school=plan.boost_school, kind=plan.kind, mixture_policy=plan.mixture_policy,
         tune_rule=plan.tune_rule, boost_policy=plan.boost_policy, duty=plan.objective.preset,
         points=[list(point) for point in plan.objective.points], must_look_stock=plan.objective.must_look_stock,
+        check_pass_first=plan.times.check_pass_first,
     )  # fmt: skip
 
 

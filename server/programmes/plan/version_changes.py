@@ -46,9 +46,13 @@ TIMES = {
     "fuel_pull": "Fuel per pull",
     "fuel_warm_up": "Fuel per warm-up",
     "hour_price": "Dyno time",
+    "tuning_min": "Tuning of a setup",
+    "check_pass_first": "Check pass after a change",
 }
+UNSAID: dict[str, object] = {"tuning_min": 0.0, "check_pass_first": False}  # where an older version has no such line
+
 SETUP = (("pulls", "pulls"), ("visits", "visits"), ("place", "place in the order"), ("based_on", "built on"),
-         ("available_at", "parts due"))  # fmt: skip
+         ("available_at", "parts due"), ("protected", "protected"))  # fmt: skip
 
 
 @dataclass(frozen=True)
@@ -87,7 +91,7 @@ def _of_setups(before: Mapping[str, Any], after: Mapping[str, Any], reader: Read
         for label in [*old["has"], *(key for key in new["has"] if key not in old["has"])]:
             yield from _change(f"{letter}, {label.lower()}", "", old["has"].get(label), new["has"].get(label), reader)
         for key, label in SETUP:
-            yield from _change(f"{letter}, {label}", key, old[key], new[key], reader)
+            yield from _change(f"{letter}, {label}", key, old.get(key, False), new.get(key, False), reader)
         if (old["candidate"], old["reason"]) != (new["candidate"], new["reason"]):
             why = f": {new['reason']}" if new["reason"] else ""
             yield f"{letter}: {new['candidate'].lower()}{why}."
@@ -103,11 +107,15 @@ def _of_day(before: Mapping[str, Any], after: Mapping[str, Any], reader: Reader)
         one, other = (each["sessions"][place : place + 1] for each in (before, after))
         yield from _change(f"Session {place + 1}", "session", one, other, reader)
     for key, label in TIMES.items():
-        yield from _change(label, key, before["times"].get(key), after["times"].get(key), reader)
+        yield from _change(label, key, _time(before, key), _time(after, key), reader)
     for label in [*before["works"], *(key for key in after["works"] if key not in before["works"])]:
         one, other = before["works"].get(label), after["works"].get(label)
         if one and other:
             yield from _change(f"Work on the {label.lower()}", "work", one[:2], other[:2], reader)
+
+
+def _time(version: Mapping[str, Any], key: str) -> object:
+    return version["times"].get(key, UNSAID.get(key))
 
 
 def _change(label: str, key: str, one: object, other: object, reader: Reader) -> Iterator[str]:

@@ -45,6 +45,7 @@ def document(plan: Plan) -> dict[str, Any]:
                 "visits": setup.visits, "place": Place(setup.place).label,
                 "available_at": setup.available_at.isoformat() if setup.available_at else "",
                 "candidate": Candidate(setup.candidate).label, "reason": setup.reason,
+                "protected": setup.protected,
                 "based_on": "" if setup.based_on is None else plan.setups[setup.based_on].letter,
             }
             for setup in plan.setups

@@ -1,5 +1,6 @@
 """Plans: what they say of themselves, how they are changed, and what a pull closes."""
 
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 import scenes
@@ -114,15 +115,43 @@ class Written(Planned):
 
     def test_the_fuel_is_estimated_from_the_power_hoped_for_and_says_so(self):
         plan, _ = drafts.read(self.draft(texts=TEXTS), self.person)
-        self.assertEqual(plans.fuel_need(plan, self.build),
+        self.assertEqual(plans.fuel_need(plan.times, plan.sweep, self.build),
                          (None, "The build sheet has no target power: type what a pull burns."))  # fmt: skip
         strong = describe_engine(self.person, NINE, "strong six", {**scenes.SIX, "target_power": "210 hp"})
-        need, told = plans.fuel_need(plan, strong)
+        need, told = plans.fuel_need(plan.times, plan.sweep, strong)
         self.assertIn("estimated", told)
         self.assertTrue(0.1 < need.pull / plans.LITRE < 1)
 
 
 class TheDay(Planned):
+    def found(self, minutes: int, protected: int | None = None) -> dict:
+        setups = [replace(one, protected=place == protected) for place, one in enumerate(self.draft().setups)]
+        short = self.draft(setups=setups, sessions=[DraftSession(NINE, f"{minutes} min")])
+        plan, _ = drafts.read(short, self.person)
+        return orders.search(orders.arguments(plan, self.build), Watching())
+
+    def test_a_protected_setup_is_dropped_last_and_a_day_that_cannot_hold_it_says_so(self):
+        dropped = self.found(105)["dropped"]
+        self.assertTrue(dropped)
+        guarded = self.found(105, dropped[0])
+        self.assertNotIn(dropped[0], guarded["dropped"])
+        self.assertTrue(guarded["dropped"])
+        said = " ".join(self.found(90, 1)["advice"])  # the spacer's short change fits, another manifold does not
+        self.assertIn("The question is about B, and it does not fit: pay for more time", said)
+
+    def test_tuning_is_planned_at_the_first_visit_and_a_check_pass_at_each(self):
+        plan = self.plan_of(self.make())
+        before = orders.lay_out(plan, self.build)
+        tuned = replace(plan, times=replace(plan.times, tuning_min=15.0, check_pass_first=True))
+        after = orders.lay_out(tuned, self.build)
+        assert before.finishes_at is not None
+        assert after.finishes_at is not None
+        # 4 setups tuned once each, 6 visits with a check pass of a minute.
+        self.assertEqual((after.finishes_at - before.finishes_at).total_seconds() / 60, 4 * 15 + 6)
+        assert before.fuel is not None
+        assert after.fuel is not None
+        self.assertAlmostEqual(after.fuel - before.fuel, 6 * 0.25 * 0.0005)
+
     def test_the_order_is_laid_out_on_the_clock_with_its_fuel_and_price(self):
         laid = orders.lay_out(self.plan_of(self.make()), self.build)
         first, last = laid.stretches[0], laid.stretches[-1]

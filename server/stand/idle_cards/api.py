@@ -60,7 +60,10 @@ def _out(person: Person, session: Session, setup: Setup) -> IdleCardsOut:
             for card in cards.order_by("-at", "-pk")[:20]
         ],
         now=now, units={field: idle_cards.unit_of(field, units) for field in idle_cards.MEASURED},
-        choices={field: dict(choices.choices) for field, choices in idle_cards.CHOICES.items()},
+        choices={
+            field: {value: str(label) for value, label in choices.choices}
+            for field, choices in idle_cards.CHOICES.items()
+        },
     )  # fmt: skip
 
 

@@ -17,7 +17,7 @@ from stand.models.pull import (
     Purpose,
     Standing,
 )
-from stand.models.session import Period, Session, WeatherReading
+from stand.models.session import Period, Session, TankReading, WeatherReading
 
 __all__ = [
     "ENDED",
@@ -53,6 +53,7 @@ __all__ = [
     "StandLimit",
     "Standing",
     "Starting",
+    "TankReading",
     "Tick",
     "WeatherReading",
 ]

@@ -48,6 +48,21 @@ class Session(models.Model):
         ]
 
 
+class TankReading(models.Model):
+    """How much fuel stood in the tank, when somebody filled it or looked."""
+
+    session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="tank_readings")
+    at = models.DateTimeField()
+    volume = models.FloatField(help_text="m³")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+
+    class Meta:
+        ordering = ["at", "pk"]
+        constraints = [
+            models.CheckConstraint(condition=Q(volume__gte=0, volume__lte=10), name="tank_reading_is_a_volume")
+        ]
+
+
 class WeatherReading(models.Model):
     """One line of a session's weather log, in SI. One that is struck stays in the record and counts no more."""
 

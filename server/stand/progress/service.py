@@ -106,6 +106,7 @@ def _left(
     on = place_of[complete[-1].setup_id] if complete else 0
     clock = now
     found: list[Left] = []
+    visited = {place_of[pull.setup_id] for pull in complete}
     session = max((step.session for step in programme.steps.all() if step.pk in {pull.step_id for pull in made}),
                   default=0)  # fmt: skip
     if not pulls:
@@ -119,7 +120,9 @@ def _left(
             paid_until = None if later.paid_min is None else later.starts_at + timedelta(minutes=later.paid_min)
         begun = setup == on and bool(complete) and not found
         change = changeover.minutes(levels[on], levels[setup], works)
-        pulling = (count + (0 if begun else times.conditioning_pulls)) * times.one_pull_min
+        first = setup not in visited
+        visited.add(setup)
+        pulling = count * times.one_pull_min if begun else times.visit_min(count, first=first)
         clock += timedelta(minutes=change + pulling)
         found.append(Left(setup, count, change, pulling, clock, paid_until is None or clock <= paid_until))
         on = setup

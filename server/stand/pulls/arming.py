@@ -22,7 +22,7 @@ from stand.models import ENDED, Link, Pull, PullSetting, PullState, Purpose, Ses
 from stand.pulls import check_passes, sweeps
 from stand.pulls.commands import command_stand
 from stand.pulls.steps import next_step
-from stand.session import cautions, changes, checklist
+from stand.session import cautions, changes, checklist, tuning_time
 from stand.session.opening import lock_open
 
 
@@ -69,6 +69,8 @@ def arm(person: Person, session: Session, setup: Setup, at: datetime, wanted: Pu
     try:
         with transaction.atomic():
             lock_open(session)
+            if before is not None and before.setup_id != setup.pk:
+                tuning_time.note_visit(session)
             changes.end(session, setup, at)
             pull = Pull.objects.create(
                 session=session,
@@ -115,6 +117,13 @@ def _purpose(session: Session, setup: Setup, wanted: PullRequest) -> Purpose:
         if wanted.purpose not in Purpose.values:
             raise Invalid("There is no such pull.", fields={"purpose": f"one of {', '.join(map(str, Purpose.labels))}"})
         return Purpose(wanted.purpose)
+    return purpose_of(session, setup)
+
+
+def purpose_of(session: Session, setup: Setup) -> Purpose:
+    """What the next pull of a setup is for where nobody says: what the plan has come before the pulls that count."""
+    if session.programme.day_rules.check_pass_first and not check_passes.passed(session, setup):
+        return Purpose.CHECK
     return Purpose.WARM_UP if warm_ups_left(session, setup) > 0 else Purpose.SWEEP
 
 

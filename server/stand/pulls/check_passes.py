@@ -53,6 +53,18 @@ def _target(pull: Pull) -> float | None:
     return own or sheets.value(pull.build, "mixture_target")
 
 
+def passed(session: Session, setup: Setup) -> bool:
+    """Whether a check pass since the last change of parts said go with this tune, or a longer pull was made with it."""
+    tune = {key: value.text for key, value in adjusting.in_force(setup).items()}
+    complete = session.pulls.filter(state=PullState.COMPLETE).select_related("build").prefetch_related("settings")
+    for pull in complete.order_by("-number"):
+        if pull.setup_id != setup.pk:
+            return False
+        if pull.settings_in_force == tune:
+            return pull.purpose != Purpose.CHECK or read(pull).go
+    return False
+
+
 def require_go(person: Person, session: Session, setup: Setup, purpose: Purpose) -> None:
     """Refuse a full sweep while the last check pass of this setup and tune said no go; in the person's units."""
     if purpose not in HELD:

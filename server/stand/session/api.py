@@ -12,7 +12,18 @@ from shop.models import Person
 from shop.permissions import person_of, require_owner
 from stand.models import ListItem, Session
 from stand.session import cautions, changes, checklist
-from stand.session.schemas import BeginIn, CautionsOut, ItemIn, ListOut, NextPull, TickIn, checklist_out, next_pull_out
+from stand.session.schemas import (
+    BeginIn,
+    CautionsOut,
+    ItemIn,
+    ListOut,
+    NextPull,
+    TankIn,
+    TickIn,
+    checklist_out,
+    next_pull_out,
+)
+from stand.tank import service as tank
 
 router = Router(tags=["before a pull"])
 
@@ -73,6 +84,15 @@ def begin_change(request: HttpRequest, session_id: int, given: BeginIn) -> NextP
     session = _session(person, session_id)
     setup = _setup(session, given.setup_id)
     changes.begin(person, session, setup, timezone.now())
+    return next_pull_out(person, session, setup, timezone.now())
+
+
+@router.post("/sessions/{session_id}/tank", response=NextPull, operation_id="fill_tank")
+def fill_tank(request: HttpRequest, session_id: int, given: TankIn) -> NextPull:
+    person = person_of(request)
+    session = _session(person, session_id)
+    setup = _setup(session, given.setup_id)
+    tank.fill(person, session, given.volume, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 
 

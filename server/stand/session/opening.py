@@ -14,7 +14,7 @@ from shop.refusals import Refusal
 from shop.texts import optional
 from stand.models import ENDED, Session
 from stand.pulls.commands import tell_browsers
-from stand.session import cautions
+from stand.session import cautions, tuning_time
 from stand.signals import session_opened
 
 
@@ -56,6 +56,7 @@ def close_session(person: Person, session: Session, at: datetime) -> Session:
         lock_open(session)
         if session.pulls.exclude(state__in=ENDED).exists():
             raise Refusal("A pull is armed or running. Abort it, then close the session.", code="pull_running")
+        tuning_time.note_visit(session)
         session.closed_at = at
         session.save(update_fields=["closed_at"])
         tell_browsers(session.stand, {"type": "session"})

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
 
 from ninja import Field, Schema
@@ -11,9 +12,10 @@ from programmes.models import Setup
 from shop.models import Person, Role
 from shop.permissions import units_of
 from stand.instruments import service as instruments
-from stand.models import Asks, Change, Moment, Purpose, Session
+from stand.models import Asks, Change, Moment, Session
 from stand.pulls import arming
 from stand.session import changes, checklist
+from stand.tank import service as tank
 
 
 class CautionsOut(Schema):
@@ -55,6 +57,14 @@ class ChangeOut(Schema):
     begun_by: str
 
 
+class TankOut(Schema):
+    """About what is left in the tank; `text` says it in a sentence, `dry` where it may not last for the next pull."""
+
+    text: str
+    dry: bool
+    unit: str
+
+
 class NextPull(Schema):
     """What has to be done before the next pull of a setup, and what that pull will be."""
 
@@ -67,6 +77,7 @@ class NextPull(Schema):
     purpose: str
     warm_ups_left: int
     instruments_due: list[str]  # whose last check has run out
+    tank: TankOut | None
 
 
 class TickIn(Schema):
@@ -75,6 +86,11 @@ class TickIn(Schema):
     words: str = ""
     measured: dict[str, str] = Field(default_factory=dict)
     override_reason: str = ""
+
+
+class TankIn(Schema):
+    setup_id: int
+    volume: str
 
 
 class BeginIn(Schema):
@@ -127,10 +143,16 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
         planned_min=changes.planned_min(session, setup),
         change=_change_out(change) if change else None,
         to_measure=[ToMeasureOut(key=one.key, label=one.label) for one in changes.to_measure(session, setup)],
-        purpose=Purpose.WARM_UP if left else Purpose.SWEEP,
+        purpose=arming.purpose_of(session, setup),
         warm_ups_left=left,
         instruments_due=instruments.due(session.stand, at),
+        tank=_tank_out(session, units),
     )  # fmt: skip
+
+
+def _tank_out(session: Session, units: Mapping[str, str]) -> TankOut | None:
+    found = tank.left_in_tank(session)
+    return TankOut(text=tank.tank_words(found, units), dry=found.dry, unit=units["fuel"]) if found else None
 
 
 def _change_out(change: Change) -> ChangeOut:

@@ -46,6 +46,28 @@ class CheckPasses(Scene):
         self.assertIn({"words": "Oil 90 °C.", "right": True}, said["lines"])
         self.assertEqual(self.arm(purpose="sweep").purpose, Purpose.SWEEP)
 
+    def test_where_the_plan_asks_for_it_the_first_pull_after_a_change_of_parts_or_tune_is_a_check_pass(self):
+        rules = self.programme.day_rules
+        rules.check_pass_first = True
+        rules.save()
+        self.session.programme.day_rules.refresh_from_db()
+        self.assertEqual(arming.purpose_of(self.session, self.a), Purpose.CHECK)
+        self.check(oil_celsius=140.0)
+        self.assertEqual(arming.purpose_of(self.session, self.a), Purpose.CHECK)  # no go: once more
+        self.check()
+        self.assertEqual(arming.purpose_of(self.session, self.a), Purpose.WARM_UP)
+        self.pull()
+        self.assertEqual(arming.purpose_of(self.session, self.a), Purpose.SWEEP)
+        self.assertEqual(arming.purpose_of(self.session, self.b), Purpose.CHECK)
+        self.now += timedelta(minutes=1)
+        adjusting.adjust(self.mats, self.a, "setting:spark_advance", "34", self.now)
+        self.assertEqual(arming.purpose_of(self.session, self.a), Purpose.CHECK)
+        self.assertEqual(self.pull(purpose="sweep").purpose, Purpose.SWEEP)  # the operator's choice goes before it
+        self.assertEqual(arming.purpose_of(self.session, self.a), Purpose.SWEEP)
+        self.client.force_login(self.mats)
+        asked = self.client.get(f"/api/sessions/{self.session.pk}/next", {"setup_id": self.b.pk}).json()
+        self.assertEqual(asked["purpose"], "check")
+
     def test_a_no_go_holds_the_full_sweep_and_a_retune_or_a_go_frees_it(self):
         found = self.check(oil_celsius=140.0)
         self.assertFalse(self.said(found)["go"])

@@ -23,6 +23,7 @@ class Cards(TestCase):
     session: Session
     a: Any
     b: Any
+    c: Any
     now: datetime
 
     @classmethod
@@ -91,7 +92,7 @@ class Cards(TestCase):
             ({}, "rpm"),
         ):
             with self.subTest(field=field), self.assertRaises(Invalid) as refused:
-                self.write(**entry)  # type: ignore[arg-type]
+                self.write(**entry)
             self.assertEqual(list(refused.exception.fields), [field])
         with self.assertRaises(NotAllowed):
             self.write(person=scenes.person(Role.VIEWER), measured={"rpm": "900"})

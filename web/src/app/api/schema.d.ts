@@ -2431,6 +2431,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/tank": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Fill Tank */
+        post: operations["fill_tank"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/weather": {
         parameters: {
             query?: never;
@@ -3911,6 +3928,11 @@ export interface components {
             /** Build Id */
             build_id: number;
             /**
+             * Check Pass First
+             * @default false
+             */
+            check_pass_first: boolean;
+            /**
              * Duty
              * @default even
              */
@@ -4027,6 +4049,11 @@ export interface components {
             place: string;
             /** Position */
             position?: number | null;
+            /**
+             * Protected
+             * @default false
+             */
+            protected: boolean;
             /**
              * Pulls
              * @default 3
@@ -5317,6 +5344,7 @@ export interface components {
             setup_id: number;
             /** Swaps */
             swaps: components["schemas"]["SwapOut"][];
+            tank: components["schemas"]["TankOut"] | null;
             /** To Measure */
             to_measure: components["schemas"]["ToMeasureOut"][];
             /** Warm Ups Left */
@@ -5881,6 +5909,8 @@ export interface components {
             templates: components["schemas"]["PlanChoice"][];
             /** Tune Rules */
             tune_rules: components["schemas"]["PlanChoice"][];
+            /** Tuning */
+            tuning: components["schemas"]["UsualTuningOut"][];
             /** Works */
             works: components["schemas"]["WorkOut"][];
         };
@@ -7330,6 +7360,25 @@ export interface components {
             /** Rows */
             rows: (number | null)[][];
         };
+        /** TankIn */
+        TankIn: {
+            /** Setup Id */
+            setup_id: number;
+            /** Volume */
+            volume: string;
+        };
+        /**
+         * TankOut
+         * @description About what is left in the tank; `text` says it in a sentence, `dry` where it may not last for the next pull.
+         */
+        TankOut: {
+            /** Dry */
+            dry: boolean;
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
+        };
         /**
          * TemplateIn
          * @description A template applied to a draft; `setup` is the one it is about.
@@ -7567,6 +7616,18 @@ export interface components {
             preset: string;
             /** Setup Id */
             setup_id: number | null;
+        };
+        /**
+         * UsualTuningOut
+         * @description How long tuning a setup took here, by what sets its mixture, and of how many visits it is the median.
+         */
+        UsualTuningOut: {
+            /** Label */
+            label: string;
+            /** Minutes */
+            minutes: number;
+            /** Visits */
+            visits: number;
         };
         /**
          * VariationOut
@@ -11662,6 +11723,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
+    fill_tank: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TankIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
                 };
             };
         };

@@ -20,6 +20,7 @@ import PullMarks from './PullMarks.vue'
 import PullSteps from './PullSteps.vue'
 import ReadingsPanel from './ReadingsPanel.vue'
 import StandNotices from './StandNotices.vue'
+import TankLine from './TankLine.vue'
 import { type LivePoint, useLive } from './useLive'
 import { usePullFlow } from './usePullFlow'
 import { usePullWords } from './usePullWords'
@@ -179,6 +180,13 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :pull="last"
           :may-operate="mayOperate"
           @extend="extend"
+        />
+        <TankLine
+          v-if="next && !current"
+          :session="session.id"
+          :setup="shownSetup.id"
+          :tank="next.tank"
+          :may-operate="mayOperate"
         />
         <PullSteps
           v-if="mayOperate"

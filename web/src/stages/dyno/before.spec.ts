@@ -24,6 +24,7 @@ const next = (more: Partial<NextPull> = {}): NextPull => ({
   setup_id: 2,
   due: [],
   instruments_due: [],
+  tank: null,
   swaps: [],
   planned_min: 17,
   change: null,

@@ -32,9 +32,11 @@ export function usePullFlow({ programme, day, setup }: Frame, connected: Compute
       : null,
   )
   const chosenSetup = ref<number | null>(null)
-  /** What was just warmed up is pulled next. */
+  /** What was just checked or warmed up is pulled next. */
   const warmed = computed(() =>
-    last.value?.state === 'complete' && last.value.purpose === 'warm_up' ? last.value.setup_id : null,
+    last.value?.state === 'complete' && ['check', 'warm_up'].includes(last.value.purpose)
+      ? last.value.setup_id
+      : null,
   )
   const nextSetup = computed(
     () =>

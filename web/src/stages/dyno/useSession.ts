@@ -46,7 +46,18 @@ export function useNextPull(session: MaybeRefOrGetter<number | null>, setup: May
     onMutate: hold,
     onSuccess: take,
   })
-  return { next: found.data, error: found.error, tick, begin }
+  const fill = useMutation({
+    mutationFn: async (volume: string) =>
+      answer(
+        await api.POST('/api/sessions/{session_id}/tank', {
+          params: { path: { session_id: toValue(session)! } },
+          body: { setup_id: toValue(setup), volume },
+        }),
+      ),
+    onMutate: hold,
+    onSuccess: take,
+  })
+  return { next: found.data, error: found.error, tick, begin, fill }
 }
 
 export function useCautions(programme: MaybeRefOrGetter<number>) {

@@ -18,6 +18,7 @@ const NUMBERS = computed(() => [
   { key: 'pull_time', label: 'One pull', unit: 'min' },
   { key: 'cool_down', label: 'Cool-down after it', unit: 'min' },
   { key: 'conditioning_pulls', label: 'Warm-up pulls after a change', unit: '' },
+  { key: 'tuning', label: 'Tuning of a setup, first visit', unit: 'min', placeholder: 'none' },
   { key: 'return_every', label: 'Back to the baseline after', unit: 'setups' },
   { key: 'return_pulls', label: 'Pulls of a return', unit: '' },
   { key: 'fuel_available', label: 'Fuel there is', unit: fuelUnit.value, placeholder: 'no limit' },
@@ -81,6 +82,19 @@ const typedIn = (event: Event) => fromTyped((event.target as HTMLInputElement).v
     <div class="form mt-2">
       <NumberFields :rows="NUMBERS" :texts="draft.texts" :wrong="fields" />
     </div>
+    <p
+      v-for="known in choices?.tuning"
+      :key="known.label"
+      class="quiet prose size-15"
+      data-test="tuning-took"
+    >
+      {{ known.label }}: tuning a setup took {{ known.minutes }} min here, median of {{ known.visits }}
+      {{ known.visits === 1 ? 'visit' : 'visits' }}.
+    </p>
+    <v-checkbox
+      v-model="draft.check_pass_first"
+      label="A check pass first after every change of parts or tune"
+    />
 
     <h2>Each setup</h2>
     <v-table class="figures setups">
@@ -91,6 +105,7 @@ const typedIn = (event: Event) => fromTyped((event.target as HTMLInputElement).v
           <th>Visits</th>
           <th class="words">Place</th>
           <th class="words">Its parts arrive</th>
+          <th class="words">Never dropped</th>
         </tr>
       </thead>
       <tbody>
@@ -136,6 +151,13 @@ const typedIn = (event: Event) => fromTyped((event.target as HTMLInputElement).v
               :model-value="toTyped(setup.available_at)"
               :aria-label="`Parts of ${letterOf(positions[place]!)} arrive`"
               @change="setup.available_at = typedIn($event)"
+            />
+          </td>
+          <td class="words">
+            <v-checkbox
+              v-if="place"
+              v-model="setup.protected"
+              :aria-label="`The question is about ${letterOf(positions[place]!)}: it is never dropped for time`"
             />
           </td>
         </tr>

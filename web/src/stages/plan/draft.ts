@@ -30,6 +30,7 @@ export function blankSetup(): DraftSetup {
     candidate: 'in',
     reason: '',
     based_on: null,
+    protected: false,
   }
 }
 
@@ -48,6 +49,7 @@ export function blankDraft(): Draft {
       smallest_difference: '0.3',
       extension_rpm: '',
       warm_up: '20',
+      tuning: '',
       pull_time: '2',
       cool_down: '2',
       conditioning_pulls: '1',
@@ -72,6 +74,7 @@ export function blankDraft(): Draft {
     duty: 'even',
     points: [],
     must_look_stock: false,
+    check_pass_first: true,
   }
 }
 
