@@ -265,6 +265,7 @@ _EVERY_PART = (
     _words("appearance", "Appearance"),
     _choice("looks_stock", "Looks stock", YES_NO),
     _words("fit_work", "Work needed to fit"),
+    _words("lifting", "How it is lifted"),
 )
 _STACKED = (_length("height", "Installed height", 0.1, 800),)
 _PORT = (

@@ -133,6 +133,8 @@ ENDPOINTS: Any = (
     ("get", "/api/sessions/{session}/idle-cards?setup_id={setup}", None, READ),
     ("post", "/api/sessions/{session}/idle-cards", {"setup_id": "{setup}", "measured": {"rpm": "900"}}, OPERATE),
     ("post", "/api/sessions/{session}/tank", {"setup_id": "{setup}", "volume": "20 L"}, OPERATE),
+    ("post", "/api/sessions/{session}/swap-record", {"setup_id": "{setup}", "gasket": "new"}, OPERATE),
+    ("put", "/api/open-jobs/{open_job}/count", {"stage": "1", "stages": "3"}, OPERATE),
     ("get", "/api/checklist", None, READ),
     ("get", "/api/instruments", None, READ),
     (

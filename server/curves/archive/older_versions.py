@@ -27,6 +27,8 @@ RULE_LABEL_OF_4 = "The last one at the mixture target"
 LABELS_OF_4 = {"Spark advance": "Ignition timing"}
 NEW_IN_5: dict[str, dict[str, Any]] = {  # as it stands for a file that does not know it
     "ticks": {"occasion": None}, "notes": {"rpm": None}, "setups": {"protected": False},
+    "changes": {"gasket": "", "sealer": "", "milling": ""},
+    "open_jobs": {"stage": None, "stages": None, "fastened": None, "fasteners": None},
     "day_rules": {"tuning_min": 0.0, "check_pass_first": False},
 }  # fmt: skip
 VALUES_IN = {

@@ -78,6 +78,9 @@ class Change(models.Model):
     begun_at = models.DateTimeField()
     begun_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     ended_at = models.DateTimeField(null=True, blank=True)
+    gasket = models.CharField(max_length=120, blank=True, help_text="which, and whether it is new")
+    sealer = models.CharField(max_length=120, blank=True)
+    milling = models.CharField(max_length=120, blank=True, help_text="what was taken off, and where")
 
     if TYPE_CHECKING:
         ticks: RelatedManager[Tick]
@@ -139,6 +142,10 @@ class OpenJob(models.Model):
     session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="open_jobs")
     kind = models.CharField(max_length=10, choices=JobKind.choices)
     note = models.CharField(max_length=200, blank=True)
+    stage = models.PositiveSmallIntegerField(null=True, blank=True, help_text="of the torque sequence, reached")
+    stages = models.PositiveSmallIntegerField(null=True, blank=True)
+    fastened = models.PositiveSmallIntegerField(null=True, blank=True, help_text="fasteners done")
+    fasteners = models.PositiveSmallIntegerField(null=True, blank=True)
     owner = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     begun_at = models.DateTimeField()
     closed_at = models.DateTimeField(null=True, blank=True)
@@ -155,11 +162,28 @@ class OpenJob(models.Model):
                 | Q(closed_at__gte=F("begun_at"), closed_by__isnull=False),
                 name="open_job_is_closed_by_somebody",
             ),
+            models.CheckConstraint(
+                condition=(Q(stage__isnull=True, stages__isnull=True) | Q(stage__lte=F("stages")))
+                & (Q(fastened__isnull=True, fasteners__isnull=True) | Q(fastened__lte=F("fasteners"))),
+                name="open_job_is_at_most_done",
+            ),
         ]
 
     def __str__(self) -> str:
         label = str(self.get_kind_display())
-        return f"{label}: {self.note}" if self.note else label
+        return ": ".join(part for part in (label, self.reached, self.note) if part)
+
+    @property
+    def reached(self) -> str:
+        """How far it is in numbers; "" where nobody counts."""
+        stage = f"stage {self.stage} of {self.stages}" if self.stages else ""
+        count = f"{self.fastened} of {self.fasteners} fasteners" if self.fasteners else ""
+        return ", ".join(part for part in (stage, count) if part)
+
+    @property
+    def is_through(self) -> bool:
+        """Every stage and every fastener that is counted."""
+        return self.stage == self.stages and self.fastened == self.fasteners
 
 
 class NoteKind(models.TextChoices):

@@ -23,6 +23,11 @@ class OpenJobOut(Schema):
     kind: str
     label: str
     note: str
+    stage: int | None
+    stages: int | None
+    fastened: int | None
+    fasteners: int | None
+    reached: str
     owner: str
     mine: bool
     begun_at: datetime
@@ -36,7 +41,19 @@ class OpenJobs(Schema):
     jobs: list[OpenJobOut]
 
 
-class OpenJobIn(Schema):
+class JobCountIn(Schema):
+    """How far it is; an empty text counts nothing."""
+
+    stage: str = ""
+    stages: str = ""
+    fastened: str = ""
+    fasteners: str = ""
+
+    def count(self) -> open_jobs.JobCount:
+        return open_jobs.JobCount(self.stage, self.stages, self.fastened, self.fasteners)
+
+
+class OpenJobIn(JobCountIn):
     kind: str
     note: str = ""
 
@@ -55,6 +72,7 @@ def to_schema(person: Person, session: Session) -> OpenJobs:
     return OpenJobs(kinds=dict(JobKind.choices), jobs=[
         OpenJobOut(
             id=job.pk, kind=job.kind, label=job.get_kind_display(), note=job.note, owner=str(job.owner),
+            stage=job.stage, stages=job.stages, fastened=job.fastened, fasteners=job.fasteners, reached=job.reached,
             mine=job.owner_id == person.pk, begun_at=job.begun_at, closed_at=job.closed_at,
             closed_by=str(job.closed_by or ""), closing_note=job.closing_note,
         )
@@ -72,8 +90,16 @@ def read_open_jobs(request: HttpRequest, session_id: int) -> OpenJobs:
 def begin_job(request: HttpRequest, session_id: int, given: OpenJobIn) -> OpenJobs:
     person = person_of(request)
     session = _session(person, session_id)
-    open_jobs.begin(person, session, given.kind, given.note, timezone.now())
+    open_jobs.begin(person, session, given.kind, given.note, timezone.now(), given.count())
     return to_schema(person, session)
+
+
+@router.put("/open-jobs/{open_job_id}/count", response=OpenJobs, operation_id="count_job")
+def count_job(request: HttpRequest, open_job_id: int, given: JobCountIn) -> OpenJobs:
+    person = person_of(request)
+    seen = OpenJob.objects.filter(session__programme__in=Programme.objects.visible_to(person))
+    job = open_jobs.go_on(person, get_object_or_404(seen.select_related("session"), pk=open_job_id), given.count())
+    return to_schema(person, job.session)
 
 
 @router.post("/open-jobs/{open_job_id}/close", response=OpenJobs, operation_id="close_job")

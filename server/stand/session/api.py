@@ -18,6 +18,7 @@ from stand.session.schemas import (
     ItemIn,
     ListOut,
     NextPull,
+    SwapRecordIn,
     TankIn,
     TickIn,
     checklist_out,
@@ -84,6 +85,16 @@ def begin_change(request: HttpRequest, session_id: int, given: BeginIn) -> NextP
     session = _session(person, session_id)
     setup = _setup(session, given.setup_id)
     changes.begin(person, session, setup, timezone.now())
+    return next_pull_out(person, session, setup, timezone.now())
+
+
+@router.post("/sessions/{session_id}/swap-record", response=NextPull, operation_id="record_swap")
+def record_swap(request: HttpRequest, session_id: int, given: SwapRecordIn) -> NextPull:
+    person = person_of(request)
+    session = _session(person, session_id)
+    setup = _setup(session, given.setup_id)
+    said = given.dict(exclude={"setup_id"}, exclude_unset=True)
+    changes.record(person, session, setup, said, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 
 

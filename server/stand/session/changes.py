@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from itertools import pairwise
@@ -12,7 +12,6 @@ from torvix_core.engine.dimensions import SHEET, Slot
 from torvix_core.engine.evidence import Origin
 from torvix_core.planning import changeover
 
-from engines.models import Part
 from engines.sheet import sheets
 from programmes.models import Setup
 from programmes.plan import changeover_times
@@ -21,6 +20,7 @@ from programmes.plan.saving import plan_in_force
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Refusal
+from shop.texts import optional
 from stand.models import Change, Pull, PullState, Purpose, Session
 
 # What can be measured only while a part is off: dimensions of the build sheet, by slot. Common practice, no source.
@@ -34,6 +34,8 @@ MEASURED_OFF: dict[str, tuple[str, ...]] = {
     Slot.HEADER: ("primary_diameter", "primary_length", "collector_diameter"),
 }
 
+RECORDED = ("gasket", "sealer", "milling")
+
 
 @dataclass(frozen=True)
 class Swap:
@@ -43,7 +45,7 @@ class Swap:
     label: str
     off: str
     on: str
-    mass: float | None  # kg of what goes on, where the part says so
+    facts: Mapping[str, float | str]  # of the part that goes on, SI and words; {} for a setting
 
 
 @dataclass(frozen=True)
@@ -124,9 +126,10 @@ def swaps(session: Session, setup: Setup) -> list[Swap]:
         return []
     plan = plan_in_force(session.programme)
     one, other = _levels(plan, before), _levels(plan, setup)
-    masses = {part.slot: _mass(part) for part in setup.parts.prefetch_related("readings")}
+    parts = setup.parts.prefetch_related("readings")
+    facts = {part.slot: sheets.values(part.readings.all()) for part in parts}
     return [
-        Swap(key, plan.label(key), one.get(key, ""), other.get(key, ""), masses.get(key))
+        Swap(key, plan.label(key), one.get(key, ""), other.get(key, ""), facts.get(key, {}))
         for key in dict.fromkeys([*one, *other])
         if one.get(key, "") != other.get(key, "")
     ]
@@ -147,11 +150,6 @@ def to_measure(session: Session, setup: Setup) -> list[ToMeasure]:
 
 def _levels(plan: Plan, setup: Setup) -> dict[str, str]:
     return next(one.levels() for one in plan.setups if one.pk == setup.pk)
-
-
-def _mass(part: Part) -> float | None:
-    mass = sheets.values(part.readings.all()).get("mass")
-    return None if mass is None or isinstance(mass, str) else mass
 
 
 def current(session: Session, setup: Setup) -> Change | None:
@@ -178,6 +176,19 @@ def begin(person: Person, session: Session, setup: Setup, at: datetime) -> Chang
         session=session, before=mounted(session), after=setup, planned_min=planned_min(session, setup), begun_at=at,
         begun_by=person,
     )  # fmt: skip
+
+
+def record(person: Person, session: Session, setup: Setup, said: Mapping[str, str], at: datetime) -> Change:
+    """The gasket, sealer and milling of the change to a setup, in words."""
+    require_operator(person)
+    if session.closed_at is not None:
+        raise Refusal("This session is closed. Open a new one.", code="session_closed")
+    change = of_tick(person, session, setup, at)
+    for field in RECORDED:
+        if field in said:
+            setattr(change, field, optional(said[field], field, 120))
+    change.save(update_fields=RECORDED)
+    return change
 
 
 def of_tick(person: Person, session: Session, setup: Setup, at: datetime) -> Change:

@@ -6,15 +6,14 @@ from collections.abc import Mapping
 from datetime import datetime
 
 from ninja import Field, Schema
-from torvix_core.units import quantities
 
 from programmes.models import Setup
 from shop.models import Person, Role
 from shop.permissions import units_of
 from stand.instruments import service as instruments
-from stand.models import Asks, Change, Moment, Session
+from stand.models import Asks, Change, Link, Moment, Session
 from stand.pulls import arming
-from stand.session import changes, checklist
+from stand.session import changes, checklist, handling
 from stand.tank import service as tank
 
 
@@ -43,7 +42,7 @@ class SwapOut(Schema):
     label: str
     off: str
     on: str
-    heavy: str
+    handling: list[str]  # what to mind with the part that goes on
 
 
 class ToMeasureOut(Schema):
@@ -55,6 +54,9 @@ class ChangeOut(Schema):
     begun_at: datetime
     ended_at: datetime | None
     begun_by: str
+    gasket: str
+    sealer: str
+    milling: str
 
 
 class TankOut(Schema):
@@ -86,6 +88,13 @@ class TickIn(Schema):
     words: str = ""
     measured: dict[str, str] = Field(default_factory=dict)
     override_reason: str = ""
+
+
+class SwapRecordIn(Schema):
+    setup_id: int
+    gasket: str = ""
+    sealer: str = ""
+    milling: str = ""
 
 
 class TankIn(Schema):
@@ -123,6 +132,8 @@ class ItemIn(Schema):
 def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) -> NextPull:
     change = changes.current(session, setup)
     units = units_of(person)
+    link: Link | None = getattr(session.stand, "link", None)
+    coolant = link.values.get("coolant_temperature") if link else None
     left = arming.warm_ups_left(session, setup)
     return NextPull(
         setup_id=setup.pk,
@@ -137,7 +148,7 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
         ],
         swaps=[
             SwapOut(label=swap.label, off=swap.off, on=swap.on,
-                    heavy=quantities.words(swap.mass, units["mass"]) if swap.mass else "")
+                    handling=handling.words(swap.key, swap.facts, coolant, units) if swap.on else [])
             for swap in changes.swaps(session, setup)
         ],
         planned_min=changes.planned_min(session, setup),
@@ -156,7 +167,8 @@ def _tank_out(session: Session, units: Mapping[str, str]) -> TankOut | None:
 
 
 def _change_out(change: Change) -> ChangeOut:
-    return ChangeOut(begun_at=change.begun_at, ended_at=change.ended_at, begun_by=str(change.begun_by))
+    return ChangeOut(begun_at=change.begun_at, ended_at=change.ended_at, begun_by=str(change.begun_by),
+                     gasket=change.gasket, sealer=change.sealer, milling=change.milling)  # fmt: skip
 
 
 # The shop's list

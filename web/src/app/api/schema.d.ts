@@ -777,6 +777,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/open-jobs/{open_job_id}/count": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Count Job */
+        put: operations["count_job"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/open-tests": {
         parameters: {
             query?: never;
@@ -2431,6 +2448,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/swap-record": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Record Swap */
+        post: operations["record_swap"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/tank": {
         parameters: {
             query?: never;
@@ -3388,6 +3422,12 @@ export interface components {
             begun_by: string;
             /** Ended At */
             ended_at: string | null;
+            /** Gasket */
+            gasket: string;
+            /** Milling */
+            milling: string;
+            /** Sealer */
+            sealer: string;
         };
         /** ChangePasswordIn */
         ChangePasswordIn: {
@@ -4944,6 +4984,32 @@ export interface components {
             usual: boolean;
         };
         /**
+         * JobCountIn
+         * @description How far it is; an empty text counts nothing.
+         */
+        JobCountIn: {
+            /**
+             * Fastened
+             * @default
+             */
+            fastened: string;
+            /**
+             * Fasteners
+             * @default
+             */
+            fasteners: string;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            /**
+             * Stages
+             * @default
+             */
+            stages: string;
+        };
+        /**
          * JobOut
          * @description `result` belongs to the kind; `lost` says why nothing will come although it is not over.
          */
@@ -5447,6 +5513,16 @@ export interface components {
         };
         /** OpenJobIn */
         OpenJobIn: {
+            /**
+             * Fastened
+             * @default
+             */
+            fastened: string;
+            /**
+             * Fasteners
+             * @default
+             */
+            fasteners: string;
             /** Kind */
             kind: string;
             /**
@@ -5454,6 +5530,16 @@ export interface components {
              * @default
              */
             note: string;
+            /**
+             * Stage
+             * @default
+             */
+            stage: string;
+            /**
+             * Stages
+             * @default
+             */
+            stages: string;
         };
         /** OpenJobOut */
         OpenJobOut: {
@@ -5468,6 +5554,10 @@ export interface components {
             closed_by: string;
             /** Closing Note */
             closing_note: string;
+            /** Fastened */
+            fastened: number | null;
+            /** Fasteners */
+            fasteners: number | null;
             /** Id */
             id: number;
             /** Kind */
@@ -5480,6 +5570,12 @@ export interface components {
             note: string;
             /** Owner */
             owner: string;
+            /** Reached */
+            reached: string;
+            /** Stage */
+            stage: number | null;
+            /** Stages */
+            stages: number | null;
         };
         /** OpenJobs */
         OpenJobs: {
@@ -7344,14 +7440,34 @@ export interface components {
         };
         /** SwapOut */
         SwapOut: {
-            /** Heavy */
-            heavy: string;
+            /** Handling */
+            handling: string[];
             /** Label */
             label: string;
             /** Off */
             off: string;
             /** On */
             on: string;
+        };
+        /** SwapRecordIn */
+        SwapRecordIn: {
+            /**
+             * Gasket
+             * @default
+             */
+            gasket: string;
+            /**
+             * Milling
+             * @default
+             */
+            milling: string;
+            /**
+             * Sealer
+             * @default
+             */
+            sealer: string;
+            /** Setup Id */
+            setup_id: number;
         };
         /** TableOut */
         TableOut: {
@@ -9209,6 +9325,32 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["ClosingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OpenJobs"];
+                };
+            };
+        };
+    };
+    count_job: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                open_job_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JobCountIn"];
             };
         };
         responses: {
@@ -11723,6 +11865,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
+    record_swap: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SwapRecordIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
                 };
             };
         };

@@ -10,6 +10,7 @@ import SetupMark from '../../ui/setups/SetupMark.vue'
 import { clock } from '../../ui/figures'
 import { type NextPull, saidOf, useNextPull } from './useSession'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import SwapRecord from './SwapRecord.vue'
 
 const props = defineProps<{
   session: number
@@ -96,7 +97,10 @@ const wrong = (item: number, field?: string) =>
               <s v-if="swap.off">{{ swap.off }}</s> <span v-else class="quiet">nothing</span>
             </td>
             <td class="words">
-              {{ swap.on || 'left off' }} <span v-if="swap.heavy" class="quiet">{{ swap.heavy }}</span>
+              {{ swap.on || 'left off' }}
+              <span v-if="swap.handling.length" class="d-block quiet size-15">{{
+                swap.handling.join('; ')
+              }}</span>
             </td>
           </tr>
         </tbody>
@@ -121,6 +125,13 @@ const wrong = (item: number, field?: string) =>
         Start changeover timer <kbd class="ml-2">C</kbd>
       </v-btn>
       <p v-if="begin.error.value" class="message" role="alert">{{ saidOf(begin.error.value) }}</p>
+      <SwapRecord
+        v-if="next.change"
+        :session="session"
+        :setup="setup.id"
+        :change="next.change"
+        :may-operate
+      />
     </div>
     <p
       v-if="next.instruments_due.length"

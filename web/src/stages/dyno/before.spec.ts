@@ -71,10 +71,24 @@ test('a clearance asks for both sides and words ask for words', () => {
 
 test('the stopwatch runs against the minutes that are planned', () => {
   const begun = new Date(Date.now() - 18 * 60_000).toISOString()
-  const swaps = [{ label: 'Intake manifold', off: 'Middle', on: 'Middle with trumpets', heavy: '6.8 kg' }]
+  const swaps = [
+    { label: 'Intake manifold', off: 'Middle', on: 'Middle with trumpets', handling: ['6.8 kg'] },
+  ]
   const waiting = shown(next({ swaps }))
   expect(waiting.find('[data-test="stopwatch"]').text()).toBe('17:00')
-  const running = shown(next({ swaps, change: { begun_at: begun, ended_at: null, begun_by: 'Mats Orrey' } }))
+  const running = shown(
+    next({
+      swaps,
+      change: {
+        begun_at: begun,
+        ended_at: null,
+        begun_by: 'Mats Orrey',
+        gasket: '',
+        sealer: '',
+        milling: '',
+      },
+    }),
+  )
   expect(running.find('[data-test="stopwatch"]').text()).toMatch(/^18:0\d of 17:00$/)
   expect(running.find('.clock').classes('late')).toBe(true)
 })
@@ -82,7 +96,7 @@ test('the stopwatch runs against the minutes that are planned', () => {
 test('what the sheet only assumes is handed on to be noted', async () => {
   const panel = shown(
     next({
-      swaps: [{ label: 'Head', off: 'A', on: 'B', heavy: '' }],
+      swaps: [{ label: 'Head', off: 'A', on: 'B', handling: [] }],
       to_measure: [{ key: 'gasket_thickness', label: 'Compressed gasket thickness' }],
     }),
   )

@@ -57,7 +57,18 @@ export function useNextPull(session: MaybeRefOrGetter<number | null>, setup: May
     onMutate: hold,
     onSuccess: take,
   })
-  return { next: found.data, error: found.error, tick, begin, fill }
+  const record = useMutation({
+    mutationFn: async (body: Schema['SwapRecordIn']) =>
+      answer(
+        await api.POST('/api/sessions/{session_id}/swap-record', {
+          params: { path: { session_id: toValue(session)! } },
+          body,
+        }),
+      ),
+    onMutate: hold,
+    onSuccess: take,
+  })
+  return { next: found.data, error: found.error, tick, begin, fill, record }
 }
 
 export function useCautions(programme: MaybeRefOrGetter<number>) {
