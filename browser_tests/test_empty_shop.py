@@ -159,8 +159,14 @@ class EmptyShop(ServedCase):
         page.get_by_role("button", name=re.compile("have read this: open a session on Simulated stand")).click()
         expect(page.locator('[data-channel="rpm"]')).not_to_have_text("–")
         see_to_everything(page)
-        pull(page)  # the first of a setup conditions the engine, and does not count
+        self.check_and_warm(page)
         self.pull_and_keep(page)
+
+    def check_and_warm(self, page: Page) -> None:
+        """A new plan has a check pass first, then one pull that conditions the engine; neither counts."""
+        pull(page)
+        expect(page.get_by_test_id("check-pass")).to_contain_text("Go: the full sweep may follow.")
+        pull(page)
 
     def pull_and_keep(self, page: Page) -> None:
         pull(page)
@@ -172,7 +178,7 @@ class EmptyShop(ServedCase):
         other = page.get_by_role("group", name="Setup to pull next").get_by_role("button").nth(1)
         other.click()
         see_to_everything(page)
-        pull(page)
+        self.check_and_warm(page)
         for _ in range(2):
             other.click()  # whatever the plan says comes next
             self.pull_and_keep(page)

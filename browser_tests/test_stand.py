@@ -19,7 +19,7 @@ from browser_tests.at_the_stand import (
 )
 from browser_tests.case import StandCase, home, pick, sign_in
 from programmes.models import Programme
-from stand.models import Pull, PullState
+from stand.models import Note, Pull, PullState
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice
@@ -75,6 +75,26 @@ class ShortDay(Case):
             self.tell_stand("fault", channel="coolant_temperature", kind=None)
             expect(page.get_by_test_id("headline")).to_contain_text("Next: B")
 
+            # The engine came to a standstill: it is started by the list.
+            expect(panel).to_contain_text("Starter clear, nobody in the plane of rotation")
+            expect(page.get_by_role("button", name=re.compile("Setup fitted"))).to_be_disabled()
+            see_to_everything(page)
+
+            # How it idles, as the stand reads it, and what is in the tank.
+            page.get_by_role("button", name="Idle card of B").click()
+            idle = page.get_by_test_id("idle-card")
+            idle.get_by_role("button", name="Read from the stand").click()
+            expect(idle.get_by_label("Speed")).to_have_value(re.compile(r"^1[01]\d\d$"))
+            pick(idle, "Return to idle", "hangs above idle")
+            idle.get_by_role("button", name="Save card").click()
+            expect(idle).to_contain_text(re.compile(r"Idles at 1[01]\d\d rpm.*; hangs above idle"))
+            tank = page.get_by_test_id("tank")
+            tank.get_by_text(re.compile("in the tank|Tank filled")).last.click()
+            tank.get_by_label("In the tank now").fill("full")
+            tank.get_by_role("button", name="Save").click()
+            expect(tank).to_contain_text("full")
+            tank.get_by_role("button", name="Cancel").click()
+
             # A gate holds until somebody says why; that pull is left out afterwards.
             self.tell_stand("fault", channel="inlet_temperature", kind="reads", value=45)
             page.get_by_role("button", name=re.compile("Setup fitted")).click()
@@ -100,8 +120,11 @@ class ShortDay(Case):
             expect(page.locator('[data-channel="rpm"]')).to_have_text(re.compile(r"^[3-6]\d\d\d$"))
             page.reload(wait_until="domcontentloaded")
             expect(page.locator(".live-chart")).not_to_have_attribute("data-filled", "0")
+            page.keyboard.press("2")  # a flash, with the speed of that moment
+            expect(page.get_by_test_id("marks")).to_contain_text(re.compile(r"Flash at \d{4} rpm"))
             self.pace(self.speed)
             keep(page)
+            expect(notes).to_contain_text(re.compile(r"Seen: Marked at \d{4} rpm\."))
             pull(page)
             keep(page)
 
@@ -122,7 +145,10 @@ class ShortDay(Case):
         self.assertEqual(made[5].override_reason, "The sensor lies on the header")
         change = made[0].session.changes.get(after__position=1)
         self.assertIsNotNone(change.ended_at)
-        self.assertEqual((change.planned_min, change.ticks.count()), (17.0, 4))
+        self.assertEqual((change.planned_min, change.ticks.count()), (17.0, 6))
+        mark = Note.objects.exclude(rpm=None).get()
+        self.assertEqual((mark.kind, mark.pull.number), ("seen", 7))
+        self.assertTrue(2000 < mark.rpm < 7000)
         self.assertEqual(self.problems, [])
 
 

@@ -6,7 +6,7 @@ import re
 
 from playwright.sync_api import Page, expect
 
-from browser_tests.at_the_stand import TRUMPETS, keep, pull, ready
+from browser_tests.at_the_stand import TRUMPETS, keep, pull, ready, see_to_everything
 from browser_tests.case import StandCase, pick, sign_in
 from programmes.models import Programme
 from stand.models import Pull
@@ -44,6 +44,9 @@ class Jetting(StandCase):
             page.get_by_role("button", name="These jets are fitted").click()
             expect(page.get_by_text("Fitted from the next pull on")).to_be_visible()
             keep(page)
+            # The jets were out: spilled fuel is wiped up before anything is armed.
+            expect(page.get_by_test_id("before-pull")).to_contain_text("Spilled fuel wiped up, vapor gone")
+            see_to_everything(page)
             pull(page)
             page.get_by_role("button", name="What the advice rests on").click()
             expect(advice).to_contain_text(re.compile(r"1 jet change of this carburetor"))
