@@ -258,6 +258,21 @@ class TimedChange(models.Model):
         ]
 
 
+class TuneSize(models.Model):
+    """What a stamped number of one kind of tune item is in size, as the shop's own table has it."""
+
+    kind = models.CharField(max_length=20)
+    number = models.FloatField()
+    area = models.FloatField(help_text="m²")
+
+    class Meta:
+        ordering = ["kind", "number"]
+        constraints = [
+            models.UniqueConstraint(fields=["kind", "number"], name="tune_size_once_per_number"),
+            models.CheckConstraint(condition=Q(area__gt=0, number__gt=0), name="tune_size_is_a_size"),
+        ]
+
+
 class FuelBy(models.TextChoices):
     """What sets the mixture of a setup, and so what tuning it means."""
 

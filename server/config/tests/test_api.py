@@ -135,6 +135,8 @@ ENDPOINTS: Any = (
     ("post", "/api/sessions/{session}/tank", {"setup_id": "{setup}", "volume": "20 L"}, OPERATE),
     ("post", "/api/sessions/{session}/swap-record", {"setup_id": "{setup}", "gasket": "new"}, OPERATE),
     ("put", "/api/open-jobs/{open_job}/count", {"stage": "1", "stages": "3"}, OPERATE),
+    ("get", "/api/tune-sizes", None, READ),
+    ("put", "/api/tune-sizes/{tune_kind}", {"text": "72 1.83 mm"}, OPERATE),
     ("get", "/api/checklist", None, READ),
     ("get", "/api/instruments", None, READ),
     (
@@ -274,6 +276,7 @@ class OneOfEverything(TestCase):
             "part": cls.programme.setups.first().parts.get().pk, "photo": cls.photo().pk,
             "reading": cls.reading().pk, "job": cls.job().pk, "key": "coolant", "open_job": cls.open_job().pk,
             "list_item": cls.list_item().pk, "note": cls.note().pk, "channel": "oil_temperature",
+            "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
             "expectation": cls.expectation().pk,

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -16,6 +16,7 @@ from curves.comparability.tunes import number
 from curves.models import ChannelMean
 from curves.reduction.nature import Nature, nature_of
 from programmes.plan.plans import SETTING
+from programmes.settings import tune_sizes
 from stand.models import Pull, PullState, Purpose, Standing
 
 JET_KEY = f"{SETTING}{MAIN_JET}_"
@@ -43,9 +44,17 @@ def jets_of(pull: Pull) -> dict[str, float]:
     return {} if None in found.values() else {position: size for position, size in found.items() if size}
 
 
-def areas_of(jets: dict[str, float]) -> dict[str, float]:
-    """Of the jets of a carburetor, in any one unit: the number is taken for the diameter [prac]."""
-    return {position: number**2 for position, number in jets.items()}
+def areas_of(
+    before: Mapping[str, float], after: Mapping[str, float], sizes: Mapping[float, float]
+) -> tuple[dict[str, float], dict[str, float]]:
+    """Of both sets of jets in one unit: by the shop's table where it has every number, else the number is taken for
+    the diameter [prac]."""
+    known = {*before.values(), *after.values()} <= set(sizes)
+
+    def sized(jets: Mapping[str, float]) -> dict[str, float]:
+        return {position: sizes[number] if known else number**2 for position, number in jets.items()}
+
+    return sized(before), sized(after)
 
 
 def carburetor_of(pull: Pull) -> str:
@@ -81,17 +90,18 @@ def cases(nature: Nature) -> list[JetCase]:
         .prefetch_related(LAMBDA_ALONE, "settings", "setup__parts").order_by("-pk")[:MOST_PULLS]
     )[::-1]  # fmt: skip
     found: list[JetCase] = []
+    sizes = tune_sizes.areas(MAIN_JET)
     last: dict[tuple[int, int], Pull] = {}
     for pull in sorted(pulls, key=lambda one: (one.session_id, one.number)):
         visit = pull.session_id, pull.setup_id
         if nature_of(pull) is nature and pull.standing != Standing.EXCLUDED:
-            if visit in last and (change := _change(last[visit], pull)) is not None:
+            if visit in last and (change := _change(last[visit], pull, sizes)) is not None:
                 found.append(JetCase(last[visit], pull, change))
             last[visit] = pull
     return sorted(found, key=lambda case: case.pull.pk)
 
 
-def _change(before: Pull, pull: Pull) -> JetChange | None:
+def _change(before: Pull, pull: Pull, sizes: Mapping[float, float]) -> JetChange | None:
     """None where anything but jets differs, or the two cannot be held against each other."""
     one, other = before.settings_in_force, pull.settings_in_force
     differing = {key for key in {*one, *other} if one.get(key) != other.get(key)}
@@ -104,7 +114,8 @@ def _change(before: Pull, pull: Pull) -> JetChange | None:
     if not len(ours):
         return None
     moved = float(np.mean(np.log(second[1][theirs]) - np.log(first[1][ours])))
-    return JetChange(carburetor_of(pull), areas_of(jets_of(before)), areas_of(jets_of(pull)), moved, NOISE * 2**0.5)
+    areas = areas_of(jets_of(before), jets_of(pull), sizes)
+    return JetChange(carburetor_of(pull), *areas, moved, NOISE * 2**0.5)
 
 
 def before(all_cases: Sequence[JetCase], pull: Pull) -> list[JetChange]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from torvix_core.engine.settings import MAIN_JET
 from torvix_core.tuning.jet_slope import JetSlope, learn
 from torvix_core.tuning.mixture_advice import (
     FuelStep,
@@ -24,6 +25,7 @@ from curves.reduction.nature import nature_of
 from engines.sheet import sheets
 from programmes.models import MixturePolicy
 from programmes.plan.plans import SETTING
+from programmes.settings import tune_sizes
 from stand.models import Pull
 
 SHOWN_CASES = 10
@@ -79,7 +81,9 @@ def work(pull: Pull) -> MixtureWork:
     earlier = [case for case in known if case.pull.pk <= pull.pk]
     slope = learn([case.change for case in earlier], carburetor, positions)
     own = [case for case in earlier if case.change.carburetor == carburetor]
-    return MixtureWork(pull, "", band, reading, advise(state, band, slope), slope=slope, jets=jets,
+    sizes = tune_sizes.areas(MAIN_JET)
+    areas = sizes if set(jets.values()) <= set(sizes) else None
+    return MixtureWork(pull, "", band, reading, advise(state, band, slope, areas), slope=slope, jets=jets,
                        scored=tuple(_scored(case, known) for case in own[-SHOWN_CASES:]))  # fmt: skip
 
 

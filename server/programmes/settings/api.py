@@ -10,7 +10,9 @@ from ninja import Router, Schema
 from programmes.models import Programme, Setup
 from programmes.plan.plans import row_label
 from programmes.settings import service as adjusting
-from shop.permissions import is_person
+from programmes.settings import tune_sizes
+from shop.models import Person, Role
+from shop.permissions import is_person, person_of, units_of
 
 router = Router(tags=["adjusting"])
 
@@ -64,3 +66,35 @@ def adjust_setting(request: HttpRequest, setup_id: int, given: SettingIn) -> Set
     setup = _setup(request, setup_id)
     adjusting.adjust(request.user, setup, given.key, given.text, timezone.now())
     return to_schema(setup)
+
+
+class TuneSizesOut(Schema):
+    """A table for each kind that has sizes, as it would be typed."""
+
+    kinds: dict[str, str]
+    tables: dict[str, str]
+    may_write: bool
+
+
+class TuneSizesIn(Schema):
+    text: str
+
+
+def _sizes(person: Person) -> TuneSizesOut:
+    kinds, unit = tune_sizes.kinds(), units_of(person)["length"]
+    return TuneSizesOut(
+        kinds=kinds, tables={kind: tune_sizes.text_of(kind, unit) for kind in kinds},
+        may_write=person.role in (Role.OWNER, Role.OPERATOR),
+    )  # fmt: skip
+
+
+@router.get("/tune-sizes", response=TuneSizesOut, operation_id="tune_sizes")
+def read_sizes(request: HttpRequest) -> TuneSizesOut:
+    return _sizes(person_of(request))
+
+
+@router.put("/tune-sizes/{tune_kind}", response=TuneSizesOut, operation_id="write_tune_sizes")
+def write_sizes(request: HttpRequest, tune_kind: str, given: TuneSizesIn) -> TuneSizesOut:
+    person = person_of(request)
+    tune_sizes.write(person, tune_kind, given.text)
+    return _sizes(person)

@@ -15,7 +15,7 @@ const { data: me } = useMe()
 const EVERYBODYS = [
   { name: 'programmes', label: 'Tests', holds: ['programmes', 'new-programme'] },
   { name: 'engines', label: 'Engines', holds: ['engines', 'build'] },
-  { name: 'parts', label: 'Parts', holds: ['parts', 'part'] },
+  { name: 'parts', label: 'Parts', holds: ['parts', 'part', 'tune-sizes'] },
   { name: 'stacks', label: 'Stacks', holds: ['stacks'] },
   { name: 'air', label: 'Air', holds: ['air'] },
   { name: 'checklist', label: 'Checklist', holds: ['checklist'] },

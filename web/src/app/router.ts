@@ -51,6 +51,11 @@ export const router = createRouter({
           component: () => import('../stages/parts/PartPage.vue'),
           props: byId,
         },
+        {
+          path: 'tune-sizes',
+          name: 'tune-sizes',
+          component: () => import('../stages/parts/TuneSizesPage.vue'),
+        },
         { path: 'stacks', name: 'stacks', component: () => import('../stages/parts/StacksPage.vue') },
         { path: 'checklist', name: 'checklist', component: () => import('../stages/shop/ChecklistPage.vue') },
         {

@@ -2986,6 +2986,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/tune-sizes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Sizes */
+        get: operations["tune_sizes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/tune-sizes/{tune_kind}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Write Sizes */
+        put: operations["write_tune_sizes"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/verdict-choices": {
         parameters: {
             query?: never;
@@ -7656,6 +7690,27 @@ export interface components {
             host: string;
             /** Port */
             port: string;
+        };
+        /** TuneSizesIn */
+        TuneSizesIn: {
+            /** Text */
+            text: string;
+        };
+        /**
+         * TuneSizesOut
+         * @description A table for each kind that has sizes, as it would be typed.
+         */
+        TuneSizesOut: {
+            /** Kinds */
+            kinds: {
+                [key: string]: string;
+            };
+            /** May Write */
+            may_write: boolean;
+            /** Tables */
+            tables: {
+                [key: string]: string;
+            };
         };
         /**
          * UnhealthyOut
@@ -12683,6 +12738,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TestsPage"];
+                };
+            };
+        };
+    };
+    tune_sizes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuneSizesOut"];
+                };
+            };
+        };
+    };
+    write_tune_sizes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                tune_kind: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TuneSizesIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TuneSizesOut"];
                 };
             };
         };

@@ -44,6 +44,7 @@ useKeys([
   <div class="page">
     <header class="page-head">
       <h1>Parts</h1>
+      <v-btn variant="text" :to="{ name: 'tune-sizes' }">Jet sizes</v-btn>
       <v-btn v-if="me?.may_operate && !adding" color="hand" variant="flat" @click="adding = true"
         >New part</v-btn
       >
