@@ -14,9 +14,9 @@ const props = defineProps<{
   rpm: number | null
 }>()
 const MARKS = [
-  { key: '1', kind: 'heard', label: 'Sound' },
-  { key: '2', kind: 'seen', label: 'Flash' },
-  { key: '3', kind: 'smelt', label: 'Smell' },
+  { key: 's', kind: 'heard', label: 'Sound' },
+  { key: 'f', kind: 'seen', label: 'Flash' },
+  { key: 'm', kind: 'smelt', label: 'Smell' },
 ]
 /** Marks of the pull that runs, for the chart. */
 const made = defineModel<PullMark[]>({ required: true })
@@ -49,7 +49,7 @@ function mark({ kind, label }: (typeof MARKS)[number]) {
 useKeys(
   MARKS.map((one) => ({
     key: one.key,
-    label: one.key,
+    label: one.key.toUpperCase(),
     does: `Mark ${one.label.toLowerCase()} in the pull that runs`,
     press: () => mark(one),
   })),
@@ -59,7 +59,7 @@ useKeys(
 <template>
   <section class="d-flex flex-wrap ga-2 align-center my-2" data-test="marks" aria-label="Mark in the pull">
     <v-btn v-for="one in MARKS" :key="one.key" size="large" :disabled="rpm === null" @click="mark(one)">
-      {{ one.label }} <kbd class="ml-2">{{ one.key }}</kbd>
+      {{ one.label }} <kbd class="ml-2">{{ one.key.toUpperCase() }}</kbd>
     </v-btn>
     <span class="prose size-16" role="status">
       {{ said }}<template v-if="isPaused || failureCount">, not saved yet: tried again</template>

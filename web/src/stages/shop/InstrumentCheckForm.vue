@@ -107,7 +107,7 @@ const wrong = (field: string) => fields.value[field] ?? ''
           class="w-200"
           label="Known to ±"
           :unit="register.length_unit"
-          placeholder="1 mm"
+          :placeholder="register.length_unit === 'in' ? '0.04' : '1'"
           :wrong="wrong('arm_uncertainty')"
         />
         <QuantityField

@@ -46,7 +46,7 @@ export function markLine(marks: PullMark[], ink: Ink) {
     animation: false,
     symbol: 'none',
     lineStyle: { color: ink.ink, width: 1.5, type: [2, 3] },
-    label: { color: ink.ink, fontFamily: FONT, formatter: '{b}', position: 'insideEndTop' },
+    label: { color: ink.ink, fontFamily: FONT, formatter: '{b}', position: 'end' },
     data: marks.map((mark) => ({ name: mark.label, xAxis: mark.rpm })),
   }
 }
