@@ -75,7 +75,10 @@ class ShortDay(Case):
             self.tell_stand("fault", channel="coolant_temperature", kind=None)
             expect(page.get_by_test_id("headline")).to_contain_text("Next: B")
 
-            # The engine came to a standstill: it is started by the list.
+            # It does not start at once: it is started by the list, and flooded fuel is wiped up.
+            pick(notes, "What was noticed", "Failed start")
+            notes.get_by_role("button", name="Add note").click()
+            expect(panel).to_contain_text("Spilled fuel wiped up, vapor gone")
             expect(panel).to_contain_text("Starter clear, nobody in the plane of rotation")
             expect(page.get_by_role("button", name=re.compile("Setup fitted"))).to_be_disabled()
             see_to_everything(page)

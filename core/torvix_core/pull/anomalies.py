@@ -68,7 +68,7 @@ def anomalies(trace: Trace, reduction: Reduction) -> tuple[Anomaly, ...]:
     rows = dict(zip(reduction.names, reduction.means, strict=True))
     sweeps = reduction.cut.sweep_rate_rpm_s > 0
     found: list[Anomaly] = []
-    if sweeps:
+    if sweeps and (reduction.torque > 0).all():  # shares of a torque that is none say nothing
         found += _stumbles(reduction, rows.get("lambda"))
         found += _rough(reduction)
         found += _load_in_peak(trace, reduction)
@@ -152,7 +152,7 @@ def _load_in_peak(trace: Trace, reduction: Reduction) -> list[Anomaly]:
     place = int(smooth.argmax()) + 1
     peak = float(reduction.torque.max() - reduction.inertia_torque.mean())
     if peak <= 0:
-        return []  # a sweep without load has no peak that anybody would quote
+        return []  # all of it was inertia: there is no peak that anybody would quote
     over = float(smooth[place - 1]) / peak - 1
     if over <= SPIKE_SHOWS:
         return []

@@ -168,13 +168,6 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :faulty="faulty"
           :running="running"
         />
-        <PullMarks
-          v-if="mayOperate && running && current"
-          v-model="marks"
-          :session="session.id"
-          :pull="current.id"
-          :rpm="values.rpm ?? null"
-        />
         <AfterPull
           v-if="last && !current && last.state === 'complete' && last.setup_id === shownSetup.id"
           :pull="last"
@@ -208,6 +201,14 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           @start="startHeld"
           @exclude="excluding = true"
           @abort="abortNow"
+        />
+        <!-- Below the button that is held and the one that aborts: neither may move under a finger. -->
+        <PullMarks
+          v-if="mayOperate && running && current"
+          v-model="marks"
+          :session="session.id"
+          :pull="current.id"
+          :rpm="values.rpm ?? null"
         />
         <OpenJobsPanel v-if="!running && !armed" :session="session.id" :may-operate="mayOperate" />
         <ProblemNote :error="problem" />

@@ -38,8 +38,8 @@ const send = () =>
       <v-btn type="submit" :disabled="fill.isPending.value">Save</v-btn>
       <v-btn @click="typing = false">Cancel</v-btn>
     </v-form>
-    <v-link v-else-if="mayOperate" class="prose size-15" @click="typing = true">
+    <v-btn v-else-if="mayOperate" class="px-0" variant="text" @click="typing = true">
       {{ tank ? 'Tank filled…' : 'Write down what is in the tank…' }}
-    </v-link>
+    </v-btn>
   </section>
 </template>
