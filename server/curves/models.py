@@ -197,6 +197,41 @@ class StandingTune(models.Model):
         return f"{self.setup_id}: tune of {self.pull}"
 
 
+class SparkRule(models.Model):
+    """How the ignition timing of a setup is climbed: the step, how far back from a knock, what is never passed."""
+
+    setup = models.OneToOneField("programmes.Setup", on_delete=models.CASCADE, related_name="spark_rule")
+    step = models.FloatField(default=2.0, help_text="degrees")
+    margin = models.FloatField(default=4.0, help_text="degrees back from a knock")
+    limit = models.FloatField(null=True, blank=True, help_text="degrees before top dead center, never passed")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [
+            models.CheckConstraint(condition=models.Q(step__gt=0, step__lte=10, margin__gte=0, margin__lte=20),
+                                   name="spark_rule_is_in_degrees"),
+        ]  # fmt: skip
+
+
+class SparkDecision(models.Model):
+    """The timing somebody decided to hold, and why: what is left on the table for safety is a decision, no fault."""
+
+    setup = models.ForeignKey("programmes.Setup", on_delete=models.CASCADE, related_name="spark_decisions")
+    pull = models.ForeignKey(Pull, on_delete=models.CASCADE, related_name="+", help_text="the last of the ladder then")
+    held = models.FloatField(help_text="degrees before top dead center")
+    left = models.CharField(max_length=120, blank=True, help_text="what the ladder said was left, then")
+    reason = models.CharField(max_length=200)
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        ordering = ["at", "pk"]
+        constraints = [
+            models.CheckConstraint(condition=~models.Q(reason=""), name="spark_decision_says_why"),
+        ]
+
+
 class ManifestLine(BaseModel):
     """Of one file: its setup, its session, its place in the order, when it began; empty where it is not given."""
 

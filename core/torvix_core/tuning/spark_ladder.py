@@ -104,6 +104,43 @@ def read_ladder(
     return SparkLadder(steps, scatter, *best)
 
 
+@dataclass(frozen=True)
+class SparkBounds:
+    """How a ladder is climbed, degrees: each step, how far back from a knock, and what is never passed."""
+
+    step: float = 2.0
+    margin: float = 4.0
+    limit: float | None = None
+
+
+def next_setting(ladder: SparkLadder, at: float, bounds: SparkBounds, knocked_at: float | None) -> float | None:
+    """The setting to pull next; None where the ladder is done, as far as steps tell.
+
+    Shapes: scalars; `at` is the last setting, `knocked_at` the least that knocked, None if none did.
+    Units:  degrees before top dead center.
+    Errors: none.
+    Source: house rule on common practice [prac]: back by the margin from a knock and never again up to it; on while a
+            step gains beyond scatter; back to the better setting once one loses; never past the limit.
+    >>> found = read_ladder(np.array([30.0, 32.0]), np.array([196.0, 200.0]))
+    >>> next_setting(found, 32.0, SparkBounds(limit=36.0), None), next_setting(found, 32.0, SparkBounds(), 32.0)
+    (34.0, 28.0)
+    """
+    ceilings = [
+        one for one in (bounds.limit, None if knocked_at is None else knocked_at - bounds.margin) if one is not None
+    ]
+    highest = min(ceilings, default=float("inf"))
+    if at > highest:
+        return highest
+    last = ladder.steps[-1]
+    if last.verdict is StepVerdict.WORSE:
+        return min(last.before, highest)
+    if last.verdict is StepVerdict.NOT_SEPARATED:
+        return None
+    way = bounds.step if last.after > last.before else -bounds.step
+    wanted = at + way
+    return wanted if wanted <= highest and abs(wanted - at) > SAME else None
+
+
 def _settings(advance: Array) -> list[float]:
     """Distinct settings, rising."""
     found: list[float] = []

@@ -137,6 +137,8 @@ ENDPOINTS: Any = (
     ("put", "/api/open-jobs/{open_job}/count", {"stage": "1", "stages": "3"}, OPERATE),
     ("get", "/api/tune-sizes", None, READ),
     ("put", "/api/tune-sizes/{tune_kind}", {"text": "72 1.83 mm"}, OPERATE),
+    ("put", "/api/pulls/{pull}/spark-bounds", {"step": "2"}, OPERATE),
+    ("post", "/api/pulls/{pull}/spark-decisions", {"held": "33", "reason": "x"}, OPERATE),
     ("get", "/api/checklist", None, READ),
     ("get", "/api/instruments", None, READ),
     (

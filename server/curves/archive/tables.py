@@ -9,7 +9,16 @@ from typing import Any
 from django.db import models
 from django.db.models import QuerySet
 
-from curves.models import ComparabilityOverride, ComparisonWindow, Import, ReductionOverride, SourceFile, StandingTune
+from curves.models import (
+    ComparabilityOverride,
+    ComparisonWindow,
+    Import,
+    ReductionOverride,
+    SourceFile,
+    SparkDecision,
+    SparkRule,
+    StandingTune,
+)
 from engines.models import Alias, Build, BuildReading, Engine, FlowTable, Installation, Part, PartReading, Photo
 from programmes import models as plan
 from programmes.models import Programme
@@ -101,6 +110,8 @@ TABLES: list[Table] = [
     Table("comparison_windows", ComparisonWindow, _of(ComparisonWindow, "programme")),
     Table("comparability_overrides", ComparabilityOverride, _of(ComparabilityOverride, PULL)),
     Table("standing_tunes", StandingTune, _of(StandingTune, SETUP)),
+    Table("spark_rules", SparkRule, _of(SparkRule, SETUP)),
+    Table("spark_decisions", SparkDecision, _of(SparkDecision, SETUP)),
     Table("imports", Import, _of(Import, "programme")),
     Table("source_files", SourceFile, _of(SourceFile, PULL)),
 ]

@@ -31,7 +31,28 @@ def sentences(found: SparkWork) -> list[str]:
     else:
         lines.append(f"Best near {ladder.best:.0f}°, {ladder.low:.0f} to {ladder.high:.0f}° (95 %); flat within "
                      f"± {ladder.flat:.0f}°.")  # fmt: skip
+    lines.append(_next(found))
     return lines
+
+
+def left_on_the_table(found: SparkWork, held: float) -> str:
+    """What the ladder says a held timing leaves; "" where it names no best."""
+    ladder = found.ladder
+    if ladder is None or ladder.best is None or ladder.low is None or ladder.high is None:
+        return ""
+    return (
+        f"best near {ladder.best:.0f}°, {ladder.low:.0f} to {ladder.high:.0f}°; held {held - ladder.best:+.0f}° from it"
+    )
+
+
+def _next(found: SparkWork) -> str:
+    wanted, limit = found.next, found.bounds.limit
+    at = found.rungs[-1][1]
+    if wanted is not None:
+        return f"Next: {wanted:g}°."
+    if limit is not None and at + found.bounds.step > limit:
+        return f"The limit of {limit:g}° ends the ladder here."
+    return "No further step is suggested."
 
 
 def _step(step: SparkStep) -> str:

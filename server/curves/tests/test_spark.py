@@ -52,12 +52,59 @@ class Ladder(TestCase):
         self.assertIn("go back to 36°", found["sentences"][0])
         self.assertEqual(found["sentences"][1], "Pull a third setting to find the best one.")
 
+    def bound(self, pull: Pull, **typed: str) -> Any:
+        self.client.force_login(self.operator)
+        return self.client.put(f"/api/pulls/{pull.pk}/spark-bounds", typed, "application/json")
+
+    def test_the_next_step_follows_the_gain_and_ends_at_the_limit(self):
+        self.pull("30", 0.98)
+        last = self.pull("32", 1.0)
+        found = self.ladder(last)
+        self.assertEqual((found["step"], found["margin"], found["limit"], found["next"]), ("2", "4", "", 34))
+        self.assertEqual(found["sentences"][-1], "Next: 34°.")
+        self.assertEqual(self.bound(last, step="3", limit="36").json()["next"], 35)
+        found = self.bound(last, step="3", limit="34 °").json()
+        self.assertIsNone(found["next"])
+        self.assertEqual(found["sentences"][-1], "The limit of 34° ends the ladder here.")
+        lost = self.pull("34", 0.98)
+        self.assertEqual(self.ladder(lost)["next"], 32)
+
+    def test_a_knock_steps_back_by_the_margin(self):
+        self.pull("30", 0.98)
+        last = self.pull("32", 1.0)
+        last.reduced.anomalies.create(kind="knock", low_rpm=4000, high_rpm=4200, size=1.0)
+        found = self.ladder(last)
+        self.assertEqual(found["next"], 28)
+        self.assertIn("knocked at 32°: step back.", found["sentences"][0])
+        self.assertEqual(self.bound(last, margin="2").json()["next"], 30)
+
+    def test_bounds_that_cannot_be_are_told_at_their_field(self):
+        last = self.pull("30", 1.0)
+        for typed, field in (({"step": "0"}, "step"), ({"margin": "far"}, "margin"), ({"limit": "99"}, "limit"),
+                             ({"limit": "30 kPa"}, "limit")):  # fmt: skip
+            answer = self.bound(last, **typed)
+            self.assertEqual((answer.status_code, list(answer.json()["fields"])), (422, [field]))
+
+    def test_what_is_left_on_the_table_is_a_decision_with_its_reason_and_what_the_ladder_said_then(self):
+        for degrees, level in (("26", 0.975), ("30", 0.993), ("34", 1.0), ("38", 0.991)):
+            self.pull(degrees, level)
+            last = self.pull(degrees, level + 0.001)
+        path = f"/api/pulls/{last.pk}/spark-decisions"
+        self.client.force_login(self.operator)
+        for given, field in (({"held": "30", "reason": " "}, "reason"), ({"held": "much", "reason": "x"}, "held")):
+            self.assertEqual(list(self.client.post(path, given, "application/json").json()["fields"]), [field])
+        said = self.client.post(path, {"held": "31", "reason": "Pump fuel in August"}, "application/json").json()
+        self.assertRegex(
+            said["decisions"][0]["text"],
+            r"^31° held: Pump fuel in August \(best near 34°, 3\d to 3\d°; held -3° from it\)$",
+        )
+
     def test_three_settings_that_bend_name_the_best_with_its_interval(self):
         for degrees, level in (("26", 0.975), ("30", 0.993), ("34", 1.0), ("38", 0.991)):
             self.pull(degrees, level)
             last = self.pull(degrees, level + 0.001)
         self.assertRegex(
-            self.ladder(last)["sentences"][-1], r"^Best near 34°, 3\d to 3\d° \(95 %\); flat within ± \d°\.$"
+            self.ladder(last)["sentences"][-2], r"^Best near 34°, 3\d to 3\d° \(95 %\); flat within ± \d°\.$"
         )
 
     def test_another_jet_or_another_setup_is_no_rung(self):

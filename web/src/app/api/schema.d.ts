@@ -2219,6 +2219,46 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/pulls/{pull_id}/spark-bounds": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /**
+         * Set Bounds
+         * @description How the ladder of this pull's setup is climbed.
+         */
+        put: operations["set_spark_bounds"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/pulls/{pull_id}/spark-decisions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Decide
+         * @description The timing that is held, and why.
+         */
+        post: operations["decide_spark"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/pulls/{pull_id}/spark-ladder": {
         parameters: {
             query?: never;
@@ -7132,15 +7172,63 @@ export interface components {
              */
             weights_percent: string;
         };
+        /** SparkBoundsIn */
+        SparkBoundsIn: {
+            /**
+             * Limit
+             * @default
+             */
+            limit: string;
+            /**
+             * Margin
+             * @default
+             */
+            margin: string;
+            /**
+             * Step
+             * @default
+             */
+            step: string;
+        };
+        /** SparkDecisionIn */
+        SparkDecisionIn: {
+            /** Held */
+            held: string;
+            /** Reason */
+            reason: string;
+        };
+        /** SparkDecisionOut */
+        SparkDecisionOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Text */
+            text: string;
+        };
         /**
          * SparkLadderOut
-         * @description Empty where the pulls of this tune were all made with one setting.
+         * @description `rungs` are empty where the pulls of this tune were all made with one setting. `step`, `margin` and `limit` are
+         *     how the ladder is climbed, as they would be typed; `next` is the timing to pull next.
          */
         SparkLadderOut: {
+            /** Decisions */
+            decisions: components["schemas"]["SparkDecisionOut"][];
+            /** Limit */
+            limit: string;
+            /** Margin */
+            margin: string;
+            /** Next */
+            next: number | null;
             /** Rungs */
             rungs: components["schemas"]["SparkRungOut"][];
             /** Sentences */
             sentences: string[];
+            /** Step */
+            step: string;
             /** Torque Unit */
             torque_unit: string;
         };
@@ -11536,6 +11624,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["InspectionOut"];
+                };
+            };
+        };
+    };
+    set_spark_bounds: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SparkBoundsIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SparkLadderOut"];
+                };
+            };
+        };
+    };
+    decide_spark: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                pull_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SparkDecisionIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SparkLadderOut"];
                 };
             };
         };

@@ -91,7 +91,7 @@ const choices = computed(() => [
       :pull="pull"
       :may-operate="mayOperate"
     />
-    <SparkLadder v-if="!['steps', 'check'].includes(pull.purpose)" :pull="pull" />
+    <SparkLadder v-if="!['steps', 'check'].includes(pull.purpose)" :pull="pull" :may-operate="mayOperate" />
     <p v-if="data?.climbs" data-test="climbs">
       Power still climbs at the end, {{ signed(data.climb_per_100_rpm, 1) }} {{ data.power_unit }} each 100
       rpm.
