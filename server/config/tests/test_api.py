@@ -139,6 +139,13 @@ ENDPOINTS: Any = (
     ("put", "/api/tune-sizes/{tune_kind}", {"text": "72 1.83 mm"}, OPERATE),
     ("put", "/api/pulls/{pull}/spark-bounds", {"step": "2"}, OPERATE),
     ("post", "/api/pulls/{pull}/spark-decisions", {"held": "33", "reason": "x"}, OPERATE),
+    (
+        "post",
+        "/api/sessions/{session}/removal-readings",
+        {"setup_id": "{setup}", "key": "runner_length", "text": "381 mm"},
+        OPERATE,
+    ),
+    ("post", "/api/sessions/{session}/removal-revision", {"setup_id": "{setup}"}, OPERATE),
     ("get", "/api/checklist", None, READ),
     ("get", "/api/instruments", None, READ),
     (

@@ -99,6 +99,7 @@ TABLES: list[Table] = [
     Table("acknowledgements", stand.Acknowledgement, _of(stand.Acknowledgement, SESSION)),
     Table("list_items", stand.ListItem, _of(stand.ListItem, "ticks__session__programme")),
     Table("changes", stand.Change, _of(stand.Change, SESSION)),
+    Table("removal_readings", stand.RemovalReading, _of(stand.RemovalReading, SESSION)),
     Table("ticks", stand.Tick, _of(stand.Tick, SESSION)),
     Table("open_jobs", stand.OpenJob, _of(stand.OpenJob, SESSION)),
     Table("tank_readings", stand.TankReading, _of(stand.TankReading, SESSION)),

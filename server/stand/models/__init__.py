@@ -1,6 +1,18 @@
 """Sessions, pulls and their raw samples, what people do around them, and what passes to and from the stand."""
 
-from stand.models.day import Acknowledgement, Asks, Change, JobKind, ListItem, Moment, Note, NoteKind, OpenJob, Tick
+from stand.models.day import (
+    Acknowledgement,
+    Asks,
+    Change,
+    JobKind,
+    ListItem,
+    Moment,
+    Note,
+    NoteKind,
+    OpenJob,
+    RemovalReading,
+    Tick,
+)
 from stand.models.idle_card import IdleCard, LowPull, Returning, Starting
 from stand.models.instrument import InstrumentCheck, InstrumentCheckKind, InstrumentInterval
 from stand.models.line import Command, CommandState, Link, StandLimit
@@ -48,6 +60,7 @@ __all__ = [
     "PullSetting",
     "PullState",
     "Purpose",
+    "RemovalReading",
     "Returning",
     "Session",
     "StandLimit",

@@ -9,6 +9,7 @@ from django.contrib.postgres.fields import ArrayField
 from django.db import models
 from django.db.models import F, Q
 
+from engines.models import Build
 from programmes.models import Setup
 from shop.checked_json import CheckedJSONField, Finite
 from stand.models.pull import Pull
@@ -95,6 +96,25 @@ class Change(models.Model):
                 fields=["session"], condition=Q(ended_at__isnull=True), name="change_one_at_a_time_per_session"
             ),
         ]
+
+
+class RemovalReading(models.Model):
+    """A dimension of the build sheet that was measured while it lay open. It stays; a revision takes it in."""
+
+    session = models.ForeignKey(Session, on_delete=models.PROTECT, related_name="removal_readings")
+    key = models.CharField(max_length=60, help_text="dimension of the build sheet")
+    value = models.FloatField(help_text="SI")
+    text = models.CharField(max_length=60, help_text="as it was typed")
+    typed = models.CharField(max_length=60, blank=True, help_text="its number")
+    unit = models.CharField(max_length=16, blank=True)
+    at = models.DateTimeField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    build = models.ForeignKey(
+        Build, on_delete=models.PROTECT, null=True, blank=True, related_name="+", help_text="the revision that took it"
+    )
+
+    class Meta:
+        ordering = ["at", "pk"]
 
 
 class Tick(models.Model):

@@ -11,13 +11,15 @@ from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.permissions import person_of, require_owner
 from stand.models import ListItem, Session
-from stand.session import cautions, changes, checklist
+from stand.session import cautions, changes, checklist, removal
 from stand.session.schemas import (
     BeginIn,
     CautionsOut,
     ItemIn,
     ListOut,
     NextPull,
+    RemovalReadingIn,
+    ReviseIn,
     SwapRecordIn,
     TankIn,
     TickIn,
@@ -95,6 +97,25 @@ def record_swap(request: HttpRequest, session_id: int, given: SwapRecordIn) -> N
     setup = _setup(session, given.setup_id)
     said = given.dict(exclude={"setup_id"}, exclude_unset=True)
     changes.record(person, session, setup, said, timezone.now())
+    return next_pull_out(person, session, setup, timezone.now())
+
+
+@router.post("/sessions/{session_id}/removal-readings", response=NextPull, operation_id="measure_on_removal")
+def measure_on_removal(request: HttpRequest, session_id: int, given: RemovalReadingIn) -> NextPull:
+    person = person_of(request)
+    session = _session(person, session_id)
+    setup = _setup(session, given.setup_id)
+    removal.write(person, session, given.key, given.text, timezone.now())
+    return next_pull_out(person, session, setup, timezone.now())
+
+
+@router.post("/sessions/{session_id}/removal-revision", response=NextPull, operation_id="revise_by_removal")
+def revise_by_removal(request: HttpRequest, session_id: int, given: ReviseIn) -> NextPull:
+    """All that was measured on removal in a new revision of the build; the test keeps the one it has."""
+    person = person_of(request)
+    session = _session(person, session_id)
+    setup = _setup(session, given.setup_id)
+    removal.revise(person, session.programme, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 
 

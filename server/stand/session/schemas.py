@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import asdict
 from datetime import datetime
 
 from ninja import Field, Schema
@@ -13,7 +14,7 @@ from shop.permissions import units_of
 from stand.instruments import service as instruments
 from stand.models import Asks, Change, Link, Moment, Session
 from stand.pulls import arming
-from stand.session import changes, checklist, handling
+from stand.session import changes, checklist, handling, removal
 from stand.tank import service as tank
 
 
@@ -50,6 +51,26 @@ class ToMeasureOut(Schema):
     label: str
 
 
+class ProposedReadingOut(Schema):
+    """A dimension measured on removal that is in no revision yet, and what the sheet has now."""
+
+    key: str
+    label: str
+    measured: str
+    sheet: str
+    origin: str
+
+
+class RemovalReadingIn(Schema):
+    setup_id: int
+    key: str
+    text: str
+
+
+class ReviseIn(Schema):
+    setup_id: int
+
+
 class ChangeOut(Schema):
     begun_at: datetime
     ended_at: datetime | None
@@ -76,6 +97,7 @@ class NextPull(Schema):
     planned_min: float
     change: ChangeOut | None
     to_measure: list[ToMeasureOut]
+    measured: list[ProposedReadingOut]
     purpose: str
     warm_ups_left: int
     instruments_due: list[str]  # whose last check has run out
@@ -154,6 +176,7 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
         planned_min=changes.planned_min(session, setup),
         change=_change_out(change) if change else None,
         to_measure=[ToMeasureOut(key=one.key, label=one.label) for one in changes.to_measure(session, setup)],
+        measured=[ProposedReadingOut(**asdict(one)) for one in removal.proposed(person, session.programme)],
         purpose=arming.purpose_of(session, setup),
         warm_ups_left=left,
         instruments_due=instruments.due(session.stand, at),

@@ -2488,6 +2488,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/removal-readings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Measure On Removal */
+        post: operations["measure_on_removal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/sessions/{session_id}/removal-revision": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Revise By Removal
+         * @description All that was measured on removal in a new revision of the build; the test keeps the one it has.
+         */
+        post: operations["revise_by_removal"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/swap-record": {
         parameters: {
             query?: never;
@@ -5476,6 +5513,8 @@ export interface components {
             due: components["schemas"]["DueOut"][];
             /** Instruments Due */
             instruments_due: string[];
+            /** Measured */
+            measured: components["schemas"]["ProposedReadingOut"][];
             /** Planned Min */
             planned_min: number;
             /** Purpose */
@@ -6259,6 +6298,22 @@ export interface components {
             projected: string | null;
         };
         /**
+         * ProposedReadingOut
+         * @description A dimension measured on removal that is in no revision yet, and what the sheet has now.
+         */
+        ProposedReadingOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Measured */
+            measured: string;
+            /** Origin */
+            origin: string;
+            /** Sheet */
+            sheet: string;
+        };
+        /**
          * PullAirOut
          * @description The air a pull is corrected for.
          */
@@ -6609,6 +6664,20 @@ export interface components {
             stands: components["schemas"]["StandInstruments"][];
             /** Torque Unit */
             torque_unit: string;
+        };
+        /** RemovalReadingIn */
+        RemovalReadingIn: {
+            /** Key */
+            key: string;
+            /** Setup Id */
+            setup_id: number;
+            /** Text */
+            text: string;
+        };
+        /** ReviseIn */
+        ReviseIn: {
+            /** Setup Id */
+            setup_id: number;
         };
         /** RevisionOut */
         RevisionOut: {
@@ -12060,6 +12129,58 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["NotesOut"];
+                };
+            };
+        };
+    };
+    measure_on_removal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RemovalReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
+                };
+            };
+        };
+    };
+    revise_by_removal: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ReviseIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextPull"];
                 };
             };
         };

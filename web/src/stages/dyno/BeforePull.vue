@@ -6,6 +6,8 @@ import { Problem } from '../../app/api/client'
 import { useMe } from '../../app/api/queries'
 import type { Setup } from '../../app/frame'
 import { useKeys } from '../../app/keys'
+import { done as say } from '../../app/undo'
+import QuantityField from '../../ui/QuantityField.vue'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { clock } from '../../ui/figures'
 import { type NextPull, saidOf, useNextPull } from './useSession'
@@ -19,11 +21,23 @@ const props = defineProps<{
   mounted: Setup | null
   mayOperate: boolean
 }>()
-const { tick, begin } = useNextPull(
+const { tick, begin, measure, revise } = useNextPull(
   () => props.session,
   () => props.setup.id,
 )
-const emit = defineEmits<{ measured: [key: string, label: string] }>()
+const measuring = ref<NextPull['to_measure'][number] | null>(null)
+const measuredText = ref('')
+const sendMeasured = () =>
+  measuring.value &&
+  measure.mutate(
+    { key: measuring.value.key, text: measuredText.value },
+    {
+      onSuccess: () => {
+        measuring.value = null
+        measuredText.value = ''
+      },
+    },
+  )
 const words = reactive<Record<number, string>>({})
 /** What a line asks to have measured: the fields, and what stands in them while they are empty. */
 const MEASURED: Record<string, Record<string, string>> = {
@@ -112,11 +126,24 @@ const wrong = (item: number, field?: string) =>
           :key="one.key"
           class="mr-2"
           :disabled="!mayOperate"
-          @click="emit('measured', one.key, one.label)"
+          @click="measuring = one"
         >
           {{ one.label }}
         </v-btn>
       </p>
+      <v-form v-if="measuring" class="d-flex ga-2 align-center my-2" @submit.prevent="sendMeasured">
+        <QuantityField
+          v-model="measuredText"
+          class="w-200"
+          :label="measuring.label"
+          placeholder="with its unit"
+          :wrong="
+            measure.error.value ? saidOf(measure.error.value, 'text') || saidOf(measure.error.value) : ''
+          "
+        />
+        <v-btn type="submit" :disabled="measure.isPending.value">Save reading</v-btn>
+        <v-btn @click="measuring = null">Cancel</v-btn>
+      </v-form>
       <v-btn
         v-if="mayOperate && !running && !next.change"
         :disabled="begin.isPending.value"
@@ -141,6 +168,30 @@ const wrong = (item: number, field?: string) =>
       <strong>Instruments to check</strong>: {{ next.instruments_due.join('; ') }}.
       <router-link :to="{ name: 'instruments' }">Write the check down</router-link>
     </p>
+    <div v-if="next.measured.length" class="hand-edge pl-3 my-2" data-test="measured">
+      <p class="prose size-16">
+        Measured on removal, not in the build yet:
+        <template v-for="(one, at) in next.measured" :key="one.key"
+          ><template v-if="at">; </template>{{ one.label }} {{ one.measured
+          }}<span v-if="one.sheet" class="quiet">
+            (the sheet has {{ one.sheet }}, {{ one.origin }})</span
+          ></template
+        >.
+      </p>
+      <v-btn
+        v-if="mayOperate"
+        class="mt-1"
+        :disabled="revise.isPending.value"
+        @click="
+          revise.mutate(undefined, {
+            onSuccess: () => say('A new revision of the build has them. Choose it under Engine.'),
+          })
+        "
+      >
+        Write into a new revision
+      </v-btn>
+      <p v-if="revise.error.value" class="message" role="alert">{{ saidOf(revise.error.value) }}</p>
+    </div>
     <template v-if="next.due.length">
       <h2 class="ink size-16">
         {{ undone.length ? `Checks outstanding: ${undone.length}` : 'All checks done' }}

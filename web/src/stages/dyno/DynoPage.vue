@@ -44,7 +44,6 @@ const { open, close, start, abort, wanted, acknowledge } = flow
 const { data: me } = useMe()
 const chart = useTemplateRef<InstanceType<typeof LiveTorque>>('chart')
 const steps = useTemplateRef<InstanceType<typeof PullSteps>>('steps')
-const notes = useTemplateRef<InstanceType<typeof NotesPanel>>('notes')
 const { next } = useNextPull(
   () => session.value?.id ?? null,
   () => shownSetup.value.id,
@@ -257,12 +256,10 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :next="next"
           :mounted="mounted === null ? null : setup(mounted)"
           :may-operate="mayOperate"
-          @measured="(_, label) => notes?.measure(label)"
         />
         <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" :marks="current ? marks : []" />
         <OtherChannels class="mt-3" :channels="others" :values="values" />
         <NotesPanel
-          ref="notes"
           :programme="id"
           :session="session.id"
           :pull="current ?? (last?.session_id === session.id ? last : null)"

@@ -66,13 +66,8 @@ async function putAside(note: number) {
   await setArchived(note, true)
   done('The note is archived.', () => setArchived(note, false))
 }
-function measure(label: string) {
-  kind.value = 'measured'
-  text.value = `${label}: `
-}
 const field = useTemplateRef<{ focus: () => void }>('field')
 useKeys([{ key: 'n', label: 'N', does: 'Write a note', press: () => field.value?.focus() }])
-defineExpose({ measure })
 </script>
 
 <template>

@@ -24,6 +24,7 @@ const next = (more: Partial<NextPull> = {}): NextPull => ({
   setup_id: 2,
   due: [],
   instruments_due: [],
+  measured: [],
   tank: null,
   swaps: [],
   planned_min: 17,
@@ -93,15 +94,22 @@ test('the stopwatch runs against the minutes that are planned', () => {
   expect(running.find('.clock').classes('late')).toBe(true)
 })
 
-test('what the sheet only assumes is handed on to be noted', async () => {
+test('what the sheet only assumes has a field of its own, and what was measured stands beside the sheet', async () => {
   const panel = shown(
     next({
       swaps: [{ label: 'Head', off: 'A', on: 'B', handling: [] }],
       to_measure: [{ key: 'gasket_thickness', label: 'Compressed gasket thickness' }],
     }),
   )
+  expect(panel.text()).not.toContain('Save reading')
   await panel.find('[data-test="to-measure"] button').trigger('click')
-  expect(panel.emitted('measured')).toEqual([['gasket_thickness', 'Compressed gasket thickness']])
+  expect(panel.text()).toContain('Save reading')
+  const known = shown(
+    next({
+      measured: [{ key: 'bore', label: 'Bore', measured: '87 mm', sheet: '86.6 mm', origin: 'assumed' }],
+    }),
+  )
+  expect(known.find('[data-test="measured"]').text()).toContain('Bore 87 mm (the sheet has 86.6 mm, assumed)')
 })
 
 const gate = (like: number[]) => ({

@@ -68,7 +68,31 @@ export function useNextPull(session: MaybeRefOrGetter<number | null>, setup: May
     onMutate: hold,
     onSuccess: take,
   })
-  return { next: found.data, error: found.error, tick, begin, fill, record }
+  const measure = useMutation({
+    mutationFn: async (body: { key: string; text: string }) =>
+      answer(
+        await api.POST('/api/sessions/{session_id}/removal-readings', {
+          params: { path: { session_id: toValue(session)! } },
+          body: { setup_id: toValue(setup), ...body },
+        }),
+      ),
+    onMutate: hold,
+    onSuccess: take,
+    onSettled: () => queries.invalidateQueries({ queryKey: ['notes'] }),
+  })
+  const revise = useMutation({
+    mutationFn: async () =>
+      answer(
+        await api.POST('/api/sessions/{session_id}/removal-revision', {
+          params: { path: { session_id: toValue(session)! } },
+          body: { setup_id: toValue(setup) },
+        }),
+      ),
+    onMutate: hold,
+    onSuccess: take,
+    onSettled: () => queries.invalidateQueries({ queryKey: ['build'] }),
+  })
+  return { next: found.data, error: found.error, tick, begin, fill, record, measure, revise }
 }
 
 export function useCautions(programme: MaybeRefOrGetter<number>) {
