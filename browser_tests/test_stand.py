@@ -149,7 +149,7 @@ class ShortDay(Case):
         change = made[0].session.changes.get(after__position=1)
         self.assertIsNotNone(change.ended_at)
         self.assertEqual((change.planned_min, change.ticks.count()), (17.0, 6))
-        mark = Note.objects.exclude(rpm=None).get()
+        mark = Note.objects.filter(session__programme=self.trumpets).exclude(rpm=None).get()
         self.assertEqual((mark.kind, mark.pull.number), ("seen", 7))
         self.assertTrue(2000 < mark.rpm < 7000)
         self.assertEqual(self.problems, [])
