@@ -78,7 +78,7 @@ class Ladder(TestCase):
         self.assertIn("knocked at 32°: step back.", found["sentences"][0])
         self.assertEqual(self.bound(last, margin="2").json()["next"], 30)
 
-    def test_bounds_that_cannot_be_are_told_at_their_field(self):
+    def test_bounds_that_cannot_be_are_refused_at_their_field(self):
         last = self.pull("30", 1.0)
         for typed, field in (({"step": "0"}, "step"), ({"margin": "far"}, "margin"), ({"limit": "99"}, "limit"),
                              ({"limit": "30 kPa"}, "limit")):  # fmt: skip

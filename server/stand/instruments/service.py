@@ -76,7 +76,7 @@ def register(stand: Stand) -> list[InstrumentState]:
 
 def due(stand: Stand, at: datetime) -> list[str]:
     """What is asked for before a session: channels whose last check has run out. One that nobody ever checked is
-    told in the register and asked for by nobody."""
+    shown in the register and asked for by nobody."""
     return [
         f"{one.name}: the check of {one.check.at:%Y-%m-%d} ran out on {one.due_at:%Y-%m-%d}"
         for one in register(stand)

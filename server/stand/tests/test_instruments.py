@@ -46,7 +46,7 @@ class Register(TestCase):
         self.assertEqual((torque["channel"], torque["days"], torque["is_due"]), ("torque", 90, False))
         self.assertRegex(torque["check"]["found"], r"^reads 0\.4\d % high ± 0\.\d\d %, 0\.\d N·m with no load$")
 
-    def test_each_field_is_told_what_is_wrong_and_nothing_is_kept(self):
+    def test_each_field_says_what_is_wrong_and_nothing_is_kept(self):
         for changed, field, words in (
             ({"arm": ""}, "arm", "number"),
             ({"arm": "1 kg"}, "arm", "length"),

@@ -93,7 +93,7 @@ class Counting(Scene):
     def test_a_job_that_nobody_counts_is_closed_as_before(self):
         open_jobs.close(self.mats, self.begin(), "", self.now)
 
-    def test_a_count_that_cannot_be_is_told_at_its_field(self):
+    def test_a_count_that_cannot_be_is_refused_at_its_field(self):
         for count, field in (
             ({"stage": "4", "stages": "3"}, "stage"),
             ({"stage": "2"}, "stages"),

@@ -1,4 +1,4 @@
-"""Idle cards: read from a stand that idles, written by hand, told in words, and shown beside the power."""
+"""Idle cards: read from a stand that idles, written by hand, said in words, and shown beside the power."""
 
 from datetime import datetime, timedelta
 from typing import Any
@@ -54,7 +54,7 @@ class Cards(TestCase):
         Link.objects.update(state="idle", connected=True, faulty=["lambda"])
         self.assertNotIn("mixture", idle_cards.at_the_stand(self.session.stand))
 
-    def test_a_card_is_told_in_one_line_in_the_readers_units(self):
+    def test_a_card_is_said_in_one_line_in_the_readers_units(self):
         card = self.write(
             measured={"rpm": "950", "manifold_pressure": "48", "mixture": "0.93", "spark_advance": "12"},
             chosen=SEEN, note="Smells rich",
