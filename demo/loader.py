@@ -44,6 +44,7 @@ from programmes.plan.plans import (
 from programmes.plan.saving import plan_programme
 from programmes.settings.service import adjust, read_setting
 from shop.models import Person, Shop, Stand, default_units
+from stand.idle_cards import service as idle_cards
 from stand.instruments import service as instruments
 from stand.models import ENDED, Asks, Link, Pull, PullState, Purpose, Session
 from stand.notes import service as notes
@@ -347,6 +348,8 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, giv
         adjust(person, setup, key, text, bench.clock())
     step.report()
     _see_to_everything(session, setup, person, bench.clock())
+    if swap := given.get("swap"):
+        changes.record(person, session, setup, swap, bench.clock())
     wanted = arming.PullRequest(purpose=given.get("purpose", ""))
     pull = arming.arm(person, session, setup, bench.clock(), wanted)
     step.until(lambda: (bench.state == "armed" and not bench.waiting) or _is_over(pull), "the stand to arm")
@@ -370,10 +373,20 @@ def _make_pull(step: StepBy, session: Session, setup: Setup, person: Person, giv
     at = bench.clock() + timedelta(seconds=40)
     for kind, text, *speed in given.get("notes", []):
         notes.write(person, session, kind, text, at, pull=pull, rpm=speed[0] if speed else None)
+    if idle := given.get("idle"):
+        _fill_idle_card(person, session, setup, idle, at)
     if reason := given.get("exclude"):
         keeping.exclude(person, pull, at, reason)
     elif pull.purpose == Purpose.SWEEP and pull.state == PullState.COMPLETE:
         keeping.keep(person, pull, at)
+
+
+def _fill_idle_card(person: Person, session: Session, setup: Setup, idle: dict[str, str], at: datetime) -> None:
+    """What was seen, beside what the stand reads at idle."""
+    measured = {field: str(value) for field, value in idle.items() if field in idle_cards.MEASURED}
+    chosen = {field: value for field, value in idle.items() if field in idle_cards.CHOICES}
+    entry = idle_cards.IdleEntry(measured, chosen, note=idle.get("note", ""))
+    idle_cards.write(person, session, setup, entry, at)
 
 
 def _is_over(pull: Pull) -> bool:

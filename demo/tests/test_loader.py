@@ -10,7 +10,10 @@ from engines.models import Build, Part
 from engines.sheet import sheets
 from programmes.models import Programme
 from shop.models import Person
-from stand.models import Change, Pull, PullState, Purpose, Standing, Tick
+from shop.permissions import units_of
+from stand.idle_cards import service as idle_cards
+from stand.instruments import service as instruments
+from stand.models import Change, Note, Pull, PullState, Purpose, Standing, Tick
 from stand.pulls.arming import bolted_on
 from standin.engine import EIGHT, FOUR
 from standin.stand import Stand as SimulatedStand
@@ -43,6 +46,19 @@ class Demonstration(DemonstrationCase):
         measured = Tick.objects.filter(change__in=cams, item__asks="clearance")
         self.assertTrue(all(tick.values["intake"] == 0.002 for tick in measured))
         self.assertEqual(measured.count(), 3)
+
+    def test_idle_swap_marks_and_instruments_are_on_record(self):
+        jetted = Programme.objects.get(question=loader.eight()["programmes"][2]["question"])
+        idle = idle_cards.of_setups(jetted, units_of(Person.objects.get(username="ines")))
+        self.assertEqual(
+            [text.split("; ")[-1] for text in idle.values()],
+            ["pulls clean from low rpm", "hesitates at low rpm. Comes back after a few seconds"],
+        )
+        change = Change.objects.get(session__programme=jetted, after__position=1)
+        self.assertEqual(change.gasket, "new, both sides")
+        mark = Note.objects.get(pull__session__programme=self.finished, rpm__isnull=False)
+        self.assertEqual((mark.rpm, mark.pull.setup.letter), (6120.0, "C"))
+        self.assertRegex(instruments.torque_words(mark.session.stand, mark.at), r"^± 0\.\d\d %, by the span check")
 
     def test_boosted_leads_are_true(self):
         """Camshafts against each other at one boost, where the verdict says that it is sure."""
