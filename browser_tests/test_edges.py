@@ -16,7 +16,7 @@ PHONE = ViewportSize(width=390, height=844)
 TABLET = ViewportSize(width=820, height=1180)
 GLOVE = 48  # px: what a finger in a glove hits
 # Of the shop, what asks the server at once.
-ASKING = ("/", "/engines", "/parts", "/stacks", "/checklist", "/background-work")
+ASKING = ("/", "/engines", "/parts", "/stacks", "/checklist", "/instruments", "/tune-sizes", "/background-work")
 SHOP_SCREENS = (*ASKING, "/air")
 STAGES = ("engine", "plan", "stand", "pulls", "pulls/files", "pulls/figures", "curves", "verdict", "sheet", "air")
 TABS = {
@@ -34,6 +34,7 @@ OPENED = (
     ("/", "^Archive or delete", "^Delete"), ("/parts", "^Archive or delete"), ("/engines", "^New engine"),
     ("/parts", "^New part"), ("/", "^Units and sign-out"), ("/", "^Units and sign-out", "^Change password"),
     ("curves", "^Standard"), ("/people", "^Add"), ("/stands", "^Add"), ("/checklist", "^Edit Wired"),
+    ("/instruments", "^Check torque"),
 )  # fmt: skip
 WIDER = "() => document.documentElement.scrollWidth - innerWidth"
 

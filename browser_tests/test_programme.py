@@ -224,7 +224,13 @@ class Doors(Case):
         with self.browser() as page:
             sign_in(page)
             screens = ("plan", "stand", "pulls", "curves", "verdict", "sheet")
-            self.axe(page, "/checklist", *(f"/programmes/{self.hill_climb.pk}/{screen}" for screen in screens))
+            self.axe(
+                page,
+                "/checklist",
+                "/instruments",
+                "/tune-sizes",
+                *(f"/programmes/{self.hill_climb.pk}/{screen}" for screen in screens),
+            )
             page.keyboard.press("?")
             expect(page.get_by_role("dialog")).to_contain_text("Go to curves")
         self.assertEqual(self.asked, {self.base.split("/")[2]})
