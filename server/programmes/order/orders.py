@@ -160,27 +160,27 @@ def _smallest_day(problem: OrderProblem) -> float:
 def _advice(
     problem: OrderProblem, found: Order, laid: DaySchedule, letters: Sequence[str], report: Report
 ) -> list[str]:
-    told = []
+    lines = []
     if not found.proven:
-        told.append(
+        lines.append(
             f"The best order that was found in time: {found.total_min:.0f} minutes. No order can take less than "
             f"{found.bound_min:.0f}."
         )
     if found.dropped:
-        told.append(f"Falls off, least informative first: {', '.join(letters[index] for index in found.dropped)}.")
+        lines.append(f"Falls off, least informative first: {', '.join(letters[index] for index in found.dropped)}.")
         if needed := [letters[index] for index in found.dropped if problem.tasks[index].worth >= plans.PROTECTED_WORTH]:
-            told.append(f"The question is about {' and '.join(needed)}, and it does not fit: pay for more time, make "
+            lines.append(f"The question is about {' and '.join(needed)}, and it does not fit: pay for more time, make "
                         "the day shorter, or ask another question.")  # fmt: skip
-        told += _late(problem, found, letters)
-        told.append(_hour_more(problem, found, letters, report))
+        lines += _late(problem, found, letters)
+        lines.append(_hour_more(problem, found, letters, report))
     if len(found.visits) < 3 and len(problem.tasks) > 1:
-        told.append(f"The baseline and one setup take {_smallest_day(problem):.0f} minutes: pay for so many.")
+        lines.append(f"The baseline and one setup take {_smallest_day(problem):.0f} minutes: pay for so many.")
     fixed = [index for index, task in enumerate(problem.tasks) if task.place is not OrderPlace.FREE]
     if fixed and (laid.waited_min > 0 or found.dropped):
-        told += _freed(problem, found, letters, fixed, report)
+        lines += _freed(problem, found, letters, fixed, report)
     elif laid.waited_min > 0:
-        told.append(f"{laid.waited_min:.0f} minutes are waited for parts.")
-    return told
+        lines.append(f"{laid.waited_min:.0f} minutes are waited for parts.")
+    return lines
 
 
 def _late(problem: OrderProblem, found: Order, letters: Sequence[str]) -> list[str]:

@@ -118,8 +118,8 @@ class Written(Planned):
         self.assertEqual(plans.fuel_need(plan.times, plan.sweep, self.build),
                          (None, "The build sheet has no target power: type what a pull burns."))  # fmt: skip
         strong = describe_engine(self.person, NINE, "strong six", {**scenes.SIX, "target_power": "210 hp"})
-        need, told = plans.fuel_need(plan.times, plan.sweep, strong)
-        self.assertIn("estimated", told)
+        need, basis = plans.fuel_need(plan.times, plan.sweep, strong)
+        self.assertIn("estimated", basis)
         self.assertTrue(0.1 < need.pull / plans.LITRE < 1)
 
 

@@ -12,7 +12,7 @@ from torvix_core.pull.trace import PLAUSIBLE, TORQUE
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
-from shop import audit
+from shop import audit, moments
 from shop.models import Person, Stand
 from shop.permissions import require_operator, require_owner, units_of
 from shop.refusals import Invalid
@@ -78,10 +78,15 @@ def due(stand: Stand, at: datetime) -> list[str]:
     """What is asked for before a session: channels whose last check has run out. One that nobody ever checked is
     shown in the register and asked for by nobody."""
     return [
-        f"{one.name}: the check of {one.check.at:%Y-%m-%d} ran out on {one.due_at:%Y-%m-%d}"
+        f"{one.name}: the check of {_date(one.check.at)} ran out on {_date(one.due_at)}"
         for one in register(stand)
         if one.check and one.due_at and one.is_due(at)
     ]
+
+
+def _date(at: datetime) -> str:
+    """By the shop's clock."""
+    return f"{at.astimezone(moments.clock()):%Y-%m-%d}"
 
 
 def known_at(stand: Stand, channel: str, at: datetime) -> InstrumentCheck | None:
@@ -102,7 +107,7 @@ def torque_words(stand: Stand, at: datetime) -> str:
     reads = f"reads {abs(off):.2f} % {side} ± {100 * found.uncertainty:.2f} %, not corrected here"
     if abs(found.error) <= found.uncertainty:
         reads = f"± {100 * max(found.uncertainty, abs(found.error)):.2f} %"
-    return f"{reads}, by the span check of {found.at:%Y-%m-%d}{', which has run out' if late else ''}"
+    return f"{reads}, by the span check of {_date(found.at)}{', which has run out' if late else ''}"
 
 
 def write_zero(

@@ -36,8 +36,11 @@ def _session(person: Person, session_id: int) -> Session:
     return get_object_or_404(seen.select_related("programme__build", "programme__day_rules", "stand"), pk=session_id)
 
 
-def _setup(session: Session, setup_id: int) -> Setup:
-    return get_object_or_404(session.programme.setups, pk=setup_id)
+def _place(request: HttpRequest, session_id: int, setup_id: int) -> tuple[Person, Session, Setup]:
+    """Who asks, in which session, about which setup of its test."""
+    person = person_of(request)
+    session = _session(person, session_id)
+    return person, session, get_object_or_404(session.programme.setups, pk=setup_id)
 
 
 @router.get("/programmes/{programme_id}/cautions", response=CautionsOut, operation_id="cautions")
@@ -66,16 +69,13 @@ def acknowledge(request: HttpRequest, session_id: int) -> CautionsOut:
 
 @router.get("/sessions/{session_id}/next", response=NextPull, operation_id="next_pull")
 def next_pull(request: HttpRequest, session_id: int, setup_id: int) -> NextPull:
-    person = person_of(request)
-    session = _session(person, session_id)
-    return next_pull_out(person, session, _setup(session, setup_id), timezone.now())
+    return next_pull_out(*_place(request, session_id, setup_id), timezone.now())
 
 
 @router.post("/sessions/{session_id}/checklist-entries", response=NextPull, operation_id="tick")
 def tick(request: HttpRequest, session_id: int, given: TickIn) -> NextPull:
-    person = person_of(request)
-    session = _session(person, session_id)
-    setup, item = _setup(session, given.setup_id), get_object_or_404(ListItem, pk=given.item_id)
+    person, session, setup = _place(request, session_id, given.setup_id)
+    item = get_object_or_404(ListItem, pk=given.item_id)
     checklist.tick(person, session, setup, item, given.words, given.measured, timezone.now(),
                    given.override_reason)  # fmt: skip
     return next_pull_out(person, session, setup, timezone.now())
@@ -83,18 +83,14 @@ def tick(request: HttpRequest, session_id: int, given: TickIn) -> NextPull:
 
 @router.post("/sessions/{session_id}/changes", response=NextPull, operation_id="begin_change")
 def begin_change(request: HttpRequest, session_id: int, given: BeginIn) -> NextPull:
-    person = person_of(request)
-    session = _session(person, session_id)
-    setup = _setup(session, given.setup_id)
+    person, session, setup = _place(request, session_id, given.setup_id)
     changes.begin(person, session, setup, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 
 
 @router.post("/sessions/{session_id}/swap-record", response=NextPull, operation_id="record_swap")
 def record_swap(request: HttpRequest, session_id: int, given: SwapRecordIn) -> NextPull:
-    person = person_of(request)
-    session = _session(person, session_id)
-    setup = _setup(session, given.setup_id)
+    person, session, setup = _place(request, session_id, given.setup_id)
     said = given.dict(exclude={"setup_id"}, exclude_unset=True)
     changes.record(person, session, setup, said, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
@@ -102,9 +98,7 @@ def record_swap(request: HttpRequest, session_id: int, given: SwapRecordIn) -> N
 
 @router.post("/sessions/{session_id}/removal-readings", response=NextPull, operation_id="measure_on_removal")
 def measure_on_removal(request: HttpRequest, session_id: int, given: RemovalReadingIn) -> NextPull:
-    person = person_of(request)
-    session = _session(person, session_id)
-    setup = _setup(session, given.setup_id)
+    person, session, setup = _place(request, session_id, given.setup_id)
     removal.write(person, session, given.key, given.text, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 
@@ -112,18 +106,14 @@ def measure_on_removal(request: HttpRequest, session_id: int, given: RemovalRead
 @router.post("/sessions/{session_id}/removal-revision", response=NextPull, operation_id="revise_by_removal")
 def revise_by_removal(request: HttpRequest, session_id: int, given: ReviseIn) -> NextPull:
     """All that was measured on removal in a new revision of the build; the test keeps the one it has."""
-    person = person_of(request)
-    session = _session(person, session_id)
-    setup = _setup(session, given.setup_id)
+    person, session, setup = _place(request, session_id, given.setup_id)
     removal.revise(person, session.programme, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 
 
 @router.post("/sessions/{session_id}/tank", response=NextPull, operation_id="fill_tank")
 def fill_tank(request: HttpRequest, session_id: int, given: TankIn) -> NextPull:
-    person = person_of(request)
-    session = _session(person, session_id)
-    setup = _setup(session, given.setup_id)
+    person, session, setup = _place(request, session_id, given.setup_id)
     tank.fill(person, session, given.volume, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 

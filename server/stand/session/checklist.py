@@ -171,8 +171,8 @@ def tick(
     require_operator(person)
     if session.closed_at is not None:
         raise Refusal("This session is closed. Open a new one.", code="session_closed")
-    told = optional(words, "words", 200)
-    if item.asks == Asks.WORDS and not told:
+    said = optional(words, "words", 200)
+    if item.asks == Asks.WORDS and not said:
         raise Invalid(f"{item}: say what was found.", fields={"words": "a few words are enough"})
     reason = optional(override_reason, "override_reason", 200)
     values: dict[str, float] = {}
@@ -182,7 +182,7 @@ def tick(
     change = changes.of_tick(person, session, setup, at) if occasion.change else None
     found, _ = Tick.objects.get_or_create(
         session=session, item=item, change=change, occasion=occasion.since,
-        defaults={"person": person, "at": at, "words": told, "values": values, "override_reason": reason},
+        defaults={"person": person, "at": at, "words": said, "values": values, "override_reason": reason},
     )  # fmt: skip
     return found
 

@@ -16,6 +16,7 @@ from engines.sheet import sheets
 from engines.sheet.entries import read_entry, show
 from engines.sheet.readings import ReadingChange
 from programmes.models import Programme
+from shop import moments
 from shop.models import Person
 from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid, Refusal
@@ -87,10 +88,13 @@ def revise(person: Person, programme: Programme, at: datetime) -> Build:
     readings = open_readings(programme)
     if not readings:
         raise Refusal("Nothing was measured that is not in the build already.", code="nothing_measured")
-    changes = {
-        key: ReadingChange(f"{row.typed} {row.unit}".strip(), Origin.MEASURED, f"on removal, {row.at:%Y-%m-%d}")
-        for key, row in readings.items()
-    }
+    clock = moments.clock()
+
+    def change(row: RemovalReading) -> ReadingChange:
+        day = f"{row.at.astimezone(clock):%Y-%m-%d}"
+        return ReadingChange(f"{row.typed} {row.unit}".strip(), Origin.MEASURED, f"on removal, {day}")
+
+    changes = {key: change(row) for key, row in readings.items()}
     labels = ", ".join(SHEET[key].label.lower() for key in readings)
     made = succeed(person, programme.build, changes, f"Measured on removal: {labels}"[:200], at)
     RemovalReading.objects.filter(session__programme=programme, build=None).update(build=made)

@@ -85,7 +85,6 @@ class TankOut(Schema):
 
     text: str
     dry: bool
-    unit: str
 
 
 class NextPull(Schema):
@@ -186,7 +185,7 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
 
 def _tank_out(session: Session, units: Mapping[str, str]) -> TankOut | None:
     found = tank.left_in_tank(session)
-    return TankOut(text=tank.tank_words(found, units), dry=found.dry, unit=units["fuel"]) if found else None
+    return TankOut(text=tank.tank_words(found, units), dry=found.dry) if found else None
 
 
 def _change_out(change: Change) -> ChangeOut:

@@ -53,7 +53,9 @@ def fill(person: Person, session: Session, text: str, at: datetime) -> TankReadi
 def left_in_tank(session: Session) -> TankLevel | None:
     """About what is left on this stand; None where nobody said what there is, or nothing tells what a pull burns."""
     programme = session.programme
-    reading = TankReading.objects.filter(session__stand=session.stand_id).last()
+    # Another test's reading is older than what this one's plan says there is.
+    readings = TankReading.objects.filter(session__programme=programme, session__stand=session.stand_id)
+    reading = readings.last()
     times = plans.times_of(programme)
     there = reading.volume if reading else times.fuel_available
     if there is None:

@@ -8,7 +8,7 @@ from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 
-from shop.models import Person, Role, Stand
+from shop.models import Person, Role, Shop, Stand
 from shop.refusals import Invalid, NotAllowed
 from stand.instruments import service as instruments
 from stand.models import InstrumentCheck
@@ -95,6 +95,14 @@ class Register(TestCase):
         self.assertEqual(len(instruments.due(self.stand, self.now + timedelta(days=30))), 1)
         instruments.set_interval(self.owner, self.stand, "torque", "", self.now)
         self.assertEqual(instruments.due(self.stand, late), [])
+
+    def test_the_day_of_a_check_is_the_shops(self):
+        shop = Shop.here()
+        shop.time_zone = "Pacific/Auckland"
+        shop.save()
+        self.now = self.now.replace(hour=20)  # the next morning there
+        self.span()
+        self.assertIn("by the span check of 2026-11-03", instruments.torque_words(self.stand, self.now))
 
     def test_who_may_write_what(self):
         with self.assertRaises(NotAllowed):

@@ -78,6 +78,13 @@ class Tank(Scene):
         self.assertTrue(asked["tank"]["dry"])
         self.assertEqual(self.arm().number, 1)  # an estimate warns, and holds nobody up
 
+    def test_a_reading_of_another_test_says_nothing_of_this_one(self):
+        self.rules()
+        opening.close_session(self.mats, self.session, self.now)
+        other = scenes.programme(self.mats, engine="another", parts="other")
+        tank.fill(self.mats, scenes.session(other, self.mats, self.session.stand, self.now), "1 L", self.now)
+        self.assertEqual(self.left(), 12.0)
+
     def test_it_never_falls_below_nothing(self):
         self.rules(fuel_available=1 * LITRE)
         self.pull()

@@ -7683,8 +7683,6 @@ export interface components {
             dry: boolean;
             /** Text */
             text: string;
-            /** Unit */
-            unit: string;
         };
         /**
          * TemplateIn

@@ -81,7 +81,9 @@ async function backfill(pull_id: number) {
 const { gates, held, running, armed, faulty, others, values, stopped, moving, way, mayStop, alarm } =
   useStandMoment(stand, live, flow, mayOperate)
 
-const marks = ref<PullMark[]>([])
+const marks = ref<(PullMark & { pull: number })[]>([])
+/** Those of another pull stand on its own curve. */
+const marksNow = computed(() => marks.value.filter((mark) => mark.pull === current.value?.id))
 const extendTo = ref<number | null>(null)
 function extend(rpm: number) {
   extendTo.value = rpm
@@ -257,7 +259,7 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :mounted="mounted === null ? null : setup(mounted)"
           :may-operate="mayOperate"
         />
-        <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" :marks="current ? marks : []" />
+        <LiveTorque v-else ref="chart" :shown="shownSetup" :current="current" :marks="marksNow" />
         <OtherChannels class="mt-3" :channels="others" :values="values" />
         <NotesPanel
           :programme="id"

@@ -36,7 +36,7 @@ test('a key marks the speed of that moment, and what could not be written is sai
   await vi.advanceTimersByTimeAsync(2100)
   expect(posted).toHaveBeenCalledTimes(2)
   expect(marks.text()).not.toContain('not saved yet')
-  expect(marks.emitted('update:modelValue')!.at(-1)).toEqual([[{ rpm: 4320, label: 'Flash' }]])
+  expect(marks.emitted('update:modelValue')!.at(-1)).toEqual([[{ rpm: 4320, label: 'Flash', pull: 9 }]])
   marks.unmount()
   press('f')
   expect(posted).toHaveBeenCalledTimes(2)

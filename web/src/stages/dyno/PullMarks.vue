@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** While a pull runs: one key, or one large button for gloves, marks what was noticed at the speed of that moment. */
 import { useMutation, useQueryClient } from '@tanstack/vue-query'
-import { ref, watch } from 'vue'
+import { ref } from 'vue'
 
 import { answer, api } from '../../app/api/client'
 import { useKeys } from '../../app/keys'
@@ -18,12 +18,8 @@ const MARKS = [
   { key: 'f', kind: 'seen', label: 'Flash' },
   { key: 'm', kind: 'smelt', label: 'Smell' },
 ]
-/** Marks of the pull that runs, for the chart. */
-const made = defineModel<PullMark[]>({ required: true })
-watch(
-  () => props.pull,
-  () => (made.value = []),
-)
+/** Marks made on this screen, each with its pull, for the chart. */
+const made = defineModel<(PullMark & { pull: number })[]>({ required: true })
 const queries = useQueryClient()
 /** What could not be written yet is tried again: nobody presses twice in a pull. */
 const { mutate, isPaused, failureCount } = useMutation({
@@ -42,7 +38,7 @@ const said = ref('')
 function mark({ kind, label }: (typeof MARKS)[number]) {
   if (props.rpm === null) return
   const rpm = Math.round(props.rpm)
-  made.value = [...made.value, { rpm, label }]
+  made.value = [...made.value, { rpm, label, pull: props.pull }]
   said.value = `${label} at ${rpm} rpm`
   mutate({ kind, pull_id: props.pull, session_id: props.session, rpm })
 }
