@@ -36,6 +36,7 @@ class TuneKind:
 
 TUNE_KINDS: dict[str, TuneKind] = {
     MAIN_JET: TuneKind("Main jet", 20, 300, "number as stamped", by_bank=True),
+    "rod_hanger": TuneKind("Rod hanger", 1, 300, "number as stamped"),
     "metering_rod": TuneKind("Metering rod", 10, 200, "diameter of the power step as stamped"),
     "power_valve": TuneKind("Power valve", 1, 15, "opens below so many inHg"),
     "air_bleed": TuneKind("Main air bleed", 10, 300, "number as stamped"),
@@ -56,7 +57,7 @@ SETTINGS: tuple[Dimension, ...] = (
     Dimension("spark_advance", "Ignition timing", "angle", -10, 70, unit="°",
               hint="before top dead center, at full throttle"),
     *TUNE_ITEMS,
-    Dimension("rod_hanger", "Rod hanger", Measure.WORDS),
+    Dimension("rod_hanger", "Rod hanger, in words", Measure.WORDS, hint="numbers by position are rows of their own"),
     Dimension("jets", "Jets, in words", Measure.WORDS, hint="sizes by position are rows of their own"),
     Dimension("fuel_table", "Fuel table", Measure.WORDS, hint="name and version of the injector table"),
     Dimension("fuel_trim", "Fuel trim", "fraction", -0.5, 0.5, unit="%", hint="over the fuel table"),
@@ -67,6 +68,9 @@ SETTINGS: tuple[Dimension, ...] = (
     Dimension("fuel", "Fuel", Measure.CHOICE, choices=tuple((fuel, facts.label) for fuel, facts in FUELS.items())),
     Dimension("fuel_batch", "Fuel batch", Measure.WORDS),
     Dimension("drive", "Blower drive", Measure.WORDS, hint="pulleys or ratio"),
+    Dimension("idle_speed", "Idle speed set", "speed", 300, 3000, unit="rpm", hint="with the engine warm"),
+    Dimension("idle_screws", "Idle mixture screws", Measure.NUMBER, 0, 10, hint="turns out from seated"),
 )  # fmt: skip
+IDLE_ITEMS = frozenset({"idle_speed", "idle_screws"})  # another of them changes nothing at full throttle
 # What decides the mixture, so that another of it may still be the same mixture.
 MIXTURE_ITEMS = frozenset({*(item.key for item in TUNE_ITEMS), "rod_hanger", "jets", "fuel_table", "fuel_trim"})

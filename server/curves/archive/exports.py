@@ -12,6 +12,7 @@ from torvix_core.units import quantities
 from curves.files.write import TableSheet, csv_bytes, mdf_bytes, parquet_bytes, sheet_csv, sheet_xlsx
 from curves.reduction.correct import corrected, pulls_of
 from programmes.models import Programme
+from programmes.settings import tune_sizes
 from programmes.settings.tune_words import tune_words
 from shop.refusals import Invalid, Refusal
 from stand.models import Pull, Standing
@@ -51,6 +52,7 @@ def curves_file(programme: Programme, standard: Standard, units: Mapping[str, st
 
 def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, str]) -> TableSheet:
     """The table, and the lines that say what it is."""
+    sizes = tune_sizes.tables(units)
     found, about = [], [
         programme.question,
         f"Standard: {DEFINITIONS[standard].label}. Torque in {units['torque']}, power in {units['power']}.",
@@ -63,7 +65,7 @@ def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, s
             about.append(f"Not in the table: {refusal}")
             continue
         standing = f", excluded: {pull.excluded_reason}" if pull.standing == Standing.EXCLUDED else ""
-        tune = "; ".join(tune_words(pull.settings_in_force))
+        tune = "; ".join(tune_words(pull.settings_in_force, sizes))
         about.append(f"Pull {pull.number}, setup {pull.setup}, factor {found[-1].factor:.4f}{standing}."
                      f"{f' Tune: {tune}.' if tune else ''}")  # fmt: skip
     if not found:

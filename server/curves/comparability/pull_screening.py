@@ -21,6 +21,7 @@ from curves.reduction.correct import CorrectedPull, corrected
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import BoostPolicy, MixturePolicy, Programme, Setup
 from programmes.plan.plans import SETTING
+from programmes.settings.service import at_full_throttle
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
@@ -67,7 +68,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
     """What a pull brings to a comparison, over the range that is compared; torque as observed."""
     pull = found.pull
     reduced: Reduced = pull.reduced
-    there = {**configuration, **pull.settings_in_force}
+    there = at_full_throttle({**configuration, **pull.settings_in_force})
     plain = {_plain(key): text for key, text in there.items()}
     included = {StandInertia.INCLUDED: True, StandInertia.NOT_INCLUDED: False}.get(
         StandInertia(reduced.options.get("stand_inertia", pull.inertia_in_torque))
@@ -95,7 +96,7 @@ def facts_of(programme: Programme, found: CorrectedPull, configuration: Mapping[
         first_after_change=pull.first_after_change and pull.purpose == Purpose.WARM_UP,
         resolution=pull.torque_step / 2 / float(torque.mean()) if pull.torque_step else 0.0,
         configuration=plain,
-        planned={_plain(key): text for key, text in configuration.items()},
+        planned={_plain(key): text for key, text in at_full_throttle(configuration).items()},
         stepwise=pull.purpose == Purpose.STEPS,
         simulated=nature_of(pull) is Nature.SIMULATED,
         boost_as_it_comes=programme.boost_policy == BoostPolicy.EQUAL_DRIVE,

@@ -14,6 +14,7 @@ from curves.models import StandingTune
 from curves.reduction.correct import CorrectedPull
 from engines.sheet import sheets
 from programmes.models import MixturePolicy, Programme
+from programmes.settings.service import at_full_throttle
 from shop.models import Person
 from shop.permissions import require_operator
 from stand.models import Pull
@@ -64,7 +65,7 @@ def _score(programme: Programme, found: CorrectedPull) -> float:
 
 
 def _settings(pull: Pull) -> frozenset[tuple[str, str]]:
-    return frozenset(pull.settings_in_force.items())
+    return frozenset(at_full_throttle(pull.settings_in_force).items())
 
 
 def choose_tune(person: Person, pull: Pull, at: datetime) -> StandingTune:

@@ -18,6 +18,7 @@ from curves.pull_log.schemas import AfterPullOut, CurveOut, PullLog, PullRow, pu
 from curves.reduction import correct
 from curves.reduction.standard import standard_asked
 from programmes.models import Programme, TuneRule
+from programmes.settings import tune_sizes
 from shop.permissions import is_person, units_of
 from stand.models import Pull
 
@@ -34,10 +35,11 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = "") -> Pul
     judged = pull_screening.judge(programme, correct.kept_of(pulls, Standard(programme.standard)))
     standing = set(StandingTune.objects.filter(setup__programme=programme).values_list("pull_id", flat=True))
     rows: list[PullRow] = []
+    sizes = tune_sizes.tables(units)
     before: dict[tuple[int, int], Pull] = {}
     for pull in sorted(pulls, key=lambda one: one.number):
         visit = pull.session_id, pull.setup_id
-        rows.append(pull_row(pull, chosen, units, judged.get(pull.pk), before.get(visit), pull.pk in standing))
+        rows.append(pull_row(pull, chosen, units, judged.get(pull.pk), before.get(visit), pull.pk in standing, sizes))
         before[visit] = pull
     return PullLog(torque_unit=units["torque"], power_unit=units["power"], standard=chosen,
                    tune_rule=TuneRule(programme.tune_rule).label, tune_chosen=programme.tune_rule == TuneRule.CHOSEN,

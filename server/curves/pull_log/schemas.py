@@ -13,6 +13,7 @@ from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
 from curves.reduction import correct, messages
 from curves.reduction.inspection import anomaly_words
+from programmes.settings.tune_sizes import SizeTables
 from programmes.settings.tune_words import changes, tune_words
 from shop.refusals import Refusal
 from stand.models import Pull
@@ -92,7 +93,7 @@ class CurveOut(Schema):
 
 def pull_row(
     pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_screening.ScreenedPull | None,
-    before: Pull | None, tune_stands: bool,
+    before: Pull | None, tune_stands: bool, sizes: SizeTables,
 ) -> PullRow:  # fmt: skip
     torque_unit, power_unit = units["torque"], units["power"]
     peaks: list[PeakOut | None] = [None, None]
@@ -137,7 +138,7 @@ def pull_row(
         origin_label=pull.get_origin_display(),
         source=pull.source,
         comparable=_comparable(judged, units) if judged else None,
-        tune=tune_words(pull.settings_in_force),
+        tune=tune_words(pull.settings_in_force, sizes),
         tune_changes=changes(before.settings_in_force, pull.settings_in_force) if before else [],
         tune_stands=tune_stands,
     )

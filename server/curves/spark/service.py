@@ -16,6 +16,7 @@ from curves.models import SparkDecision, SparkRule
 from curves.reduction.correct import CorrectedPull, corrected
 from programmes.models import Programme, Setup
 from programmes.plan.plans import SETTING
+from programmes.settings.service import at_full_throttle
 from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
@@ -136,7 +137,7 @@ def _is_rung(one: Pull, pull: Pull) -> bool:
 
 def _rest(pull: Pull) -> dict[str, str]:
     """Everything of the tune but the spark."""
-    return {key: text for key, text in pull.settings_in_force.items() if key != SPARK}
+    return {key: text for key, text in at_full_throttle(pull.settings_in_force).items() if key != SPARK}
 
 
 def _mean(programme: Programme, found: CorrectedPull) -> float | None:

@@ -113,11 +113,11 @@ class Log(Scene):
         self.pull()
         self.client.force_login(self.operator)
         address = f"/api/programmes/{self.programme.pk}/pulls"
-        with self.assertNumQueries(16):
+        with self.assertNumQueries(17):
             self.client.get(address)
         for _ in range(4):
             self.pull()
-        with self.assertNumQueries(16):
+        with self.assertNumQueries(17):
             self.assertEqual(len(self.client.get(address).json()["rows"]), 5)
 
 

@@ -8,8 +8,28 @@ from django.test import TestCase
 from curves.mixture import jet_cases
 from programmes.models import TuneSize
 from programmes.settings import tune_sizes
+from programmes.settings.tune_words import tune_words
 from shop.models import Person, Role
 from shop.refusals import Invalid, NotAllowed
+
+
+class Words(TestCase):
+    def test_a_number_is_said_with_its_size_where_the_shop_has_one(self):
+        person = scenes.person(Role.OPERATOR)
+        tune_sizes.write(person, "main_jet", "72 1.83 mm\n80 2.03 mm")
+        settings = {"setting:main_jet_primary": "72", "setting:main_jet_secondary": "80",
+                    "setting:rod_hanger_primary": "55", "setting:idle_screws": "1.5"}  # fmt: skip
+        with self.assertNumQueries(1):
+            sizes = tune_sizes.tables({"length": "mm"})
+        self.assertEqual(
+            tune_words(settings, sizes),
+            ["Main jet 72 (1.830 mm) primary and 80 (2.030 mm) secondary", "Rod hanger 55 primary",
+             "Idle mixture screws 1.5"],
+        )  # fmt: skip
+        inches = tune_sizes.tables({"length": "in"})
+        self.assertEqual(inches.size_of("main_jet", "72"), "0.0720 in")
+        for text in ("PV 6.5", "73", ""):
+            self.assertEqual(inches.size_of("main_jet", text), "")
 
 
 class Tables(TestCase):
@@ -51,7 +71,7 @@ class Tables(TestCase):
                 tune_sizes.write(self.person, "main_jet", text)
             self.assertIn(words, refused.exception.fields["text"])
         self.assertEqual(TuneSize.objects.count(), 1)
-        for kind in ("power_valve", "song"):
+        for kind in ("power_valve", "rod_hanger", "song"):
             with self.assertRaises(Invalid) as refused:
                 tune_sizes.write(self.person, kind, "6.5 1 mm")
             self.assertIn("kind", refused.exception.fields)

@@ -12,7 +12,7 @@ from torvix_core.air.standards import BoostSchool, Standard
 from torvix_core.engine import fuel
 from torvix_core.engine.dimensions import STACK_ORDER, Slot
 from torvix_core.engine.fuel import Fuel, FuelNeed
-from torvix_core.engine.settings import MIXTURE_ITEMS, SETTINGS
+from torvix_core.engine.settings import IDLE_ITEMS, MIXTURE_ITEMS, SETTINGS
 from torvix_core.judging import design
 from torvix_core.planning import changeover
 from torvix_core.planning.changeover import Work
@@ -191,7 +191,7 @@ class Plan:
 
     def factors(self, setup: PlannedSetup) -> dict[str, str]:
         """What of a setup is compared: where every setup is brought to one mixture, its jets are not."""
-        nuisance = MIXTURE_ITEMS if self.mixture_policy == MixturePolicy.MATCHED else frozenset()
+        nuisance = IDLE_ITEMS | (MIXTURE_ITEMS if self.mixture_policy == MixturePolicy.MATCHED else frozenset())
         return {key: level for key, level in setup.levels().items() if key.removeprefix(SETTING) not in nuisance}
 
     def works(self) -> dict[str, Work]:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 
 from torvix_core.engine.dimensions import Measure
-from torvix_core.engine.settings import SETTINGS, TUNE_ITEMS
+from torvix_core.engine.settings import IDLE_ITEMS, SETTINGS, TUNE_ITEMS
 from torvix_core.units.quantity_parser import NotUnderstood, read_number, read_quantity
 
 from programmes.models import Adjustment, Setup
@@ -21,7 +21,7 @@ from shop.texts import optional
 ADJUSTABLE = [
     f"{SETTING}{key}" for key in (
         "spark_advance", *(item.key for item in TUNE_ITEMS), "rod_hanger", "jets", "fuel_table", "fuel_trim",
-        "spark_table", "mixture_target", "boost_target",
+        "spark_table", "mixture_target", "boost_target", *sorted(IDLE_ITEMS),
     )
 ]  # fmt: skip
 KNOWN_SETTINGS = {f"{SETTING}{dimension.key}": dimension for dimension in SETTINGS}
@@ -47,6 +47,11 @@ def read_setting(key: str, text: str, units: Mapping[str, str]) -> SettingValue:
             raise NotUnderstood(f"choose one of {', '.join(dict(known.choices))}")
         return SettingValue(label)
     return SettingValue(text)
+
+
+def at_full_throttle(settings: Mapping[str, str]) -> dict[str, str]:
+    """Settings without those of the idle: two pulls that differ in these alone were made with one tune."""
+    return {key: value for key, value in settings.items() if key.removeprefix(SETTING) not in IDLE_ITEMS}
 
 
 def in_force(setup: Setup) -> dict[str, SettingValue]:

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Mapping
+from dataclasses import dataclass
 from itertools import pairwise
 
 from django.db import transaction
@@ -17,7 +19,7 @@ from shop.refusals import Invalid
 
 MOST_ROWS = 400
 DIAMETER_M, AREA_M2 = (1e-4, 0.02), (1e-8, 3e-4)
-WITHOUT_SIZE = ("power_valve",)  # its number is a vacuum, not a size
+WITHOUT_SIZE = ("power_valve", "rod_hanger")  # a vacuum and a height, not an opening
 
 
 def kinds() -> dict[str, str]:
@@ -28,6 +30,30 @@ def kinds() -> dict[str, str]:
 def areas(kind: str) -> dict[float, float]:
     """m² by the number stamped; {} where the shop keeps no table."""
     return dict(TuneSize.objects.filter(kind=kind).values_list("number", "area"))
+
+
+@dataclass(frozen=True)
+class SizeTables:
+    """The shop's tables, m² by kind and number, and the unit in which a person reads a diameter."""
+
+    areas: Mapping[str, Mapping[float, float]]
+    unit: str
+
+    def size_of(self, kind: str, text: str) -> str:
+        """The diameter of what a number stands for, such as “1.83 mm”; "" where the shop has no size for it."""
+        try:
+            area = self.areas.get(kind, {}).get(float(text.replace(",", ".")))
+        except ValueError:  # a file of somebody else's may have words here
+            return ""
+        return "" if area is None else _diameter_text(area, self.unit)
+
+
+def tables(units: Mapping[str, str]) -> SizeTables:
+    """Every table of the shop, in one query."""
+    found: dict[str, dict[float, float]] = {}
+    for kind, number, area in TuneSize.objects.values_list("kind", "number", "area"):
+        found.setdefault(kind, {})[number] = area
+    return SizeTables(found, units["length"])
 
 
 def write(person: Person, kind: str, text: str) -> None:
@@ -78,9 +104,9 @@ def _area(text: str, unit: str) -> float:
 
 def text_of(kind: str, unit: str) -> str:
     """The table as it would be typed, in diameters."""
+    return "\n".join(f"{number:g} {_diameter_text(area, unit)}" for number, area in sorted(areas(kind).items()))
+
+
+def _diameter_text(area: float, unit: str) -> str:
     shown, digits = (unit, 4) if unit == "in" else ("mm", 3)
-    scale = quantities.to_si_rule(shown).scale
-    return "\n".join(
-        f"{number:g} {2 * math.sqrt(area / math.pi) / scale:.{digits}f} {shown}"
-        for number, area in sorted(areas(kind).items())
-    )
+    return f"{2 * math.sqrt(area / math.pi) / quantities.to_si_rule(shown).scale:.{digits}f} {shown}"

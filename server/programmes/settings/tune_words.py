@@ -8,15 +8,18 @@ from torvix_core.engine.settings import TUNE_KINDS
 from torvix_core.units.grammar import listed
 
 from programmes.plan.plans import SETTING, row_label
+from programmes.settings.tune_sizes import SizeTables
 
 
-def tune_words(settings: Mapping[str, str]) -> list[str]:
-    """A line for each setting; sizes of one kind on one line, with their positions."""
+def tune_words(settings: Mapping[str, str], sizes: SizeTables) -> list[str]:
+    """A line for each setting; numbers of one kind on one line, with their sizes and positions."""
     lines: dict[str, list[str]] = {}
     for key, text in settings.items():
         kind, position = _item(key)
         if kind:
-            lines.setdefault(TUNE_KINDS[kind].label, []).append(f"{text} {TUNE_KINDS[kind].positions[position]}")
+            size = sizes.size_of(kind, text)
+            shown = f"{text} ({size})" if size else text
+            lines.setdefault(TUNE_KINDS[kind].label, []).append(f"{shown} {TUNE_KINDS[kind].positions[position]}")
         else:
             lines.setdefault(row_label(key), []).append(text)
     return [f"{label} {listed(texts)}" for label, texts in lines.items()]

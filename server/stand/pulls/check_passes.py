@@ -55,14 +55,18 @@ def _target(pull: Pull) -> float | None:
 
 def passed(session: Session, setup: Setup) -> bool:
     """Whether a check pass since the last change of parts said go with this tune, or a longer pull was made with it."""
-    tune = {key: value.text for key, value in adjusting.in_force(setup).items()}
+    tune = _tune(setup)
     complete = session.pulls.filter(state=PullState.COMPLETE).select_related("build").prefetch_related("settings")
     for pull in complete.order_by("-number"):
         if pull.setup_id != setup.pk:
             return False
-        if pull.settings_in_force == tune:
+        if adjusting.at_full_throttle(pull.settings_in_force) == tune:
             return pull.purpose != Purpose.CHECK or read(pull).go
     return False
+
+
+def _tune(setup: Setup) -> dict[str, str]:
+    return adjusting.at_full_throttle({key: value.text for key, value in adjusting.in_force(setup).items()})
 
 
 def require_go(person: Person, session: Session, setup: Setup, purpose: Purpose) -> None:
@@ -73,8 +77,7 @@ def require_go(person: Person, session: Session, setup: Setup, purpose: Purpose)
     last = checked.order_by("-number").first()
     if last is None:
         return
-    tune = {key: value.text for key, value in adjusting.in_force(setup).items()}
-    if last.settings_in_force != tune or (found := read(last)).go:
+    if adjusting.at_full_throttle(last.settings_in_force) != _tune(setup) or (found := read(last)).go:
         return
     reasons = " ".join(line_words(line, units_of(person)) for line in found.lines if line.right is False)
     raise Refusal(f"Not armed: check pass {last.number} was no go. {reasons} Put it right and make another check pass.",

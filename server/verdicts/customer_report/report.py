@@ -16,6 +16,8 @@ from torvix_core.units.grammar import numbered
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
 from programmes.plan.plans import SETTING, Plan, PlannedSetup
+from programmes.settings import tune_sizes
+from programmes.settings.tune_sizes import SizeTables
 from programmes.settings.tune_words import tune_words
 from shop.models import Person
 from shop.money import currency
@@ -78,7 +80,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
         "thresholds": shown.thresholds, "holds": holds,
         "heads": _heads(shown, programme, wanted),
         "ranking": [_row(found, placing, shown, wanted) for placing in shown.placings],
-        "setups": _setups(found), "curves": curves, "table": _table(found, curves),
+        "setups": _setups(found, units), "curves": curves, "table": _table(found, curves),
         "conditions": _conditions(programme, found, units), "excluded": _excluded(programme, found),
         "method": shown.method, "notes": shown.notes, "decision": _decision(programme),
         "handover": _handover(programme, found.plan),
@@ -128,7 +130,7 @@ def standing(one: PlacingOut, shown: Verdict) -> str:
     return "best" if shown.winner_id == one.setup_id else STANDINGS[DifferenceState(shown.level_state)]
 
 
-def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
+def _setups(found: WorkedVerdict, units: Mapping[str, str]) -> list[dict[str, Any]]:
     """What every setup was, also those that lost or were never pulled; all but the baseline by what differs from it."""
     plan, kept = found.plan, {setup.pk for setup in found.comparison.setups}
     counted = {
@@ -136,10 +138,10 @@ def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
                             if found.comparison.setup_of[row] == index)
         for index, setup in enumerate(found.comparison.setups)
     }  # fmt: skip
-    rows = []
+    rows, sizes = [], tune_sizes.tables(units)
     for place, one in enumerate(plan.setups):
         why = "" if one.pk in kept else one.reason or "no accepted pull"
-        tune = _tune(found, one)
+        tune = _tune(found, one, sizes)
         # What was pulled has a tune of its own beside its parts: what was planned is not what ran.
         levels, base = ({key: text for key, text in of.levels().items() if not (tune and key.startswith(SETTING))}
                         for of in (one, plan.setups[0]))  # fmt: skip
@@ -152,10 +154,10 @@ def _setups(found: WorkedVerdict) -> list[dict[str, Any]]:
     return rows
 
 
-def _tune(found: WorkedVerdict, setup: PlannedSetup) -> list[str]:
+def _tune(found: WorkedVerdict, setup: PlannedSetup, sizes: SizeTables) -> list[str]:
     """What the setup was set to in the last pull that counts: its tune belongs to its figures."""
     last = [one.pull for one in found.comparison.kept if one.pull.setup_id == setup.pk][-1:]
-    return [line for pull in last for line in tune_words(pull.settings_in_force)]
+    return [line for pull in last for line in tune_words(pull.settings_in_force, sizes)]
 
 
 def _peaks(found: WorkedVerdict, shown: Verdict, units: Mapping[str, str]) -> dict[str, Any]:
