@@ -2,6 +2,7 @@
 
 from dataclasses import replace
 
+import numpy as np
 from django.test import SimpleTestCase
 from torvix_core.pull import limits
 from torvix_core.pull.guard import Guard
@@ -64,6 +65,16 @@ class Tripping(SimpleTestCase):
         self.assertIsNone(guard.watch({"rpm": 3000.0}))
         self.assertEqual([limit.key for limit in guard.blind(["rpm", "oil_pressure", "lambda"])],
                          ["coolant", "oil", "exhaust", "knock"])  # fmt: skip
+
+    def test_a_lean_bank_trips_though_the_mean_is_rich(self):
+        guard = Guard([BY_KEY["lean"]])
+        block = {"rpm": np.linspace(3000, 3400, 40), "throttle": np.ones(40), "lambda": 0.88 + np.arange(40) * 1e-4,
+                 "lambda_left": 0.75 + np.arange(40) * 1e-4, "lambda_right": 1.01 + np.arange(40) * 1e-4}  # fmt: skip
+        trip = guard.watch(block)
+        assert trip is not None
+        self.assertEqual((trip.limit.key, trip.limit.label), ("lean", "Lean under load, right bank"))
+        for channels, blind in ((["rpm", "lambda_left"], True), (["rpm", "lambda_left", "lambda_right"], False)):
+            self.assertEqual([limit.key for limit in guard.blind(channels)], ["lean"] if blind else [])
 
     def test_the_lower_of_the_owners_speed_and_the_redline_holds(self):
         owners = [replace(BY_KEY["over_speed"], value=6800.0)]

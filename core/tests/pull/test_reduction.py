@@ -1,3 +1,5 @@
+from dataclasses import replace
+
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
@@ -157,6 +159,21 @@ class Gaps(SimpleTestCase):
         reduced = reduce_sweep(Trace(trace.time, trace.names, values), PLAIN)
         assert_allclose(reduced.torque, true_torque(reduced.speed_rpm), rtol=4e-4)
         self.assertLess(reduced.samples.min(), reduced.samples.max())
+
+    def test_two_banks_alone_give_the_mixture_of_the_engine_and_one_does_not(self):
+        trace = pull()
+        count = len(trace.time)
+        banks = np.stack([np.full(count, 0.90), np.full(count, 0.84)])
+        both = replace(trace, names=(*trace.names, "lambda_left", "lambda_right"),
+                       values=np.concatenate([trace.values, banks]))  # fmt: skip
+        found = reduce_sweep(both, PLAIN)
+        assert_allclose(found.means[found.names.index("lambda")], 0.87)
+        one = replace(trace, names=(*trace.names, "lambda_left"), values=np.concatenate([trace.values, banks[:1]]))
+        self.assertNotIn("lambda", reduce_sweep(one, PLAIN).names)
+        own = replace(both, names=(*both.names, "lambda"),
+                      values=np.concatenate([both.values, np.full((1, count), 0.88)]))  # fmt: skip
+        found = reduce_sweep(own, PLAIN)
+        assert_allclose(found.means[found.names.index("lambda")], 0.88)
 
     def test_raw_samples_are_not_changed(self):
         trace = pull(noise=1.0)

@@ -9,7 +9,7 @@ import numpy as np
 from torvix_core.engine import geometry
 from torvix_core.pull.overlay import climb
 from torvix_core.pull.reduction import NEXT_BINS, Reduction, usable
-from torvix_core.pull.trace import SPEED, TORQUE, Trace, TraceProblem
+from torvix_core.pull.trace import BANKS, SPEED, TORQUE, Trace, TraceProblem
 from torvix_core.units.checked import Array
 
 DIP = 0.025  # of the torque around it, where the mixture speaks for a stumble [prac]
@@ -25,7 +25,8 @@ STEP_K = 8.0  # between two samples of a temperature [prac]
 KNOCK = 0.5  # mean of the knock channel in a bin, which is 0 or 1 on the stands known here
 SPIKE_SHOWS = 0.005  # of the peak: a highest reading in the load-in by so much more would be quoted [prac]
 # Channels that never read the same twice while an engine sweeps; others may, with few digits
-LIVELY = ("lambda", "manifold_pressure", "air_flow", "fuel_flow", "boost", "exhaust_pressure", "turbine_speed")
+LIVELY = ("lambda", *BANKS, "manifold_pressure", "air_flow", "fuel_flow", "boost", "exhaust_pressure",
+          "turbine_speed")  # fmt: skip
 
 
 class AnomalyKind(StrEnum):

@@ -5,14 +5,14 @@ A limit whose channel says nothing, says the impossible or stands still protects
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field
+from collections.abc import Collection, Mapping, Sequence
+from dataclasses import dataclass, field, replace
 from enum import StrEnum
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 from torvix_core.pull.limits import LOADED, Limit, Side
-from torvix_core.pull.trace import PLAUSIBLE, SPEED, THROTTLE
+from torvix_core.pull.trace import BANKS, MIXTURE, PLAUSIBLE, SPEED, THROTTLE
 from torvix_core.units.checked import Array
 
 BoolArray = NDArray[np.bool_]
@@ -63,9 +63,9 @@ class Guard:
 
     def __init__(self, limits: Sequence[Limit], rate_hz: float = 50.0, *, climbing: bool = True) -> None:
         """`climbing`: the speed is swept, not held, so a speed that stands still is a broken sensor."""
-        self.limits = tuple(limits)
+        self.limits = tuple(each for limit in limits for each in _by_bank(limit))
         self.warned: list[Trip] = []  # once for each limit, in their order
-        self._memory = {limit.key: _Memory() for limit in self.limits}
+        self._memory = {limit.channel + limit.key: _Memory() for limit in self.limits}
         self._unseen = max(UNSEEN_LEAST, round(UNSEEN_S * rate_hz))
         self._still = max(UNSEEN_LEAST, round(STILL_S * rate_hz)) if climbing else None
 
@@ -97,7 +97,7 @@ class Guard:
                     continue
                 trip = Trip(limit, float(values[place]), float(against[place]), float(speed[place]), cause)
                 if cause is not Cause.CROSSED and not limit.stops_unseen:
-                    if all(known.limit.key != limit.key for known in self.warned):
+                    if all(known.limit != limit for known in self.warned):
                         self.warned.append(trip)
                 elif first is None or place < first[0]:
                     first = place, trip
@@ -105,7 +105,7 @@ class Guard:
 
     def _crossed_at(self, limit: Limit, values: Array, against: Array, loaded: BoolArray) -> int | None:
         """The sample of the block at which a limit trips."""
-        memory = self._memory[limit.key]
+        memory = self._memory[limit.channel + limit.key]
         judged = np.isfinite(values) & (loaded | (not limit.under_load))
         places = np.flatnonzero(judged)
         out = (values > against if limit.side is Side.ABOVE else values < against)[places]
@@ -125,7 +125,7 @@ class Guard:
         self, limit: Limit, values: Array, speed: Array, loaded: BoolArray
     ) -> list[tuple[int | None, Cause]]:
         """The samples of the block from which on a limit cannot be watched, and why."""
-        memory = self._memory[limit.key]
+        memory = self._memory[limit.channel + limit.key]
         low, high = PLAUSIBLE.get(limit.channel, (-np.inf, np.inf))
         unusable = ~((values >= low) & (values <= high)) & loaded
         run = _run(unusable, memory.unusable)
@@ -148,7 +148,31 @@ class Guard:
 
     def blind(self, channels: Sequence[str]) -> tuple[Limit, ...]:
         """Limits whose channel the stand does not send: they protect nothing."""
-        return tuple(limit for limit in self.limits if limit.channel not in channels)
+        return tuple(limit for limit in self.limits if limit.channel not in BANKS and is_blind(limit, channels))
+
+
+def is_blind(limit: Limit, channels: Collection[str]) -> bool:
+    """Whether nothing that a stand sends can cross a limit.
+
+    Shapes: any number of channels.
+    Units:  none.
+    Errors: none.
+    Source: house rule: the mixture of both banks stands for the mixture of the engine.
+    >>> from torvix_core.pull.limits import USUAL
+    >>> lean = next(limit for limit in USUAL if limit.key == "lean")
+    >>> is_blind(lean, ["rpm"]), is_blind(lean, ["rpm", "lambda_left", "lambda_right"])
+    (True, False)
+    """
+    both = limit.channel == MIXTURE and set(BANKS) <= set(channels)
+    return limit.channel not in channels and not both
+
+
+def _by_bank(limit: Limit) -> tuple[Limit, ...]:
+    """A limit of the mixture holds for each bank that is read: a mean may hide a lean one."""
+    if limit.channel != MIXTURE:
+        return (limit,)
+    sides = (replace(limit, channel=bank, label=f"{limit.label}, {bank.rpartition('_')[2]} bank") for bank in BANKS)
+    return (limit, *sides)
 
 
 def _newest(values: Array, count: int) -> Array:

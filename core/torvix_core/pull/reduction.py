@@ -12,7 +12,18 @@ from functools import lru_cache
 from math import ceil, floor, pi
 
 import numpy as np
-from torvix_core.pull.trace import SPEED, THROTTLE, TORQUE, Trace, TraceFinding, TraceProblem, check, impossible
+from torvix_core.pull.trace import (
+    BANKS,
+    MIXTURE,
+    SPEED,
+    THROTTLE,
+    TORQUE,
+    Trace,
+    TraceFinding,
+    TraceProblem,
+    check,
+    impossible,
+)
 from torvix_core.units.checked import Array
 
 MINIMUM_BINS = 3  # fewer do not make a curve
@@ -135,6 +146,8 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
     means = means[:, used]
     # A channel without a value in some bin is left out, never invented.
     whole = np.isnan(means).sum(axis=1) == 0
+    names = tuple(name for name, kept in zip(trace.names, whole, strict=True) if kept)
+    names, means = _with_mixture(names, means if whole.all() else means[whole])
     # The speed runs evenly through a bin, so the slope alone spreads the torque like n points at equal distances.
     rise, count = slope * acceleration * (ends_s[used] - begins_s[used]), samples[used]
     variance = mean_square[used] - mean_torque * mean_torque - rise * rise * (count + 1) / (12 * (count - 1))
@@ -145,8 +158,8 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
         inertia_torque=added,
         acceleration_rpm_s=acceleration,
         samples=count,
-        names=tuple(name for name, kept in zip(trace.names, whole, strict=True) if kept),
-        means=means if whole.all() else means[whole],
+        names=names,
+        means=means,
         cut=Cut(
             float(begins_s[used][0]),
             float(ends_s[used][-1]),
@@ -158,6 +171,14 @@ def reduce_sweep(trace: Trace, options: Options) -> Reduction:
         ),
         findings=findings,
     )
+
+
+def _with_mixture(names: tuple[str, ...], means: Array) -> tuple[tuple[str, ...], Array]:
+    """Where each bank was read and nothing else, their mean is the engine's mixture: half of the cylinders each."""
+    if MIXTURE in names or not set(BANKS) <= set(names):
+        return names, means
+    both = means[[names.index(bank) for bank in BANKS]].mean(axis=0, keepdims=True)
+    return (*names, MIXTURE), np.concatenate([means, both])
 
 
 def usable(trace: Trace, findings: tuple[TraceFinding, ...]) -> tuple[Array, Array]:

@@ -10,11 +10,14 @@ import numpy as np
 from numpy.typing import NDArray
 from torvix_core.units.checked import Array
 
-SPEED, TORQUE, THROTTLE = "rpm", "torque", "throttle"  # channel names that the computation itself asks for
+# Channel names that the computation itself asks for
+SPEED, TORQUE, THROTTLE, MIXTURE = "rpm", "torque", "throttle", "lambda"
 
 GAP_STEPS = 2.5  # a step in time this many times the usual one is a gap
 RPM_JUMP = 250.0  # rpm between two samples; a sweep of 1000 rpm/s read at 50 Hz moves 20 [prac]
 STUCK_SHARE = 0.5  # of the pull without one change in speed or torque: the sensor is stuck [prac]
+
+BANKS = ("lambda_left", "lambda_right")  # of a stand that reads the mixture of each bank
 
 # What a channel can read, SI; outside it the sensor is broken or the unit wrong [prac]
 PLAUSIBLE = {
@@ -22,6 +25,8 @@ PLAUSIBLE = {
     TORQUE: (-500.0, 5_000.0),
     THROTTLE: (-0.05, 1.05),
     "lambda": (0.5, 2.0),
+    "lambda_left": (0.5, 2.0),
+    "lambda_right": (0.5, 2.0),
     "oil_temperature": (233.15, 453.15),
     "coolant_temperature": (233.15, 413.15),
     "inlet_temperature": (233.15, 473.15),

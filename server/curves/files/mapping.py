@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE
+from torvix_core.pull.trace import BANKS, MIXTURE, PLAUSIBLE, SPEED, TORQUE
 from torvix_core.units import quantities
 
 from curves.files.layout import OTHER_UNITS
@@ -23,6 +23,8 @@ MEASURES: dict[str, str] = {
     POWER: "power",
     "throttle": "fraction",
     "lambda": "mixture",
+    "lambda_left": "mixture",
+    "lambda_right": "mixture",
     "oil_temperature": "temperature",
     "coolant_temperature": "temperature",
     "inlet_temperature": "temperature",
@@ -46,7 +48,9 @@ AIR = ("barometer", "air_temperature", "relative_humidity")
 # Words of the trade by which a head is recognised, most particular first; any of several languages' short forms
 WORDS: Sequence[tuple[str, str]] = (
     (r"turb\w* (speed|rpm)|turbine", "turbine_speed"),
-    (r"(air.?fuel|lambda|afr|a/f|mixture|o2|wideband)", "lambda"),
+    (r"(air.?fuel|lambda|afr|a/f|\bo ?2|wideband).*(\bleft\b|\bl$|bank 1)|\bleft.*(lambda|afr|\bo ?2)", "lambda_left"),
+    (r"(air.?fuel|lambda|afr|a/f|\bo ?2|wideband).*(\bright\b|\br$|bank 2)|\bright.*(lambda|afr|\bo ?2)", "lambda_right"),
+    (r"(air.?fuel|lambda|afr|a/f|mixture|\bo ?2|wideband)", "lambda"),
     (r"(relative )?humidity|\brh\b", "relative_humidity"),
     (r"baro|ambient press|station press|\bp (amb|atm|baro)|\b(amb|atm) p\b", "barometer"),
     (r"\bphi\b|feuchte|\brf\b", "relative_humidity"),
@@ -70,7 +74,8 @@ WORDS: Sequence[tuple[str, str]] = (
     (r"time|zeit|\bt\b|seconds|elapsed", TIME),
 )  # fmt: skip
 # The unit that a channel is written in where its head gives none, and how sure that is; "" asks
-USUAL: dict[str, str] = {TIME: "s", SPEED: "rpm", "lambda": "lambda", "turbine_speed": "rpm", "throttle": "%",
+USUAL: dict[str, str] = {TIME: "s", SPEED: "rpm", "lambda": "lambda", "lambda_left": "lambda",
+                         "lambda_right": "lambda", "turbine_speed": "rpm", "throttle": "%",
                          "knock": "1", "relative_humidity": "%"}  # fmt: skip
 TABLE_STEP_RPM = 20.0  # rows further apart in speed are figures of a table, nearer ones samples [prac]
 
@@ -172,7 +177,7 @@ def _unit_by_value(channel: str, column: FileColumn) -> str:
     values = column.values[np.isfinite(column.values)]
     if channel == SPEED and len(values) and 0.3 < float(np.median(values)) < 25:
         return "krpm"
-    if channel == "lambda" and len(values):
+    if channel in (MIXTURE, *BANKS) and len(values):
         return "afr" if float(np.median(values)) > 3 else "lambda"
     if channel == "throttle" and len(values):
         return "1" if float(values.max()) <= 1.5 else "%"

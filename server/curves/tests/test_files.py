@@ -62,6 +62,15 @@ class Text(SimpleTestCase):
                 guessed = [(one.channel, one.unit) for one in mapping.guess(table).mapped]
                 self.assertEqual(guessed[:4], [("time", "s"), ("rpm", "rpm"), ("torque", "N·m"), ("lambda", "lambda")])
 
+    def test_the_mixture_of_each_bank_is_known_by_its_side(self):
+        for left, right in (("Lambda left", "Lambda right"), ("AFR L", "AFR R"), ("lambda_left", "lambda_right"),
+                            ("O2 bank 1", "O2 bank 2")):  # fmt: skip
+            with self.subTest(left):
+                rows = "".join(f"{2000 + 50 * at},{300 + at},0.8{at % 10},0.9{at % 10}\n" for at in range(20))
+                found = mapping.guess(read_table(f"rpm,torque,{left},{right}\n{rows}".encode())).mapped
+                self.assertEqual([(one.channel, one.unit) for one in found[2:]],
+                                 [("lambda_left", "lambda"), ("lambda_right", "lambda")])  # fmt: skip
+
     def test_agrees_with_pandas_to_the_last_digit(self):
         """pandas 3.1.1, round-trip parser, is the reference."""
         content = text().encode()

@@ -5,6 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
+from torvix_core.pull.guard import is_blind
 from torvix_core.pull.limits import Limit, Side
 from torvix_core.units import quantities
 
@@ -80,7 +81,7 @@ def _out(person: Person, stand: Stand, setup: Setup | None) -> LimitsOut:
             value=None if own is None else float(quantities.from_si(own, unit)), unit=unit,
             threshold=limit_text(limit, unit, redline), why=limit.why, samples=limit.samples, of=limit.of,
             watched=found.watched, own=found.own, set=limit.value is not None, stops_unseen=limit.stops_unseen,
-            blind=bool(channels) and limit.channel not in channels and limit.value is not None,
+            blind=bool(channels) and is_blind(limit, channels) and limit.value is not None,
         ))  # fmt: skip
     return LimitsOut(limits=rows, may_set=person.role == Role.OWNER)
 

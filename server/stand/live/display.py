@@ -29,7 +29,8 @@ FOLLOWS = {
     "exhaust_pressure": "boost",
 }
 LONGEST_WAIT_S = 3600.0  # a gate that takes longer to open is not on its way
-FIXED = {"rpm": "rpm", "throttle": "%", "lambda": "lambda", "turbine_speed": "rpm", "knock": "1"}
+FIXED = {"rpm": "rpm", "throttle": "%", "lambda": "lambda", "lambda_left": "lambda", "lambda_right": "lambda",
+         "turbine_speed": "rpm", "knock": "1"}  # fmt: skip
 
 
 @dataclass(frozen=True)
