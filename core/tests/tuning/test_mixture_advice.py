@@ -5,16 +5,9 @@ from dataclasses import replace
 import numpy as np
 from django.test import SimpleTestCase
 from torvix_core.tuning.jet_slope import JetChange, area_shares, learn
-from torvix_core.tuning.mixture_advice import (
-    LEAN_LIMIT,
-    JetAdvice,
-    MixtureBand,
-    MixtureState,
-    Withheld,
-    advise,
-    advise_fuel,
-    read_mixture,
-)
+from torvix_core.tuning.mixture_advice import JetAdvice, MixtureState, Withheld, advise, advise_fuel
+from torvix_core.tuning.mixture_power import PowerChange, learn_power
+from torvix_core.tuning.mixture_reading import LEAN_LIMIT, MixtureBand, read_banks, read_mixture
 
 SPEED = np.arange(3000.0, 6100, 100)
 BOTH = ("primary", "secondary")
@@ -32,6 +25,15 @@ class Reading(SimpleTestCase):
         self.assertEqual((read.richest_rpm, read.leanest_rpm), (3000.0, 6000.0))
         self.assertLess(read.share_in_band, 0.2)
         self.assertTrue(read.past_limit)
+
+    def test_one_bank_against_the_other(self):
+        left, right = np.linspace(0.86, 0.89, 31), np.full(31, 0.86)
+        found = read_banks(SPEED, {"lambda_left": left, "lambda_right": right}, 3000, 6000)
+        assert found is not None
+        self.assertAlmostEqual(found.mean, 0.015)
+        self.assertEqual((round(found.most, 3), found.most_rpm, found.alike), (0.03, 6000.0, True))
+        self.assertIsNone(read_banks(SPEED, {"lambda_left": left}, 3000, 6000))
+        self.assertIsNone(read_banks(SPEED, {"lambda_left": left, "lambda_right": right}, 7000, 8000))
 
     def test_a_range_without_a_reading_is_refused(self):
         with self.assertRaisesRegex(ValueError, "no reading"):
@@ -102,6 +104,7 @@ class Advice(SimpleTestCase):
             (Withheld.LEAN_END, state(12.85), MixtureBand(13.05 / 14.7)),
             (Withheld.KNOCK, state(11.6, knocks=True), BAND),
             (Withheld.FIRST_PULL, state(11.6, first_after_change=True), BAND),
+            (Withheld.EXHAUST, state(11.6, exhaust_room=20.0), BAND),
         ):
             with self.subTest(wanted):
                 self.assertEqual(advise(of, band, slope), wanted)
@@ -112,6 +115,32 @@ class Advice(SimpleTestCase):
         assert isinstance(found, JetAdvice)
         self.assertTrue(all(step >= 0 for step in found.steps.values()) and any(found.steps.values()))
         self.assertLessEqual(float(found.curve.max()), LEAN_LIMIT)
+
+    def test_a_hot_exhaust_holds_back_leaner_and_never_richer(self):
+        """Common practice, no source: near its limit the exhaust is cooled with fuel, never heated by a leaner step."""
+        slope = learn([], "new", BOTH)
+        self.assertIsInstance(advise(state(11.6, exhaust_room=60.0), BAND, slope), JetAdvice)
+        richer = advise(state(13.6, exhaust_room=-10.0), BAND, slope)
+        assert isinstance(richer, JetAdvice)
+        self.assertTrue(all(step > 0 for step in richer.steps.values()))
+        self.assertEqual(advise_fuel(state(11.6, exhaust_room=0.0), BAND), Withheld.EXHAUST)
+
+    def test_a_lean_bank_holds_back_both(self):
+        slope = learn([], "new", BOTH)
+        rich, lean = state(11.6), state(11.6, leanest_bank=0.93)
+        self.assertIsInstance(advise(rich, BAND, slope), JetAdvice)
+        richer = advise(lean, BAND, slope)
+        assert isinstance(richer, JetAdvice)
+        self.assertTrue(all(step >= 0 for step in richer.steps.values()) and any(richer.steps.values()))
+        near = advise(state(12.2, leanest_bank=0.915), BAND, slope)
+        self.assertEqual(near, Withheld.LEAN_LIMIT)
+
+    def test_an_engine_that_likes_it_rich_is_not_leaned_out_further(self):
+        rich, leaner = np.full(31, 0.80), np.full(31, 0.84)
+        lost = [PowerChange(rich, leaner, -0.012, 0.003)] * 8
+        self.assertIsInstance(advise(state(12.15), MixtureBand(0.87), learn([], "new", BOTH)), JetAdvice)
+        found = advise(state(12.15), MixtureBand(0.87), learn([], "new", BOTH), None, learn_power(lost))
+        self.assertEqual(found, Withheld.LEAN_END)
 
     def test_sizes_that_are_not_in_the_shop_s_table_are_not_suggested(self):
         table = {float(number): float(number) ** 2 for number in (75, 77, 85, 87)}

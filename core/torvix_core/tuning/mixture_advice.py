@@ -1,4 +1,4 @@
-"""A mixture curve against its band, and the jets that should bring it there: never past the lean limit."""
+"""The jets, or the fuel, that should bring a mixture curve to its band: never past the lean limit."""
 
 from __future__ import annotations
 
@@ -9,61 +9,17 @@ from itertools import product
 
 import numpy as np
 from torvix_core.judging.posterior import chance_below
-from torvix_core.pull.comparability import BEST_LAMBDA, MIXTURE_CURVATURE
 from torvix_core.tuning.jet_slope import JetSlope, Shift
-from torvix_core.units.checked import Array, positive, same_length
+from torvix_core.tuning.mixture_power import MixturePower, learn_power
+from torvix_core.tuning.mixture_reading import MixtureBand, in_range
+from torvix_core.units.checked import Array, positive
 
-TOLERANCE = 0.01  # of lambda: half the width of the band round a target [prac]
-LEAN_LIMIT = 0.92  # lambda that no bin under full load may pass on gasoline [prac]
 SURE = 0.002  # chance at most that the leanest bin passes the limit after all
 CLEAR = 0.99  # of the limit: so far below it a curve is brought that lay past it
 MOST_STEPS = 8  # jet numbers in one change: a larger one is two changes
-CURVATURE_SD = 1.2  # of MIXTURE_CURVATURE, which is practice and no measurement [prac]
+HOT_MARGIN = 25.0  # K below the limit of the exhaust: nearer to it, leaner is not advised [prac]
 FUEL_STEP_RPM = 500.0  # of a fuel table, between two speeds
 LEAST_GAIN = 0.001  # of power: what is expected below it is not worth a change
-
-
-@dataclass(frozen=True)
-class MixtureBand:
-    """Lambda that is aimed at, how far off is near enough, and what no bin may pass."""
-
-    target: float
-    tolerance: float = TOLERANCE
-    lean_limit: float = LEAN_LIMIT
-
-
-@dataclass(frozen=True)
-class MixtureReading:
-    """A mixture curve over a range: its mean, its richest and leanest bin, and the share of bins in the band."""
-
-    mean: float
-    richest: float
-    richest_rpm: float
-    leanest: float
-    leanest_rpm: float
-    share_in_band: float
-    past_limit: bool
-
-
-def read_mixture(speed_rpm: Array, found: Array, low_rpm: float, high_rpm: float, band: MixtureBand) -> MixtureReading:
-    """A mixture curve against its band: a mean alone hides a curve that is rich at one end and lean at the other.
-
-    Shapes: (bins,), (bins,), NaN where nothing was read.
-    Units:  rpm; lambda.
-    Errors: ValueError where the range holds no reading.
-    Source: definition.
-    >>> speed, found = np.arange(3000.0, 6000, 1000), np.array([0.80, 0.87, 0.94])
-    >>> read = read_mixture(speed, found, 3000, 6000, MixtureBand(0.87))
-    >>> round(read.mean, 2), read.richest_rpm, read.leanest_rpm, round(read.share_in_band, 2), read.past_limit
-    (0.87, 3000.0, 5000.0, 0.33, True)
-    """
-    speeds, values = _inside(speed_rpm, found, low_rpm, high_rpm)
-    richest, leanest = int(values.argmin()), int(values.argmax())
-    near = np.abs(values - band.target) <= band.tolerance + 1e-9
-    return MixtureReading(
-        float(values.mean()), float(values[richest]), float(speeds[richest]), float(values[leanest]),
-        float(speeds[leanest]), float(near.mean()), bool(values[leanest] > band.lean_limit),
-    )  # fmt: skip
 
 
 class Withheld(StrEnum):
@@ -74,6 +30,7 @@ class Withheld(StrEnum):
     LEAN_LIMIT = "lean_limit"  # any step leaner might pass the limit
     FIRST_PULL = "first_pull"  # leaner only once the changed part was pulled twice
     KNOCK = "knock"
+    EXHAUST = "exhaust"  # at its limit already, or near it
     NO_STEP = "no_step"  # no jets of this kind come nearer
 
 
@@ -99,7 +56,11 @@ class JetAdvice:
 
 @dataclass(frozen=True)
 class MixtureState:
-    """What the adviser is given: the curve, the jets that made it, and what speaks against leaner."""
+    """What the adviser is given: the curve, the jets that made it, and what speaks against leaner.
+
+    `leanest_bank` is the leanest bin of either bank where each is read, lambda; `exhaust_room` by how much the hottest
+    exhaust lay below its limit, K. None where nobody measured it.
+    """
 
     speed_rpm: Array
     found: Array
@@ -109,18 +70,31 @@ class MixtureState:
     first_after_change: bool = False
     knocks: bool = False
     noise: float = 0.004  # scatter of ln λ from pull to pull [prac]
+    leanest_bank: float | None = None
+    exhaust_room: float | None = None
+
+    @property
+    def is_hot(self) -> bool:
+        return self.exhaust_room is not None and self.exhaust_room < HOT_MARGIN
+
+    def leanest(self, values: Array) -> float:
+        """Of the mixture that the engine gets anywhere: no bank may pass the limit behind a mean."""
+        return max(float(values.max()), self.leanest_bank or 0.0)
 
 
-def advise(state: MixtureState, band: MixtureBand, slope: JetSlope, areas: Mapping[float, float] | None = None
-           ) -> JetAdvice | Withheld:  # fmt: skip
+def advise(
+    state: MixtureState, band: MixtureBand, slope: JetSlope, areas: Mapping[float, float] | None = None,
+    power: MixturePower | None = None,
+) -> JetAdvice | Withheld:  # fmt: skip
     """The jets that bring the mean nearest to the target, or why none are suggested.
 
-    Shapes: one curve; `areas` gives the area of a jet by its number, else it goes with the number squared.
+    Shapes: one curve; `areas` gives the area of a jet by its number, else it goes with the number squared; `power` is
+            what the mixture is worth on this engine, else as practice has it.
     Units:  lambda; jets by the number stamped on them.
     Errors: ValueError where the range holds no reading or a jet is not above zero.
     Source: jet_slope; the stop rules are common practice [prac]: no leaner than best power, than the limit, on the
-            first pull of a changed part, or on an engine that knocks. Positions keep their stagger unless one number
-            more on one of them comes nearer.
+            first pull of a changed part, on an engine that knocks, or with its exhaust near the limit. Positions keep
+            their stagger unless one number more on one of them comes nearer.
     >>> from torvix_core.tuning.jet_slope import learn
     >>> speed = np.arange(3000.0, 6100, 100)
     >>> state = MixtureState(speed, np.full(31, 0.83), 3000, 6000, {"primary": 79.0, "secondary": 87.0})
@@ -128,8 +102,9 @@ def advise(state: MixtureState, band: MixtureBand, slope: JetSlope, areas: Mappi
     >>> dict(found.steps), found.mean_low < 0.865 < found.mean_high
     ({'primary': -2, 'secondary': -3}, True)
     """
-    _, values = _inside(state.speed_rpm, state.found, state.low_rpm, state.high_rpm)
-    mean, leanest = float(values.mean()), float(values.max())
+    _, values = in_range(state.speed_rpm, state.found, state.low_rpm, state.high_rpm)
+    power = power or learn_power([])
+    mean, leanest = float(values.mean()), state.leanest(values)
     if abs(mean - band.target) <= band.tolerance and leanest <= band.lean_limit:
         return Withheld.IN_BAND
     leaner = mean < band.target and leanest <= band.lean_limit
@@ -138,7 +113,9 @@ def advise(state: MixtureState, band: MixtureBand, slope: JetSlope, areas: Mappi
             return Withheld.KNOCK
         if state.first_after_change:
             return Withheld.FIRST_PULL
-        if mean >= BEST_LAMBDA:
+        if state.is_hot:
+            return Withheld.EXHAUST
+        if mean >= power.best_lambda[0]:
             return Withheld.LEAN_END
     before = {position: _area(number, areas) for position, number in state.jets.items()}
     best: tuple[float, int, dict[str, int], Shift] | None = None
@@ -164,7 +141,7 @@ def advise(state: MixtureState, band: MixtureBand, slope: JetSlope, areas: Mappi
             best = off, uneven, steps, shift
     if best is None or (leanest <= band.lean_limit and best[0] >= abs(mean - band.target) - 1e-6):
         return Withheld.LEAN_LIMIT if held_back else Withheld.NO_STEP
-    advice = _advice(state, values, best[2], best[3])
+    advice = _advice(state, values, best[2], best[3], power)
     return Withheld.LEAN_END if leaner and advice.gain < LEAST_GAIN else advice
 
 
@@ -178,38 +155,22 @@ def _steps(positions: Sequence[str], leaner: bool) -> Iterator[dict[str, int]]:
             yield steps
 
 
-def _advice(state: MixtureState, values: Array, steps: Mapping[str, int], shift: Shift) -> JetAdvice:
+def _advice(
+    state: MixtureState, values: Array, steps: Mapping[str, int], shift: Shift, power: MixturePower
+) -> JetAdvice:
     low, high = shift.bounds()
     mean = float(values.mean())
     expected, least, most = (mean * float(np.exp(by)) for by in (shift.expected, low, high))
     curve, curve_low, curve_high = (state.found * float(np.exp(by)) for by in (shift.expected, low, high))
-    gains = [_gain(values, values * float(np.exp(by)), bent)
-             for by in (low, shift.expected, high)
-             for bent in (MIXTURE_CURVATURE - 1.96 * CURVATURE_SD, MIXTURE_CURVATURE,
-                          MIXTURE_CURVATURE + 1.96 * CURVATURE_SD)]  # fmt: skip
     return JetAdvice(
         {position: number + steps[position] for position, number in state.jets.items()}, dict(steps),
-        expected, least, most, curve, curve_low, curve_high,
-        _gain(values, values * float(np.exp(shift.expected)), MIXTURE_CURVATURE), min(gains), max(gains),
+        expected, least, most, curve, curve_low, curve_high, *power.gain(values, shift),
     )  # fmt: skip
-
-
-def _gain(before: Array, after: Array, curvature: float) -> float:
-    """Share of power between two mixture curves, by the parabola of practice round the best mixture."""
-    return float((curvature * ((before - BEST_LAMBDA) ** 2 - (after - BEST_LAMBDA) ** 2)).mean())
 
 
 def _area(number: float, areas: Mapping[float, float] | None) -> float:
     positive("jet", number)
     return areas[number] if areas else number**2
-
-
-def _inside(speed_rpm: Array, found: Array, low_rpm: float, high_rpm: float) -> tuple[Array, Array]:
-    same_length(speed_rpm=speed_rpm, found=found)
-    inside = (speed_rpm >= low_rpm - 1e-6) & (speed_rpm <= high_rpm + 1e-6) & np.isfinite(found)
-    if not inside.any():
-        raise ValueError("the range holds no reading of the mixture")
-    return speed_rpm[inside], found[inside]
 
 
 @dataclass(frozen=True)
@@ -221,7 +182,7 @@ class FuelStep:
 
 
 def advise_fuel(
-    state: MixtureState, band: MixtureBand, every_rpm: float = FUEL_STEP_RPM
+    state: MixtureState, band: MixtureBand, every_rpm: float = FUEL_STEP_RPM, power: MixturePower | None = None
 ) -> tuple[FuelStep, ...] | Withheld:
     """Of an injected engine: the change of its fuel table by speed, or why none is suggested.
 
@@ -235,19 +196,19 @@ def advise_fuel(
     ...  advise_fuel(MixtureState(speed, found, 3000, 4500, {}), MixtureBand(0.87), 500)]
     [(3000.0, -0.023), (3500.0, 0.0), (4000.0, 0.034), (4500.0, 0.08)]
     """
-    speeds, values = _inside(state.speed_rpm, state.found, state.low_rpm, state.high_rpm)
+    speeds, values = in_range(state.speed_rpm, state.found, state.low_rpm, state.high_rpm)
     if (np.abs(values - band.target) <= band.tolerance + 1e-9).all():
         return Withheld.IN_BAND
-    steps = []
+    best, steps = (power or learn_power([])).best_lambda[0], []
     for at in np.unique(np.round(speeds / every_rpm)) * every_rpm:
         mean = float(values[np.round(speeds / every_rpm) * every_rpm == at].mean())
         share = 0.0 if abs(mean - band.target) <= band.tolerance + 1e-9 else mean / band.target - 1
         if share < 0:  # rich: leaner, and carefully
-            held = state.knocks or state.first_after_change or mean >= BEST_LAMBDA
+            held = state.knocks or state.first_after_change or state.is_hot or mean >= best
             share = 0.0 if held else share / 2
         steps.append(FuelStep(float(at), share))
     if not any(step.share for step in steps):
-        return (
-            Withheld.KNOCK if state.knocks else Withheld.FIRST_PULL if state.first_after_change else Withheld.LEAN_END
-        )
+        held_by = ((state.knocks, Withheld.KNOCK), (state.first_after_change, Withheld.FIRST_PULL),
+                   (state.is_hot, Withheld.EXHAUST))  # fmt: skip
+        return next((why for held, why in held_by if held), Withheld.LEAN_END)
     return tuple(steps)

@@ -19,6 +19,7 @@ class MixtureAdviceOut(Schema):
     """Sentences; `jets` by the key of their setting where some are advised, so that they can be entered as fitted."""
 
     reading: str
+    banks: str
     hazard: str
     advice: str
     basis: list[str]
@@ -39,7 +40,7 @@ def read_advice(request: HttpRequest, pull_id: int) -> MixtureAdviceOut:
     mine = set(seen.values_list("pk", flat=True))
     jets = found.advice.jets if isinstance(found.advice, JetAdvice) else {}
     return MixtureAdviceOut(
-        reading=messages.reading_words(found), hazard=messages.hazard_words(found),
+        reading=messages.reading_words(found), banks=messages.bank_words(found), hazard=messages.hazard_words(found),
         advice=messages.advice_words(found), basis=messages.basis_words(found),
         # The same carburetor may have been on an engine that is nobody else's business.
         scored=[messages.scored_words(one) for one in found.scored if one.case.pull.session.programme_id in mine],

@@ -4,25 +4,34 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
+from functools import reduce
 
 import numpy as np
 from django.db.models import Prefetch
+from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS
+from torvix_core.judging.effects import USUAL
 from torvix_core.tuning.jet_slope import JetChange
+from torvix_core.tuning.mixture_power import PowerChange
 from torvix_core.units.checked import Array
 
 from curves.comparability.tunes import number
 from curves.models import ChannelMean
+from curves.reduction.correct import corrected
 from curves.reduction.nature import Nature, nature_of
 from programmes.plan.plans import SETTING
 from programmes.settings import tune_sizes
+from programmes.settings.service import at_full_throttle
+from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
+from stand.weather import service as weather
 
 JET_KEY = f"{SETTING}{MAIN_JET}_"
 POSITIONS = tuple(TUNE_KINDS[MAIN_JET].positions)
 NOISE = 0.004  # scatter of the mean of ln λ from pull to pull [prac]
 MOST_PULLS = 2000  # the newest, of the whole shop
+MOST_POWER_CHANGES = 40  # the newest, of one engine
 LAMBDA_ALONE = Prefetch("reduced__channel_means", ChannelMean.objects.filter(channel="lambda"))
 SWEEPS = (Purpose.SWEEP, Purpose.WARM_UP)
 
@@ -103,7 +112,7 @@ def cases(nature: Nature) -> list[JetCase]:
 
 def _change(before: Pull, pull: Pull, sizes: Mapping[float, float]) -> JetChange | None:
     """None where anything but jets differs, or the two cannot be held against each other."""
-    one, other = before.settings_in_force, pull.settings_in_force
+    one, other = (at_full_throttle(of.settings_in_force) for of in (before, pull))
     differing = {key for key in {*one, *other} if one.get(key) != other.get(key)}
     if not differing or not all(key.startswith(JET_KEY) for key in differing) or set(one) != set(other):
         return None
@@ -116,6 +125,36 @@ def _change(before: Pull, pull: Pull, sizes: Mapping[float, float]) -> JetChange
     moved = float(np.mean(np.log(second[1][theirs]) - np.log(first[1][ours])))
     areas = areas_of(jets_of(before), jets_of(pull), sizes)
     return JetChange(carburetor_of(pull), *areas, moved, NOISE * 2**0.5)
+
+
+def power_changes(own: Sequence[JetCase]) -> list[PowerChange]:
+    """What each jet change of one engine did to its corrected torque, beside what it did to the mixture."""
+    newest = own[-MOST_POWER_CHANGES:]
+    weather.give_air([pull for case in newest for pull in (case.before, case.pull)])
+    return [found for case in newest if (found := _power_change(case)) is not None]
+
+
+def _power_change(case: JetCase) -> PowerChange | None:
+    """None where the two cannot be corrected, or share no speed."""
+    standard = Standard(case.pull.session.programme.standard)
+    first, second = lambda_of(case.before), lambda_of(case.pull)
+    try:
+        torques = [corrected(pull, standard) for pull in (case.before, case.pull)]
+    except Refusal:
+        return None
+    assert first is not None  # it is a case because both were measured
+    assert second is not None
+    speeds = [np.round(each) for each in (first[0], second[0], torques[0].speed_rpm, torques[1].speed_rpm)]
+    shared = reduce(np.intersect1d, speeds)
+    if not len(shared):
+        return None
+    before, after, low, high = (
+        values[np.searchsorted(speed, shared)]
+        for values, speed in zip((first[1], second[1], torques[0].torque, torques[1].torque), speeds, strict=True)
+    )
+    if (low <= 0).any() or (high <= 0).any():
+        return None
+    return PowerChange(before, after, float(np.mean(np.log(high / low))), USUAL.scatter * 2**0.5)
 
 
 def before(all_cases: Sequence[JetCase], pull: Pull) -> list[JetChange]:

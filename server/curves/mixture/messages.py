@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS
+from torvix_core.pull.trace import BANKS
 from torvix_core.tuning.mixture_advice import JetAdvice, Withheld
 from torvix_core.units.grammar import counted, listed
 
@@ -10,6 +11,8 @@ from curves.mixture.service import MixtureWork, ScoredCase
 
 MISSING = {
     "channel": "No mixture was measured in this pull, so no jets are advised.",
+    "lambda_left": "Mixture was read on the left bank alone. The right bank may be leaner, so no jets are advised.",
+    "lambda_right": "Mixture was read on the right bank alone. The left bank may be leaner, so no jets are advised.",
     "target": "No mixture target: set one for the setup or on the build sheet, then jets can be advised.",
     "factor": "The mixture is part of the question of this test, so no jets are advised.",
     "delivered": "Every setup runs as delivered in this test, so no jets are advised.",
@@ -22,12 +25,16 @@ WITHHELD = {
     Withheld.LEAN_LIMIT: "A leaner step might pass the lean limit. Pull smaller steps by hand, one number at a time.",
     Withheld.FIRST_PULL: "First pull after a change: pull once more before going leaner.",
     Withheld.KNOCK: "It knocked: no leaner jets. Take spark out or go richer first.",
+    Withheld.EXHAUST: "The exhaust is at its limit or close to it: no leaner jets. Check the ignition timing first; "
+    "late timing heats the exhaust too.",
     Withheld.NO_STEP: "No whole number of jets comes nearer to the target.",
 }
 WITHHELD_FUEL = {
     Withheld.IN_BAND: "In the band: leave the fuel table.",
     Withheld.LEAN_END: "No gain is expected from less fuel: leave it.",
     Withheld.KNOCK: "It knocked: no less fuel. Take spark out or add fuel first.",
+    Withheld.EXHAUST: "The exhaust is at its limit or close to it: no less fuel. Check the ignition timing first; "
+    "late timing heats the exhaust too.",
 }
 
 
@@ -43,10 +50,33 @@ def reading_words(found: MixtureWork) -> str:
     )
 
 
+def bank_words(found: MixtureWork) -> str:
+    """One bank against the other; "" where not both were read."""
+    banks = found.banks
+    if banks is None:
+        return ""
+    if banks.alike:
+        return f"The banks agree: {abs(banks.mean):.3f} lambda apart on average."
+    leaner, richer = ("left", "right") if banks.mean > 0 else ("right", "left")
+    return (
+        f"The {leaner} bank is {abs(banks.mean):.3f} lambda leaner than the {richer} one on average, "
+        f"{abs(banks.most):.3f} apart at {banks.most_rpm:.0f} rpm. Look for a leak, a plug or the carburetor's own "
+        "distribution before jetting both for one."
+    )
+
+
 def hazard_words(found: MixtureWork) -> str:
     """What comes before the next pull; "" where nothing does."""
-    if found.reading is None or found.band is None or not found.reading.past_limit:
+    if found.reading is None or found.band is None:
         return ""
+    bank = found.leanest_bank
+    if not found.reading.past_limit:
+        if bank is None or bank <= found.band.lean_limit:
+            return ""
+        return (
+            f"One bank is lean under load: lambda {bank:.2f}, limit {found.band.lean_limit:.2f}. Make it richer before "
+            "the next pull."
+        )
     return (
         f"Lean under load: lambda {found.reading.leanest:.2f} at {found.reading.leanest_rpm:.0f} rpm, limit "
         f"{found.band.lean_limit:.2f}. Make it richer before the next pull."
@@ -55,7 +85,7 @@ def hazard_words(found: MixtureWork) -> str:
 
 def advice_words(found: MixtureWork) -> str:
     """Which jets, what they should give, and what that should bring; or why none are advised."""
-    if found.missing in ("channel", "target") and not found.jets:
+    if found.missing in ("channel", "target", *BANKS) and not found.jets:
         return ""  # nobody jets this engine by these pulls
     if found.missing:
         return MISSING[found.missing]
@@ -100,6 +130,13 @@ def basis_words(found: MixtureWork) -> list[str]:
     if slope.together:
         names = listed([positions[one] for one in slope.together]).capitalize()
         lines.append(f"{names} always moved together, so what each of them does cannot be separated.")
+    if found.power is not None:
+        (best, spread), (bend, bend_spread) = found.power.best_lambda, found.power.curvature
+        lines.append(
+            f"Power is best at lambda {best:.3f} ± {2 * spread:.3f}, and 0.05 away from it costs "
+            f"{bend * 0.25:.1f} ± {2 * bend_spread * 0.25:.1f} %: from practice and "
+            f"{counted(found.power.cases, 'jet change')} of this engine."
+        )
     return lines
 
 

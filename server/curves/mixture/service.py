@@ -6,18 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from torvix_core.engine.settings import MAIN_JET
+from torvix_core.pull.limits import USUAL
+from torvix_core.pull.trace import BANKS
 from torvix_core.tuning.jet_slope import JetSlope, learn
-from torvix_core.tuning.mixture_advice import (
-    FuelStep,
-    JetAdvice,
-    MixtureBand,
-    MixtureReading,
-    MixtureState,
-    Withheld,
-    advise,
-    advise_fuel,
-    read_mixture,
-)
+from torvix_core.tuning.mixture_advice import FuelStep, JetAdvice, MixtureState, Withheld, advise, advise_fuel
+from torvix_core.tuning.mixture_power import MixturePower, learn_power
+from torvix_core.tuning.mixture_reading import BankReading, MixtureBand, MixtureReading, read_banks, read_mixture
+from torvix_core.units.checked import Array
 
 from curves.mixture import jet_cases
 from curves.mixture.jet_cases import NOISE, JetCase
@@ -29,6 +24,8 @@ from programmes.settings import tune_sizes
 from stand.models import Pull
 
 SHOWN_CASES = 10
+EXHAUST = "exhaust_temperature"
+EXHAUST_LIMIT = next(limit for limit in USUAL if limit.channel == EXHAUST)
 
 
 @dataclass(frozen=True)
@@ -54,6 +51,9 @@ class MixtureWork:
     fuel: tuple[FuelStep, ...] | Withheld | None = None  # of an injected engine
     slope: JetSlope | None = None
     jets: dict[str, float] | None = None
+    banks: BankReading | None = None
+    leanest_bank: float | None = None  # lambda
+    power: MixturePower | None = None
     scored: tuple[ScoredCase, ...] = ()
 
 
@@ -61,21 +61,26 @@ def work(pull: Pull) -> MixtureWork:
     """What one pull says of its mixture. It needs setup, parts, settings, build, session and curve."""
     programme, found = pull.session.programme, jet_cases.lambda_of(pull)
     if found is None:
-        return MixtureWork(pull, "channel", jets=jet_cases.jets_of(pull))
+        return MixtureWork(pull, _unread(pull), jets=jet_cases.jets_of(pull))
     target = _target(pull)
     if target is None:
         return MixtureWork(pull, "target", jets=jet_cases.jets_of(pull))
     band = MixtureBand(target)
     reading = read_mixture(*found, programme.low_rpm, programme.high_rpm, band)
+    leanest = _leanest_bank(pull)
+    banks = read_banks(np.array(pull.reduced.speed_rpm), pull.reduced.means, programme.low_rpm, programme.high_rpm)
     if programme.mixture_policy != MixturePolicy.MATCHED:
-        return MixtureWork(pull, programme.mixture_policy, band, reading)
+        return MixtureWork(pull, programme.mixture_policy, band, reading, banks=banks, leanest_bank=leanest)
     jets = jet_cases.jets_of(pull)
     knocks = any(odd.kind == "knock" for odd in pull.reduced.anomalies.all())
-    state = MixtureState(*found, programme.low_rpm, programme.high_rpm, jets, pull.first_after_change, knocks, NOISE)
+    state = MixtureState(*found, programme.low_rpm, programme.high_rpm, jets, pull.first_after_change, knocks, NOISE,
+                         leanest, _exhaust_room(pull))  # fmt: skip
     if not jets:
         if jet_cases.is_injected(pull):
-            return MixtureWork(pull, "", band, reading, fuel=advise_fuel(state, band))
-        return MixtureWork(pull, "jets", band, reading)
+            return MixtureWork(
+                pull, "", band, reading, fuel=advise_fuel(state, band), banks=banks, leanest_bank=leanest
+            )
+        return MixtureWork(pull, "jets", band, reading, banks=banks, leanest_bank=leanest)
     known, carburetor = jet_cases.cases(nature_of(pull)), jet_cases.carburetor_of(pull)
     positions = tuple(position for position in jet_cases.POSITIONS if position in jets)
     earlier = [case for case in known if case.pull.pk <= pull.pk]
@@ -83,8 +88,43 @@ def work(pull: Pull) -> MixtureWork:
     own = [case for case in earlier if case.change.carburetor == carburetor]
     sizes = tune_sizes.areas(MAIN_JET)
     areas = sizes if set(jets.values()) <= set(sizes) else None
-    return MixtureWork(pull, "", band, reading, advise(state, band, slope, areas), slope=slope, jets=jets,
+    of_engine = [case for case in earlier if case.pull.build.engine_id == pull.build.engine_id]
+    power = learn_power(jet_cases.power_changes(of_engine))
+    return MixtureWork(pull, "", band, reading, advise(state, band, slope, areas, power), slope=slope, jets=jets,
+                       banks=banks, leanest_bank=leanest, power=power,
                        scored=tuple(_scored(case, known) for case in own[-SHOWN_CASES:]))  # fmt: skip
+
+
+def _unread(pull: Pull) -> str:
+    """Why there is no mixture curve: one bank alone says nothing of the other."""
+    reduced = getattr(pull, "reduced", None)
+    read = [bank for bank in BANKS if reduced is not None and bank in reduced.means]
+    return read[0] if read else "channel"
+
+
+def _used(pull: Pull, channel: str) -> Array | None:
+    """The means of a channel over what is compared; None where it was not read there."""
+    values, programme = pull.reduced.means.get(channel), pull.session.programme
+    if values is None:
+        return None
+    speed = np.array(pull.reduced.speed_rpm)
+    values = values[(speed >= programme.low_rpm) & (speed <= programme.high_rpm) & np.isfinite(values)]
+    return values if len(values) else None
+
+
+def _leanest_bank(pull: Pull) -> float | None:
+    found = [values.max() for bank in BANKS if (values := _used(pull, bank)) is not None]
+    return float(max(found)) if found else None
+
+
+def _exhaust_room(pull: Pull) -> float | None:
+    """By how much the hottest exhaust lay below the limit that guarded the pull, else the usual one, K."""
+    hottest = _used(pull, EXHAUST)
+    if hottest is None:
+        return None
+    guarded = {str(key): value for key, value in pull.active_limits}
+    limit = guarded.get(EXHAUST_LIMIT.key, EXHAUST_LIMIT.value)
+    return float(limit) - float(hottest.max()) if isinstance(limit, float | int) else None
 
 
 def _target(pull: Pull) -> float | None:

@@ -121,6 +121,46 @@ class Mixture(TestCase):
         self.assertIn("no jet changes of this carburetor, 1 jet change in all", found["basis"][0])
         self.assertIn("not written down by position", self.advice(self.pull(11.9, ("PV 6.5", "85")))["advice"])
 
+    def channel(self, pull: Pull, name: str, value: float) -> None:
+        bins = len(pull.reduced.speed_rpm)
+        ChannelMean.objects.create(reduced=pull.reduced, channel=name, values=[value] * bins)
+
+    def test_one_bank_is_held_against_the_other_and_the_leaner_one_counts(self):
+        alike, apart = self.pull(11.65, ("77", "87")), self.pull(11.65, ("77", "87"))
+        for pull, left, right in ((alike, 0.795, 0.790), (apart, 0.93, 0.80)):
+            self.channel(pull, "lambda_left", left)
+            self.channel(pull, "lambda_right", right)
+        self.assertEqual(self.advice(alike)["banks"], "The banks agree: 0.005 lambda apart on average.")
+        found = self.advice(apart)
+        self.assertIn("The left bank is 0.130 lambda leaner than the right one", found["banks"])
+        self.assertIn("One bank is lean under load: lambda 0.93, limit 0.92", found["hazard"])
+        self.assertIn("Richer for safety first", found["advice"])
+
+    def test_one_bank_alone_gives_no_jets(self):
+        pull = self.pull(None, ("77", "87"))
+        self.channel(pull, "lambda_left", 0.79)
+        found = self.advice(pull)
+        self.assertIn("read on the left bank alone", found["advice"])
+        self.assertEqual(found["jets"], {})
+
+    def test_a_hot_exhaust_holds_back_leaner_jets_by_the_limit_that_guarded_the_pull(self):
+        pull = self.pull(11.65, ("77", "87"))
+        self.channel(pull, "exhaust_temperature", 1190.0)
+        self.assertIn("Try main jet", self.advice(pull)["advice"])  # 33 K below the usual limit
+        Pull.objects.filter(pk=pull.pk).update(active_limits=[["exhaust", 1200.0]])
+        self.assertIn("The exhaust is at its limit", self.advice(pull)["advice"])
+
+    def test_what_the_mixture_is_worth_is_learned_from_the_engine_s_own_jet_changes(self):
+        self.pull(11.65, ("77", "87"))
+        found = self.advice(self.pull(12.00, ("75", "85")))
+        self.assertIn("1 jet change of this engine", found["basis"][-1])
+        self.assertRegex(found["basis"][-1], r"^Power is best at lambda 0\.8\d\d ± 0\.0\d\d, and 0\.05 away from it")
+
+    def test_another_idle_is_no_other_tune(self):
+        self.pull(11.65, ("77", "87"), settings={"setting:idle_speed": "900 rpm"})
+        found = self.advice(self.pull(12.00, ("75", "85"), settings={"setting:idle_speed": "1000 rpm"}))
+        self.assertIn("1 jet change of this carburetor", found["basis"][0])
+
     def test_without_jets_written_down_nothing_is_said_of_them(self):
         self.assertEqual(self.advice(self.pull(None, None))["advice"], "")
 

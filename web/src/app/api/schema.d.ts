@@ -5466,6 +5466,8 @@ export interface components {
         MixtureAdviceOut: {
             /** Advice */
             advice: string;
+            /** Banks */
+            banks: string;
             /** Basis */
             basis: string[];
             /** Hazard */

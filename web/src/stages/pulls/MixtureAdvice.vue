@@ -27,10 +27,16 @@ const fit = useAction(async (jets: Record<string, string>) => {
 </script>
 
 <template>
-  <section v-if="data?.advice" class="mt-3" aria-label="Mixture" data-test="mixture">
+  <section
+    v-if="data && (data.advice || data.banks || data.hazard)"
+    class="mt-3"
+    aria-label="Mixture"
+    data-test="mixture"
+  >
     <p v-if="data.hazard" class="bg-error py-2 px-3" role="alert">{{ data.hazard }}</p>
     <p v-if="data.reading" class="prose size-16">{{ data.reading }}</p>
-    <p class="prose size-16 hand-edge on-panel py-1 px-3" data-test="jets">
+    <p v-if="data.banks" class="prose size-16" data-test="banks">{{ data.banks }}</p>
+    <p v-if="data.advice" class="prose size-16 hand-edge on-panel py-1 px-3" data-test="jets">
       <strong>{{ data.advice }}</strong>
       <v-btn
         v-if="mayOperate && Object.keys(data.jets).length"
