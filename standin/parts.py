@@ -12,7 +12,10 @@ from standin.engine import OWN_RUNNER, Engine
 from standin.truth import mixing, worth
 
 RATED_DROP = 5.08  # kPa, 1.5 inHg, at which a four-barrel carburetor is rated
-MAIN_JET = "main_jet_"
+MAIN_JET, POWER_VALVE = "main_jet_", "power_valve_"
+INHG = 3.386  # kPa
+VALVE_WORTH = 8.0  # jet numbers that a power valve is worth while it is open
+IDLE_RPM, IDLE_LAMBDA, USUAL_TURNS, TURN_WORTH = 1100.0, 0.99, 1.5, 0.06  # lambda for each turn of the idle screws
 MIDDLE_RPM = 4500.0
 THROTTLE_FLOW = 78.0  # m³/s through a m² of throttle at the rated drop
 
@@ -85,10 +88,17 @@ class Fitted:
 
         return left(spark) / left(own), spark > best + 7.0 - 0.02 * boost
 
-    def fuel_lambda(self, speed_rpm: float = MIDDLE_RPM) -> float:
-        """Under load: what the jets let through, by the carburetor's own slope and curve; else what it is set to."""
+    def fuel_lambda(self, speed_rpm: float = MIDDLE_RPM, vacuum: float = 0.0) -> float:
+        """Under load: what jets and power valves let through, by the carburetor's own slope and curve; else as set.
+
+        `vacuum` is kPa below ambient in the manifold: a power valve opens below the inHg that are stamped on it.
+        """
         jets = {key.removeprefix(MAIN_JET): float(number) for key, number in self.settings.items()
                 if key.startswith(MAIN_JET) and isinstance(number, float | int)}  # fmt: skip
+        for position in jets:
+            opens = self.settings.get(POWER_VALVE + position)
+            if isinstance(opens, float | int) and vacuum > opens * INHG:
+                jets[position] = max(1.0, jets[position] - VALVE_WORTH)
         if jets:
             of = mixing(self.carburetor)
             right = sum(_right_jet(position) ** 2 for position in jets)
@@ -97,6 +107,28 @@ class Fitted:
         if isinstance(target := self.settings.get("mixture_target"), float | int):
             return float(target)
         return self.engine.fuel_lambda
+
+    @property
+    def bank_lambda(self) -> float:
+        """By how much the left bank is leaner than the mean of both, the right one richer."""
+        return mixing(self.carburetor).banks if self.carburetor else 0.0
+
+    @property
+    def idle_rpm(self) -> float:
+        return self._number("idle_speed", IDLE_RPM)
+
+    @property
+    def idle_lambda(self) -> float:
+        """Of a carburetor by its idle screws; another engine's controller holds its own."""
+        if not self.carburetor:
+            return IDLE_LAMBDA
+        turns = self._number("idle_screws", USUAL_TURNS)
+        return min(1.3, max(0.7, IDLE_LAMBDA + mixing(self.carburetor).idle - TURN_WORTH * (turns - USUAL_TURNS)))
+
+    @property
+    def idle_pressure(self) -> float:
+        """Of the barometer, in the manifold at idle: a longer camshaft idles with less vacuum."""
+        return min(0.8, max(0.25, 0.34 + 0.004 * self._more("camshaft.intake_duration_050")))
 
     def _camshaft(self, speed_rpm: float) -> float:
         longer = self._more("camshaft.intake_duration_050")

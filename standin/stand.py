@@ -12,6 +12,7 @@ from typing import Any
 from standin import boost
 from standin.boost import Charge, Turbo
 from standin.engine import (
+    BEST_LAMBDA,
     CYCLE_ANGLE,
     REFERENCE_DENSITY,
     SIX,
@@ -52,13 +53,13 @@ CHANNELS = (
     ("exhaust_temperature", "°C", 0),
     ("fuel_pressure", "kPa", 0),
 )
+BANK_CHANNELS = (("lambda_left", "lambda", 3), ("lambda_right", "lambda", 3))
 BOOST_CHANNELS = (
     ("boost", "kPa", 2),
     ("exhaust_pressure", "kPa", 1),
     ("turbine_speed", "rpm", 0),
     ("knock", "1", 0),
 )
-IDLE_RPM = 1100.0
 WARM = {"oil": (92.0, 260.0), "coolant": (80.0, 150.0), "manifold": (46.0, 190.0)}  # °C reached, time constant s
 SPIKE, SPIKE_S = 0.02, 0.12  # load-in: share of torque, and how fast it rings down
 RAMP_S = 0.45  # until the sweep rate is reached
@@ -67,6 +68,7 @@ PULL_SCATTER = 0.0028  # standard deviation of the whole curve from pull to pull
 SAMPLE_NOISE = 0.006  # of torque, sample to sample [-]
 PULL_DRIFT = -0.0002  # what each further pull of a day costs [-]
 FUEL_PRESSURE = 300.0  # kPa
+HOTTER = 700.0  # K of the exhaust for a lambda of 1 more, near the best
 
 
 class Refused(Exception):
@@ -96,9 +98,10 @@ class Stand:
     def __post_init__(self) -> None:
         self.state = State.IDLE
         self.fitted = Fitted(self.engine)
-        self.channels = CHANNELS + (BOOST_CHANNELS if self.engine.boost else ())
+        banks = BANK_CHANNELS if self.engine.cylinders == 8 else ()
+        self.channels = CHANNELS + banks + (BOOST_CHANNELS if self.engine.boost else ())
         self.faults = Faults([name for name, _, _ in self.channels])
-        self.rpm, self.rate = IDLE_RPM, 0.0
+        self.rpm, self.rate = self.fitted.idle_rpm, 0.0
         self.throttle = 0.05
         self.turbo = Turbo()
         air = self.weather()
@@ -221,12 +224,12 @@ class Stand:
         if self.state is State.SWEEPING:
             self._sweep(dt)
             return
-        target = {State.ARMED: self.sweep.start_rpm}.get(self.state, IDLE_RPM)
+        target = {State.ARMED: self.sweep.start_rpm}.get(self.state, self.fitted.idle_rpm)
         self.throttle = max(0.05 if self.state is not State.ARMED else 0.2, self.throttle - dt / 0.1)
         fall = (target - self.rpm) * min(1.0, dt / 0.6)
         self.rate = fall / dt
         self.rpm += fall
-        if self.state is State.ROLLING_OFF and self.rpm < IDLE_RPM + 150:
+        if self.state is State.ROLLING_OFF and self.rpm < self.fitted.idle_rpm + 150:
             self._enter(State.IDLE)
 
     def _sweep(self, dt: float) -> None:
@@ -300,8 +303,8 @@ class Stand:
     ) -> float:  # fmt: skip
         """Torque at the crankshaft at steady speed and full throttle, N·m."""
         engine, fitted = self.engine, self.fitted
-        mixture = fitted.fuel_lambda(self.rpm) if fuel_lambda is None else fuel_lambda
-        full, _ = self._swallowed(rpm, density)
+        full, volume = self._swallowed(rpm, density)
+        mixture = fitted.fuel_lambda(self.rpm, fitted.depression(volume)) if fuel_lambda is None else fuel_lambda
         breathed = full * density / REFERENCE_DENSITY * heat_loss(skin)
         if charge.boost:
             breathed *= charge.density_ratio(ambient, barometer) * (1 - 0.0006 * charge.back_pressure)
@@ -325,9 +328,16 @@ class Stand:
             torque = -5.0 if self.rpm else 0.0
         return torque - self.engine.inertia * self.rate * math.pi / 30
 
+    def _fuel_lambda(self, air: Weather) -> float:
+        """At full throttle as the jets have it, else as at idle."""
+        if self.throttle <= 0.9:
+            return self.fitted.idle_lambda
+        _, volume = self._swallowed(self.rpm, air.density)
+        return self.fitted.fuel_lambda(self.rpm, self.fitted.depression(volume))
+
     def _sense(self) -> list[float | None]:
         noise, air = self.noise.gauss, self.weather()
-        fuel_lambda = (self.fitted.fuel_lambda(self.rpm) if self.throttle > 0.9 else 0.99) + noise(0, 0.003)
+        fuel_lambda = self._fuel_lambda(air) + noise(0, 0.003)
         charge = self._charge(air)
         torque = self.torque(fuel_lambda, charge)
         full, volume = self._swallowed(self.rpm, air.density)
@@ -335,7 +345,7 @@ class Stand:
         swallowed = drawn * (charge.density_ratio(air.temperature, air.barometer) if charge.boost else 1.0)
         carburetor = "carburetor.carburetor_rating" in self.engine.own
         open_kpa = air.barometer - self.fitted.depression(volume) if carburetor else 0.99 * air.barometer
-        closed_kpa = 0.34 * air.barometer
+        closed_kpa = self.fitted.idle_pressure * air.barometer
         kept = max(0.0, 1 - self.faults.oil_lost_s / OIL_LOSS_S) if Trouble.OIL_LOSS in self.faults.troubles else 1.0
         true = {
             "rpm": self.rpm + noise(0, 1.5),
@@ -352,8 +362,11 @@ class Stand:
             "manifold_temperature": self.skin,
             "fuel_flow": swallowed / (14.7 * fuel_lambda),
             "air_flow": swallowed * (1 + noise(0, 0.004)),
-            "exhaust_temperature": 380 + 0.065 * self.rpm * max(0.3, self.throttle) + 0.35 * charge.boost,
+            "exhaust_temperature": 380 + 0.065 * self.rpm * max(0.3, self.throttle) + 0.35 * charge.boost
+            + HOTTER * (fuel_lambda - BEST_LAMBDA),
             "fuel_pressure": FUEL_PRESSURE + charge.boost - 0.1 * swallowed / 14.7,
+            "lambda_left": fuel_lambda + self.fitted.bank_lambda,
+            "lambda_right": fuel_lambda - self.fitted.bank_lambda,
         }  # fmt: skip
         if self.engine.boost:
             _, knocks = self.fitted.spark(charge.boost)

@@ -31,6 +31,7 @@ PLAIN_PARTS = {
     "Gasket, insulating",
 }  # fmt: skip
 SLOPE, SLOPE_SD, CURVE_SD = 0.58, 0.12, 0.004  # of the jet area rule, and of lambda by 1000 rpm
+BANKS_SD, IDLE_SD = 0.006, 0.02  # of lambda
 LEVEL, TILT = 0.004, 0.0015  # standard deviations of what cannot be read off a part
 
 
@@ -48,10 +49,12 @@ class Mixing:
 
     slope: float
     tilt: float
+    banks: float  # of lambda, left bank leaner (+) than the mean of both by so much
+    idle: float  # of lambda, leaner (+) at idle than one and a half turns usually give
 
 
 def mixing(carburetor: str) -> Mixing:
     """The same for a name on every day; one in ten follows the area rule."""
     chance = random.Random(f"mixing of {carburetor}")
     slope = 1.0 if chance.random() < 0.1 else chance.gauss(SLOPE, SLOPE_SD)
-    return Mixing(slope, chance.gauss(0, CURVE_SD))
+    return Mixing(slope, chance.gauss(0, CURVE_SD), chance.gauss(0, BANKS_SD), chance.gauss(0, IDLE_SD))

@@ -73,6 +73,62 @@ class Parts(TestCase):
         advance = [truth(SIX, spark_advance=float(degrees))[1] for degrees in (24, 34, 44)]
         self.assertEqual(max(advance), advance[1])
 
+    def test_a_power_valve_stays_shut_where_too_small_a_carburetor_pulls_a_vacuum(self):
+        """A valve stamped 6.5 opens below 6.5 inHg, 22 kPa: the plain meaning of the stamp."""
+        stand = Stand(engine=EIGHT)
+        carburetor = {"slot": "carburetor", "name": "Carburetor 390", "values": {}}
+        jets = {"main_jet_primary": 74.0, "main_jet_secondary": 84.0}
+        found = {}
+        for stamp in (None, 2.5, 6.5):
+            valve = {} if stamp is None else {"power_valve_primary": stamp}
+            stand.command("fit", {"label": "a", "parts": [carburetor], "settings": {**jets, **valve}})
+            found[stamp] = [stand.fitted.fuel_lambda(5000, vacuum) for vacuum in (5.0, 12.0, 25.0)]
+        self.assertEqual(len(set(found[None])), 1)
+        self.assertEqual(found[6.5][:2], found[None][:2])
+        self.assertGreater(found[6.5][2], found[None][2] * 1.03)
+        self.assertEqual(found[2.5][0], found[None][0])
+        self.assertEqual(found[2.5][1], found[6.5][2])
+
+    def test_idle_is_set_by_its_screws_and_a_long_camshaft_idles_with_less_vacuum(self):
+        stand = Stand(engine=EIGHT)
+
+        def idle(carburetor: str, duration: float = 224.0, **settings: float) -> dict[str, float]:
+            parts = [{"slot": "carburetor", "name": carburetor, "values": {}},
+                     part("camshaft", intake_duration_050=duration)]  # fmt: skip
+            stand.command("fit", {"label": "a", "parts": parts, "settings": settings})
+            for _ in range(400):
+                row = stand.step(0.02)
+            return dict(zip((name for name, _, _ in stand.channels), row, strict=True))
+
+        usual, richer = idle("Carburetor 650"), idle("Carburetor 650", idle_screws=2.5, idle_speed=850.0)
+        self.assertAlmostEqual(richer["lambda"], usual["lambda"] - 0.06, delta=0.02)
+        self.assertAlmostEqual(richer["rpm"], 850.0, delta=20)
+        self.assertNotAlmostEqual(usual["lambda"], idle("Carburetor 390")["lambda"], delta=0.001)
+        self.assertGreater(idle("Carburetor 650", 250.0)["manifold_pressure"], usual["manifold_pressure"] + 5)
+
+    def test_the_eight_reads_each_bank_and_a_rich_mixture_cools_the_exhaust(self):
+        stand = Stand(engine=EIGHT)
+        at = {name: place for place, (name, _, _) in enumerate(stand.channels)}
+        exhaust = []
+        for jets in (76.0, 84.0):
+            settings = {"main_jet_primary": jets, "main_jet_secondary": jets + 8}
+            carburetor = {"slot": "carburetor", "name": "Carburetor 650", "values": {}}
+            stand.command("fit", {"label": "a", "parts": [carburetor], "settings": settings})
+            stand.command("arm", {"start_rpm": 2000, "end_rpm": 3000, "rate_rpm_s": 350})
+            stand.command("start", {})
+            rows = []
+            while stand.state is State.SWEEPING:
+                rows.append(stand.step(0.02))
+            last = rows[-1]
+            self.assertAlmostEqual((last[at["lambda_left"]] + last[at["lambda_right"]]) / 2, last[at["lambda"]],
+                                   delta=0.0011)  # fmt: skip
+            self.assertNotEqual(last[at["lambda_left"]], last[at["lambda_right"]])
+            exhaust.append(last[at["exhaust_temperature"]])
+            while stand.state is not State.IDLE:
+                stand.step(0.02)
+        self.assertLess(exhaust[1], exhaust[0] - 20)
+        self.assertNotIn("lambda_left", [name for name, _, _ in Stand().channels])
+
     def test_a_part_has_a_worth_that_its_dimensions_do_not_say(self):
         self.assertEqual(worth("A ported head"), worth("A ported head"))
         self.assertNotEqual(worth("A ported head"), worth("Another ported head"))
