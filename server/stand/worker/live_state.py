@@ -20,6 +20,7 @@ RATE_EVERY_S, RATE_OVER_S, RATE_LEAST_S = 2.0, 40.0, 10.0  # how fast temperatur
 POINT_LEAST_S = 0.004  # between samples that are looked at for it
 POINTS_KEPT = 4000  # while no frame goes out
 TURNS_RPM, RESTS_RPM = 300.0, 50.0  # an engine runs above the one and stands below the other
+RESTS_S = 0.5  # for which it reads so before it counts as stopped
 MOST_POINTS = 40  # in a frame: at high sample rates every so many are enough for the eye
 
 
@@ -44,6 +45,7 @@ class LiveState:
         self.points: deque[tuple[float, float]] = deque(maxlen=POINTS_KEPT)
         self.history: deque[tuple[float, dict[str, float]]] = deque()  # time and values, every RATE_EVERY_S
         self.turns = False
+        self.rests_since: float | None = None
 
     def take(self, times: Array, rows: Array, *, sweeping: bool) -> bool:
         """Samples of every channel, as sent: times (n,), rows (n, channels). True if the engine came to a standstill.
@@ -66,15 +68,26 @@ class LiveState:
             self.recent.clear()
         elif SPEED in self.block and TORQUE in self.block:
             self._follow(times, self.block[SPEED], self.block[TORQUE])
-        return self._came_to_rest()
+        return self._came_to_rest(times)
 
-    def _came_to_rest(self) -> bool:
+    def _came_to_rest(self, times: Array) -> bool:
+        """Once for each standstill. A sample or two near nought are a lost signal: an engine takes longer to start."""
         speeds = self.block.get(SPEED, np.empty(0))
-        speeds = speeds[np.isfinite(speeds)]
-        before = self.turns or bool((speeds > TURNS_RPM).any())
-        if len(speeds):
-            self.turns = bool(speeds[-1] > RESTS_RPM) and before
-        return before and not self.turns
+        read = np.isfinite(speeds)
+        times, speeds = times[read], speeds[read]
+        self.turns = self.turns or bool((speeds > TURNS_RPM).any())
+        if not len(speeds):
+            return False
+        moving = np.flatnonzero(speeds > RESTS_RPM)
+        if len(moving):
+            resting = times[moving[-1] + 1 :]
+            self.rests_since = float(resting[0]) if len(resting) else None
+        elif self.rests_since is None:
+            self.rests_since = float(times[0])
+        if not self.turns or self.rests_since is None or times[-1] - self.rests_since < RESTS_S:
+            return False
+        self.turns = False
+        return True
 
     def _follow(self, times: Array, speeds: Array, torques: Array) -> None:
         for at, rpm, torque in zip(times.tolist(), speeds.tolist(), torques.tolist(), strict=True):
