@@ -41,6 +41,14 @@ class GoOrNoGo(SimpleTestCase):
         self.assertAlmostEqual(found.lines[0].value, 0.87)
         self.assertTrue(found.go)
 
+    def test_each_bank_that_is_read_is_judged(self):
+        both = {"lambda_left": np.full(60, 0.94), "lambda_right": np.full(60, 0.86)}
+        self.assertEqual(wrong(read_check_pass(SPEED, {**GOOD, **both}, 0.865)), ["lambda_left"])
+        alone = {key: value for key, value in GOOD.items() if key != "lambda"} | both
+        self.assertNotIn("lambda", [line.key for line in read_check_pass(SPEED, alone, 0.865).lines])
+        one = {**GOOD, "lambda_right": both["lambda_right"]}
+        self.assertTrue(read_check_pass(SPEED, one, 0.865).go)
+
     def test_what_was_not_measured_is_said_and_stops_nothing(self):
         found = read_check_pass(SPEED, {"lambda": np.full(60, np.nan)})
         self.assertTrue(found.go)

@@ -10,6 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from torvix_core.pull.trace import BANKS, MIXTURE
 from torvix_core.units.checked import Array, same_length
 
 SECONDS = 3.0  # of the sweep [prac]
@@ -61,7 +62,8 @@ def read_check_pass(speed_rpm: Array, channels: Mapping[str, Array], target: flo
     if not np.isfinite(speed_rpm).any():
         return CheckPass(())
     late = _late_under_load(speed_rpm, channels.get("throttle"))
-    lines = [_mixture(channels.get("lambda"), late, target), _oil(speed_rpm, channels.get("oil_pressure"))]
+    lines = [_mixture(key, channels.get(key), late, target) for key in _mixtures(channels)]
+    lines.append(_oil(speed_rpm, channels.get("oil_pressure")))
     for key, limit in (("knock", KNOCK), ("oil_temperature", HOT_OIL), ("coolant_temperature", HOT_COOLANT)):
         highest = _most(channels.get(key))
         lines.append(CheckLine(key, highest, limit, None if highest is None else highest <= limit))
@@ -77,13 +79,19 @@ def _late_under_load(speed_rpm: Array, throttle: Array | None) -> NDArray[np.int
     return np.asarray(places[int(len(places) * (1 - JUDGED_SHARE)) :])
 
 
-def _mixture(found: Array | None, late: NDArray[np.int_], target: float | None) -> CheckLine:
+def _mixtures(channels: Mapping[str, Array]) -> tuple[str, ...]:
+    """Each bank that is read is judged: a mean may hide a lean one. Both of them stand for the engine."""
+    banks = tuple(bank for bank in BANKS if bank in channels)
+    return banks if len(banks) == len(BANKS) and MIXTURE not in channels else (MIXTURE, *banks)
+
+
+def _mixture(key: str, found: Array | None, late: NDArray[np.int_], target: float | None) -> CheckLine:
     read = None if found is None else found[late][np.isfinite(found[late])]
     if read is None or not len(read):
-        return CheckLine("lambda", None, None, None)
+        return CheckLine(key, None, None, None)
     mean = float(read.mean())
     most = LEAN_LIMIT if target is None else min(LEAN_LIMIT, target + FAR_LEAN)
-    return CheckLine("lambda", mean, RICH_LIMIT if mean < RICH_LIMIT else most, RICH_LIMIT <= mean <= most)
+    return CheckLine(key, mean, RICH_LIMIT if mean < RICH_LIMIT else most, RICH_LIMIT <= mean <= most)
 
 
 def _oil(speed_rpm: Array, found: Array | None) -> CheckLine:

@@ -49,7 +49,8 @@ AIR = ("barometer", "air_temperature", "relative_humidity")
 WORDS: Sequence[tuple[str, str]] = (
     (r"turb\w* (speed|rpm)|turbine", "turbine_speed"),
     (r"(air.?fuel|lambda|afr|a/f|\bo ?2|wideband).*(\bleft\b|\bl$|bank 1)|\bleft.*(lambda|afr|\bo ?2)", "lambda_left"),
-    (r"(air.?fuel|lambda|afr|a/f|\bo ?2|wideband).*(\bright\b|\br$|bank 2)|\bright.*(lambda|afr|\bo ?2)", "lambda_right"),
+    (r"(air.?fuel|lambda|afr|a/f|\bo ?2|wideband).*(\bright\b|\br$|bank 2)|\bright.*(lambda|afr|\bo ?2)",
+     "lambda_right"),
     (r"(air.?fuel|lambda|afr|a/f|mixture|\bo ?2|wideband)", "lambda"),
     (r"(relative )?humidity|\brh\b", "relative_humidity"),
     (r"baro|ambient press|station press|\bp (amb|atm|baro)|\b(amb|atm) p\b", "barometer"),

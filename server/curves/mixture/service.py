@@ -17,11 +17,10 @@ from torvix_core.units.checked import Array
 from curves.mixture import jet_cases
 from curves.mixture.jet_cases import NOISE, JetCase
 from curves.reduction.nature import nature_of
-from engines.sheet import sheets
 from programmes.models import MixturePolicy
-from programmes.plan.plans import SETTING
 from programmes.settings import tune_sizes
 from stand.models import Pull
+from stand.pulls.targets import mixture_target
 
 SHOWN_CASES = 10
 EXHAUST = "exhaust_temperature"
@@ -62,7 +61,7 @@ def work(pull: Pull) -> MixtureWork:
     programme, found = pull.session.programme, jet_cases.lambda_of(pull)
     if found is None:
         return MixtureWork(pull, _unread(pull), jets=jet_cases.jets_of(pull))
-    target = _target(pull)
+    target = mixture_target(pull)
     if target is None:
         return MixtureWork(pull, "target", jets=jet_cases.jets_of(pull))
     band = MixtureBand(target)
@@ -125,15 +124,6 @@ def _exhaust_room(pull: Pull) -> float | None:
     guarded = {str(key): value for key, value in pull.active_limits}
     limit = guarded.get(EXHAUST_LIMIT.key, EXHAUST_LIMIT.value)
     return float(limit) - float(hottest.max()) if isinstance(limit, float | int) else None
-
-
-def _target(pull: Pull) -> float | None:
-    """Of the pull's own settings, else of the build sheet."""
-    text = pull.settings_in_force.get(f"{SETTING}mixture_target", "")
-    try:
-        return float(text.split()[0].replace(",", ".")) if text else sheets.value(pull.build, "mixture_target")
-    except ValueError:
-        return None
 
 
 def _scored(case: JetCase, known: list[JetCase]) -> ScoredCase:

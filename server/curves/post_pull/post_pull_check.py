@@ -15,11 +15,10 @@ from curves.models import Reduced
 from curves.reduction import correct
 from engines.sheet import sheets
 from programmes.models import Programme
-from programmes.plan.plans import SETTING
-from programmes.settings import service as adjusting
 from programmes.settings.tune_words import changes
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
+from stand.pulls import targets
 
 
 @dataclass(frozen=True)
@@ -79,9 +78,7 @@ def after_pull(programme: Programme, pull: Pull) -> AfterPull:
 
 
 def _mixture(programme: Programme, pull: Pull) -> Mixture | None:
-    """Against the target of the setup, else of the build sheet."""
-    settings_in_force = adjusting.in_force(pull.setup).get(f"{SETTING}mixture_target")
-    target = settings_in_force.value if settings_in_force else sheets.value(pull.build, "mixture_target")
+    target = targets.mixture_target(pull)
     read = _means(pull, "lambda")
     if target is None or read is None:
         return None
@@ -89,11 +86,11 @@ def _mixture(programme: Programme, pull: Pull) -> Mixture | None:
 
 
 def _boost(pull: Pull) -> BoostHeld | None:
-    target = adjusting.in_force(pull.setup).get(f"{SETTING}boost_target")
+    target = targets.boost_target(pull)
     read = _means(pull, "boost")
-    if target is None or not target.value or read is None:
+    if not target or read is None:
         return None
-    return boost_held(*read, target.value)
+    return boost_held(*read, target)
 
 
 def _means(pull: Pull, channel: str) -> tuple[Array, Array] | None:

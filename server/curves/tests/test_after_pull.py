@@ -32,10 +32,11 @@ class AfterEach(TestCase):
         return scenes.pull(self.session, setup or self.a, self.operator, **shape)
 
     @staticmethod
-    def set_to(pull: Pull, settings: dict[str, str]) -> None:
+    def set_to(pull: Pull, settings: dict[str, str]) -> Pull:
         """As if the pull had been armed with these settings."""
         pull.settings.all().delete()
         PullSetting.objects.bulk_create(PullSetting(pull=pull, key=key, text=text) for key, text in settings.items())
+        return pull
 
     def after(self, pull: Pull) -> AfterPull:
         rows = Pull.objects.select_related("reduced", "session__programme", "setup", "build")
@@ -144,21 +145,26 @@ class Tune(AfterEach):
         return after_words.hints(found, self.operator.units), after_words.hazard(found)
 
     def test_a_mixture_off_its_target_is_told_and_no_jets_are_read_out_of_words(self):
-        adjusting.adjust(self.operator, self.a, "setting:mixture_target", "0.87", scenes.DAY)
-        adjusting.adjust(self.operator, self.a, "setting:jets", "74/80", scenes.DAY)
-        hints, hazard = self.told(self.with_means(**{"lambda": 0.905}))
+        tune = {"setting:mixture_target": "0.87 lambda", "setting:jets": "74/80"}
+        off, near = (self.set_to(self.with_means(**{"lambda": value}), tune) for value in (0.905, 0.872))
+        hints, hazard = self.told(off)
         self.assertEqual(hints, ["Lambda 0.91 against 0.87, 4 % leaner."])
         self.assertEqual(hazard, "")
-        self.assertEqual(self.told(self.with_means(**{"lambda": 0.872})), ([], ""))
+        self.assertEqual(self.told(near), ([], ""))
+
+    def test_a_target_that_was_set_after_the_pull_is_not_its_own(self):
+        pull = self.set_to(self.with_means(**{"lambda": 0.905}), {"setting:mixture_target": "0.90 lambda"})
+        adjusting.adjust(self.operator, self.a, "setting:mixture_target", "0.80", scenes.DAY)
+        self.assertEqual(self.told(pull), ([], ""))
 
     def test_a_lean_mixture_is_a_hazard_before_it_is_a_hint(self):
-        adjusting.adjust(self.operator, self.a, "setting:mixture_target", "0.87", scenes.DAY)
-        _, hazard = self.told(self.with_means(**{"lambda": 0.96}))
+        _, hazard = self.told(
+            self.set_to(self.with_means(**{"lambda": 0.96}), {"setting:mixture_target": "0.87 lambda"})
+        )
         self.assertIn("Lean at full load: lambda 0.96 against 0.87", hazard)
 
     def test_boost_that_does_not_reach_its_target_asks_for_more(self):
-        adjusting.adjust(self.operator, self.a, "setting:boost_target", "0.8 bar", scenes.DAY)
-        (hint,), _ = self.told(self.with_means(boost=70_000.0))
+        (hint,), _ = self.told(self.set_to(self.with_means(boost=70_000.0), {"setting:boost_target": "0.8 bar"}))
         self.assertRegex(hint, r"^Boost 0\.7 bar from \d+ rpm on, against 0\.8 bar: raise boost for the next pull\.$")
 
     def test_without_targets_nothing_is_said(self):

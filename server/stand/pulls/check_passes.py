@@ -5,26 +5,25 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from torvix_core.pull.check_pass import SECONDS, CheckLine, CheckPass, read_check_pass
+from torvix_core.pull.trace import BANKS, MIXTURE, SPEED
 from torvix_core.units import quantities
-from torvix_core.units.quantity_parser import NotUnderstood
 
-from engines.sheet import sheets
 from programmes.models import Setup
-from programmes.plan.plans import SETTING
 from programmes.settings import service as adjusting
 from shop.models import Person
 from shop.permissions import units_of
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Session
 from stand.pulls.samples import NoSamples, read_trace
+from stand.pulls.targets import mixture_target
 
 LEAST_RPM = 300.0  # of a sweep, so that something is read
 HELD = (Purpose.SWEEP, Purpose.WARM_UP, Purpose.STEPS)  # what a no go holds
 NAMES = {
-    "lambda": "Mixture", "oil_pressure": "Oil pressure", "knock": "Knock", "oil_temperature": "Oil",
+    "lambda": "Mixture", "lambda_left": "Mixture, left bank", "lambda_right": "Mixture, right bank",
+    "oil_pressure": "Oil pressure", "knock": "Knock", "oil_temperature": "Oil",
     "coolant_temperature": "Coolant",
 }  # fmt: skip
-SPEED, TARGET = "rpm", f"{SETTING}mixture_target"
 
 
 def end_of(start_rpm: float, end_rpm: float, rate_rpm_s: float) -> float:
@@ -42,15 +41,7 @@ def read(pull: Pull) -> CheckPass:
     if SPEED not in channels:
         return CheckPass(())
     wanted = {key: channels[key] for key in (*NAMES, "throttle") if key in channels}
-    return read_check_pass(channels[SPEED], wanted, _target(pull))
-
-
-def _target(pull: Pull) -> float | None:
-    try:
-        own = adjusting.read_setting(TARGET, pull.settings_in_force.get(TARGET, ""), {}).value
-    except NotUnderstood:  # none, or one that a file of somebody else's brought
-        own = None
-    return own or sheets.value(pull.build, "mixture_target")
+    return read_check_pass(channels[SPEED], wanted, mixture_target(pull))
 
 
 def passed(session: Session, setup: Setup) -> bool:
@@ -99,6 +90,6 @@ def line_words(line: CheckLine, units: Mapping[str, str]) -> str:
 
 
 def _shown(key: str, value: float, units: Mapping[str, str]) -> str:
-    if key == "lambda":
+    if key in (MIXTURE, *BANKS):
         return f"lambda {value:.2f}"
     return quantities.words(value, units["oil_pressure" if key == "oil_pressure" else "temperature"])
