@@ -10,7 +10,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from scipy import stats
-from torvix_core.units.checked import Array, same_length
+from torvix_core.units.checked import Array, finite, same_length
 
 STANDARD_GRAVITY = 9.80665  # m/s², 3rd General Conference on Weights and Measures, 1901
 # Normal gravity on the ellipsoid, GRS 80: H. Moritz, Geodetic Reference System 1980, J. Geodesy 74 (2000).
@@ -90,3 +90,18 @@ def span_check(
         zero, slope - 1, math.hypot(float(stats.t.ppf(0.975, freedom)) * scatter, slope * known),
         max(by_load), float(np.abs(off).max()),
     )  # fmt: skip
+
+
+def errors_apart(first: tuple[float, float], second: tuple[float, float]) -> tuple[float, float]:
+    """By how much more the second of two checks found an instrument to read, and how well that is known.
+
+    Shapes: (error, uncertainty) each.
+    Units:  shares of the reading; uncertainties at 95 %.
+    Errors: ValueError for what is not finite.
+    Source: GUM (JCGM 100:2008), section 5.1, of two checks taken as independent. Two that used one arm and one set of
+            weights share part of it, so that the true uncertainty is no larger.
+    >>> [round(value, 4) for value in errors_apart((0.001, 0.003), (-0.006, 0.004))]
+    [-0.007, 0.005]
+    """
+    finite("errors", [*first, *second])
+    return second[0] - first[0], (first[1] ** 2 + second[1] ** 2) ** 0.5

@@ -18,7 +18,7 @@ from shop.permissions import require_operator, require_owner, units_of
 from shop.refusals import Invalid
 from shop.texts import optional
 from stand.live.display import FIXED, FOLLOWS, channel_name
-from stand.models import InstrumentCheck, InstrumentCheckKind, InstrumentInterval, Link
+from stand.models import InstrumentCheck, InstrumentCheckKind, InstrumentInterval, Link, Pull
 
 USUAL_DAYS = {TORQUE: 90, "lambda": 180}  # between two checks of a channel [prac]
 OTHER_DAYS = 365
@@ -95,19 +95,49 @@ def known_at(stand: Stand, channel: str, at: datetime) -> InstrumentCheck | None
     return checks.order_by("at", "pk").last()
 
 
+def torque_error(check: InstrumentCheck) -> tuple[float, float] | None:
+    """By what share of a reading torque was found to read high, and its uncertainty at 95 %; None of a zero."""
+    if check.error is None or check.uncertainty is None:
+        return None
+    if check.kind == InstrumentCheckKind.SPAN:
+        return check.error, check.uncertainty
+    reference = abs(check.points[0][0]) if check.points else 0.0
+    return (check.error / reference, check.uncertainty / reference) if reference > 0 else None
+
+
+def torque_checks(pulls: Sequence[Pull]) -> list[tuple[InstrumentCheck, list[Pull]]]:
+    """Pulls by the check that their torque was read under, the earliest check first. Those before any are not in it.
+
+    The pulls need their session. One query, however many pulls and stands.
+    """
+    stands = {pull.session.stand_id for pull in pulls}
+    checks = list(
+        InstrumentCheck.objects.filter(stand__in=stands, channel=TORQUE)
+        .exclude(kind=InstrumentCheckKind.ZERO).order_by("at", "pk")
+    )  # fmt: skip
+    found: dict[InstrumentCheck, list[Pull]] = {}
+    for pull in pulls:
+        before = [one for one in checks if one.stand_id == pull.session.stand_id and one.at <= pull.armed_at]
+        if before:
+            found.setdefault(before[-1], []).append(pull)
+    return sorted(found.items(), key=lambda item: (item[0].at, item[0].pk))
+
+
 def torque_words(stand: Stand, at: datetime) -> str:
     """How far a torque reading of that day is to be trusted; "" where nobody checked it."""
     found = known_at(stand, TORQUE, at)
-    if found is None or found.error is None or found.uncertainty is None:
+    share = None if found is None else torque_error(found)
+    if found is None or share is None:
         return ""
+    error, uncertainty = share
     days = next((row.days for row in stand.instrument_intervals.all() if row.channel == TORQUE), USUAL_DAYS[TORQUE])
     late = bool(days) and at - found.at > timedelta(days=days or 0)
-    off = 100 * found.error
-    side = "high" if off > 0 else "low"
-    reads = f"reads {abs(off):.2f} % {side} ± {100 * found.uncertainty:.2f} %, not corrected here"
-    if abs(found.error) <= found.uncertainty:
-        reads = f"± {100 * max(found.uncertainty, abs(found.error)):.2f} %"
-    return f"{reads}, by the span check of {_date(found.at)}{', which has run out' if late else ''}"
+    side = "high" if error > 0 else "low"
+    reads = f"reads {100 * abs(error):.2f} % {side} ± {100 * uncertainty:.2f} %, not corrected here"
+    if abs(error) <= uncertainty:
+        reads = f"± {100 * max(uncertainty, abs(error)):.2f} %"
+    kind = "span check" if found.kind == InstrumentCheckKind.SPAN else "check against a reference"
+    return f"{reads}, by the {kind} of {_date(found.at)}{', which has run out' if late else ''}"
 
 
 def write_zero(

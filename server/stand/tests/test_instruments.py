@@ -46,6 +46,13 @@ class Register(TestCase):
         self.assertEqual((torque["channel"], torque["days"], torque["is_due"]), ("torque", 90, False))
         self.assertRegex(torque["check"]["found"], r"^reads 0\.4\d % high ± 0\.\d\d %, 0\.\d N·m with no load$")
 
+    def test_torque_against_a_reference_cell_is_a_share_as_well(self):
+        found = instruments.write_reference(self.operator, self.stand, "torque", "400", "402", "1", self.now)
+        error, uncertainty = instruments.torque_error(found) or (0.0, 0.0)
+        self.assertAlmostEqual(error, 0.005)
+        self.assertAlmostEqual(uncertainty, 0.0025)
+        self.assertIn("reads 0.50 % high ± 0.25 %", instruments.torque_words(self.stand, self.now))
+
     def test_each_field_says_what_is_wrong_and_nothing_is_kept(self):
         for changed, field, words in (
             ({"arm": ""}, "arm", "number"),

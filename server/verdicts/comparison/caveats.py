@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Iterator, Sequence
+from itertools import pairwise
 
 import numpy as np
 from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
 from torvix_core.pull import comparability
 from torvix_core.pull.comparability import ComparabilityLevel
+from torvix_core.pull.span_check import errors_apart
 from torvix_core.units.grammar import numbered
 
 from curves.comparability import messages as comparing_words
@@ -16,7 +18,11 @@ from curves.models import StandingTune
 from curves.reduction.correct import CorrectedPull
 from curves.reduction.nature import Nature, nature_of
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup, TuneRule
-from stand.models import Pull, PullState, Purpose, Standing
+from stand.instruments import service as instruments
+from stand.models import Pull, PullOrigin, PullState, Purpose, Standing
+
+SHARED_DAY = "The check lies inside one session, so it is in every difference across it."
+LINKED_DAYS = "A setup that was run under both takes it out."
 
 
 def not_comparable(blocked: Sequence[pull_screening.ScreenedPull]) -> list[str]:
@@ -115,6 +121,7 @@ def notes(
         lines.append(
             f"No temperature was recorded: whether the engine was warm cannot be judged of {_numbers(unseen)}."
         )
+    lines += _instruments(kept, programme)
     lost = [found.pull for found in kept if found.pull.samples_lost]
     if lost:
         lines.append(f"Samples were lost on the line: {_numbers(lost)}.")
@@ -122,6 +129,24 @@ def notes(
     if overridden:
         lines.append(f"Started outside a temperature window: {_numbers(overridden)}.")
     return lines
+
+
+def _instruments(kept: Sequence[CorrectedPull], programme: Programme) -> Iterator[str]:
+    """Where the torque of some pulls was read by an instrument that was found to read otherwise than for the rest."""
+    recorded = [found.pull for found in kept if found.pull.origin == PullOrigin.STAND]
+    checks = [(error, own) for check, own in instruments.torque_checks(recorded)
+              if (error := instruments.torque_error(check)) is not None]  # fmt: skip
+    for (before, earlier), (after, later) in pairwise(checks):
+        apart, known_to = errors_apart(before, after)
+        if abs(apart) <= known_to and abs(apart) < programme.smallest_difference:
+            continue
+        one_day = {pull.session_id for pull in earlier} & {pull.session_id for pull in later}
+        yield (
+            f"By their span checks torque was read {100 * abs(apart):.2f} ± {100 * known_to:.2f} % "
+            f"{'higher' if apart > 0 else 'lower'} for {_numbers(later)} than for {_numbers(earlier)}: that much is "
+            "the instrument's, not the engine's, and nothing is corrected for it. "
+            f"{SHARED_DAY if one_day else LINKED_DAYS}"
+        )
 
 
 def _made_of(kept: Sequence[CorrectedPull]) -> Iterator[str]:

@@ -1,5 +1,6 @@
 """Which pulls count: held against the baseline, left out of the verdict, let in with a reason."""
 
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -15,7 +16,7 @@ from curves.reduction import correct
 from programmes.models import Programme
 from shop.models import Person, Role, default_units
 from shop.refusals import Invalid
-from stand.models import Pull, Session
+from stand.models import InstrumentCheck, InstrumentCheckKind, Pull, Session
 from stand.worker import pull_records
 from verdicts.comparison.aligned_pulls import compare
 
@@ -141,6 +142,35 @@ class Judging(Scene):
         checks = {one.key: one for one in pull_screening.between_setups(self.programme, self.a, self.b, kept)}
         self.assertAlmostEqual(checks["oil_temperature"].found, -10.0, places=1)
         self.assertEqual(checks["slots"].details, ("intake_manifold",))
+
+
+class Instruments(Scene):
+    """A span check lies between the pulls of A and those of B."""
+
+    def said(self, *errors: float) -> list[str]:
+        for setup in (self.a, self.a, self.b, self.b):
+            self.pull(setup)
+        for place, error in enumerate(errors):
+            InstrumentCheck.objects.create(
+                stand=self.session.stand, channel="torque", kind=InstrumentCheckKind.SPAN, by=self.operator, error=error,
+                uncertainty=0.002, at=self.session.opened_at + timedelta(minutes=10 * place - 1),
+            )  # fmt: skip
+        return [line for line in compare(self.programme, Standard.OBSERVED).notes if "span check" in line]
+
+    def test_two_errors_in_one_comparison_are_spoken_of(self):
+        (line,) = self.said(0.001, -0.006)
+        self.assertEqual(
+            line,
+            "By their span checks torque was read 0.70 ± 0.28 % lower for pulls 3 and 4 than for pulls 1 and 2: that "
+            "much is the instrument's, not the engine's, and nothing is corrected for it. The check lies inside one "
+            "session, so it is in every difference across it.",
+        )
+
+    def test_checks_that_agree_and_a_single_one_say_nothing(self):
+        self.assertEqual(self.said(0.004, 0.005), [])
+
+    def test_pulls_before_any_check_are_left_to_what_is_known(self):
+        self.assertEqual(self.said(0.004), [])
 
 
 class Words(Scene):
