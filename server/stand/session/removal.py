@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
 from django.db import transaction
 from torvix_core.engine.dimensions import SHEET
 from torvix_core.engine.evidence import Origin
+from torvix_core.engine.sheet import Figure
+from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood
 
 from engines.builds.service import succeed
 from engines.models import Build
 from engines.sheet import sheets
-from engines.sheet.entries import read_entry, show
+from engines.sheet.entries import DimensionValue, read_entry, show
 from engines.sheet.readings import ReadingChange
 from programmes.models import Programme
 from shop import moments
 from shop.models import Person
 from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid, Refusal
+from shop.units import unit_for
 from stand.models import NoteKind, RemovalReading, Session
 from stand.notes import service as notes
 from stand.session.changes import MEASURED_OFF
@@ -63,9 +67,8 @@ def open_readings(programme: Programme) -> dict[str, RemovalReading]:
     return {row.key: row for row in rows}
 
 
-def proposed(person: Person, programme: Programme) -> list[ProposedReading]:
-    """What a new revision would take in."""
-    readings = open_readings(programme)
+def proposed(person: Person, programme: Programme, readings: Mapping[str, RemovalReading]) -> list[ProposedReading]:
+    """What a new revision would take in of `open_readings`."""
     if not readings:
         return []
     settled, units = sheets.settled(programme.build.readings.all()), units_of(person)
@@ -78,6 +81,36 @@ def proposed(person: Person, programme: Programme) -> list[ProposedReading]:
             "" if value is None else show(units, SHEET[key], value), str(now.origin) if now else "",
         ))  # fmt: skip
     return found
+
+
+def would_move(person: Person, programme: Programme, readings: Mapping[str, RemovalReading]) -> list[str]:
+    """What a revision with them would say otherwise than the one that the test has: figures, old and new, findings."""
+    if not readings:
+        return []
+    units, build = units_of(person), programme.build
+    tried = {key: DimensionValue(row.value, "", row.typed, row.unit) for key, row in readings.items()}
+    before, after = (sheets.work_out(sheets.sheet_of(build, changes)) for changes in (None, tried))
+    known = {figure.rule.key: _figure_text(figure, units) for figure in before.figures}
+    lines = [
+        f"{figure.rule.label} {known.get(figure.rule.key) or 'not known'} → {now or 'not known'}"
+        for figure in after.figures
+        if (now := _figure_text(figure, units)) != known.get(figure.rule.key, "")
+    ]
+    said = [{finding.text for finding in worked.findings} for worked in (before, after)]
+    lines += [f"New: {finding.text}" for finding in after.findings if finding.text not in said[0]]
+    return lines + [f"No longer said: {finding.text}" for finding in before.findings if finding.text not in said[1]]
+
+
+def _figure_text(figure: Figure, units: Mapping[str, str]) -> str:
+    """ "" where nothing is known."""
+    amount, unit = figure.amount, unit_for(figure.rule.figure, figure.rule.unit, units)
+    if amount is None:
+        return ""
+    if amount.value is not None:
+        return quantities.words(amount.value, unit)
+    if amount.low is None or amount.high is None:
+        return ""
+    return f"{quantities.words(amount.low, unit)} to {quantities.words(amount.high, unit)}"
 
 
 @transaction.atomic

@@ -97,6 +97,7 @@ class NextPull(Schema):
     change: ChangeOut | None
     to_measure: list[ToMeasureOut]
     measured: list[ProposedReadingOut]
+    would_move: list[str]  # what a revision with them would say otherwise
     purpose: str
     warm_ups_left: int
     instruments_due: list[str]  # whose last check has run out
@@ -156,6 +157,7 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
     link: Link | None = getattr(session.stand, "link", None)
     coolant = link.values.get("coolant_temperature") if link else None
     left = arming.warm_ups_left(session, setup)
+    readings = removal.open_readings(session.programme)
     return NextPull(
         setup_id=setup.pk,
         due=[
@@ -175,7 +177,8 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
         planned_min=changes.planned_min(session, setup),
         change=_change_out(change) if change else None,
         to_measure=[ToMeasureOut(key=one.key, label=one.label) for one in changes.to_measure(session, setup)],
-        measured=[ProposedReadingOut(**asdict(one)) for one in removal.proposed(person, session.programme)],
+        measured=[ProposedReadingOut(**asdict(one)) for one in removal.proposed(person, session.programme, readings)],
+        would_move=removal.would_move(person, session.programme, readings),
         purpose=arming.purpose_of(session, setup),
         warm_ups_left=left,
         instruments_due=instruments.due(session.stand, at),

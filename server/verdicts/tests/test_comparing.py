@@ -152,8 +152,8 @@ class Instruments(Scene):
             self.pull(setup)
         for place, error in enumerate(errors):
             InstrumentCheck.objects.create(
-                stand=self.session.stand, channel="torque", kind=InstrumentCheckKind.SPAN, by=self.operator, error=error,
-                uncertainty=0.002, at=self.session.opened_at + timedelta(minutes=10 * place - 1),
+                stand=self.session.stand, channel="torque", kind=InstrumentCheckKind.SPAN, error=error,
+                uncertainty=0.002, by=self.operator, at=self.session.opened_at + timedelta(minutes=10 * place - 1),
             )  # fmt: skip
         return [line for line in compare(self.programme, Standard.OBSERVED).notes if "span check" in line]
 

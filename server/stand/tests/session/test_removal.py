@@ -1,5 +1,7 @@
 """Measured on removal: read, noted, proposed beside what the sheet has, taken into a new revision once."""
 
+import math
+
 import scenes
 from torvix_core.engine.evidence import Origin
 
@@ -14,12 +16,18 @@ from stand.tests.session.test_day import Scene
 
 
 class Removal(Scene):
+    def proposed(self) -> list[removal.ProposedReading]:
+        return removal.proposed(self.mats, self.programme, removal.open_readings(self.programme))
+
+    def would_move(self) -> list[str]:
+        return removal.would_move(self.mats, self.programme, removal.open_readings(self.programme))
+
     def test_an_assumed_value_gives_way_to_what_was_measured_in_a_new_revision(self):
         build = self.programme.build
         write_down(self.mats, build, "runner_length", Reading("380 mm", Origin.ASSUMED), self.now)
         removal.write(self.mats, self.session, "runner_length", "15 in", self.now)
         removal.write(self.mats, self.session, "runner_length", "371 mm", self.now)  # measured once more
-        (shown,) = removal.proposed(self.mats, self.programme)
+        (shown,) = self.proposed()
         self.assertEqual((shown.label, shown.origin), ("Runner, valve to open end", "assumed"))
         self.assertEqual(Note.objects.filter(kind=NoteKind.MEASURED).count(), 2)
         self.pull()
@@ -30,9 +38,20 @@ class Removal(Scene):
         self.programme.refresh_from_db()
         self.assertEqual(self.programme.build_id, build.pk)  # until somebody chooses the new one
         self.assertEqual(RemovalReading.objects.filter(build=made).count(), 2)
-        self.assertEqual(removal.proposed(self.mats, self.programme), [])
+        self.assertEqual(self.proposed(), [])
         with self.assertRaisesMessage(Refusal, "Nothing was measured"):
             removal.revise(self.mats, self.programme, self.now)
+
+    def test_what_a_revision_would_change_is_said_before_it_is_written(self):
+        """By hand: bore 86.6, stroke 82.4, chamber 46 cc; with 1.2 mm of gasket 10.11, with 1.5 mm 9.81."""
+        self.assertEqual(self.would_move(), [])
+        removal.write(self.mats, self.session, "gasket_thickness", "1.5 mm", self.now)
+        swept, chambers = math.pi / 4 * 8.66**2 * 8.24, [46 + math.pi / 4 * 8.8**2 * gasket for gasket in (0.12, 0.15)]
+        old, new = (f"{1 + swept / chamber:.2f}".rstrip("0") for chamber in chambers)
+        self.assertEqual((old, new), ("10.11", "9.8"))
+        self.assertIn(f"Static compression ratio {old}:1 → {new}:1", self.would_move())
+        removal.revise(self.mats, self.programme, self.now)
+        self.assertEqual(self.would_move(), [])
 
     def test_what_cannot_be_read_or_is_not_measured_there_is_refused(self):
         for key, text, field in (

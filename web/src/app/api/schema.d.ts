@@ -5530,6 +5530,8 @@ export interface components {
             to_measure: components["schemas"]["ToMeasureOut"][];
             /** Warm Ups Left */
             warm_ups_left: number;
+            /** Would Move */
+            would_move: string[];
         };
         /** NoteIn */
         NoteIn: {

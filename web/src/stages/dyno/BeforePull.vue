@@ -178,6 +178,13 @@ const wrong = (item: number, field?: string) =>
           ></template
         >.
       </p>
+      <template v-if="next.would_move.length">
+        <p class="prose size-16 mt-1">With these the engine on paper changes:</p>
+        <ul class="prose size-15 pl-4" data-test="would-move">
+          <li v-for="line in next.would_move" :key="line">{{ line }}</li>
+        </ul>
+      </template>
+      <p v-else class="prose size-16 mt-1">No calculated figure changes with these.</p>
       <v-btn
         v-if="mayOperate"
         class="mt-1"

@@ -25,6 +25,7 @@ const next = (more: Partial<NextPull> = {}): NextPull => ({
   due: [],
   instruments_due: [],
   measured: [],
+  would_move: [],
   tank: null,
   swaps: [],
   planned_min: 17,
