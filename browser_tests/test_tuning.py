@@ -73,6 +73,40 @@ class Jetting(StandCase):
             page.goto(f"/programmes/{self.programme.pk}/pulls/{last.pk}", wait_until="domcontentloaded")
             expect(page.get_by_test_id("tune")).to_contain_text("the one that counts is: the last one at the mixture")
             self.axe(page, f"/programmes/{self.programme.pk}/pulls/{last.pk}")
+            self.to_a_verdict(page)
+
+    def to_a_verdict(self, page: Page) -> None:
+        """B stays as rich as it came, A was tuned: one question for each policy, and a report with what ran."""
+        a, b = self.programme.setups.all()
+        page.goto(f"/programmes/{self.programme.pk}/stand", wait_until="domcontentloaded")
+        for setup, counted in ((b, 2), (a, 1)):
+            page.get_by_role("group", name="Setup to pull next").get_by_text(setup.name).click()
+            expect(page.get_by_test_id("headline")).to_contain_text(f"Next: {setup.letter}")
+            see_to_everything(page)
+            pull(page)  # the first one warms the part
+            for _ in range(counted):
+                pull(page)
+                keep(page)
+        # One mixture and one timing for all: B is still where it came, so there is nothing to compare A with yet.
+        page.goto(f"/programmes/{self.programme.pk}/verdict", wait_until="domcontentloaded")
+        main = page.locator("main")
+        expect(page.get_by_test_id("sentence")).to_contain_text("nothing to compare")
+        expect(main).to_contain_text("ignition timing 34 ° (the last one at the mixture target): pulls 5 and 10 count")
+        expect(main).to_contain_text("Pull 7 against pull 5: mixture, ignition timing.")
+        # As delivered, each with its own tune: the same pulls are compared, and the verdict says what they carry.
+        page.goto(f"/programmes/{self.programme.pk}/plan/change", wait_until="domcontentloaded")
+        pick(page, "Mixture", "Every setup as delivered")
+        page.get_by_role("button", name="Save plan").click()
+        expect(page.get_by_role("tab", name=re.compile("Versions"))).to_be_visible()
+        page.goto(f"/programmes/{self.programme.pk}/verdict", wait_until="domcontentloaded")
+        expect(page.get_by_test_id("ranking").get_by_role("row")).to_have_count(3)
+        expect(main).to_contain_text("Every setup ran as delivered: a difference is the part's together with its tune.")
+        expect(main).not_to_contain_text("No accepted pull of B yet.")
+        page.goto(f"/programmes/{self.programme.pk}/sheet", wait_until="domcontentloaded")
+        paper = page.get_by_test_id("paper")
+        expect(paper).to_contain_text("Ignition timing 34 °")  # A as it ran, and B as it ran
+        expect(paper).to_contain_text("Ignition timing 30 °")
+        self.assertEqual(self.problems, [])
 
     def adjust(self, page: Page, what: str, value: str) -> None:
         pick(page, "What was adjusted", re.compile(f"^{what}"))

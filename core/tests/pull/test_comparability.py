@@ -131,6 +131,15 @@ class Checks(SimpleTestCase):
             self.assertIs(worst(checks), ComparabilityLevel.BLOCK)
             self.assertTrue(np.isfinite(total_effect(checks)))
 
+    def test_a_timing_as_delivered_is_the_setup_s_own_and_a_retune_within_it_is_not(self):
+        delivered = replace(BASE, spark=33.0, mixture_as_delivered=True)
+        other = replace(delivered, spark=38.0, setup=BASE.setup + 1)
+        check = found(other, "spark", delivered)
+        self.assertEqual((check.level, check.planned), (ComparabilityLevel.NOTE, True))
+        self.assertIs(found(replace(delivered, spark=38.0), "spark", delivered).level, ComparabilityLevel.BLOCK)
+        matched = replace(delivered, mixture_as_delivered=False)
+        self.assertIs(found(other, "spark", matched).level, ComparabilityLevel.BLOCK)
+
     def test_a_mixture_as_delivered_is_on_purpose(self):
         check = found(changed(**{"lambda": 0.95 * FLAT}), "mixture", replace(BASE, mixture_as_delivered=True))
         self.assertEqual((check.level, check.planned), (ComparabilityLevel.NOTE, True))

@@ -149,7 +149,9 @@ def compare(
     checks += _temperatures(first, second, ours, theirs, windows, boost_planned, warm or {})
     asked_for = "mixture_target" in differing or (first.mixture_is_factor and bool(MIXTURE_ITEMS & set(differing)))
     checks += _mixture(first, second, ours, theirs, windows, asked_for or first.mixture_as_delivered)
-    checks += _spark(first, second, windows, "spark" in differing)
+    # As delivered, the timing is the setup's own; within one setup `tune_check` judges it.
+    own_timing = first.mixture_as_delivered and first.setup != second.setup
+    checks += _spark(first, second, windows, own_timing or "spark" in differing)
     checks += _boost(first, second, ours, theirs, windows, boost_planned)
     checks.append(_sweep_rate(first, second, windows))
     checks += _circumstances(first, second, windows, linked)

@@ -147,8 +147,9 @@ def effect_words(check: ComparabilityCheck) -> str:
 def reasons(checks: Sequence[ComparabilityCheck]) -> str:
     """Which checks a pull fails, by name; what was cold or hot is called so."""
     blocks = [check for check in checks if check.level is ComparabilityLevel.BLOCK]
+    retuned = {key for check in blocks for key, _, _ in check.changes}  # said with what it was changed to
     found = [changes_words(check) if check.key == "tune" else NAMES[check.key].lower()
-             for check in blocks if not check.usual]  # fmt: skip
+             for check in blocks if not check.usual and check.key not in retuned]  # fmt: skip
     for colder, word in ((True, "colder"), (False, "hotter")):
         names = [NAMES[check.key].lower() for check in blocks if check.usual and ((check.found or 0.0) < 0) is colder]
         if names:

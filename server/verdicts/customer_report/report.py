@@ -104,7 +104,8 @@ def _row(found: WorkedVerdict, one: PlacingOut, shown: Verdict, wanted: ReportOp
         percent = signed(one.to_baseline.percent, 2)
     elif not one.supported:
         against = "not comparable"
-    best = chance(one.chance_percent) if one.supported and not one.fails else NOTHING
+    known = one.chance_percent is not None and one.supported and not one.fails
+    best = chance(one.chance_percent or 0.0) if known else NOTHING
     cells = [str(one.pulls), figure(one.score), figure(one.power), against, percent, best, standing(one, shown)]
     if wanted.show_prices:
         cost = "not known" if one.cost is None else figure(one.cost, 0)

@@ -105,7 +105,7 @@ class PlacingOut(Schema):
     with_the_best: bool
     supported: bool
     across_days: bool
-    chance_percent: float
+    chance_percent: float | None  # None while no other setup can be compared
     groups: list[int]
     gains: GainsOut | None
     fails: list[str]
@@ -446,7 +446,8 @@ def _placing(found: WorkedVerdict, placing: Placing, unit: str, units: Mapping[s
         to_baseline=difference_out(placing.to_baseline, scores[base], unit, smallest),
         to_best=difference_out(placing.to_best, best.score, unit, smallest), with_the_best=placing.with_the_best,
         supported=placing.supported,
-        across_days=judged.across_days(placing.setup), chance_percent=placing.chance_best * 100,
+        across_days=judged.across_days(placing.setup),
+        chance_percent=placing.chance_best * 100 if sum(one.supported for one in judged.placings) > 1 else None,
         groups=list(placing.groups),
         gains=None if gains is None else GainsOut(
             peak_torque=percent_out(gains.peak_torque), peak_power=percent_out(gains.peak_power),

@@ -6048,7 +6048,7 @@ export interface components {
             /** Across Days */
             across_days: boolean;
             /** Chance Percent */
-            chance_percent: number;
+            chance_percent: number | null;
             /** Cost */
             cost: number | null;
             /** Cost Per Power */

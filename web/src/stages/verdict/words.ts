@@ -2,8 +2,9 @@
 import type { Schema } from '../../app/api/client'
 import { figure } from '../../ui/figures'
 
-/** Never surer than 99, nor more hopeless than 1. */
-export function chance(percent: number): string {
+/** Never surer than 99, nor more hopeless than 1; nothing while no other setup can be compared. */
+export function chance(percent: number | null): string {
+  if (percent === null) return '–'
   return percent > 99 ? '> 99' : percent < 1 ? '< 1' : figure(percent, 0)
 }
 
