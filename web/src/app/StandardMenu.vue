@@ -30,7 +30,7 @@ useKeys([{ key: 'o', label: 'O', does: 'Corrected or observed', press: toggleObs
 <template>
   <v-menu v-model="choosingStandard" location="bottom">
     <template #activator="{ props: activator }">
-      <v-link v-bind="activator" class="text-no-wrap">
+      <v-link v-bind="activator" class="text-no-wrap" data-test="standard">
         <span v-if="!xs" class="quiet mr-1">Standard</span> {{ shown?.label ?? standard }}
         <span v-if="!inForce" class="ml-1 small">differs from the test</span>
       </v-link>
