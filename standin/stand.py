@@ -65,6 +65,7 @@ SPIKE, SPIKE_S = 0.02, 0.12  # load-in: share of torque, and how fast it rings d
 RAMP_S = 0.45  # until the sweep rate is reached
 HOLD_S = 0.4  # under load at the start speed before the sweep
 PULL_SCATTER = 0.0028  # standard deviation of the whole curve from pull to pull [-]
+MIXTURE_SCATTER = 0.0035  # standard deviation of ln λ from pull to pull: floats, fuel level and heat [-]
 SAMPLE_NOISE = 0.006  # of torque, sample to sample [-]
 PULL_DRIFT = -0.0002  # what each further pull of a day costs [-]
 FUEL_PRESSURE = 300.0  # kPa
@@ -108,7 +109,7 @@ class Stand:
         self.oil = self.coolant = self.skin = air.temperature
         self.sweep = Sweep(2400, 6800, 350)
         self.pulls = 0
-        self.level = 1.0
+        self.level = self.mixture_level = 1.0
         self.in_state_s = self.held_s = 0.0
         self.noise = random.Random(f"{self.seed}/idle")
 
@@ -177,6 +178,8 @@ class Stand:
         # Seeded by the pull, not by the samples before it, so that a repeated day repeats each pull exactly.
         self.noise = random.Random(f"{self.seed}/{self.pulls}")
         self.level = (1 + self.noise.gauss(0, PULL_SCATTER)) * (1 + PULL_DRIFT * (self.pulls - 1))
+        # Drawn apart, so that torque and its noise are what they were before the mixture scattered.
+        self.mixture_level = math.exp(random.Random(f"{self.seed}/{self.pulls}/mixture").gauss(0, MIXTURE_SCATTER))
         self.rpm, self.rate, self.held_s = self.sweep.start_rpm, 0.0, 0.0
         self._enter(State.SWEEPING)
 
@@ -333,7 +336,7 @@ class Stand:
         if self.throttle <= 0.9:
             return self.fitted.idle_lambda
         _, volume = self._swallowed(self.rpm, air.density)
-        return self.fitted.fuel_lambda(self.rpm, self.fitted.depression(volume))
+        return self.mixture_level * self.fitted.fuel_lambda(self.rpm, self.fitted.depression(volume))
 
     def _sense(self) -> list[float | None]:
         noise, air = self.noise.gauss, self.weather()
