@@ -42,6 +42,7 @@ from programmes.plan.plans import (
     usual_row,
 )
 from programmes.plan.saving import plan_programme
+from programmes.settings import tune_sizes
 from programmes.settings.service import adjust, read_setting
 from shop.models import Person, Shop, Stand, default_units
 from stand.idle_cards import service as idle_cards
@@ -120,6 +121,8 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
     build = library.describe(plan["engine"], owner, before, stand)
     parts = library.parts(plan["parts"], owner, before)
     _check_instruments(plan.get("instruments", {}), stand, owner, before)
+    for kind, text in plan.get("tune_sizes", {}).items():
+        tune_sizes.write(owner, kind, text)
     for number, given in enumerate(plan["programmes"]):
         person = people[given["planned_by"]]
         programme = _programme(given, _windows(plan), build, parts, person, day + timedelta(minutes=number - 30))

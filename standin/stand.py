@@ -57,9 +57,9 @@ BANK_CHANNELS = (("lambda_left", "lambda", 3), ("lambda_right", "lambda", 3))
 BOOST_CHANNELS = (
     ("boost", "kPa", 2),
     ("exhaust_pressure", "kPa", 1),
-    ("turbine_speed", "rpm", 0),
     ("knock", "1", 0),
 )
+TURBINE_CHANNELS = (("turbine_speed", "rpm", 0),)
 WARM = {"oil": (92.0, 260.0), "coolant": (80.0, 150.0), "manifold": (46.0, 190.0)}  # °C reached, time constant s
 SPIKE, SPIKE_S = 0.02, 0.12  # load-in: share of torque, and how fast it rings down
 RAMP_S = 0.45  # until the sweep rate is reached
@@ -100,7 +100,8 @@ class Stand:
         self.state = State.IDLE
         self.fitted = Fitted(self.engine)
         banks = BANK_CHANNELS if self.engine.cylinders == 8 else ()
-        self.channels = CHANNELS + banks + (BOOST_CHANNELS if self.engine.boost else ())
+        boosted = {"turbo": BOOST_CHANNELS + TURBINE_CHANNELS, "belt": BOOST_CHANNELS}.get(self.engine.boost, ())
+        self.channels = CHANNELS + banks + boosted
         self.faults = Faults([name for name, _, _ in self.channels])
         self.rpm, self.rate = self.fitted.idle_rpm, 0.0
         self.throttle = 0.05
@@ -340,7 +341,8 @@ class Stand:
 
     def _sense(self) -> list[float | None]:
         noise, air = self.noise.gauss, self.weather()
-        fuel_lambda = self._fuel_lambda(air) + noise(0, 0.003)
+        burned = self._fuel_lambda(air)
+        fuel_lambda = burned + noise(0, 0.003)
         charge = self._charge(air)
         torque = self.torque(fuel_lambda, charge)
         full, volume = self._swallowed(self.rpm, air.density)
@@ -366,7 +368,7 @@ class Stand:
             "fuel_flow": swallowed / (14.7 * fuel_lambda),
             "air_flow": swallowed * (1 + noise(0, 0.004)),
             "exhaust_temperature": 380 + 0.065 * self.rpm * max(0.3, self.throttle) + 0.35 * charge.boost
-            + HOTTER * (fuel_lambda - BEST_LAMBDA),
+            + HOTTER * (burned - BEST_LAMBDA),  # a thermocouple is too slow for the noise of a sample
             "fuel_pressure": FUEL_PRESSURE + charge.boost - 0.1 * swallowed / 14.7,
             "lambda_left": fuel_lambda + self.fitted.bank_lambda,
             "lambda_right": fuel_lambda - self.fitted.bank_lambda,

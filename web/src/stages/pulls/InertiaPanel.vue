@@ -60,16 +60,15 @@ function use() {
 <template>
   <v-form class="d-flex flex-wrap ga-2 align-center prose size-15" @submit.prevent="send">
     <v-select v-model="chosen" aria-label="Inertia of the sweep" :items="choicesOf(choices?.inertia)" />
-    <label v-if="chosen === 'not_included'">
-      <v-text-field
-        v-model="typed"
-        inputmode="decimal"
-        class="number w-110"
-        aria-label="Inertia to add"
-        :error="Boolean(wrong)"
-      />
-      {{ inspection.inertia_unit }}
-    </label>
+    <v-text-field
+      v-if="chosen === 'not_included'"
+      v-model="typed"
+      inputmode="decimal"
+      class="number w-110"
+      aria-label="Inertia to add"
+      :suffix="inspection.inertia_unit"
+      :error="Boolean(wrong)"
+    />
     <v-btn type="submit">Save</v-btn>
     <span v-if="wrong" role="alert" class="text-error">{{ wrong }}</span>
     <v-btn v-if="other !== null" data-test="estimate" @click="estimate">From these two pulls</v-btn>
