@@ -5,6 +5,7 @@ A tune item has a kind and a position, and is known by the number that is stampe
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 
 from torvix_core.engine.dimensions import Dimension, Measure
@@ -17,6 +18,12 @@ CARBURETOR_POSITIONS = {
 }  # fmt: skip
 BANKS = {"left_bank": "left bank", "right_bank": "right bank"}
 MAIN_JET = "main_jet"
+# One carburetor, two of them, or a bank each: a number stands for one of these, never for two at once.
+POSITION_SETS = (
+    frozenset({"primary", "secondary"}),
+    frozenset({"front_primary", "front_secondary", "rear_primary", "rear_secondary"}),
+    frozenset(BANKS),
+)
 
 
 @dataclass(frozen=True)
@@ -74,3 +81,40 @@ SETTINGS: tuple[Dimension, ...] = (
 IDLE_ITEMS = frozenset({"idle_speed", "idle_screws"})  # another of them changes nothing at full throttle
 # What decides the mixture, so that another of it may still be the same mixture.
 MIXTURE_ITEMS = frozenset({*(item.key for item in TUNE_ITEMS), "rod_hanger", "jets", "fuel_table", "fuel_trim"})
+
+
+def tune_item(key: str) -> tuple[str, str]:
+    """Kind and position of a setting that is a tune item; two empty words for any other.
+
+    Shapes: scalar.
+    Units:  none.
+    Errors: none.
+    Source: definition.
+    >>> tune_item("main_jet_rear_primary"), tune_item("spark_advance")
+    (('main_jet', 'rear_primary'), ('', ''))
+    """
+    for kind, of in TUNE_KINDS.items():
+        position = key.removeprefix(f"{kind}_")
+        if position != key and position in of.positions:
+            return kind, position
+    return "", ""
+
+
+def contradicting(keys: Iterable[str]) -> dict[str, str]:
+    """Settings of one kind that are given for one carburetor and for two, or by bank: each with one it contradicts.
+
+    Shapes: any number of keys.
+    Units:  none.
+    Errors: none.
+    Source: definition; an engine has one set of positions.
+    >>> contradicting(["main_jet_primary", "main_jet_rear_primary", "squirter_primary"])
+    {'main_jet_primary': 'main_jet_rear_primary', 'main_jet_rear_primary': 'main_jet_primary'}
+    """
+    given = [(key, *tune_item(key)) for key in keys]
+    found: dict[str, str] = {}
+    for key, kind, position in given:
+        own = next((one for one in POSITION_SETS if position in one), frozenset[str]())
+        other = next((other for other, its, at in given if kind and its == kind and at not in own), None)
+        if other is not None:
+            found[key] = other
+    return found

@@ -15,8 +15,20 @@ from stand.models import Pull
 router = Router(tags=["mixture"])
 
 
+class PredictedMixture(Schema):
+    """Lambda at a speed with the jets that are advised, and between what it should lie in 95 of 100 cases."""
+
+    speed_rpm: float
+    expected: float
+    low: float
+    high: float
+
+
 class MixtureAdviceOut(Schema):
-    """Sentences; `jets` by the key of their setting where some are advised, so that they can be entered as fitted."""
+    """Sentences; `jets` by the key of their setting where some are advised, so that they can be entered as fitted.
+
+    `predicted` is the mixture curve that these jets should give; empty where none are advised.
+    """
 
     reading: str
     banks: str
@@ -25,6 +37,7 @@ class MixtureAdviceOut(Schema):
     basis: list[str]
     scored: list[str]
     jets: dict[str, str]
+    predicted: list[PredictedMixture]
 
 
 @router.get("/pulls/{pull_id}/mixture-advice", response=MixtureAdviceOut, operation_id="mixture_advice")
@@ -44,5 +57,15 @@ def read_advice(request: HttpRequest, pull_id: int) -> MixtureAdviceOut:
         advice=messages.advice_words(found), basis=messages.basis_words(found),
         # The same carburetor may have been on an engine that is nobody else's business.
         scored=[messages.scored_words(one) for one in found.scored if one.case.pull.session.programme_id in mine],
+        predicted=_predicted(found),
         jets={f"{jet_cases.JET_KEY}{position}": f"{number:g}" for position, number in jets.items()},
     )  # fmt: skip
+
+
+def _predicted(found: service.MixtureWork) -> list[PredictedMixture]:
+    advice = found.advice
+    if not isinstance(advice, JetAdvice) or found.speed_rpm is None:
+        return []
+    rows = zip(found.speed_rpm.tolist(), advice.curve.tolist(), advice.curve_low.tolist(), advice.curve_high.tolist(),
+               strict=True)  # fmt: skip
+    return [PredictedMixture(speed_rpm=speed, expected=at, low=low, high=high) for speed, at, low, high in rows]

@@ -10,7 +10,7 @@ import numpy as np
 from django.db.models import Prefetch
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import Slot
-from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS
+from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS, contradicting
 from torvix_core.judging.effects import USUAL
 from torvix_core.tuning.jet_slope import JetChange
 from torvix_core.tuning.mixture_power import PowerChange
@@ -50,7 +50,14 @@ def jets_of(pull: Pull) -> dict[str, float]:
     as a file of somebody else's may have it."""
     texts = {key.removeprefix(JET_KEY): text for key, text in pull.settings_in_force.items() if key.startswith(JET_KEY)}
     found = {position: number(text) for position, text in texts.items() if position in POSITIONS}
+    if contradicting(f"{MAIN_JET}_{position}" for position in found):
+        return {}
     return {} if None in found.values() else {position: size for position, size in found.items() if size}
+
+
+def contradict(pull: Pull) -> bool:
+    """Whether its jets are written down for one carburetor and for two, or by bank as well."""
+    return bool(contradicting(key.removeprefix(SETTING) for key in pull.settings_in_force if key.startswith(JET_KEY)))
 
 
 def areas_of(

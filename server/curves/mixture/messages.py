@@ -16,6 +16,10 @@ MISSING = {
     "target": "No mixture target: set one for the setup or on the build sheet, then jets can be advised.",
     "factor": "The mixture is part of the question of this test, so no jets are advised.",
     "delivered": "Every setup runs as delivered in this test, so no jets are advised.",
+    "positions": "The jets of this pull are written down for one carburetor and for two, or by bank as well: nobody "
+    "knows which are in. Take the others out of the plan, then jets can be advised.",
+    "table": "A jet of this pull is not in the shop's table of sizes, so no jets are advised. Add its size under "
+    "Parts, Jet sizes.",
     "jets": "The jets of this pull are not written down by position. Adjust “Main jet, primary” and the others to what "
     "is in, then jets can be advised.",
 }

@@ -54,6 +54,7 @@ class MixtureWork:
     leanest_bank: float | None = None  # lambda
     power: MixturePower | None = None
     scored: tuple[ScoredCase, ...] = ()
+    speed_rpm: Array | None = None  # of the mixture curve, and of the one that is predicted
 
 
 def work(pull: Pull) -> MixtureWork:
@@ -79,18 +80,21 @@ def work(pull: Pull) -> MixtureWork:
             return MixtureWork(
                 pull, "", band, reading, fuel=advise_fuel(state, band), banks=banks, leanest_bank=leanest
             )
-        return MixtureWork(pull, "jets", band, reading, banks=banks, leanest_bank=leanest)
+        why = "positions" if jet_cases.contradict(pull) else "jets"
+        return MixtureWork(pull, why, band, reading, banks=banks, leanest_bank=leanest)
+    sizes = tune_sizes.areas(MAIN_JET)
+    if sizes and not set(jets.values()) <= set(sizes):
+        return MixtureWork(pull, "table", band, reading, jets=jets, banks=banks, leanest_bank=leanest)
     known, carburetor = jet_cases.cases(nature_of(pull)), jet_cases.carburetor_of(pull)
     positions = tuple(position for position in jet_cases.POSITIONS if position in jets)
     earlier = [case for case in known if case.pull.pk <= pull.pk]
     slope = learn([case.change for case in earlier], carburetor, positions)
     own = [case for case in earlier if case.change.carburetor == carburetor]
-    sizes = tune_sizes.areas(MAIN_JET)
-    areas = sizes if set(jets.values()) <= set(sizes) else None
     of_engine = [case for case in earlier if case.pull.build.engine_id == pull.build.engine_id]
     power = learn_power(jet_cases.power_changes(of_engine))
-    return MixtureWork(pull, "", band, reading, advise(state, band, slope, areas, power), slope=slope, jets=jets,
-                       banks=banks, leanest_bank=leanest, power=power,
+    advice = advise(state, band, slope, sizes or None, power)
+    return MixtureWork(pull, "", band, reading, advice, slope=slope, jets=jets,
+                       banks=banks, leanest_bank=leanest, power=power, speed_rpm=found[0],
                        scored=tuple(_scored(case, known) for case in own[-SHOWN_CASES:]))  # fmt: skip
 
 

@@ -11,7 +11,10 @@ from django.test.utils import CaptureQueriesContext
 from curves.models import ChannelMean
 from engines.models import Part
 from programmes.models import MixturePolicy, Programme
+from programmes.settings import service as adjusting
+from programmes.settings import tune_sizes
 from shop.models import Person, Role
+from shop.refusals import Invalid
 from stand.models import Pull, PullSetting, Session
 
 PRIMARY, SECONDARY, TARGET = "setting:main_jet_primary", "setting:main_jet_secondary", "setting:mixture_target"
@@ -114,12 +117,43 @@ class Mixture(TestCase):
 
     def test_jets_of_another_position_or_no_number_spoil_nothing(self):
         """As an older pull, or a file of somebody else's, may have them."""
-        rear = {"setting:main_jet_rear_primary": "70"}
-        self.pull(11.65, ("77", "87"), settings=rear)
-        self.pull(11.90, ("75", "85"), settings=rear)
+        front, rear = "setting:main_jet_front_primary", "setting:main_jet_rear_primary"
+        self.pull(11.65, None, settings={front: "70", rear: "72"})
+        self.pull(11.90, None, settings={front: "68", rear: "70"})
         found = self.advice(self.pull(11.9, ("75", "85")))
         self.assertIn("no jet changes of this carburetor, 1 jet change in all", found["basis"][0])
         self.assertIn("not written down by position", self.advice(self.pull(11.9, ("PV 6.5", "85")))["advice"])
+
+    def test_front_and_rear_beside_one_carburetor_are_a_contradiction_and_no_jets_are_advised(self):
+        rear = "setting:main_jet_rear_primary"
+        found = self.advice(self.pull(11.65, ("77", "87"), settings={rear: "70"}))
+        self.assertIn("written down for one carburetor and for two", found["advice"])
+        self.a.settings.create(key=PRIMARY, text="77", value=77.0)
+        with self.assertRaises(Invalid) as refused:
+            adjusting.adjust(self.operator, self.a, rear, "70", scenes.DAY)
+        self.assertIn(
+            "Main jet, rear carburetor, primary and main jet, primary contradict", refused.exception.fields["key"]
+        )
+        self.assertFalse(self.a.adjustments.exists())
+        adjusting.adjust(self.operator, self.a, "setting:main_jet_secondary", "87", scenes.DAY)
+
+    def test_the_curve_to_expect_stands_beside_the_advice(self):
+        found = self.advice(self.pull(11.65, ("77", "87"), tilt=0.01))
+        curve = found["predicted"]
+        self.assertGreater(len(curve), 20)
+        self.assertTrue(all(one["low"] < one["expected"] < one["high"] for one in curve))
+        self.assertGreater(curve[-1]["expected"], curve[0]["expected"])  # its shape stays
+        self.assertEqual(self.advice(self.pull(12.65, ("72", "82")))["predicted"], [])
+
+    def test_a_jet_that_the_shop_s_table_lacks_is_said_and_nothing_is_guessed(self):
+        tune_sizes.write(self.operator, "main_jet", "\n".join(f"{at} {at * 0.0254:.3f} mm" for at in range(70, 90)))
+        self.assertIn("Try main jet", self.advice(self.pull(11.65, ("77", "87")))["advice"])
+        found = self.advice(self.pull(11.65, ("77", "91")))
+        self.assertIn("not in the shop's table of sizes", found["advice"])
+        answer = self.client.post(f"/api/setups/{self.a.pk}/settings", {"key": SECONDARY, "text": "91"},
+                                  content_type="application/json")  # fmt: skip
+        self.assertEqual(answer.status_code, 200)
+        self.assertIn("91 is written down, but the shop's table of the main jet has 70 to 89", answer.json()["remark"])
 
     def channel(self, pull: Pull, name: str, value: float) -> None:
         bins = len(pull.reduced.speed_rpm)

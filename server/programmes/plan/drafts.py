@@ -8,6 +8,7 @@ from datetime import datetime
 
 from torvix_core.air.standards import BoostSchool, Standard
 from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.settings import contradicting
 from torvix_core.judging import duty
 from torvix_core.judging.duty import Preset
 from torvix_core.planning.changeover import DependencyCycle, Work, check_dependencies
@@ -28,6 +29,7 @@ from programmes.plan import form_numbers
 from programmes.plan.form_numbers import MINUTE
 from programmes.plan.plans import (
     OWN,
+    SETTING,
     Objective,
     Plan,
     PlannedSetup,
@@ -39,7 +41,7 @@ from programmes.plan.plans import (
     Times,
     row_label,
 )
-from programmes.settings.service import KNOWN_SETTINGS, read_setting
+from programmes.settings.service import KNOWN_SETTINGS, contradiction_words, read_setting
 from shop.models import Person
 from shop.permissions import units_of
 from shop.refusals import Invalid
@@ -280,6 +282,8 @@ def _settings(
                 found[key] = read_setting(key, plain, units)
         except NotUnderstood as reason:
             wrong[f"{at}.settings.{key}"] = str(reason)
+    for key, other in contradicting(key.removeprefix(SETTING) for key in found).items():
+        wrong[f"{at}.settings.{SETTING}{key}"] = contradiction_words(key, other)
     return found
 
 

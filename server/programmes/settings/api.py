@@ -29,6 +29,7 @@ class SettingsOut(Schema):
     setup_id: int
     settings: list[SettingOut]
     others: dict[str, str]
+    remark: str = ""  # what to know of the value that was typed last
 
 
 class SettingIn(Schema):
@@ -64,8 +65,10 @@ def read_settings(request: HttpRequest, setup_id: int) -> SettingsOut:
 def adjust_setting(request: HttpRequest, setup_id: int, given: SettingIn) -> SettingsOut:
     assert is_person(request.user)
     setup = _setup(request, setup_id)
-    adjusting.adjust(request.user, setup, given.key, given.text, timezone.now())
-    return to_schema(setup)
+    made = adjusting.adjust(request.user, setup, given.key, given.text, timezone.now())
+    found = to_schema(setup)
+    found.remark = tune_sizes.remark(made.key, made.value)
+    return found
 
 
 class TuneSizesOut(Schema):

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 
 from torvix_core.engine.dimensions import Measure
-from torvix_core.engine.settings import IDLE_ITEMS, SETTINGS, TUNE_ITEMS
+from torvix_core.engine.settings import IDLE_ITEMS, SETTINGS, TUNE_ITEMS, contradicting
 from torvix_core.units.quantity_parser import NotUnderstood, read_number, read_quantity
 
 from programmes.models import Adjustment, Setup
@@ -76,4 +76,14 @@ def adjust(person: Person, setup: Setup, key: str, text: str, at: datetime) -> A
         value = read_setting(key, plain, units_of(person))
     except NotUnderstood as reason:
         raise Invalid("The value cannot be used.", fields={"text": str(reason)}) from reason
+    given = {one.removeprefix(SETTING): one for one in {**in_force(setup), key: value}}
+    if other := contradicting(given).get(key.removeprefix(SETTING)):
+        said = contradiction_words(key.removeprefix(SETTING), other)
+        raise Invalid("The positions contradict each other.", fields={"key": said})
     return Adjustment.objects.create(setup=setup, key=key, text=value.text, value=value.value, at=at, by=person)
+
+
+def contradiction_words(key: str, other: str) -> str:
+    """What is wrong with two positions of one kind, by the keys of the core."""
+    labels = [KNOWN_SETTINGS[f"{SETTING}{one}"].label for one in (key, other)]
+    return f"{labels[0]} and {labels[1].lower()} contradict each other: an engine has one set of positions."

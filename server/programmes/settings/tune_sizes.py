@@ -8,11 +8,12 @@ from dataclasses import dataclass
 from itertools import pairwise
 
 from django.db import transaction
-from torvix_core.engine.settings import TUNE_KINDS
+from torvix_core.engine.settings import TUNE_KINDS, tune_item
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_number, read_quantity, split
 
 from programmes.models import TuneSize
+from programmes.plan.plans import SETTING
 from shop.models import Person
 from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid
@@ -30,6 +31,19 @@ def kinds() -> dict[str, str]:
 def areas(kind: str) -> dict[float, float]:
     """m² by the number stamped; {} where the shop keeps no table."""
     return dict(TuneSize.objects.filter(kind=kind).values_list("number", "area"))
+
+
+def remark(key: str, number: float | None) -> str:
+    """What to know of a number that the shop's table of its kind lacks; "" where it has it, or keeps no table."""
+    kind, _ = tune_item(key.removeprefix(SETTING))
+    table = areas(kind) if kind else {}
+    if number is None or not table or number in table:
+        return ""
+    label = TUNE_KINDS[kind].label.lower()
+    return (
+        f"{number:g} is written down, but the shop's table of the {label} has {min(table):g} to {max(table):g} without "
+        "it: nothing is advised from a size that is not known."
+    )
 
 
 @dataclass(frozen=True)

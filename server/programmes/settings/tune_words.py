@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from torvix_core.engine.settings import TUNE_KINDS
+from torvix_core.engine.settings import TUNE_KINDS, tune_item
 from torvix_core.units.grammar import listed
 
 from programmes.plan.plans import SETTING, row_label
@@ -15,7 +15,7 @@ def tune_words(settings: Mapping[str, str], sizes: SizeTables) -> list[str]:
     """A line for each setting; numbers of one kind on one line, with their sizes and positions."""
     lines: dict[str, list[str]] = {}
     for key, text in settings.items():
-        kind, position = _item(key)
+        kind, position = tune_item(key.removeprefix(SETTING))
         if kind:
             size = sizes.size_of(kind, text)
             shown = f"{text} ({size})" if size else text
@@ -32,13 +32,3 @@ def changes(before: Mapping[str, str], after: Mapping[str, str]) -> list[str]:
         for key in dict.fromkeys([*before, *after])
         if before.get(key) != after.get(key)
     ]
-
-
-def _item(key: str) -> tuple[str, str]:
-    """Kind and position of a tune item; empty for any other setting."""
-    plain = key.removeprefix(SETTING)
-    for kind, of in TUNE_KINDS.items():
-        position = plain.removeprefix(f"{kind}_")
-        if position != plain and position in of.positions:
-            return kind, position
-    return "", ""

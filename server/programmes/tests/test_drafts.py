@@ -107,6 +107,19 @@ class Planned(TestCase):
                 "is a pressure",
             ),
             (
+                {
+                    "setups": [
+                        setups[0],
+                        {
+                            **setups[1],
+                            "settings": {"setting:main_jet_primary": "77", "setting:main_jet_rear_primary": "70"},
+                        },
+                    ]
+                },
+                "setups.1.settings.setting:main_jet_rear_primary",
+                "contradict each other: an engine has one set of positions",
+            ),
+            (
                 {"setups": [setups[0], {**setups[1], "based_on": 2}, {**setups[1], "name": "x", "based_on": 1}]},
                 "setups.1.based_on",
                 "build on itself",

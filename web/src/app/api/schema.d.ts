@@ -5462,6 +5462,8 @@ export interface components {
         /**
          * MixtureAdviceOut
          * @description Sentences; `jets` by the key of their setting where some are advised, so that they can be entered as fitted.
+         *
+         *     `predicted` is the mixture curve that these jets should give; empty where none are advised.
          */
         MixtureAdviceOut: {
             /** Advice */
@@ -5476,6 +5478,8 @@ export interface components {
             jets: {
                 [key: string]: string;
             };
+            /** Predicted */
+            predicted: components["schemas"]["PredictedMixture"][];
             /** Reading */
             reading: string;
             /** Scored */
@@ -6200,6 +6204,20 @@ export interface components {
             /** Without Return Percent */
             without_return_percent: number;
         };
+        /**
+         * PredictedMixture
+         * @description Lambda at a speed with the jets that are advised, and between what it should lie in 95 of 100 cases.
+         */
+        PredictedMixture: {
+            /** Expected */
+            expected: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Speed Rpm */
+            speed_rpm: number;
+        };
         /** PredictionText */
         PredictionText: {
             /** Setup Id */
@@ -6867,6 +6885,11 @@ export interface components {
             others: {
                 [key: string]: string;
             };
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
             /** Settings */
             settings: components["schemas"]["SettingOut"][];
             /** Setup Id */

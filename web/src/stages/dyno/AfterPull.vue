@@ -114,6 +114,9 @@ const choices = computed(() => [
         <v-btn type="submit">From the next pull on</v-btn>
       </template>
     </v-form>
+    <p v-if="adjust.data.value?.remark" class="prose size-16" role="status" data-test="remark">
+      {{ adjust.data.value.remark }}
+    </p>
     <p v-if="adjust.error.value" class="message" role="alert">{{ saidOf(adjust.error.value) }}</p>
   </section>
 </template>

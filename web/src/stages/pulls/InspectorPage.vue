@@ -17,6 +17,7 @@ import PullCurves, { type Shown } from './PullCurves.vue'
 import PullTune from './PullTune.vue'
 import TraceChart from './TraceChart.vue'
 import { useComparison, useInspection, useRaw } from './useInspection'
+import { useMixtureAdvice } from './useMixtureAdvice'
 import { type Ground, markOf } from '../../ui/setups/marks'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { useFrame } from '../../app/frame'
@@ -33,6 +34,7 @@ const beside = computed(() => (route.query.with ? Number(route.query.with) : nul
 const { data: log } = usePullLog(() => programme.value.id, standard)
 const { data: shown, error } = useInspection(pull, standard)
 const { data: other } = useInspection(beside, standard)
+const { data: advice } = useMixtureAdvice(pull)
 const { data: raw } = useRaw(() =>
   shown.value?.has_samples && shown.value.pull_id === pull.value ? pull.value : null,
 )
@@ -172,7 +174,13 @@ useKeys([
           </p>
         </section>
         <section v-if="first" class="chart" aria-label="Reduced curve">
-          <PullCurves :pull="first" :other="second" :raw="raw ?? null" :below="below" />
+          <PullCurves
+            :pull="first"
+            :other="second"
+            :raw="raw ?? null"
+            :below="below"
+            :predicted="advice?.predicted"
+          />
         </section>
       </div>
       <div class="split even mt-3">

@@ -1,19 +1,18 @@
 <script setup lang="ts">
 /** Where the mixture of a pull lies, which jets should bring it to its target, and how earlier advice came out. */
-import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { answer, api } from '../../app/api/client'
 import { useAction } from '../../app/api/queries'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { figure } from '../../ui/figures'
+import { useMixtureAdvice } from './useMixtureAdvice'
 
 const props = defineProps<{ pull: { id: number; setup_id: number }; mayOperate: boolean }>()
-const { data } = useQuery({
-  queryKey: computed(() => ['mixture', props.pull.id] as const),
-  queryFn: async ({ queryKey: [, pull_id] }) =>
-    answer(await api.GET('/api/pulls/{pull_id}/mixture-advice', { params: { path: { pull_id } } })),
-})
+const { data } = useMixtureAdvice(() => props.pull.id)
+/** Every 500 rpm: the whole of it is drawn over the pull's own mixture. */
+const predicted = computed(() => data.value?.predicted.filter((one) => one.speed_rpm % 500 === 0) ?? [])
 /** One after the other, so that a jet that is refused names itself. */
 const fit = useAction(async (jets: Record<string, string>) => {
   for (const [key, text] of Object.entries(jets))
@@ -48,6 +47,24 @@ const fit = useAction(async (jets: Record<string, string>) => {
       </v-btn>
     </p>
     <ProblemNote :error="fit.error.value" />
+    <DisclosurePanel v-if="predicted.length" title="Mixture to expect with these jets">
+      <v-table class="figures" data-test="predicted">
+        <thead>
+          <tr>
+            <th>rpm</th>
+            <th>Lambda</th>
+            <th>in 95 of 100 cases</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="one in predicted" :key="one.speed_rpm">
+            <td>{{ figure(one.speed_rpm, 0) }}</td>
+            <td>{{ figure(one.expected, 3) }}</td>
+            <td>{{ figure(one.low, 3) }} to {{ figure(one.high, 3) }}</td>
+          </tr>
+        </tbody>
+      </v-table>
+    </DisclosurePanel>
     <DisclosurePanel v-if="data.basis.length" title="What the advice rests on">
       <ul class="prose size-15 pl-4">
         <li v-for="line in data.basis" :key="line">{{ line }}</li>

@@ -17,12 +17,15 @@ const props = defineProps<{
   raw: Schema['RawOut'] | null
   /** Key of a channel or a derived curve in the lower panel. */
   below: string
+  /** The mixture that advised jets should give, drawn where the mixture is below. */
+  predicted?: Schema['PredictedMixture'][]
 }>()
 const element = ref<HTMLElement | null>(null)
 
 const seriesOf = (one: Shown, key: string) =>
   [...one.inspection.derived, ...one.inspection.channels].find((known) => known.key === key)
 const lower = computed(() => seriesOf(props.pull, props.below))
+const expected = computed(() => (props.below === 'lambda' && lower.value ? (props.predicted ?? []) : []))
 
 useChart(element, () => {
   if (!element.value) return null
@@ -98,7 +101,7 @@ useChart(element, () => {
       ...(index ? {} : torqueRange),
       splitNumber: index ? 3 : 5,
       name: index
-        ? `${lower.value!.name}, ${lower.value!.unit}`
+        ? `${lower.value!.name}, ${lower.value!.unit}${expected.value.length ? '; with the advised jets dashed, 95 % between the thin lines' : ''}`
         : `Torque, ${inspection.torque_unit}: samples, observed dashed, ${inspection.standard_label} solid`,
       nameTextStyle: { color: ink.quiet, align: 'left', padding: [0, 0, 0, -44] },
       nameGap: 6,
@@ -148,6 +151,25 @@ useChart(element, () => {
         clip: true,
         itemStyle: { color: ink.quiet, opacity: 0.55 },
       },
+      ...(['expected', 'low', 'high'] as const).flatMap((what) =>
+        expected.value.length
+          ? [
+              {
+                type: 'line',
+                xAxisIndex: 1,
+                yAxisIndex: 1,
+                data: expected.value.map((one) => [one.speed_rpm, one[what]]),
+                showSymbol: false,
+                silent: true,
+                lineStyle: {
+                  color: ink.quiet,
+                  width: what === 'expected' ? 2 : 1,
+                  type: what === 'expected' ? [6, 4] : 'solid',
+                },
+              },
+            ]
+          : [],
+      ),
       ...drawn.flatMap((one) => [
         line(0, one, one.inspection.observed, 1, true),
         ...(one.inspection.corrected.length ? [line(0, one, one.inspection.corrected, 2)] : []),
