@@ -23,7 +23,7 @@ class Words(TestCase):
             sizes = tune_sizes.tables({"length": "mm"})
         self.assertEqual(
             tune_words(settings, sizes),
-            ["Main jet 72 (1.830 mm) primary and 80 (2.030 mm) secondary", "Rod hanger 55 primary",
+            ["Main jet 72 (1.83 mm) primary and 80 (2.03 mm) secondary", "Rod hanger 55 primary",
              "Idle mixture screws 1.5"],
         )  # fmt: skip
         inches = tune_sizes.tables({"length": "in"})

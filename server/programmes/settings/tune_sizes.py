@@ -20,6 +20,7 @@ from shop.refusals import Invalid
 
 MOST_ROWS = 400
 DIAMETER_M, AREA_M2 = (1e-4, 0.02), (1e-8, 3e-4)
+FEWER_DIGITS = 1  # fewer than in the table, of a millimeter: as a gauge pin says it
 WITHOUT_SIZE = ("power_valve", "rod_hanger")  # a vacuum and a height, not an opening
 
 
@@ -59,7 +60,7 @@ class SizeTables:
             area = self.areas.get(kind, {}).get(float(text.replace(",", ".")))
         except ValueError:  # a file of somebody else's may have words here
             return ""
-        return "" if area is None else _diameter_text(area, self.unit)
+        return "" if area is None else _diameter_text(area, self.unit, FEWER_DIGITS)
 
 
 def tables(units: Mapping[str, str]) -> SizeTables:
@@ -121,6 +122,6 @@ def text_of(kind: str, unit: str) -> str:
     return "\n".join(f"{number:g} {_diameter_text(area, unit)}" for number, area in sorted(areas(kind).items()))
 
 
-def _diameter_text(area: float, unit: str) -> str:
-    shown, digits = (unit, 4) if unit == "in" else ("mm", 3)
+def _diameter_text(area: float, unit: str, fewer: int = 0) -> str:
+    shown, digits = (unit, 4) if unit == "in" else ("mm", 3 - fewer)
     return f"{2 * math.sqrt(area / math.pi) / quantities.to_si_rule(shown).scale:.{digits}f} {shown}"

@@ -172,16 +172,26 @@ const advance = computed(() => draft.tried.value?.advance ?? props.build.advance
       >
         <template v-if="group.key === 'camshaft' && advance">
           <DisclosurePanel title="What advancing the cam moves">
-            <label class="advance d-block pt-2 pb-1 px-0">
+            <div class="advance d-flex align-center ga-3 pt-2 pb-1 px-0">
               Advanced by
+              <v-slider
+                :model-value="Number(draft.advance.value) || 0"
+                :min="-20"
+                :max="20"
+                :step="0.5"
+                hide-details
+                color="primary"
+                aria-label="Slide to advance the cam, degrees"
+                @update:model-value="(degrees: number) => (draft.advance.value = String(degrees))"
+              />
               <v-text-field
                 v-model="draft.advance.value"
                 inputmode="decimal"
-                class="number w-60"
+                class="number w-60 flex-grow-0"
+                suffix="°"
                 aria-label="Degrees to advance the cam by"
               />
-              °
-            </label>
+            </div>
             <FiguresTable :table="advance" caption="What advancing the cam moves" />
           </DisclosurePanel>
         </template>

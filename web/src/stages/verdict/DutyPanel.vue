@@ -84,6 +84,10 @@ function chooseRange() {
   slip.value = Number.isFinite(ends.low) && Number.isFinite(ends.high) ? '' : 'Type both ends as rpm.'
   if (!slip.value) choose(ends)
 }
+/** The fields follow the thumbs; it is judged when they are let go, or by the button after the arrow keys. */
+function slideRange([from, to]: [number, number]) {
+  typed.value = { low: String(from), high: String(to) }
+}
 function forgetAll() {
   typed.value = {}
   forget()
@@ -145,6 +149,19 @@ function account(key: string) {
     <p v-if="verdict.duty === 'drawn'" class="quiet prose size-15 ma-0">
       Drag the points, or move them with the arrow keys.
     </p>
+    <v-range-slider
+      :model-value="[Number(low) || verdict.run_low_rpm, Number(high) || verdict.run_high_rpm]"
+      :min="verdict.run_low_rpm"
+      :max="verdict.run_high_rpm"
+      :step="100"
+      strict
+      hide-details
+      color="primary"
+      aria-label="Range to judge, rpm"
+      data-test="range-slider"
+      @update:model-value="slideRange"
+      @end="chooseRange"
+    />
     <v-form class="range d-grid columns-2 ga-2 align-end" @submit.prevent="chooseRange">
       <v-text-field
         v-model="low"
