@@ -50,6 +50,15 @@ test('several parts change in one step', async () => {
   expect(router.currentRoute.value.query).toEqual({ search: 'cam' })
 })
 
+test('a change that follows at once takes nothing back of the one before', async () => {
+  const { router, change, typed } = await shown()
+  change({ both: '1' })
+  change({ cursor: '4000' }, { step: false })
+  typed.value = 'cam'
+  await settled()
+  expect(router.currentRoute.value.query).toEqual({ page: '2', both: '1', cursor: '4000', search: 'cam' })
+})
+
 test('a change while another screen is on its way does not call it back', async () => {
   const { router, typed, arrive } = await shown()
   void router.push('/other')

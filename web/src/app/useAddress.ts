@@ -10,19 +10,25 @@ export function watchScreens(router: Router) {
   router.onError(() => (coming = undefined)) // its script did not come: the screen before stays
 }
 
+let settled: Promise<unknown> = Promise.resolve()
+
 /**
- * Changes parts of the address's query, several at once: two changes after each other would each begin from the address
- * before. Parts that are undefined leave no trace. What comes late, when another screen is shown or on its way,
- * changes nothing: it would call that one back.
+ * Changes parts of the address's query, several at once. Changes wait for each other, so that each begins from the
+ * address that the one before left: on a slow machine the cursor's own would take back what was just chosen. Parts that
+ * are undefined leave no trace. What comes late, when another screen is shown or on its way, changes nothing: it would
+ * call that one back.
  */
 export function useAddressParts(): (parts: LocationQueryRaw, options?: { step?: boolean }) => void {
   const route = useRoute()
   const router = useRouter()
   const screen = route.name
   return (parts, { step = true } = {}) => {
-    if (route.name !== screen || (coming ?? screen) !== screen) return
-    const to = { query: { ...route.query, ...parts }, hash: route.hash }
-    void (step ? router.push(to) : router.replace(to))
+    const change = () => {
+      if (route.name !== screen || (coming ?? screen) !== screen) return undefined
+      const to = { query: { ...route.query, ...parts }, hash: route.hash }
+      return step ? router.push(to) : router.replace(to)
+    }
+    settled = settled.then(change, change)
   }
 }
 

@@ -1,9 +1,10 @@
 /** What is judged and how: kept in the address, so that Curves, Verdict and Sheet tell of the same thing. */
 import { useQueryClient } from '@tanstack/vue-query'
 import { computed, type ComputedRef } from 'vue'
-import { type LocationQuery, useRoute, useRouter } from 'vue-router'
+import { type LocationQuery, useRoute } from 'vue-router'
 
 import { useFrame } from '../../app/frame'
+import { useAddressParts } from '../../app/useAddress'
 import { type Choice, verdictQuery } from './queries'
 
 type Part = Exclude<keyof Choice, 'standard'>
@@ -58,7 +59,7 @@ export function useChoice(): {
   changed: ComputedRef<boolean>
 } {
   const route = useRoute()
-  const router = useRouter()
+  const change = useAddressParts()
   const queries = useQueryClient()
   const { programme, standard } = useFrame()
   const choice = computed(() => choiceOf(route.query, standard.value))
@@ -67,10 +68,11 @@ export function useChoice(): {
       key,
       value === undefined || value === '' ? undefined : String(value),
     ])
-    const query = { ...route.query, ...Object.fromEntries(plain) }
+    const parts = Object.fromEntries(plain)
+    const query = { ...route.query, ...parts }
     // Asked before the address changes: the server judges while the screen follows the address.
     void queries.prefetchQuery(verdictQuery(programme.value.id, choiceOf(query, standard.value)))
-    void router.replace({ query })
+    change(parts, { step: false })
   }
   return {
     choice,
