@@ -1,4 +1,4 @@
-"""The adviser on the simulated stand: twenty carburetors whose slopes it is not told, their pulls reduced as any."""
+"""The adviser on the simulated stand: twenty carburetors with slopes it does not know, their pulls reduced like any."""
 
 import random
 from collections.abc import Sequence

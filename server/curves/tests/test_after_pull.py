@@ -140,39 +140,39 @@ class Tune(AfterEach):
         )
         return pull
 
-    def told(self, pull: Pull) -> tuple[list[str], str]:
+    def said(self, pull: Pull) -> tuple[list[str], str]:
         found = self.after(pull)
         return after_words.hints(found, self.operator.units), after_words.hazard(found)
 
     def test_a_mixture_off_its_target_is_told_and_no_jets_are_read_out_of_words(self):
         tune = {"setting:mixture_target": "0.87 lambda", "setting:jets": "74/80"}
         off, near = (self.set_to(self.with_means(**{"lambda": value}), tune) for value in (0.905, 0.872))
-        hints, hazard = self.told(off)
+        hints, hazard = self.said(off)
         self.assertEqual(hints, ["Lambda 0.91 against 0.87, 4 % leaner."])
         self.assertEqual(hazard, "")
-        self.assertEqual(self.told(near), ([], ""))
+        self.assertEqual(self.said(near), ([], ""))
 
     def test_a_target_that_was_set_after_the_pull_is_not_its_own(self):
         pull = self.set_to(self.with_means(**{"lambda": 0.905}), {"setting:mixture_target": "0.90 lambda"})
         adjusting.adjust(self.operator, self.a, "setting:mixture_target", "0.80", scenes.DAY)
-        self.assertEqual(self.told(pull), ([], ""))
+        self.assertEqual(self.said(pull), ([], ""))
 
     def test_a_lean_mixture_is_a_hazard_before_it_is_a_hint(self):
-        _, hazard = self.told(
+        _, hazard = self.said(
             self.set_to(self.with_means(**{"lambda": 0.96}), {"setting:mixture_target": "0.87 lambda"})
         )
         self.assertIn("Lean at full load: lambda 0.96 against 0.87", hazard)
 
     def test_boost_that_does_not_reach_its_target_asks_for_more(self):
-        (hint,), _ = self.told(self.set_to(self.with_means(boost=70_000.0), {"setting:boost_target": "0.8 bar"}))
+        (hint,), _ = self.said(self.set_to(self.with_means(boost=70_000.0), {"setting:boost_target": "0.8 bar"}))
         self.assertRegex(hint, r"^Boost 0\.7 bar from \d+ rpm on, against 0\.8 bar: raise boost for the next pull\.$")
 
     def test_without_targets_nothing_is_said(self):
-        self.assertEqual(self.told(self.with_means(boost=70_000.0, **{"lambda": 0.8})), ([], ""))
+        self.assertEqual(self.said(self.with_means(boost=70_000.0, **{"lambda": 0.8})), ([], ""))
 
     def test_a_setting_that_made_it_worse_is_taken_back(self):
         self.pull()
         worse = self.pull(level=0.99)
         self.set_to(worse, {"setting:spark_advance": "33 °"})
-        (hint,), _ = self.told(worse)
+        (hint,), _ = self.said(worse)
         self.assertIn("-1.0 % since the change: revert it", hint)

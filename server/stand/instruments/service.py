@@ -8,7 +8,7 @@ from datetime import datetime, timedelta
 
 import numpy as np
 from torvix_core.pull.span_check import local_gravity, span_check
-from torvix_core.pull.trace import PLAUSIBLE, TORQUE
+from torvix_core.pull.trace import BANKS, MIXTURE, PLAUSIBLE, TORQUE
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_count, read_quantity
 
@@ -20,7 +20,7 @@ from shop.texts import optional
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.models import InstrumentCheck, InstrumentCheckKind, InstrumentInterval, Link, Pull
 
-USUAL_DAYS = {TORQUE: 90, "lambda": 180}  # between two checks of a channel [prac]
+USUAL_DAYS = {TORQUE: 90, **dict.fromkeys((MIXTURE, *BANKS), 180)}  # between two checks of a channel [prac]
 OTHER_DAYS = 365
 MOST_READINGS = 40
 ARM_M, HUNG_KG, TORQUE_NM = (0.05, 5.0), (0.0, 2000.0), (-20_000.0, 20_000.0)

@@ -172,7 +172,9 @@ def _choice(judged: Judgment) -> Iterator[str]:
 
 def _scatter(fitted: Effects) -> Iterator[str]:
     if fitted.own_scatter is None:
-        yield "No setup was pulled twice: the scatter is taken from the history alone."
+        twice = bool((fitted.counts > 1).any())
+        why = "Drift takes up all that was pulled twice" if twice else "No setup was pulled twice"
+        yield f"{why}: the scatter is taken from the history alone."
     elif fitted.history.weight and not bool(fitted.trusts_history):
         yield (
             f"These pulls scatter by {float(fitted.own_scatter) * 100:.2f} %, more than that history allows, so it is "

@@ -125,6 +125,16 @@ class Remembering(Scene):
         self.assertEqual(known_scatter.history_of(made), known_scatter.history_of(second))
         self.assertTrue(known_scatter.history_of(made).known)
 
+    def test_two_pulls_that_drift_takes_up_are_not_called_a_single_one(self):
+        second = self.again()
+        opened = self.open(second)
+        for level in (1.0, 1.001):
+            scenes.pull(opened, second.setups.first(), self.operator, level=level)
+        self.client.force_login(self.operator)
+        notes = self.client.get(f"/api/programmes/{second.pk}/verdict").json()["notes"]
+        self.assertIn("Drift takes up all that was pulled twice: the scatter is taken from the history alone.", notes)
+        self.assertFalse([line for line in notes if "No setup was pulled twice" in line])
+
     def test_one_pull_a_setup_is_judged_by_what_is_known(self):
         second = self.again()
         opened = self.open(second)
