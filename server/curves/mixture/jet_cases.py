@@ -135,8 +135,12 @@ def _change(before: Pull, pull: Pull, sizes: Mapping[float, float]) -> JetChange
 
 
 def power_changes(own: Sequence[JetCase]) -> list[PowerChange]:
-    """What each jet change of one engine did to its corrected torque, beside what it did to the mixture."""
-    newest = own[-MOST_POWER_CHANGES:]
+    """What each jet change of one engine did to its corrected torque, beside what it did to the mixture.
+
+    Not of a warm-up: its mixture is true, its torque flatters.
+    """
+    counted = [case for case in own if Purpose.WARM_UP not in (case.before.purpose, case.pull.purpose)]
+    newest = counted[-MOST_POWER_CHANGES:]
     weather.give_air([pull for case in newest for pull in (case.before, case.pull)])
     return [found for case in newest if (found := _power_change(case)) is not None]
 

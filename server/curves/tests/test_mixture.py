@@ -15,7 +15,7 @@ from programmes.settings import service as adjusting
 from programmes.settings import tune_sizes
 from shop.models import Person, Role
 from shop.refusals import Invalid
-from stand.models import Pull, PullSetting, Session
+from stand.models import Pull, PullSetting, Purpose, Session
 
 PRIMARY, SECONDARY, TARGET = "setting:main_jet_primary", "setting:main_jet_secondary", "setting:mixture_target"
 
@@ -189,6 +189,13 @@ class Mixture(TestCase):
         found = self.advice(self.pull(12.00, ("75", "85")))
         self.assertIn("1 jet change of this engine", found["basis"][-1])
         self.assertRegex(found["basis"][-1], r"^Power is best at lambda 0\.8\d\d ± 0\.0\d\d, and 0\.05 away from it")
+
+    def test_a_warm_up_teaches_the_mixture_and_not_the_power(self):
+        first = self.pull(11.65, ("77", "87"))
+        Pull.objects.filter(pk=first.pk).update(purpose=Purpose.WARM_UP, standing="undecided", first_after_change=True)
+        found = self.advice(self.pull(12.00, ("75", "85")))
+        self.assertIn("1 jet change of this carburetor", found["basis"][0])
+        self.assertIn("no jet changes of this engine", found["basis"][-1])
 
     def test_another_idle_is_no_other_tune(self):
         self.pull(11.65, ("77", "87"), settings={"setting:idle_speed": "900 rpm"})
