@@ -161,6 +161,10 @@ class Planning(StandCase):
         finished = Programme.objects.get(question="Which manifold for the hill climb?").pk
         with self.browser() as page:
             sign_in(page)
+            page.goto(f"/programmes/{finished}/plan", wait_until="domcontentloaded")
+            on_paper = page.get_by_test_id("on-paper")
+            expect(on_paper).to_contain_text("The engine on paper, against A")
+            expect(on_paper).to_contain_text("Runner and cylinder as a resonator")
             page.goto(f"/programmes/{finished}/plan/change", wait_until="domcontentloaded")
             expect(page.get_by_role("textbox", name="Question")).to_have_value("Which manifold for the hill climb?")
             page.get_by_role("tab", name="Setups").click()

@@ -65,6 +65,7 @@ ENDPOINTS: Any = (
     ("get", "/api/plans/{programme}", None, READ),
     ("get", "/api/plan-choices", None, READ),
     ("get", "/api/open-tests", None, READ),
+    ("get", "/api/programmes/{programme}/setups-on-paper", None, READ),
     ("get", "/api/programmes/{programme}/progress", None, READ),
     ("get", "/api/programmes/{programme}/odds", None, READ),
     ("get", "/api/programmes/{programme}/theories", None, READ),

@@ -28,10 +28,11 @@ from programmes.plan import (
     version_changes,
 )
 from programmes.plan import messages as plan_messages
+from programmes.plan.on_paper import on_paper
 from programmes.plan.open_tests import open_tests
 from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, draft_out
 from shop.models import Person
-from shop.permissions import person_of, require_operator
+from shop.permissions import person_of, require_operator, units_of
 from shop.refusals import Invalid
 
 router = Router(tags=["plans"])
@@ -92,6 +93,14 @@ class OpenTestOut(Schema):
     expected: list[str]
     minutes: float
     price: float | None
+
+
+class SetupOnPaperOut(Schema):
+    """By the place of the setup in the plan; sentences in the reader's units."""
+
+    place: int
+    moved: list[str]
+    unknown: list[str]
 
 
 class TemplateIn(Schema):
@@ -239,3 +248,14 @@ def change_plan(request: HttpRequest, programme_id: int, given: DraftIn) -> Prog
     plan = drafts.read_or_refuse(given.draft(), person)
     saving.change_plan(person, programme, plan, timezone.now())
     return programme_out(readable(person).get(pk=programme_id))
+
+
+@router.get("/programmes/{programme_id}/setups-on-paper", response=list[SetupOnPaperOut],
+            operation_id="setups_on_paper")  # fmt: skip
+def read_on_paper(request: HttpRequest, programme_id: int) -> list[SetupOnPaperOut]:
+    """What each setup changes of the engine on paper, against the baseline."""
+    person = person_of(request)
+    programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
+    build = Build.objects.prefetch_related("readings", "flow_tables").get(pk=programme.build_id)
+    found = on_paper(saving.plan_in_force(programme), build, units_of(person))
+    return [SetupOnPaperOut(place=one.place, moved=one.moved, unknown=one.unknown) for one in found]

@@ -9,21 +9,19 @@ from datetime import datetime
 from django.db import transaction
 from torvix_core.engine.dimensions import SHEET
 from torvix_core.engine.evidence import Origin
-from torvix_core.engine.sheet import Figure
-from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood
 
 from engines.builds.service import succeed
 from engines.models import Build
 from engines.sheet import sheets
 from engines.sheet.entries import DimensionValue, read_entry, show
+from engines.sheet.moved import moved_words
 from engines.sheet.readings import ReadingChange
 from programmes.models import Programme
 from shop import moments
 from shop.models import Person
 from shop.permissions import require_operator, units_of
 from shop.refusals import Invalid, Refusal
-from shop.units import unit_for
 from stand.models import NoteKind, RemovalReading, Session
 from stand.notes import service as notes
 from stand.session.changes import MEASURED_OFF
@@ -90,27 +88,7 @@ def would_move(person: Person, programme: Programme, readings: Mapping[str, Remo
     units, build = units_of(person), programme.build
     tried = {key: DimensionValue(row.value, "", row.typed, row.unit) for key, row in readings.items()}
     before, after = (sheets.work_out(sheets.sheet_of(build, changes)) for changes in (None, tried))
-    known = {figure.rule.key: _figure_text(figure, units) for figure in before.figures}
-    lines = [
-        f"{figure.rule.label} {known.get(figure.rule.key) or 'not known'} → {now or 'not known'}"
-        for figure in after.figures
-        if (now := _figure_text(figure, units)) != known.get(figure.rule.key, "")
-    ]
-    said = [{finding.text for finding in worked.findings} for worked in (before, after)]
-    lines += [f"New: {finding.text}" for finding in after.findings if finding.text not in said[0]]
-    return lines + [f"No longer said: {finding.text}" for finding in before.findings if finding.text not in said[1]]
-
-
-def _figure_text(figure: Figure, units: Mapping[str, str]) -> str:
-    """ "" where nothing is known."""
-    amount, unit = figure.amount, unit_for(figure.rule.figure, figure.rule.unit, units)
-    if amount is None:
-        return ""
-    if amount.value is not None:
-        return quantities.words(amount.value, unit)
-    if amount.low is None or amount.high is None:
-        return ""
-    return f"{quantities.words(amount.low, unit)} to {quantities.words(amount.high, unit)}"
+    return moved_words(before, after, units)
 
 
 @transaction.atomic

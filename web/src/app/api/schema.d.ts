@@ -1692,6 +1692,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/setups-on-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read On Paper
+         * @description What each setup changes of the engine on paper, against the baseline.
+         */
+        get: operations["setups_on_paper"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/setups.{kind}": {
         parameters: {
             query?: never;
@@ -6942,6 +6962,18 @@ export interface components {
              */
             start: string;
         };
+        /**
+         * SetupOnPaperOut
+         * @description By the place of the setup in the plan; sentences in the reader's units.
+         */
+        SetupOnPaperOut: {
+            /** Moved */
+            moved: string[];
+            /** Place */
+            place: number;
+            /** Unknown */
+            unknown: string[];
+        };
         /** SetupOut */
         SetupOut: {
             /** Candidate */
@@ -10977,6 +11009,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["SessionOut"];
+                };
+            };
+        };
+    };
+    setups_on_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupOnPaperOut"][];
                 };
             };
         };

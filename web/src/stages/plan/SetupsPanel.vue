@@ -12,6 +12,7 @@ import { cell, differsFromBase, isSlot } from './draft'
 import OpenTests from './OpenTests.vue'
 import HeldRows from './HeldRows.vue'
 import QuestionsTable from './QuestionsTable.vue'
+import SetupsOnPaper from './SetupsOnPaper.vue'
 
 const props = defineProps<{ plan: Schema['PlanOut'] }>()
 const { programme } = useFrame()
@@ -103,6 +104,7 @@ const CANDIDATES: Record<string, string> = {
         </tbody>
       </v-table>
     </div>
+    <SetupsOnPaper :programme="programme.id" :plan="plan" />
     <div class="split">
       <div>
         <h2>What can be concluded</h2>

@@ -1,0 +1,72 @@
+"""The engine on paper with each setup: figures by hand, what is asked for again, and how few questions it takes."""
+
+import math
+
+import scenes
+from django.db import connection
+from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
+from torvix_core.engine.dimensions import Slot
+
+from engines.models import Part
+from engines.parts.service import PartFacts, add_part
+from programmes.models import Programme, Setup
+from shop.models import Person, Role
+
+
+class OnPaper(TestCase):
+    operator: Person
+    programme: Programme
+    a: Setup
+    b: Setup
+    c: Setup
+
+    @classmethod
+    def setUpTestData(cls):
+        cls.operator = scenes.person(Role.OPERATOR)
+        cls.programme = scenes.programme(cls.operator)
+        cls.a, cls.b, cls.c = cls.programme.setups.all()
+        for setup, name, chamber in ((cls.a, "As cast", "46 cc"), (cls.b, "Milled", "40 cc"), (cls.c, "Unknown", "")):
+            setup.parts.add(cls.head(name, {"chamber_volume": chamber} if chamber else {}))
+
+    @classmethod
+    def head(cls, name: str, lines: dict[str, str]) -> Part:
+        return add_part(cls.operator, scenes.DAY, Slot.CYLINDER_HEAD, PartFacts(name), lines)
+
+    def shown(self, person: Person | None = None) -> list[dict]:
+        self.client.force_login(person or self.operator)
+        return self.client.get(f"/api/programmes/{self.programme.pk}/setups-on-paper").json()
+
+    def test_a_head_with_a_smaller_chamber_raises_the_ratio_of_its_setup(self):
+        """By hand: bore 86.6, stroke 82.4, 1.2 mm of gasket of 88 mm; 46 cc and 40 cc."""
+        swept, gasket = math.pi / 4 * 8.66**2 * 8.24, math.pi / 4 * 8.8**2 * 0.12
+        old, new = (f"{1 + swept / (chamber + gasket):.2f}" for chamber in (46, 40))
+        second, third = self.shown()
+        self.assertEqual((second["place"], third["place"]), (1, 2))
+        self.assertIn(f"Static compression ratio {old}:1 → {new}:1", second["moved"])
+        self.assertIn(f"Static compression ratio {old}:1 → not known", third["moved"])
+        self.assertIn("Chamber", third["unknown"])
+
+    def test_a_setting_of_a_setup_counts(self):
+        Setup.objects.get(pk=self.b.pk).settings.create(key="setting:boost_target", text="0.8 bar", value=8e4)
+        second, _ = self.shown()
+        self.assertTrue(
+            [line for line in second["moved"] if line.startswith("Pressure ratio at sea level not known → 1.")]
+        )
+
+    def test_whoever_may_not_see_the_test_sees_nothing(self):
+        self.programme.build.engine.confidential = True
+        self.programme.build.engine.save()
+        self.client.force_login(scenes.person(Role.VIEWER))
+        answer = self.client.get(f"/api/programmes/{self.programme.pk}/setups-on-paper")
+        self.assertEqual(answer.status_code, 404)
+
+    def test_queries_do_not_grow_with_setups(self):
+        counts = []
+        for number in (3, 12):
+            planned = scenes.programme(self.operator, number, f"engine {number}", parts=f"of {number}")
+            self.client.force_login(self.operator)
+            with CaptureQueriesContext(connection) as asked:
+                self.client.get(f"/api/programmes/{planned.pk}/setups-on-paper")
+            counts.append(len(asked))
+        self.assertEqual(len(set(counts)), 1, counts)
