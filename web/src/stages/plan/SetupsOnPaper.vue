@@ -26,7 +26,7 @@ const base = computed(() => letterOf(props.plan.positions[0] ?? 0))
 </script>
 
 <template>
-  <section v-if="rows.length" class="mb-5" data-test="on-paper">
+  <section v-if="rows.length" class="mt-6" data-test="on-paper">
     <h2>The engine on paper, against {{ base }}</h2>
     <div v-for="row in rows" :key="row.place" class="mb-3">
       <h3 class="d-flex ga-1 align-center ink size-16">

@@ -104,7 +104,6 @@ const CANDIDATES: Record<string, string> = {
         </tbody>
       </v-table>
     </div>
-    <SetupsOnPaper :programme="programme.id" :plan="plan" />
     <div class="split">
       <div>
         <h2>What can be concluded</h2>
@@ -126,6 +125,7 @@ const CANDIDATES: Record<string, string> = {
         <OpenTests :programme="programme.id" />
       </div>
     </div>
+    <SetupsOnPaper :programme="programme.id" :plan="plan" />
   </div>
 </template>
 
