@@ -48,7 +48,7 @@ class Judging(Case):
             expect(sentence).to_contain_text("For the hill climb choose B")
             pick(page, "Duty", "As drawn")
             expect(sentence).to_contain_text("For the duty as drawn")
-            points = page.get_by_role("slider")
+            points = page.locator("svg").get_by_role("slider")
             expect(points).to_have_count(7)
             # All weight to the low end: the long runner's own ground.
             for place in range(2, 7):
