@@ -51,6 +51,13 @@ class Injected(SimpleTestCase):
         self.assertLess(float(np.ptp(came)), float(np.ptp(of.found)) * 0.6)
         self.assertTrue(all(step.share >= -0.05 for step in steps))
 
+    def test_a_lean_bank_is_met_with_fuel_and_never_leaned_out_behind_the_mean(self):
+        lean = advise_fuel(state(12.65, leanest_bank=0.96), BAND)  # the mean is in the band
+        assert not isinstance(lean, Withheld)
+        self.assertTrue(all(0.96 / (1 + step.share) <= LEAN_LIMIT for step in lean))
+        near = advise_fuel(state(11.6, leanest_bank=0.915), BAND)
+        self.assertEqual(near, Withheld.LEAN_LIMIT)
+
     def test_nothing_leaner_after_knock_or_a_change_and_nothing_in_the_band(self):
         self.assertEqual(advise_fuel(state(12.65), BAND), Withheld.IN_BAND)
         self.assertEqual(advise_fuel(state(11.6, knocks=True), BAND), Withheld.KNOCK)

@@ -197,18 +197,22 @@ def advise_fuel(
     [(3000.0, -0.023), (3500.0, 0.0), (4000.0, 0.034), (4500.0, 0.08)]
     """
     speeds, values = in_range(state.speed_rpm, state.found, state.low_rpm, state.high_rpm)
-    if (np.abs(values - band.target) <= band.tolerance + 1e-9).all():
+    bank = state.leanest_bank or 0.0
+    if (np.abs(values - band.target) <= band.tolerance + 1e-9).all() and bank <= band.lean_limit:
         return Withheld.IN_BAND
+    # A bank past the limit comes before the target, at every speed: nobody says where it is lean.
+    least = bank / (CLEAR * band.lean_limit) - 1 if bank > band.lean_limit else -1.0
     best, steps = (power or learn_power([])).best_lambda[0], []
     for at in np.unique(np.round(speeds / every_rpm)) * every_rpm:
         mean = float(values[np.round(speeds / every_rpm) * every_rpm == at].mean())
         share = 0.0 if abs(mean - band.target) <= band.tolerance + 1e-9 else mean / band.target - 1
         if share < 0:  # rich: leaner, and carefully
             held = state.knocks or state.first_after_change or state.is_hot or mean >= best
+            held = held or bank / (1 + share / 2) > band.lean_limit
             share = 0.0 if held else share / 2
-        steps.append(FuelStep(float(at), share))
+        steps.append(FuelStep(float(at), max(share, least)))
     if not any(step.share for step in steps):
         held_by = ((state.knocks, Withheld.KNOCK), (state.first_after_change, Withheld.FIRST_PULL),
-                   (state.is_hot, Withheld.EXHAUST))  # fmt: skip
+                   (state.is_hot, Withheld.EXHAUST), (bank > CLEAR * band.lean_limit, Withheld.LEAN_LIMIT))  # fmt: skip
         return next((why for held, why in held_by if held), Withheld.LEAN_END)
     return tuple(steps)

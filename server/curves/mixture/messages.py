@@ -34,6 +34,7 @@ WITHHELD = {
     Withheld.NO_STEP: "No whole number of jets comes nearer to the target.",
 }
 WITHHELD_FUEL = {
+    Withheld.LEAN_LIMIT: "Less fuel might bring one bank past the lean limit: leave the fuel table.",
     Withheld.IN_BAND: "In the band: leave the fuel table.",
     Withheld.LEAN_END: "No gain is expected from less fuel: leave it.",
     Withheld.KNOCK: "It knocked: no less fuel. Take spark out or add fuel first.",

@@ -39,7 +39,7 @@ def on_paper(plan: Plan, build: Build, units: Mapping[str, str]) -> list[SetupOn
     before = sheets.work_out(overlay(sheet, described, described, _settings(base)).sheet)
     found = []
     for place, setup in enumerate(plan.setups[1:], 1):
-        laid = overlay(sheet, described, stacks[place - 1], {**_settings(base), **_settings(setup)})
+        laid = overlay(sheet, described, stacks[place - 1], _settings(setup))
         unknown = [FLOW_TABLES.get(key) or SHEET[key].label for key in laid.unknown]
         found.append(SetupOnPaper(place, moved_words(before, sheets.work_out(laid.sheet), units), unknown))
     return found

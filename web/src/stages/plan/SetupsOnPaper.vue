@@ -4,11 +4,12 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed } from 'vue'
 
 import { answer, api, type Schema } from '../../app/api/client'
+import ProblemNote from '../../ui/ProblemNote.vue'
 import { letterOf } from '../../ui/setups/marks'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 
 const props = defineProps<{ programme: number; plan: Schema['PlanOut'] }>()
-const { data } = useQuery({
+const { data, error } = useQuery({
   queryKey: computed(() => ['on-paper', props.programme, props.plan.versions.length] as const),
   queryFn: async ({ queryKey: [, programme_id] }) =>
     answer(
@@ -26,6 +27,7 @@ const base = computed(() => letterOf(props.plan.positions[0] ?? 0))
 </script>
 
 <template>
+  <ProblemNote :error="error" />
   <section v-if="rows.length" class="mt-6" data-test="on-paper">
     <h2>The engine on paper, against {{ base }}</h2>
     <div v-for="row in rows" :key="row.place" class="mb-3">
