@@ -179,7 +179,7 @@ class Stand:
         # Seeded by the pull, not by the samples before it, so that a repeated day repeats each pull exactly.
         self.noise = random.Random(f"{self.seed}/{self.pulls}")
         self.level = (1 + self.noise.gauss(0, PULL_SCATTER)) * (1 + PULL_DRIFT * (self.pulls - 1))
-        # Drawn apart, so that torque and its noise are what they were before the mixture scattered.
+        # Drawn apart, so that the noise of the samples stays what it was.
         self.mixture_level = math.exp(random.Random(f"{self.seed}/{self.pulls}/mixture").gauss(0, MIXTURE_SCATTER))
         self.rpm, self.rate, self.held_s = self.sweep.start_rpm, 0.0, 0.0
         self._enter(State.SWEEPING)
@@ -308,7 +308,7 @@ class Stand:
         """Torque at the crankshaft at steady speed and full throttle, N·m."""
         engine, fitted = self.engine, self.fitted
         full, volume = self._swallowed(rpm, density)
-        mixture = fitted.fuel_lambda(self.rpm, fitted.depression(volume)) if fuel_lambda is None else fuel_lambda
+        mixture = fitted.fuel_lambda(rpm, fitted.depression(volume)) if fuel_lambda is None else fuel_lambda
         breathed = full * density / REFERENCE_DENSITY * heat_loss(skin)
         if charge.boost:
             breathed *= charge.density_ratio(ambient, barometer) * (1 - 0.0006 * charge.back_pressure)
