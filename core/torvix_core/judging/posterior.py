@@ -63,6 +63,11 @@ class Posterior:
                 found[rows] -= moved**2 / (own + spread)
         return mean, np.sqrt(np.maximum(found, LEAST_VARIANCE))
 
+    def combinations(self, shares: Array, at: int) -> tuple[Array, Array]:
+        """As `contrast`, for several combinations (n, setups) of one of the scores: (components, n) each."""
+        varies = np.einsum("ns,hst,nt->hn", shares, self.covariance(at), shares, optimize=True)
+        return self.mean[:, :, at] @ shares.T, np.sqrt(np.maximum(varies, LEAST_VARIANCE))
+
     def covariance(self, at: int) -> Array:
         """Of the setups' logs in each component, (components, setups, setups), for one of the scores."""
         found = []
