@@ -12,6 +12,13 @@ COOLED = 0.70  # share of the heat that the charge cooler takes [-]
 TURBO_LAG_S = 0.45
 OVERSHOOT = 0.05  # of the target, just after it is reached
 OWN_RATIO = 1.8  # blower to crank of the pulley it came with
+OWN_PRESSURE_RATIO = 1.40  # of the blower at that drive and its best speed
+BEST_RPM, DROOP, LEAK = 3800.0, 0.10, 0.06  # beyond its best speed the blower runs out, below it leaks
+LEAKS_LESS = 0.6  # of what the engine breathes better shows as less boost; the rest as less leakage and more air
+BACK_PRESSURE = 1.25  # of the boost, with the camshaft the engine came with
+LONG_CAM = 26.0  # degrees of duration more than that, with which the next two hold
+OVERLAP_BACK = 0.75  # of the boost more, at 110 kPa of it: the charge blows through, and the turbine takes it up
+OVERLAP_SPEED = 0.12  # faster turbine
 
 
 @dataclass(frozen=True)
@@ -51,17 +58,32 @@ class Turbo:
 
     over = 0.0
 
-    def charge(self, ambient_celsius: float) -> Charge:
+    def charge(self, ambient_celsius: float, longer_cam: float = 0.0) -> Charge:
+        """`longer_cam`: degrees of intake duration more than the engine's own, so much more overlap."""
         boost = self.reached + self.over
         heated = _heated(ambient_celsius, boost, COMPRESSOR)
         temperature = ambient_celsius + (1 - COOLED) * (heated - ambient_celsius)
-        return Charge(boost, temperature, 1.25 * boost, 20_000 + 1150 * boost**0.92)
+        through = (max(0.0, longer_cam) / LONG_CAM) ** 2 * boost / 110
+        turbine = 20_000 + 1150 * boost**0.92 * (1 + OVERLAP_SPEED * through)
+        return Charge(boost, temperature, (BACK_PRESSURE + OVERLAP_BACK * through) * boost, turbine)
 
 
-def belt(speed_rpm: float, throttle: float, ratio: float, ambient_celsius: float) -> Charge:
-    """A blower with displacement of its own: boost by its drive ratio, rising a little with speed."""
-    boost = max(0.0, 62.0 * (ratio / OWN_RATIO - 0.45) * (0.82 + 0.18 * speed_rpm / 6000)) * max(0.0, throttle)
+def belt(speed_rpm: float, throttle: float, ratio: float, ambient_celsius: float, breathing: float = 1.0) -> Charge:
+    """A blower with displacement of its own: its pressure ratio follows the drive, less beyond its best speed.
+
+    `breathing` is the engine's filling over that with its own parts: the better it swallows, the less boost.
+    """
+    away = (speed_rpm - BEST_RPM) / (3000 if speed_rpm > BEST_RPM else 2000)
+    holds = 1 - (DROOP if away > 0 else LEAK) * away**2
+    pressure_ratio = OWN_PRESSURE_RATIO * ratio / OWN_RATIO * holds / breathing**LEAKS_LESS
+    boost = ATMOSPHERE * max(0.0, pressure_ratio - 1) * max(0.0, throttle)
     return Charge(boost, _heated(ambient_celsius, boost, ROOTS), 0.12 * boost, 0.0)
+
+
+def flows_back(charge: Charge) -> float:
+    """Share of the filling that back pressure leaves [-]: with overlap, exhaust flows back into the cylinder."""
+    more = max(0.0, charge.back_pressure - BACK_PRESSURE * charge.boost)
+    return (1 - 0.0006 * charge.back_pressure) * (1 - 0.0005 * more)
 
 
 def belt_loss(charge: Charge, speed_rpm: float, ratio: float) -> float:

@@ -43,7 +43,12 @@ class Fitted:
     @property
     def shift_rpm(self) -> float:
         """How far the camshaft moves the filling up: by duration, and down when it is advanced."""
-        return 18.0 * self._more("camshaft.intake_duration_050") - 25.0 * self._number("cam_advance", 0.0)
+        return 18.0 * self.longer_cam - 25.0 * self._number("cam_advance", 0.0)
+
+    @property
+    def longer_cam(self) -> float:
+        """Degrees of intake duration more than the engine's own."""
+        return self._more("camshaft.intake_duration_050")
 
     @property
     def boost_target(self) -> float:
@@ -67,11 +72,12 @@ class Fitted:
 
         `swallowed` is the air it would take without them, m³/s at the density of the cell.
         """
-        found = self._camshaft(speed_rpm) * self._head(swallowed) * self._inlet(swallowed) * self._header(speed_rpm)
-        spacer = 1 + 0.25 * self._more("spacer.height") * (speed_rpm - 4000) / 3000
+        found = self._camshaft(speed_rpm) * self._inlet(swallowed) * self._header(speed_rpm)
+        found *= 1 + 0.25 * self._more("spacer.height") * (speed_rpm - 4000) / 3000
         for name in self.names:
             found *= worth(name).at(speed_rpm)
-        return found * spacer
+        # All air goes through the head: what the others let in more, a head at its limit takes back.
+        return found * self._head(swallowed, found)
 
     def depression(self, swallowed: float) -> float:
         """kPa below ambient in the manifold at full throttle."""
@@ -137,11 +143,12 @@ class Fitted:
         lift = self.values.get("camshaft.intake_lift", self.engine.own["camshaft.intake_lift"])
         return low * top * (1 + 0.05 * (lift / self.engine.own["camshaft.intake_lift"] - 1) * speed_rpm / 6000)
 
-    def _head(self, swallowed: float) -> float:
+    def _head(self, swallowed: float, others: float) -> float:
+        """`others` is the factor of all that stands in series with it."""
         own = self.engine.own["cylinder_head.intake_flow"]
         flow = self.values.get("cylinder_head.intake_flow", own)
         demand = 2.2 * swallowed / self.engine.cylinders  # a valve is open for less than half of a cycle
-        return _choked(demand / flow) / _choked(demand / own)
+        return _choked(demand * others / flow) / _choked(demand / own)
 
     def _inlet(self, swallowed: float) -> float:
         own = RATED_DROP * (swallowed / self._inlet_flow(self.engine.own)) ** 2

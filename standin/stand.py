@@ -14,6 +14,7 @@ from standin.boost import Charge, Turbo
 from standin.engine import (
     BEST_LAMBDA,
     CYCLE_ANGLE,
+    OWN_RUNNER,
     REFERENCE_DENSITY,
     SIX,
     Engine,
@@ -280,9 +281,11 @@ class Stand:
 
     def _charge(self, air: Weather) -> Charge:
         if self.engine.boost == "turbo":
-            return self.turbo.charge(air.temperature)
+            return self.turbo.charge(air.temperature, self.fitted.longer_cam)
         if self.fitted.is_blown:
-            return boost.belt(self.rpm, self.throttle, self.fitted.ratio, air.temperature)
+            return boost.belt(
+                self.rpm, self.throttle, self.fitted.ratio, air.temperature, self._breathing(self.rpm)
+            )
         return boost.unblown(air.temperature)
 
     def _ideal_charge(self, rpm: float) -> Charge:
@@ -290,10 +293,15 @@ class Stand:
             settled = Turbo(self.turbo.target)
             for _ in range(200):
                 settled.settle(rpm, 1.0, 0.05, self.fitted.shift_rpm)
-            return settled.charge(20.0)
+            return settled.charge(20.0, self.fitted.longer_cam)
         if self.fitted.is_blown:
-            return boost.belt(rpm, 1.0, self.fitted.ratio, 20.0)
+            return boost.belt(rpm, 1.0, self.fitted.ratio, 20.0, self._breathing(rpm))
         return boost.unblown(20.0)
+
+    def _breathing(self, rpm: float) -> float:
+        """Filling over that of the engine with its own parts."""
+        full, _ = self._swallowed(rpm, 1.0)
+        return full / filling(self.engine, rpm, OWN_RUNNER)
 
     def _swallowed(self, rpm: float, density: float) -> tuple[float, float]:
         """Filling with all that is bolted on, and the air as m³/s at the density of the cell."""
@@ -311,7 +319,7 @@ class Stand:
         mixture = fitted.fuel_lambda(rpm, fitted.depression(volume)) if fuel_lambda is None else fuel_lambda
         breathed = full * density / REFERENCE_DENSITY * heat_loss(skin)
         if charge.boost:
-            breathed *= charge.density_ratio(ambient, barometer) * (1 - 0.0006 * charge.back_pressure)
+            breathed *= charge.density_ratio(ambient, barometer) * boost.flows_back(charge)
         spark, _ = fitted.spark(charge.boost)
         indicated = engine.indicated * breathed * mixture_loss(mixture) * spark
         torque = indicated * engine.displacement / CYCLE_ANGLE - friction_torque(engine, rpm, oil)

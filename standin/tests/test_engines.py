@@ -2,7 +2,7 @@
 
 from unittest import TestCase
 
-from standin.boost import Turbo
+from standin.boost import OWN_RATIO, Turbo, belt, flows_back
 from standin.engine import EIGHT, FOUR, SIX
 from standin.faults import NoSuchFault, read_script
 from standin.stand import Refused, Stand, State
@@ -170,6 +170,54 @@ class Boosted(TestCase):
         slow, quick = (truth(EIGHT, [part("pulley", crank_pulley=0.15, blower_pulley=size)]) for size in (0.085, 0.075))
         self.assertTrue(all(more > less for more, less in zip(quick, slow, strict=True)))
         self.assertGreater(slow[1], truth(EIGHT)[1])
+
+    def test_a_pulley_moves_the_pressure_ratio_and_the_blower_droops(self):
+        """A drive 1.059 times as fast takes 6.8 psi to about 8.1 by pressure ratio; at the top it falls off again."""
+        at = [belt(rpm, 1.0, OWN_RATIO, 20.0).boost for rpm in (2500.0, 3800.0, 6500.0)]
+        self.assertEqual(max(at), at[1])
+        self.assertLess(at[2], 0.85 * at[1])
+        faster = belt(3800.0, 1.0, OWN_RATIO * 3.6 / 3.4, 20.0).boost
+        self.assertAlmostEqual((faster + 101.3) / (at[1] + 101.3), 3.6 / 3.4, places=9)
+
+    def test_an_engine_that_breathes_better_has_less_boost_and_more_power(self):
+        pulley = part("pulley", crank_pulley=0.15, blower_pulley=0.075)
+        small = part("cylinder_head", intake_flow=EIGHT.own["cylinder_head.intake_flow"] * 0.6)
+        found = {}
+        for name, parts in (("small", [pulley, small]), ("better", [pulley])):
+            stand = Stand(engine=EIGHT)
+            stand.command("fit", {"label": name, "parts": parts, "settings": {}})
+            found[name] = stand._ideal_charge(6000.0).boost, stand.truth([6000.0])[0]
+        self.assertLess(found["better"][0], found["small"][0] - 0.5)
+        self.assertGreater(found["better"][1], found["small"][1] * 1.005)
+
+    def test_overlap_at_one_boost_pushes_back_spins_the_turbine_and_costs_power(self):
+        """Seen on an engine: +15.5 psi in the exhaust, +12 000 rpm, a loss of power, at the same boost."""
+        mild, wild = (Turbo(110.0, reached=110.0).charge(20.0, longer) for longer in (0.0, 26.0))
+        self.assertEqual(mild.boost, wild.boost)
+        self.assertTrue(60 < wild.back_pressure - mild.back_pressure < 110)
+        self.assertTrue(8_000 < wild.turbine_rpm - mild.turbine_rpm < 14_000)
+        self.assertLess(flows_back(wild) / flows_back(mild), 0.93)
+
+    def test_a_long_camshaft_pays_at_low_boost_and_not_at_high(self):
+        def gain(target: float) -> float:
+            mild, wild = (truth(FOUR, [part("camshaft", intake_duration_050=duration)], boost_target=target)[2]
+                          for duration in (216.0, 242.0))  # fmt: skip
+            return wild / mild - 1
+
+        self.assertGreater(gain(50_000.0), 0.02)
+        self.assertLess(gain(120_000.0), gain(50_000.0) - 0.04)
+
+    def test_a_head_at_its_limit_takes_back_what_a_larger_carburetor_lets_in(self):
+        """Resistances in series: a larger one elsewhere gains little while the head is the ceiling."""
+        rating, flow = EIGHT.own["carburetor.carburetor_rating"], EIGHT.own["cylinder_head.intake_flow"]
+
+        def gain(head: float) -> float:
+            small, large = (truth(EIGHT, [part("cylinder_head", intake_flow=flow * head),
+                                          part("carburetor", carburetor_rating=rating * size)])[2]
+                            for size in (0.6, 1.5))  # fmt: skip
+            return large / small - 1
+
+        self.assertLess(gain(0.5), 0.5 * gain(1.5))
 
     def test_too_much_spark_under_boost_knocks(self):
         stand = Stand(engine=FOUR)
