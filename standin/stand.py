@@ -283,9 +283,7 @@ class Stand:
         if self.engine.boost == "turbo":
             return self.turbo.charge(air.temperature, self.fitted.longer_cam)
         if self.fitted.is_blown:
-            return boost.belt(
-                self.rpm, self.throttle, self.fitted.ratio, air.temperature, self._breathing(self.rpm)
-            )
+            return boost.belt(self.rpm, self.throttle, self.fitted.ratio, air.temperature, self._breathing(self.rpm))
         return boost.unblown(air.temperature)
 
     def _ideal_charge(self, rpm: float) -> Charge:

@@ -45,6 +45,7 @@ from stand.session.api import router as prestart_router
 from stand.stands.api import router as stands_router
 from stand.weather.api import router as weather_router
 from stand.windows.api import router as windows_router
+from verdicts.boosted.api import router as boosted_router
 from verdicts.curves.api import router as setups_curves_router
 from verdicts.customer_report.api import router as sheets_router
 from verdicts.decisions.api import router as decisions_router
@@ -54,6 +55,7 @@ from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
 from verdicts.outlook.api.theories import router as theories_router
+from verdicts.regimes.api import router as regimes_router
 
 log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())
@@ -92,6 +94,8 @@ api.add_router("", export_router)
 api.add_router("", setups_curves_router)
 api.add_router("", home_router)
 api.add_router("", verdicts_router)
+api.add_router("", regimes_router)
+api.add_router("", boosted_router)
 api.add_router("", claims_router)
 api.add_router("", outcomes_router)
 api.add_router("", decisions_router)

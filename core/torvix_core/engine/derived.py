@@ -36,13 +36,14 @@ MEASURES = {
     "depression": "pressure",
     "exhaust_pressure": "pressure",
     "back_pressure_ratio": "ratio",
+    "turbine_speed": "speed",
 }
 
 
 def derived(speed_rpm: Array, torque: Array, means: Mapping[str, Array], around: Surroundings) -> dict[str, Array]:
     """Every curve that the channels allow, by name; MEASURES says what each is.
 
-    Shapes: (bins,) each.
+    Shapes: (bins,) each; nan in a bin where a ratio says nothing.
     Units:  rpm, N·m, channels SI; results SI.
     Errors: ValueError where arrays differ in length.
     Source: filling = air mass flow / (air density · displacement · cycles a second), textbook [phys]; fuel and air over
@@ -85,5 +86,8 @@ def derived(speed_rpm: Array, torque: Array, means: Mapping[str, Array], around:
                 # Of a boost near nothing a ratio says nothing.
                 ratio = means["exhaust_pressure"] / found["boost"]
             found["back_pressure_ratio"] = np.where(found["boost"] > 10_000, ratio, np.nan)
-    # A curve with a bin that is not known there is left out, as the channels are.
-    return {name: curve for name, curve in found.items() if np.isfinite(curve).all()}
+    if "turbine_speed" in means:
+        found["turbine_speed"] = means["turbine_speed"]
+    # A bin that says nothing is nan and takes nothing from the others; a curve of such bins alone is left out.
+    return {name: np.where(np.isfinite(curve), curve, np.nan) for name, curve in found.items()
+            if np.isfinite(curve).any()}  # fmt: skip

@@ -6,6 +6,7 @@ is said beyond the levels that a part was run at.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -84,7 +85,7 @@ def mean_levels(layout: Layout, levels: Array) -> Array:
 def at_cell_level(scores: Array, layout: Layout, levels: Array, grid: Grid) -> Array:
     """Scores with each pull brought to the mean level of its setup, along the part's own curve.
 
-    Shapes: scores and levels (pulls,); result (pulls,).
+    Shapes: scores (pulls, ...), levels (pulls,); result (pulls, ...).
     Units:  any; the level so that the log of the score is nearly straight in it, such as the log of a pressure.
     Errors: none; a part with one level leaves its pulls as they are.
     Source: first order along the curve through the setups' own means.
@@ -95,17 +96,17 @@ def at_cell_level(scores: Array, layout: Layout, levels: Array, grid: Grid) -> A
     [0.09, 0.11]
     """
     reached, logs = mean_levels(layout, levels), np.log(scores)
-    moved = logs
+    moved, missed = logs, (levels - reached[layout.setup]).reshape(-1, *(1,) * (scores.ndim - 1))
     for _ in range(PASSES):
         means = mean_levels(layout, moved)
-        moved = logs - slopes(grid, reached, means)[layout.setup] * (levels - reached[layout.setup])
+        moved = logs - slopes(grid, reached, means)[layout.setup] * missed
     return np.asarray(np.exp(moved))
 
 
 def slopes(grid: Grid, reached: Array, logs: Array) -> Array:
     """Slope of each part's curve at the level of each of its setups; 0 where a part has one level.
 
-    Shapes: reached and logs (setups,); result (setups,).
+    Shapes: reached (setups,), logs (setups, ...); result as the logs.
     Units:  logs for one unit of the level.
     Errors: none.
     Source: the curve of `slope_shares`.
@@ -142,7 +143,8 @@ def level_curves(
 ) -> LevelCurves:  # fmt: skip
     """The curve of each part along the level; a part with fewer than FEWEST_LEVELS has none.
 
-    Shapes: effects of (setups,), one score, of `at_cell_level`; reached (setups,); at (n,) or everywhere tested.
+    Shapes: effects of (setups,), one score, of `at_cell_level`; reached (setups,); at (n,), usually all levels between
+            which two parts at least were run.
     Units:  as reached. `least_step` is the least distance of two levels that can be told apart.
     Errors: none; `at` is empty where no part has a curve.
     Source: as `slope_shares`.
@@ -159,13 +161,8 @@ def level_curves(
         cells = cells[np.argsort(reached[cells], kind="stable")]
         apart = np.diff(reached[cells]) > max(least_step, 1e-12)
         rows.append(cells if len(cells) >= FEWEST_LEVELS and apart.all() else None)
-    tested = [reached[cells] for cells in rows if cells is not None]
     if at is None:
-        at = (
-            np.linspace(min(each[0] for each in tested), max(each[-1] for each in tested), ALONG)
-            if tested
-            else np.zeros(0)
-        )
+        at = _where_two_were_tested([reached[cells] for cells in rows if cells is not None])
     shares = np.full((len(rows), len(at), len(reached)), np.nan)
     for part, cells in enumerate(rows):
         if cells is None:
@@ -175,3 +172,11 @@ def level_curves(
         here[:, cells] = CubicSpline(reached[cells], np.eye(len(cells)))(at[inside])
         shares[part, inside] = here
     return LevelCurves(effects, grid, reached, at, shares)
+
+
+def _where_two_were_tested(spans: Sequence[Array]) -> Array:
+    """Levels from the second lowest beginning to the second highest end; none where fewer than two have a curve."""
+    if len(spans) < 2:
+        return np.zeros(0)
+    low, high = sorted(float(each[0]) for each in spans)[1], sorted(float(each[-1]) for each in spans)[-2]
+    return np.linspace(low, high, ALONG) if low < high else np.zeros(0)

@@ -62,8 +62,8 @@ def leading_parts(
     >>> from torvix_core.judging.grid import Grid
     >>> from torvix_core.judging.level_curves import level_curves
     >>> grid = Grid("boost", ("cam",), (("mild",), ("wild",)), ("1", "2", "3"), np.array([[0, 1, 2], [3, 4, 5]]))
-    >>> scores = np.repeat([100.0, 110, 120, 95, 110, 126], 3) * np.tile([0.999, 1, 1.001], 6)
-    >>> effects = fit(scores, Layout.of(np.repeat(range(6), 3)))
+    >>> scores = np.tile([100.0, 110, 120, 95, 110, 126], 3) * np.repeat([1, 1.001, 1], 6)
+    >>> effects = fit(scores, Layout.of(np.tile(range(6), 3)))
     >>> curves = level_curves(effects, grid, np.array([1.0, 2, 3, 1, 2, 3]))
     >>> leading_parts(curves)[1][[0, -1]].tolist()
     [0, 1]
@@ -106,8 +106,8 @@ def zones(curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE) -> tuple[Z
     >>> from torvix_core.judging.grid import Grid
     >>> from torvix_core.judging.level_curves import level_curves
     >>> grid = Grid("boost", ("cam",), (("mild",), ("wild",)), ("1", "2", "3"), np.array([[0, 1, 2], [3, 4, 5]]))
-    >>> scores = np.repeat([100.0, 110, 120, 95, 110, 126], 3) * np.tile([0.999, 1, 1.001], 6)
-    >>> effects = fit(scores, Layout.of(np.repeat(range(6), 3)))
+    >>> scores = np.tile([100.0, 110, 120, 95, 110, 126], 3) * np.repeat([1, 1.001, 1], 6)
+    >>> effects = fit(scores, Layout.of(np.tile(range(6), 3)))
     >>> curves = level_curves(effects, grid, np.array([1.0, 2, 3, 1, 2, 3]))
     >>> [zone.leaders for zone in zones(curves)]
     [(0,), (0, 1), (1,)]
@@ -147,8 +147,8 @@ def crossings(curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE) -> tup
     >>> from torvix_core.judging.grid import Grid
     >>> from torvix_core.judging.level_curves import level_curves
     >>> grid = Grid("boost", ("cam",), (("mild",), ("wild",)), ("1", "2", "3"), np.array([[0, 1, 2], [3, 4, 5]]))
-    >>> scores = np.repeat([100.0, 110, 120, 95, 110, 126], 3) * np.tile([0.999, 1, 1.001], 6)
-    >>> effects = fit(scores, Layout.of(np.repeat(range(6), 3)))
+    >>> scores = np.tile([100.0, 110, 120, 95, 110, 126], 3) * np.repeat([1, 1.001, 1], 6)
+    >>> effects = fit(scores, Layout.of(np.tile(range(6), 3)))
     >>> curves = level_curves(effects, grid, np.array([1.0, 2, 3, 1, 2, 3]))
     >>> [(found.before, found.after, round(found.at, 2)) for found in crossings(curves)]
     [(0, 1, 2.0)]

@@ -46,6 +46,8 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/curves", None, READ),
     ("get", "/api/programmes/{programme}/verdict", None, READ),
     ("get", "/api/programmes/{programme}/robustness", None, READ),
+    ("get", "/api/programmes/{programme}/regimes", None, READ),
+    ("get", "/api/programmes/{programme}/boosted", None, READ),
     ("get", "/api/programmes/{programme}/steps", None, READ),
     ("get", "/api/programmes/{programme}/overlays", None, READ),
     ("get", "/api/programmes/{programme}/setups.{kind}", None, READ),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from torvix_core.units import quantities
+from torvix_core.units.grammar import listed
 
 from curves.post_pull.post_pull_check import AfterPull
 
@@ -34,11 +35,18 @@ def _mixture(found: AfterPull) -> str:
 
 def _boost(found: AfterPull, units: Mapping[str, str]) -> str:
     held = found.boost
-    if held is None or held.near:
+    if held is None or (held.near and not found.boost_misses):
         return ""
     read, target = (quantities.words(each, units["boost"]) for each in (held.found, held.target))
     way = "raise" if held.found < held.target else "lower"
-    return f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}: {way} boost for the next pull."
+    told = f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}"
+    told += "." if held.near else f": {way} boost for the next pull."
+    where = [
+        f"{quantities.words(abs(one.miss), units['boost'])} {'over' if one.miss > 0 else 'short'} "
+        f"from {one.low_rpm:.0f} to {one.high_rpm:.0f} rpm"
+        for one in found.boost_misses
+    ]
+    return f"{told} Correct the controller where it is {listed(where)}." if where else told
 
 
 def _changed(found: AfterPull) -> str:

@@ -8,7 +8,15 @@ from dataclasses import dataclass
 import numpy as np
 from torvix_core.air.standards import Standard
 from torvix_core.pull.overlay import EXTEND_RPM, Climb, Overlay, climb, overlay
-from torvix_core.tuning.targets import BoostHeld, Mixture, boost_held, helped, mixture
+from torvix_core.tuning.targets import (
+    BoostHeld,
+    BoostMiss,
+    Mixture,
+    boost_held,
+    boost_misses,
+    helped,
+    mixture,
+)
 from torvix_core.units.checked import Array
 
 from curves.models import Reduced
@@ -34,6 +42,7 @@ class AfterPull:
     extend_to_rpm: float | None
     mixture: Mixture | None
     boost: BoostHeld | None
+    boost_misses: Sequence[BoostMiss]  # where it left its window
     helped: bool | None  # whether what was changed between sibling and pull did good; None where nothing says so
 
     @property
@@ -73,7 +82,7 @@ def after_pull(programme: Programme, pull: Pull) -> AfterPull:
     rises = _climb(pull)
     further = _further(programme, pull) if rises and rises.climbs else None
     did_good = helped(1.0, 1.0 + lies.mean) if lies and changed else None
-    return AfterPull(pull, sibling, lies, observed, changed, rises, further, _mixture(programme, pull), _boost(pull),
+    return AfterPull(pull, sibling, lies, observed, changed, rises, further, _mixture(programme, pull), *_boost(pull),
                      did_good)  # fmt: skip
 
 
@@ -85,12 +94,12 @@ def _mixture(programme: Programme, pull: Pull) -> Mixture | None:
     return mixture(*read, programme.low_rpm, programme.high_rpm, target)
 
 
-def _boost(pull: Pull) -> BoostHeld | None:
+def _boost(pull: Pull) -> tuple[BoostHeld | None, Sequence[BoostMiss]]:
     target = targets.boost_target(pull)
     read = _means(pull, "boost")
     if not target or read is None:
-        return None
-    return boost_held(*read, target)
+        return None, ()
+    return boost_held(*read, target), boost_misses(*read, target)
 
 
 def _means(pull: Pull, channel: str) -> tuple[Array, Array] | None:

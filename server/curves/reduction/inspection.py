@@ -36,13 +36,19 @@ FOLLOWS = {
     "power": "power", "mean_effective_pressure": "oil_pressure", "specific_fuel": "consumption",
     "specific_air": "consumption", "boost": "boost", "depression": "vacuum", "exhaust_pressure": "boost",
 }  # fmt: skip
-FIXED = {"volumetric_efficiency": "%", "air_fuel_ratio": ":1", "lambda": "lambda", "back_pressure_ratio": ":1"}
+FIXED = {
+    "volumetric_efficiency": "%",
+    "air_fuel_ratio": ":1",
+    "lambda": "lambda",
+    "back_pressure_ratio": ":1",
+    "turbine_speed": "rpm",
+}
 NAMES = {
     "power": "Power", "mean_effective_pressure": "Brake mean effective pressure",
     "volumetric_efficiency": "Volumetric efficiency", "specific_fuel": "BSFC",
     "specific_air": "BSAC", "air_fuel_ratio": "Air–fuel ratio", "lambda": "Mixture",
     "boost": "Boost", "depression": "Manifold vacuum", "exhaust_pressure": "Exhaust pressure",
-    "back_pressure_ratio": "Exhaust pressure over boost",
+    "back_pressure_ratio": "Exhaust pressure over boost", "turbine_speed": "Turbine speed",
 }  # fmt: skip
 CUT_WORDS = {
     CutBy.WHOLE: "as recorded", CutBy.RATE: "where the sweep is steady and the throttle open",

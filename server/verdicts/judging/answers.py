@@ -22,7 +22,7 @@ from torvix_core.units import quantities
 from torvix_core.units.grammar import counted, listed
 
 from programmes.models import Programme
-from programmes.plan import criteria
+from programmes.plan import criteria, grids
 from programmes.plan.plans import Plan
 from programmes.plan.saving import plan_in_force
 from shop.models import Person
@@ -135,6 +135,11 @@ class UseWinnerOut(Schema):
 
 
 class Verdict(Schema):
+    """`is_grid`: parts are crossed with a level, so that setups of different levels are not ranked as rivals;
+    `is_boosted`: the plan agreed on how boost is held, and every pull recorded it."""
+
+    is_grid: bool
+    is_boosted: bool
     standard: str
     standard_label: str
     school: str
@@ -313,6 +318,8 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
     in_torque = wording(compared, units["torque"])
     setup_id = [setup.pk for setup in compared.setups]
     return Verdict(
+        is_grid=grids.plan_grid(found.plan) is not None,
+        is_boosted=bool(programme.boost_policy) and all("boost" in one.pull.reduced.means for one in compared.kept),
         standard=compared.standard,
         standard_label=DEFINITIONS[compared.standard].label,
         school=judged.choice.school,

@@ -1241,6 +1241,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/boosted": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Boosted
+         * @description How boost was held and what it did. Refusal `no_boost` where a pull that counts did not record it.
+         */
+        get: operations["boosted"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/build": {
         parameters: {
             query?: never;
@@ -1647,6 +1667,26 @@ export interface paths {
          * @description How many pulls per setup find a difference; without one, the smallest that matters in the programme.
          */
         get: operations["pulls_needed"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/regimes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Regimes
+         * @description Who leads at each level of a test that crosses parts with one. Refusal `no_grid` for any other test.
+         */
+        get: operations["regimes"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3451,6 +3491,19 @@ export interface components {
             /** Scatter Percent */
             scatter_percent: number;
         };
+        /** AtLevelOut */
+        AtLevelOut: {
+            /** High Percent */
+            high_percent: number;
+            /** Level */
+            level: number;
+            /** Low Percent */
+            low_percent: number;
+            /** Percent */
+            percent: number;
+            /** State */
+            state: string;
+        };
         /** AuditOut */
         AuditOut: {
             /**
@@ -3467,6 +3520,40 @@ export interface components {
         BeginIn: {
             /** Setup Id */
             setup_id: number;
+        };
+        /** BoostMissOut */
+        BoostMissOut: {
+            /** High Rpm */
+            high_rpm: number;
+            /** Low Rpm */
+            low_rpm: number;
+            /** Miss */
+            miss: number;
+        };
+        /** BoostedOut */
+        BoostedOut: {
+            /** Baseline Id */
+            baseline_id: number;
+            /** Boost Unit */
+            boost_unit: string;
+            /** Notes */
+            notes: string[];
+            /** Pairs */
+            pairs: components["schemas"]["SameBoostOut"][];
+            /** Policy */
+            policy: string;
+            /** Policy Label */
+            policy_label: string;
+            /** Pulls */
+            pulls: components["schemas"]["HeldPullOut"][];
+            /** Ratios */
+            ratios: components["schemas"]["RatioOut"][];
+            /** Setups */
+            setups: components["schemas"]["DrivenSetupOut"][];
+            /** Speed Rpm */
+            speed_rpm: number[];
+            /** Window */
+            window: number;
         };
         /** BringingOut */
         BringingOut: {
@@ -3517,6 +3604,18 @@ export interface components {
             revision: number;
             /** Used */
             used: boolean;
+        };
+        /**
+         * BySpeedOut
+         * @description Against the baseline along the speed range, %.
+         */
+        BySpeedOut: {
+            /** High */
+            high: number[];
+            /** Low */
+            low: number[];
+            /** Percent */
+            percent: number[];
         };
         /**
          * CautionsOut
@@ -3799,6 +3898,28 @@ export interface components {
             setup: number;
             /** Unknown */
             unknown: string[];
+        };
+        /**
+         * CrossingOut
+         * @description low or high null: the interval runs out of what was tested, and nothing says that it overtakes at all.
+         */
+        CrossingOut: {
+            /** After */
+            after: number;
+            /** At */
+            at: number;
+            /** Before */
+            before: number;
+            /** Elsewhere */
+            elsewhere: number[][];
+            /** High */
+            high: number | null;
+            /** Low */
+            low: number | null;
+            /** Power */
+            power: number | null;
+            /** Sentence */
+            sentence: string;
         };
         /**
          * CrossoverOut
@@ -4279,6 +4400,22 @@ export interface components {
             session: string;
         };
         /**
+         * DrivenSetupOut
+         * @description Null for the baseline, and for a setup that no day links with it.
+         */
+        DrivenSetupOut: {
+            /** Boost */
+            boost: number;
+            breathing: components["schemas"]["PercentOut"] | null;
+            by_speed: components["schemas"]["BySpeedOut"] | null;
+            power: components["schemas"]["PercentOut"] | null;
+            pressure: components["schemas"]["PercentOut"] | null;
+            /** Setup Id */
+            setup_id: number;
+            /** Words */
+            words: string;
+        };
+        /**
          * DueOut
          * @description An item that is due; `done_by` is empty while nobody has seen to it.
          */
@@ -4299,6 +4436,17 @@ export interface components {
             text: string;
             /** Words */
             words: string;
+        };
+        /** DutyRegimeOut */
+        DutyRegimeOut: {
+            /** Duty */
+            duty: string;
+            /** Label */
+            label: string;
+            /** Sentences */
+            sentences: string[];
+            /** Zones */
+            zones: components["schemas"]["ZoneOut"][];
         };
         /** ElevationIn */
         ElevationIn: {
@@ -4719,6 +4867,16 @@ export interface components {
             /** Points */
             points: number[][];
         };
+        /**
+         * GridPartOut
+         * @description A row: its name, and the setup at each level, null where the plan has none.
+         */
+        GridPartOut: {
+            /** Name */
+            name: string;
+            /** Setup Ids */
+            setup_ids: (number | null)[];
+        };
         /** GroupOut */
         GroupOut: {
             /** Figures */
@@ -4738,6 +4896,31 @@ export interface components {
             label: string;
             /** Level */
             level: string;
+        };
+        /**
+         * HeldPullOut
+         * @description Boost in `boost_unit`; null where the pull had no target. `worth` of its miss, %, an allowance.
+         */
+        HeldPullOut: {
+            /** From Rpm */
+            from_rpm: number | null;
+            /** Learned */
+            learned: boolean;
+            /** Misses */
+            misses: components["schemas"]["BoostMissOut"][];
+            /** Number */
+            number: number;
+            /** Pull Id */
+            pull_id: number;
+            /** Reached */
+            reached: number | null;
+            /** Setup Id */
+            setup_id: number;
+            /** Target */
+            target: number | null;
+            /** Words */
+            words: string;
+            worth: components["schemas"]["PercentOut"] | null;
         };
         /** HoldIn */
         HoldIn: {
@@ -5314,6 +5497,46 @@ export interface components {
             /** Setup */
             setup: number;
         };
+        /**
+         * LevelCurveOut
+         * @description A part along the level, and against the `reference` with its interval; null where it was not tested.
+         */
+        LevelCurveOut: {
+            /** High Percent */
+            high_percent: (number | null)[];
+            /** Low Percent */
+            low_percent: (number | null)[];
+            /** Percent */
+            percent: (number | null)[];
+            /** Score */
+            score: (number | null)[];
+        };
+        /**
+         * LevelPlaceOut
+         * @description `cost` of the parts, null where a price is not known or not for this reader.
+         */
+        LevelPlaceOut: {
+            /** Cost */
+            cost: number | null;
+            /** Part */
+            part: number;
+            /** Score */
+            score: number;
+            /** Setup Id */
+            setup_id: number;
+            to_best: components["schemas"]["DifferenceOut"] | null;
+            /** With The Best */
+            with_the_best: boolean;
+        };
+        /** LevelRankingOut */
+        LevelRankingOut: {
+            /** Level */
+            level: number;
+            /** Places */
+            places: components["schemas"]["LevelPlaceOut"][];
+            /** Sentence */
+            sentence: string;
+        };
         /** LimitIn */
         LimitIn: {
             /** Of */
@@ -5434,6 +5657,32 @@ export interface components {
         LiveCurveOut: {
             /** Points */
             points: number[][];
+        };
+        /**
+         * MapRowOut
+         * @description One level of the map; `power` is the peak of the best part there.
+         */
+        MapRowOut: {
+            /** Level */
+            level: number;
+            /** Power */
+            power: number | null;
+            /** Stretches */
+            stretches: components["schemas"]["MapStretchOut"][];
+        };
+        /**
+         * MapStretchOut
+         * @description Speeds at which the same parts lead; no parts where fewer than two were tested.
+         */
+        MapStretchOut: {
+            /** High Rpm */
+            high_rpm: number;
+            /** Low Rpm */
+            low_rpm: number;
+            /** Parts */
+            parts: number[];
+            /** State */
+            state: string;
         };
         /** MappedIn */
         MappedIn: {
@@ -5837,6 +6086,28 @@ export interface components {
             name: string;
             /** Same */
             same: boolean;
+        };
+        /**
+         * PartEffectOut
+         * @description `other` against `one`, by place among the parts.
+         */
+        PartEffectOut: {
+            /** At Levels */
+            at_levels: components["schemas"]["AtLevelOut"][];
+            /** High Percent */
+            high_percent: number;
+            /** Interacts */
+            interacts: boolean;
+            /** Low Percent */
+            low_percent: number;
+            /** One */
+            one: number;
+            /** Other */
+            other: number;
+            /** Percent */
+            percent: number;
+            /** Sentence */
+            sentence: string;
         };
         /** PartIn */
         PartIn: {
@@ -6605,6 +6876,16 @@ export interface components {
             /** Torque Rpm */
             torque_rpm?: number | null;
         };
+        /**
+         * RatioOut
+         * @description Exhaust pressure over boost by speed; null where boost is near nothing.
+         */
+        RatioOut: {
+            /** Ratio */
+            ratio: (number | null)[];
+            /** Setup Id */
+            setup_id: number;
+        };
         /** RawOut */
         RawOut: {
             /** Series */
@@ -6613,6 +6894,17 @@ export interface components {
             thinned: boolean;
             /** Time S */
             time_s: number[];
+        };
+        /** ReachedOut */
+        ReachedOut: {
+            /** Level */
+            level: number;
+            /** Part */
+            part: number;
+            /** Score */
+            score: number;
+            /** Setup Id */
+            setup_id: number;
         };
         /** ReadBackOut */
         ReadBackOut: {
@@ -6691,6 +6983,60 @@ export interface components {
             reading: string;
             /** Reference */
             reference: string;
+        };
+        /**
+         * RegimesOut
+         * @description Levels in `level_unit`; `along` are those of the curves, zones and crossings.
+         */
+        RegimesOut: {
+            /** Along */
+            along: number[];
+            /** Along Power */
+            along_power: (number | null)[];
+            /** Crossings */
+            crossings: components["schemas"]["CrossingOut"][];
+            /** Curves */
+            curves: components["schemas"]["LevelCurveOut"][];
+            /** Duties */
+            duties: components["schemas"]["DutyRegimeOut"][];
+            /** Effects */
+            effects: components["schemas"]["PartEffectOut"][];
+            /** Empty */
+            empty: string[];
+            /** Level Kind */
+            level_kind: string;
+            /** Level Label */
+            level_label: string;
+            /** Level Unit */
+            level_unit: string;
+            /** Levels */
+            levels: string[];
+            /** Map */
+            map: components["schemas"]["MapRowOut"][];
+            /** Measured */
+            measured: boolean;
+            /** Notes */
+            notes: string[];
+            /** Part Label */
+            part_label: string;
+            /** Parts */
+            parts: components["schemas"]["GridPartOut"][];
+            /** Power Unit */
+            power_unit: string;
+            /** Rankings */
+            rankings: components["schemas"]["LevelRankingOut"][];
+            /** Reached */
+            reached: components["schemas"]["ReachedOut"][];
+            /** Reference */
+            reference: number;
+            /** Score Unit */
+            score_unit: string;
+            /** Sentences */
+            sentences: string[];
+            /** Standard Label */
+            standard_label: string;
+            /** Zones */
+            zones: components["schemas"]["ZoneOut"][];
         };
         /** RegisterOut */
         RegisterOut: {
@@ -6778,6 +7124,25 @@ export interface components {
             setup_id: number;
             /** Smaller */
             smaller: boolean;
+        };
+        /**
+         * SameBoostOut
+         * @description `other` against `one`.
+         */
+        SameBoostOut: {
+            back_pressure: components["schemas"]["SpanOut"];
+            /** Boost */
+            boost: number;
+            /** Cost */
+            cost: string;
+            /** One Id */
+            one_id: number;
+            /** Other Id */
+            other_id: number;
+            power: components["schemas"]["PercentOut"];
+            turbine_rpm: components["schemas"]["SpanOut"] | null;
+            /** Words */
+            words: string;
         };
         /**
          * SeparationOut
@@ -7299,6 +7664,15 @@ export interface components {
              * @default
              */
             weights_percent: string;
+        };
+        /** SpanOut */
+        SpanOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Value */
+            value: number;
         };
         /** SparkBoundsIn */
         SparkBoundsIn: {
@@ -8032,7 +8406,11 @@ export interface components {
             /** Why Not */
             why_not: string;
         };
-        /** Verdict */
+        /**
+         * Verdict
+         * @description `is_grid`: parts are crossed with a level, so that setups of different levels are not ranked as rivals;
+         *     `is_boosted`: the plan agreed on how boost is held, and every pull recorded it.
+         */
         Verdict: {
             /** Ahead */
             ahead: components["schemas"]["AheadOut"][];
@@ -8058,6 +8436,10 @@ export interface components {
             healthy_only: boolean;
             /** High Rpm */
             high_rpm: number;
+            /** Is Boosted */
+            is_boosted: boolean;
+            /** Is Grid */
+            is_grid: boolean;
             /** Level Ids */
             level_ids: number[];
             /** Level State */
@@ -8431,6 +8813,19 @@ export interface components {
             note: string;
             /** Reading */
             reading: string;
+        };
+        /** ZoneOut */
+        ZoneOut: {
+            /** At Most Percent */
+            at_most_percent: number;
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Parts */
+            parts: number[];
+            /** State */
+            state: string;
         };
     };
     responses: never;
@@ -10329,6 +10724,39 @@ export interface operations {
             };
         };
     };
+    boosted: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BoostedOut"];
+                };
+            };
+        };
+    };
     choose_build: {
         parameters: {
             query?: never;
@@ -10950,6 +11378,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PullsNeededOut"];
+                };
+            };
+        };
+    };
+    regimes: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RegimesOut"];
                 };
             };
         };

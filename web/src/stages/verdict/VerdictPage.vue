@@ -3,7 +3,7 @@ import { computed, shallowRef, watch } from 'vue'
 
 import { Problem } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
-import { useAddressTab } from '../../app/useAddress'
+import { useAddress, useAddressTab } from '../../app/useAddress'
 import TabPages from '../../ui/TabPages.vue'
 import { figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
@@ -14,8 +14,11 @@ import { useChoice } from './choice'
 import ClaimPanel from './ClaimPanel.vue'
 import DecisionsPanel from './DecisionsPanel.vue'
 import DutyPanel from './DutyPanel.vue'
-import { useVerdict } from './queries'
+import { useBoosted, useRegimes, useVerdict } from './queries'
 import RankingTable from './RankingTable.vue'
+import BoostPanel from './regimes/BoostPanel.vue'
+import GridRanking from './regimes/GridRanking.vue'
+import RegimesPanel from './regimes/RegimesPanel.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
 import { useFrame } from '../../app/frame'
 import TermTip from '../../ui/TermTip.vue'
@@ -30,7 +33,12 @@ watch(judged, (found) => {
 })
 const problem = computed(() => (error.value instanceof Problem ? error.value : null))
 
-const TABS = [
+/** Parts crossed with a level are ranked at each level; all setups in one table on request. */
+const isGrid = computed(() => verdict.value?.is_grid ?? false)
+const { data: regimes, error: noRegimes } = useRegimes(() => programme.value.id, choice, isGrid)
+const everySetup = useAddress('ranking')
+
+const EVERY_TEST = [
   { key: 'trust', label: 'Confidence and limits' },
   { key: 'robust', label: 'Sensitivity' },
   { key: 'speeds', label: 'Along the speed range' },
@@ -38,7 +46,19 @@ const TABS = [
   { key: 'claims', label: 'Check a claim' },
   { key: 'decided', label: 'Decisions' },
 ]
-const tab = useAddressTab(() => TABS.map((known) => known.key))
+const isBoosted = computed(() => verdict.value?.is_boosted ?? false)
+const TABS = computed(() => [
+  ...(isGrid.value ? [{ key: 'regimes', label: 'Regimes' }] : []),
+  ...(isBoosted.value ? [{ key: 'boost', label: 'Boost' }] : []),
+  ...EVERY_TEST,
+])
+const tab = useAddressTab(() => TABS.value.map((known) => known.key))
+
+const { data: boosted, error: noBoost } = useBoosted(
+  () => programme.value.id,
+  choice,
+  () => isBoosted.value && tab.value === 'boost',
+)
 
 /** Goes to the next duty of the usual ones. */
 function nextDuty() {
@@ -59,9 +79,27 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
           <div class="sentence most-900" data-test="sentence" aria-live="polite">
             <p v-for="sentence in verdict.headline" :key="sentence">{{ sentence }}</p>
           </div>
-          <RankingTable :verdict="verdict" />
+          <template v-if="isGrid">
+            <ProblemNote :error="noRegimes" />
+            <v-btn-toggle
+              :model-value="everySetup || 'levels'"
+              mandatory
+              class="mb-2"
+              @update:model-value="everySetup = $event === 'levels' ? '' : 'setups'"
+            >
+              <v-btn value="levels">Parts at each level</v-btn>
+              <v-btn value="setups">Every setup</v-btn>
+            </v-btn-toggle>
+            <GridRanking v-if="!everySetup && regimes" :regimes="regimes" />
+          </template>
+          <RankingTable v-if="!isGrid || everySetup" :verdict="verdict" />
         </div>
         <TabPages v-model="tab" class="under" :tabs="TABS">
+          <template #regimes><RegimesPanel v-if="regimes" :regimes="regimes" /></template>
+          <template #boost>
+            <ProblemNote :error="noBoost" />
+            <BoostPanel v-if="boosted" :boosted="boosted" />
+          </template>
           <template #trust>
             <p class="text">
               <TermTip term="repeatability">Two single pulls of one setup</TermTip> differ by up to

@@ -106,6 +106,36 @@ export function useRobustness(id: Id, choice: MaybeRefOrGetter<Choice>, wanted: 
   })
 }
 
+/** Who leads at each level of a test that crosses parts with one. */
+export function useRegimes(id: Id, choice: MaybeRefOrGetter<Choice>, wanted: MaybeRefOrGetter<boolean>) {
+  return useQuery({
+    queryKey: computed(() => ['regimes', toValue(id), toValue(choice)] as const),
+    queryFn: async ({ queryKey: [, programme_id, query] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/regimes', {
+          params: { path: { programme_id }, query },
+        }),
+      ),
+    placeholderData: (before) => before,
+    enabled: () => toValue(wanted),
+  })
+}
+
+/** How boost was held, and what it did. */
+export function useBoosted(id: Id, choice: MaybeRefOrGetter<Choice>, wanted: MaybeRefOrGetter<boolean>) {
+  return useQuery({
+    queryKey: computed(() => ['boosted', toValue(id), toValue(choice)] as const),
+    queryFn: async ({ queryKey: [, programme_id, query] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/boosted', {
+          params: { path: { programme_id }, query },
+        }),
+      ),
+    placeholderData: (before) => before,
+    enabled: () => toValue(wanted),
+  })
+}
+
 export function useVerdictChoices() {
   return useQuery({
     queryKey: ['verdict-choices'],
