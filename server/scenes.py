@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
 import numpy as np
@@ -14,8 +14,9 @@ from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme, Setup
 from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from programmes.plan.saving import plan_programme
+from programmes.settings.service import in_force, read_setting
 from shop.models import Person, Role, Stand
-from stand.models import Link, ListItem, Pull, PullState, Session
+from stand.models import Link, ListItem, Pull, PullSetting, PullState, Session
 from stand.pulls import arming, keeping, steps
 from stand.pulls.samples import append_chunk
 from stand.session import opening
@@ -56,6 +57,31 @@ def programme(
     return plan_programme(planner, DAY, build, plan)
 
 
+CAMS, BOOSTS = (216, 228, 242), ("0.5 bar", "0.8 bar", "1.1 bar")
+
+
+def boosted(planner: Person, cams: Sequence[int] = CAMS, boosts: Sequence[str] = BOOSTS) -> Programme:
+    """Camshafts crossed with boost on a turbocharged engine: a setup for each, camshaft by camshaft."""
+    build = describe_engine(planner, DAY, "2.9 six, turbo", {**SIX, "boost_hardware": "Turbocharger"})
+    made = [
+        add_part(planner, DAY, Slot.CAMSHAFT, PartFacts(f"Cam {cam}"), {"intake_duration_050": f"{cam}"})
+        for cam in cams
+    ]
+    setups = [
+        PlannedSetup(
+            f"{part.name} at {boost}", [part], {"setting:boost_target": read_setting("setting:boost_target", boost, {})}
+        )
+        for part in made
+        for boost in boosts
+    ]
+    plan = Plan(
+        question="Which camshaft at which boost?", setups=setups,
+        order=[*(PlannedVisit(place, 2) for place in range(len(setups))), PlannedVisit(0, 2)],
+        sweep=Sweep(2000, 6900, SWEEP_RATE), range_rpm=(3000, 6000), boost_policy="equal_boost",
+    )  # fmt: skip
+    return plan_programme(planner, DAY, build, plan)
+
+
 def manifold(person: Person, name: str, runner_mm: float) -> Part:
     lines = {"runner_length": f"{runner_mm} mm"}
     return add_part(person, DAY, Slot.INTAKE_MANIFOLD, PartFacts(name), lines)
@@ -86,14 +112,15 @@ def torque_curve(speed_rpm: np.ndarray, level: float = 1.0, tilt: float = 0.0) -
     return level * (280 - 15 * ((speed_rpm - 4200) / 1500) ** 2) * (1 + tilt * (speed_rpm - 4500) / 1000)
 
 
-def samples(level: float, tilt: float = 0.0) -> list[list[float]]:
-    """Rows of time and CHANNELS as a stand sends them: a sweep with its roll-off."""
+def samples(level: float, tilt: float = 0.0, more: Sequence[float] = ()) -> list[list[float]]:
+    """Rows of time and CHANNELS as a stand sends them: a sweep with its roll-off; `more` channels tremble a little."""
     time = np.arange(0, 16.0, 1 / RATE_HZ)
     speed = np.minimum(2000 + SWEEP_RATE * np.maximum(0, time - 0.6), 6950)
     closed = time > 14.6
     torque = np.where(closed, -20, torque_curve(speed, level, tilt))
     speed = np.where(closed, 3000, speed)
     columns = [time, speed.round(1), torque.round(2), np.where(closed, 5, 100), 90 + 0 * time]
+    columns += [value * (1 + 0.002 * np.sin(7 * time + place)) for place, value in enumerate(more)]
     rows: list[list[float]] = np.column_stack(columns).tolist()
     return rows
 
@@ -112,8 +139,9 @@ def pull(
     air: pull_records.MeanAir | None = AIR,
     inertia_in_torque: str = "included",
     rows: Sequence[Sequence[float]] | None = None,
+    more: Mapping[str, tuple[float, str]] | None = None,
 ) -> Pull:
-    """A complete pull of a known curve, kept unless told otherwise."""
+    """A complete pull of a known curve, kept unless told otherwise. `more` channels by name: value and unit."""
     number = Pull.objects.filter(session__programme=of.programme).count() + 1
     at = of.opened_at + timedelta(minutes=4 * number)
     made = Pull.objects.create(
@@ -121,10 +149,14 @@ def pull(
         sweep_start_rpm=2000, sweep_end_rpm=6900, sweep_rate_rpm_s=SWEEP_RATE,
         step=steps.next_step(of.programme, setup),
     )  # fmt: skip
+    PullSetting.objects.bulk_create(
+        PullSetting(pull=made, key=key, text=one.text) for key, one in in_force(setup).items()
+    )  # fmt: skip
     mark_used(of.programme.build, at)
-    names, units = zip(*CHANNELS, strict=True)
+    more = more or {}
+    names, units = zip(*CHANNELS, *((name, unit) for name, (_, unit) in more.items()), strict=True)
     pull_records.begin_pull(made, pull_records.HelloFacts(RATE_HZ, names, units, inertia_in_torque, 0.45), at)
-    append_chunk(made.pk, 0, samples(level, tilt) if rows is None else rows)
+    append_chunk(made.pk, 0, samples(level, tilt, [value for value, _ in more.values()]) if rows is None else rows)
     pull_records.end_pull(made, PullState.COMPLETE, "", at, air=air)
     if keep:
         keeping.keep(operator, made, at)

@@ -10,7 +10,7 @@ from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.difference import DifferenceState
 from torvix_core.judging.effects import History, fit
 from torvix_core.judging.grid import EMPTY, Grid
-from torvix_core.judging.level_curves import LevelCurves
+from torvix_core.judging.level_curves import LevelCurves, LevelMap
 
 LEVELS = np.array([0.5, 0.8, 1.1])  # bar
 GRIDS = 200
@@ -195,3 +195,19 @@ class HiddenTruth(SimpleTestCase):
         self.assertLessEqual(covered / located, 0.98)
         self.assertLessEqual(backwards, 1)
         self.assertLessEqual(false, 1, f"of {equal_days} equal pairs")
+
+
+class MapOfManyScores(SimpleTestCase):
+    def test_each_bin_is_as_if_it_were_alone(self):
+        order = np.tile(np.arange(6), 3)
+        gaps = np.array([[-0.03, 0.0, 0.03], [0.02, 0.02, 0.02]]).T  # (levels, bins) of the second part
+        logs = np.log1p(LEVELS)[order % 3][:, None] + np.vstack([np.zeros((3, 2)), gaps])[order]
+        logs += np.random.default_rng(8).normal(0, 0.002, logs.shape)
+        effects = fit(np.exp(logs), Layout.of(order))
+        plain = level_curves.level_curves(effects.column(0), grid_for(3), np.tile(LEVELS, 2))
+        together = regimes.leading_parts(LevelMap(plain, effects))
+        for at in range(2):
+            alone = regimes.leading_parts(replace(plain, effects=effects.column(at)))
+            for one, other in zip(together[:3], alone[:3], strict=True):
+                np.testing.assert_array_equal(one.reshape(*one.shape[:-1], -1, 2)[..., at], other)
+            np.testing.assert_allclose(together[3].reshape(-1, 2)[:, at], alone[3], rtol=1e-6)

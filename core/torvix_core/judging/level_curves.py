@@ -21,6 +21,7 @@ from torvix_core.units.checked import Array
 
 FEWEST_LEVELS = 3  # that make a curve
 ALONG = 61  # places along the level at which one part is held against another
+MOST_SHARED = 0.75  # of the widest span of a part: so much in common, and nothing is said outside it
 PASSES = 2  # over which pulls are brought to the level of their cell: the slope hardly moves after the first
 
 
@@ -67,6 +68,47 @@ class LevelCurves:
         """Whether the pulls of two parts were made on one day, or on days that others link."""
         setups = [setup for row in (part, other) for setup in self.grid.cells[row].tolist() if setup != EMPTY]
         return len({int(self.effects.model.group[setup]) for setup in setups}) == 1
+
+
+@dataclass(frozen=True, eq=False)
+class LevelMap:
+    """`LevelCurves` of many scores at once, such as the bins of a curve: every place is a level and a bin, level first.
+
+    effects of (setups, bins) share the levels of `curves`.
+    """
+
+    curves: LevelCurves
+    effects: Effects
+
+    @property
+    def grid(self) -> Grid:
+        return self.curves.grid
+
+    @property
+    def at(self) -> Array:
+        """Level of each place, (levels · bins,)."""
+        return np.repeat(self.curves.at, self.effects.log_mean.shape[1])
+
+    def log_mean(self, part: int) -> Array:
+        return np.asarray(self.curves.shares[part] @ self.effects.log_mean).ravel()
+
+    def difference(self, part: int, other: int) -> Difference:
+        bins = self.effects.log_mean.shape[1]
+        found = np.full((4, len(self.curves.at), bins), np.nan)
+        tested = self.curves.is_tested(part) & self.curves.is_tested(other)
+        if tested.any() and self.curves.is_linked(part, other):
+            shares = (self.curves.shares[part] - self.curves.shares[other])[tested]
+            known = self.effects.known
+            mixtures = [known.combinations(shares, at) for at in range(bins)]
+            mean, deviation = (np.stack(each, axis=2).reshape(len(known.weight), -1)
+                               for each in zip(*mixtures, strict=True))  # fmt: skip
+            weight = np.broadcast_to(known.weight[:, None, :], (len(known.weight), len(shares), bins))
+            weight = weight.reshape(mean.shape)
+            low, high = interval(weight, mean, deviation, np.full(mean.shape[1], self.effects.tail))
+            change = (shares @ self.effects.log_mean).ravel()
+            values = [*(np.expm1(each) for each in (change, low, high)), 1 - chance_below(weight, mean, deviation, 0.0)]
+            found[:, tested] = np.reshape(values, (4, len(shares), bins))
+        return Difference(*found.reshape(4, -1))
 
 
 def mean_levels(layout: Layout, levels: Array) -> Array:
@@ -162,7 +204,7 @@ def level_curves(
         apart = np.diff(reached[cells]) > max(least_step, 1e-12)
         rows.append(cells if len(cells) >= FEWEST_LEVELS and apart.all() else None)
     if at is None:
-        at = _where_two_were_tested([reached[cells] for cells in rows if cells is not None])
+        at = _where_tested([reached[cells] for cells in rows if cells is not None])
     shares = np.full((len(rows), len(at), len(reached)), np.nan)
     for part, cells in enumerate(rows):
         if cells is None:
@@ -174,9 +216,13 @@ def level_curves(
     return LevelCurves(effects, grid, reached, at, shares)
 
 
-def _where_two_were_tested(spans: Sequence[Array]) -> Array:
-    """Levels from the second lowest beginning to the second highest end; none where fewer than two have a curve."""
+def _where_tested(spans: Sequence[Array]) -> Array:
+    """Levels at which every part was run, where that is most of the widest span: a part that begins a hundredth later
+    makes no stretch of its own. Else those at which two were run; none where fewer than two parts have a curve."""
     if len(spans) < 2:
         return np.zeros(0)
-    low, high = sorted(float(each[0]) for each in spans)[1], sorted(float(each[-1]) for each in spans)[-2]
+    begins, ends = (sorted(float(each[end]) for each in spans) for end in (0, -1))
+    low, high = begins[-1], ends[0]
+    if high - low < MOST_SHARED * max(float(each[-1] - each[0]) for each in spans):
+        low, high = begins[1], ends[-2]
     return np.linspace(low, high, ALONG) if low < high else np.zeros(0)

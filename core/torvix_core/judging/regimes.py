@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 from torvix_core.judging.difference import SMALLEST_DIFFERENCE, DifferenceState
 from torvix_core.judging.grid import EMPTY
-from torvix_core.judging.level_curves import LevelCurves
+from torvix_core.judging.level_curves import LevelCurves, LevelMap
 from torvix_core.units.checked import Array
 
 
@@ -47,7 +47,7 @@ class Crossing:
 
 
 def leading_parts(
-    curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE
+    curves: LevelCurves | LevelMap, smallest: float = SMALLEST_DIFFERENCE
 ) -> tuple[NDArray[np.bool_], NDArray[np.int_], NDArray[np.str_], Array]:
     """Which parts lead at each level: the highest, and all that it is not ahead of.
 

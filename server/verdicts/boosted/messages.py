@@ -23,7 +23,7 @@ def _of(found: Difference) -> str:
 def held_words(found: HeldPull, units: Mapping[str, str]) -> str:
     """Where a pull left its window, and what its miss is worth: an allowance beside the result, never in it."""
     if found.held is None or found.worth is None or found.by is None:
-        return "no target, or its boost was not read"
+        return "no target was set"
     value, low, high = found.worth
     basis = "by the same part at other boost" if found.by.learned else "by the pressure ratio alone, so roughly"
     where = "; ".join(
@@ -49,7 +49,7 @@ def driven_words(found: Boosted, one: DrivenSetup) -> str:
             return f"{told} Less boost with more power: the engine swallows more, so this is progress, no fault."
         return f"{told} It breathes better at the same pressure."
     if float(breathing.high) < 0 and float(breathing.change) < -smallest:
-        return f"{told} At the same pressure it breathes worse."
+        return f"{told} At the same pressure it makes less: worse breathing, a hotter charge, or what the drive takes."
     return f"{told} Its breathing is not told from that of {letters[1]}."
 
 

@@ -22,7 +22,8 @@ from torvix_core.units import quantities
 from torvix_core.units.grammar import counted, listed
 
 from programmes.models import Programme
-from programmes.plan import criteria, grids
+from programmes.plan import criteria
+from programmes.plan.grids import PlanGrid
 from programmes.plan.plans import Plan
 from programmes.plan.saving import plan_in_force
 from shop.models import Person
@@ -36,6 +37,8 @@ from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice
 from verdicts.judging.selection_criteria import SetupCriteria
 from verdicts.judging.service import Judgment
+from verdicts.regimes.messages import ranking_sentence
+from verdicts.regimes.service import LevelRanking, grid_of_comparison, rankings
 
 
 class DifferenceOut(Schema):
@@ -201,6 +204,15 @@ class WorkedVerdict:
         return self.comparison.curves(self.judged.choice.school)
 
     @cached_property
+    def levels(self) -> tuple[PlanGrid, Sequence[LevelRanking]] | None:
+        """The rankings of a test that crosses parts with a level; None of any other."""
+        grid = grid_of_comparison(self.comparison, self.plan)
+        if grid is None:
+            return None
+        smallest = self.comparison.programme.smallest_difference
+        return grid[0], rankings(self.judged.fitted, grid[1], smallest, self.out)
+
+    @cached_property
     def strip(self) -> tuple[tuple[Lead, ...], tuple[Crossover, ...]]:
         return aligned_pulls.strip(self.comparison, self.curves, self.out)
 
@@ -221,8 +233,12 @@ def wording(compared: Comparison, unit: str) -> Wording:
 
 
 def choice_line(person: Person, found: WorkedVerdict) -> str:
-    """What to choose for the duty, in one sentence."""
+    """What to choose for the duty, in one sentence; for each level where parts are crossed with one."""
     judged, compared = found.judged, found.comparison
+    if found.levels is not None:
+        planned, ranked = found.levels
+        duty = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm)
+        return f"{duty}, at equal level. {' '.join(ranking_sentence(planned, one) for one in ranked)}"
     units = units_of(person)
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
     duty, scored = choices.phrase(judged.preset, judged.low_rpm, judged.high_rpm), wording(compared, unit)
@@ -236,6 +252,8 @@ def choice_line(person: Person, found: WorkedVerdict) -> str:
 def headline(person: Person, found: WorkedVerdict) -> list[str]:
     """The verdict in plain sentences: who leads where, what to choose, what speaks beside power."""
     judged, compared = found.judged, found.comparison
+    if found.levels is not None:
+        return [choice_line(person, found), *_kept_out(found)]
     leads, _ = found.strip
     headlines = [sentences.strip_sentence(leads, wording(compared, units_of(person)["torque"]))]
     headlines.append(choice_line(person, found))
@@ -318,7 +336,7 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
     in_torque = wording(compared, units["torque"])
     setup_id = [setup.pk for setup in compared.setups]
     return Verdict(
-        is_grid=grids.plan_grid(found.plan) is not None,
+        is_grid=found.levels is not None,
         is_boosted=bool(programme.boost_policy) and all("boost" in one.pull.reduced.means for one in compared.kept),
         standard=compared.standard,
         standard_label=DEFINITIONS[compared.standard].label,

@@ -11,6 +11,7 @@ from torvix_core.judging.sentences import percent, state_words
 from torvix_core.units import quantities
 from torvix_core.units.grammar import counted, listed
 
+from programmes.plan.grids import PlanGrid
 from verdicts.regimes.levels import BOOST
 from verdicts.regimes.service import LevelRanking, Regimes
 
@@ -21,11 +22,11 @@ def level_words(found: Regimes, x: float, units: Mapping[str, str]) -> str:
     return quantities.words(float(found.levels.shown(x)), found.levels.unit(units))
 
 
-def ranking_sentence(found: Regimes, ranking: LevelRanking) -> str:
+def ranking_sentence(grid: PlanGrid, ranking: LevelRanking) -> str:
     """Who leads at one level, in one sentence."""
-    at = f"At {found.grid.levels[ranking.level]}"
+    at = f"At {grid.grid.levels[ranking.level]}"
     leading = ranking.leading
-    names = listed([found.part(place.part) for place in leading])
+    names = listed([grid.part_name(place.part) for place in leading])
     if len(ranking.places) == 1:
         return f"{at} only {names} was run."
     if len(leading) > 1:
@@ -39,7 +40,7 @@ def ranking_sentence(found: Regimes, ranking: LevelRanking) -> str:
     assert second.to_best is not None
     lag, half = -float(second.to_best.change), float(second.to_best.half_width)
     more = "more" if lag > 0 else "less"
-    return f"{at} {names}: {percent(abs(lag))} ± {percent(half)} {more} than {found.part(second.part)}."
+    return f"{at} {names}: {percent(abs(lag))} ± {percent(half)} {more} than {grid.part_name(second.part)}."
 
 
 def effect_sentence(found: Regimes, effect: PartEffect) -> str:

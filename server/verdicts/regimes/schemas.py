@@ -216,7 +216,7 @@ def _ranking(
 ) -> LevelRankingOut:  # fmt: skip
     best = next((place.score for place in ranking.places if place.to_best is None), ranking.places[0].score)
     return LevelRankingOut(
-        level=ranking.level, sentence=messages.ranking_sentence(found, ranking),
+        level=ranking.level, sentence=messages.ranking_sentence(found.plan_grid, ranking),
         places=[_place(found, place, best, beside, unit) for place in ranking.places],
     )  # fmt: skip
 

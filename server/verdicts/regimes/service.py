@@ -13,7 +13,7 @@ from torvix_core.judging.duty import PRESETS, Preset
 from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
 from torvix_core.judging.grid import EMPTY, Grid, PartEffect, part_effects
 from torvix_core.judging.lead_strip import fit_curves
-from torvix_core.judging.level_curves import LevelCurves, at_cell_level, level_curves, mean_levels
+from torvix_core.judging.level_curves import LevelCurves, LevelMap, at_cell_level, level_curves, mean_levels
 from torvix_core.judging.regimes import Crossing, Zone, crossings, leading_parts, zones
 from torvix_core.units.checked import Array
 
@@ -190,15 +190,9 @@ def regime_map(found: Regimes) -> RegimeMap | None:
     plain = level_curves(
         found.curves.effects, found.grid, found.curves.reached, x, found.levels.least_step
     )  # fmt: skip
-    parts, bins = len(found.grid.parts), int(inside.sum())
-    leads = np.zeros((parts, len(x), bins), dtype=bool)
-    highest, state = np.full((len(x), bins), EMPTY), np.full((len(x), bins), "", dtype=object)
-    for at in range(bins):
-        curves = replace(plain, effects=fitted.column(at), tail=fitted.tail)
-        leads[:, :, at], highest[:, at], state[:, at], _ = leading_parts(
-            curves, comparison.programme.smallest_difference
-        )
-    return RegimeMap(x, leads, highest, state.astype(str))
+    leads, highest, state, _ = leading_parts(LevelMap(plain, fitted), comparison.programme.smallest_difference)
+    shape = len(x), int(inside.sum())
+    return RegimeMap(x, leads.reshape(len(leads), *shape), highest.reshape(shape), state.reshape(shape))
 
 
 def by_duty(found: Regimes) -> Sequence[DutyRegime]:

@@ -238,7 +238,7 @@ function account(key: string) {
       hide-details
       @update:model-value="choose({ healthy_only: verdict.healthy_only ? undefined : 'true' })"
     />
-    <h2 class="mt-2">Best for each use</h2>
+    <h2 class="mt-2">{{ verdict.is_grid ? 'Usual duties' : 'Best for each use' }}</h2>
     <v-table class="figures uses" data-test="uses" @pointerenter="ahead.duties">
       <tbody>
         <tr v-for="use in verdict.uses" :key="use.preset" :class="{ now: use.preset === verdict.duty }">
@@ -247,7 +247,7 @@ function account(key: string) {
               {{ use.label }}
             </v-link>
           </td>
-          <td>
+          <td v-if="!verdict.is_grid">
             <SetupMark v-for="id in use.level_ids" :key="id" :position="setup(id).position" :size="17" />
             <span v-if="use.setup_id === null && use.level_ids.length > 1" class="quiet"> together</span>
           </td>

@@ -26,7 +26,7 @@ const driven = computed(() => props.boosted.setups.filter((one) => one.by_speed)
 </script>
 
 <template>
-  <section data-test="boosted">
+  <section class="pt-3" data-test="boosted">
     <p class="text">
       {{ boosted.policy_label }}. Both ways of reading are always here; the one agreed on comes first.
     </p>

@@ -4,20 +4,15 @@ import { computed, ref } from 'vue'
 import { useTheme } from 'vuetify'
 
 import type { Schema } from '../../../app/api/client'
-import { useFrame } from '../../../app/frame'
 import { inkOf } from '../../../ui/charts/echarts'
 import { useChart } from '../../../ui/charts/useChart'
 import type { Ground } from '../../../ui/setups/marks'
-import { levelOption, partMark } from './levelOption'
+import { levelOption, partMarks } from './levelOption'
 
 const props = defineProps<{ regimes: Schema['RegimesOut'] }>()
-const { setup } = useFrame()
 const element = ref<HTMLElement | null>(null)
 const theme = useTheme()
-const ground = computed(() => theme.global.name.value as Ground)
-const marks = computed(() =>
-  props.regimes.parts.map((part) => partMark(part, (id) => setup(id).position, ground.value)),
-)
+const marks = computed(() => partMarks(props.regimes, theme.global.name.value as Ground))
 useChart(element, () =>
   element.value ? levelOption(props.regimes, marks.value, inkOf(element.value)) : null,
 )

@@ -4,30 +4,25 @@ import { computed, ref, useId } from 'vue'
 import { useTheme } from 'vuetify'
 
 import type { Schema } from '../../../app/api/client'
-import { useFrame } from '../../../app/frame'
 import { figure } from '../../../ui/figures'
 import type { Ground } from '../../../ui/setups/marks'
-import { partMark } from './levelOption'
+import { partMarks } from './levelOption'
 
 const props = defineProps<{ regimes: Schema['RegimesOut'] }>()
-const { setup } = useFrame()
 const theme = useTheme()
 const hatch = useId()
 
 const WIDTH = 760
 const LEFT = 58
+const RIGHT = 22
 const TOP = 8
 const ROW = 20
-const marks = computed(() =>
-  props.regimes.parts.map((part) =>
-    partMark(part, (id) => setup(id).position, theme.global.name.value as Ground),
-  ),
-)
+const marks = computed(() => partMarks(props.regimes, theme.global.name.value as Ground))
 const rows = computed(() => [...props.regimes.map].reverse()) // the highest level on top, as on a chart
 const low = computed(() => props.regimes.map[0]!.stretches[0]!.low_rpm)
 const high = computed(() => props.regimes.map[0]!.stretches.at(-1)!.high_rpm)
 const height = computed(() => TOP + rows.value.length * ROW + 26)
-const x = (rpm: number) => LEFT + ((rpm - low.value) / (high.value - low.value)) * (WIDTH - LEFT - 8)
+const x = (rpm: number) => LEFT + ((rpm - low.value) / (high.value - low.value)) * (WIDTH - LEFT - RIGHT)
 const digits = computed(() => (props.regimes.level_unit === '°' ? 0 : 2))
 const byPower = ref(false)
 const rowLabel = (row: Schema['MapRowOut']) =>
@@ -37,6 +32,14 @@ const ticks = computed(() => {
   for (let rpm = Math.ceil(low.value / 500) * 500; rpm <= high.value; rpm += 500) found.push(rpm)
   return found
 })
+
+/** Names stand in the map where there is room, in every third row: color alone tells nothing. */
+const LETTER = 7
+function label(stretch: Schema['MapStretchOut'], place: number) {
+  const text = names(stretch.parts)
+  const room = x(stretch.high_rpm) - x(stretch.low_rpm)
+  return place % 3 === 1 && stretch.parts.length === 1 && room > text.length * LETTER + 10 ? text : ''
+}
 
 /** Place of the cursor: a row from the top, and a speed. */
 const at = ref({ row: 0, rpm: 0 })
@@ -84,7 +87,8 @@ function follow(event: PointerEvent) {
   const box = (event.currentTarget as SVGElement).getBoundingClientRect()
   const scale = WIDTH / box.width
   const rpm =
-    low.value + (((event.clientX - box.left) * scale - LEFT) / (WIDTH - LEFT - 8)) * (high.value - low.value)
+    low.value +
+    (((event.clientX - box.left) * scale - LEFT) / (WIDTH - LEFT - RIGHT)) * (high.value - low.value)
   const row = Math.floor(((event.clientY - box.top) * scale - TOP) / ROW)
   at.value = {
     row: Math.min(Math.max(row, 0), rows.value.length - 1),
@@ -147,6 +151,15 @@ function follow(event: PointerEvent) {
             :height="ROW"
             :fill="`url(#${hatch})`"
           />
+          <text
+            v-if="label(stretch, place)"
+            :x="(x(stretch.low_rpm) + x(stretch.high_rpm)) / 2"
+            :y="TOP + place * ROW + ROW / 2 + 4"
+            text-anchor="middle"
+            class="name"
+          >
+            {{ label(stretch, place) }}
+          </text>
         </template>
       </g>
       <text v-for="rpm in ticks" :key="rpm" :x="x(rpm)" :y="height - 10" text-anchor="middle" class="label">
@@ -156,7 +169,7 @@ function follow(event: PointerEvent) {
       <rect
         :x="LEFT"
         :y="TOP + cursor.row * ROW"
-        :width="WIDTH - LEFT - 8"
+        :width="WIDTH - LEFT - RIGHT"
         :height="ROW"
         fill="none"
         class="cursor"
@@ -191,6 +204,10 @@ svg[role='slider'] {
 .label {
   font-size: 11px;
   fill: var(--quiet);
+}
+.name {
+  font-size: 11px;
+  fill: var(--panel);
 }
 .stripe {
   fill: var(--panel);

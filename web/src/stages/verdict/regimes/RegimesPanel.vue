@@ -21,7 +21,7 @@ const span = (low: number, high: number) =>
 </script>
 
 <template>
-  <section data-test="regimes">
+  <section class="pt-3" data-test="regimes">
     <p v-for="sentence in regimes.sentences" :key="sentence" class="text sentence">{{ sentence }}</p>
     <template v-if="regimes.along.length">
       <LevelChart :regimes="regimes" />

@@ -9,14 +9,9 @@ interface RenderApi {
   coord: (point: [number, number]) => [number, number]
 }
 
-/** A part has no mark of its own: it takes that of its first setup. */
-export function partMark(
-  part: Schema['GridPartOut'],
-  positionOf: (setupId: number) => number,
-  ground: Ground,
-): Mark {
-  const first = part.setup_ids.find((id) => id !== null)
-  return markOf(first === undefined ? 0 : positionOf(first!), ground)
+/** Color and dash of a part by its row: it has no mark, which is a setup's. */
+export function partMarks(regimes: Regimes, ground: Ground): Mark[] {
+  return regimes.parts.map((_, row) => markOf(row, ground))
 }
 
 /** Places of a list where a value is known. */
