@@ -7,6 +7,7 @@ from django.test import SimpleTestCase
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Evidence, Origin, settle
 from torvix_core.engine.figures import work_out
+from torvix_core.engine.findings import find
 from torvix_core.engine.setup_overlay import overlay
 from torvix_core.engine.sheet import BuildSheet, FlowTable
 from torvix_core.engine.stack import StackPart
@@ -91,3 +92,54 @@ class OverTheSheet(SimpleTestCase):
         found = overlay(sheet(), [], [], {"boost_target": 8e4, "fuel": "e85", "idle_speed": 900.0})
         self.assertEqual((found.sheet.maybe("boost_target"), found.sheet.words("fuel")), (8e4, "e85"))
         self.assertNotIn("idle_speed", found.sheet.dimensions)
+
+
+class Pulleys(SimpleTestCase):
+    """3.6 to 3.4 in: drive 1.059 times as fast, 6.8 psi to about 8.1 by pressure ratio, 8.8 seen. Common practice."""
+
+    def pulley(self, inches: float) -> list[StackPart]:
+        return [StackPart(Slot.PULLEY, f"{inches}", {"crank_pulley": 0.18, "blower_pulley": inches * 0.0254})]
+
+    def boosted(self, **more: float) -> BuildSheet:
+        own = {"crank_pulley": 0.18, "blower_pulley": 3.6 * 0.0254, "boost_target": 6.8 * 6894.757}
+        given = {**GIVEN, **own, **more}
+        return BuildSheet({key: settle([Evidence(Origin.MEASURED, value)]) for key, value in given.items()})
+
+    def test_speed_and_boost_follow_the_drive_and_the_charge_gets_hotter(self):
+        before, after = (overlay(self.boosted(), self.pulley(3.6), self.pulley(size)).sheet for size in (3.6, 3.4))
+        self.assertAlmostEqual((figure(after, "blower_speed") or 0) / (figure(before, "blower_speed") or 1), 3.6 / 3.4)
+        psi = (after.maybe("boost_target") or 0) / 6894.757
+        self.assertAlmostEqual(psi, 8.07, delta=0.02)
+        self.assertTrue(8.0 < psi < 8.8)
+        temperatures = [
+            next(one.amount for one in work_out(of) if one.rule.key == "charge_temperature") for of in (before, after)
+        ]
+        self.assertLess(temperatures[0].low, temperatures[1].low)
+        self.assertLess(temperatures[1].low, temperatures[1].high)
+
+    def test_a_pulley_that_turns_the_blower_beyond_its_limit_is_a_caution(self):
+        for limit, wanted in ((20_000.0, 0), (12_500.0, 1)):
+            of = overlay(self.boosted(blower_limit=limit), self.pulley(3.6), self.pulley(3.4)).sheet
+            said = [one for one in find(of, work_out(of)) if "blower turns faster" in one.text]
+            self.assertEqual(len(said), wanted)
+            self.assertTrue(all(one.caution for one in said))
+
+    def test_boost_that_cannot_be_worked_out_is_asked_for_again(self):
+        unmarked = [StackPart(Slot.PULLEY, "no sizes", {})]
+        found = overlay(self.boosted(), self.pulley(3.6), unmarked)
+        self.assertIn("boost_target", found.unknown)
+        self.assertIsNone(found.sheet.maybe("boost_target"))
+
+
+class Carburetors(SimpleTestCase):
+    def words(self, cfm: float) -> str:
+        of = BuildSheet({**sheet().dimensions, "carburetor_rating": settle([Evidence(Origin.CATALOG, cfm * CFM)])})
+        return " ".join(one.text for one in find(of, work_out(of)) if one.group == "intake")
+
+    def test_one_that_is_far_from_the_demand_is_named(self):
+        """440 cu in at 7400 want about 942 CFM: the formula; 4000 CFM is about four times that. Common practice."""
+        demand = (figure(sheet(), "airflow_demand") or 0) / CFM
+        self.assertEqual(self.words(demand * 1.2), "")
+        self.assertIn("1.6 times what the engine can swallow: hardly any power more", self.words(demand * 1.6))
+        self.assertIn("rated for 4.2 times", self.words(demand * 4.2))
+        self.assertIn("rated for 60 % of what the engine can swallow", self.words(demand * 0.6))

@@ -9,7 +9,7 @@ from torvix_core.engine import boost, breathing, fuel, geometry, short_block
 from torvix_core.engine.evidence import Origin
 from torvix_core.engine.fuel import FUELS, Fuel
 from torvix_core.engine.sheet import Amount, BuildSheet, Figure, FlowTable, Rule
-from torvix_core.engine.short_block import AMBIENT, displacement, static_ratio, swept
+from torvix_core.engine.short_block import AMBIENT, INLET, displacement, static_ratio, swept
 from torvix_core.units.quantities import percent
 
 RUNNER_TEMPERATURES = (290.0, 310.0, 330.0)  # K, charge in a runner: cool, usual, hot [mem]
@@ -178,6 +178,14 @@ def _blower_speed(sheet: BuildSheet) -> float:
     return float(boost.blower_speed(*sheet.numbers("redline", "crank_pulley", "blower_pulley")))
 
 
+def _charge_temperature(sheet: BuildSheet) -> Amount:
+    ratio = _pressure_ratio(sheet)
+    if ratio <= 1:
+        return Amount(INLET, note="not compressed")
+    high, low = (float(boost.charge_temperature(INLET, ratio, each)) for each in boost.EFFICIENCIES)
+    return Amount(None, low, high, "inlet air of 25 °C, before a cooler; compressor 55 to 75 % efficient")
+
+
 def _road_speed(gear: int) -> Callable[[BuildSheet], float]:
     def work_out(sheet: BuildSheet) -> float:
         ratio, final, radius, redline = sheet.numbers(f"gear_{gear}", "final_drive", "tire_radius", "redline")
@@ -212,6 +220,8 @@ RULES: tuple[Rule, ...] = (
     Rule("injector_wanted", "Injector size needed", "fuel", "mass flow", _injector_wanted, figure="mass_flow"),
     Rule("injector_duty", "Injector duty", "fuel", "fraction", _injector_duty, unit="%"),
     Rule("pressure_ratio", "Pressure ratio at sea level", "boost", "ratio", _pressure_ratio, unit=":1"),
+    Rule("charge_temperature", "Charge temperature before a cooler", "boost", "temperature", _charge_temperature,
+         figure="temperature", source="isentropic compression over its efficiency"),
     Rule("blower_speed", "Blower speed at redline", "boost", "speed", _blower_speed, unit="rpm",
          source="pulleys, without slip"),
     Rule("target_pressure", "Mean effective pressure at that torque", "target", "pressure", _target_pressure,

@@ -15,6 +15,7 @@ from torvix_core.units.quantities import percent
 
 RATIO_AGREEMENT = 0.15  # [-], quoted and worked-out static ratios closer than this say the same [prac]
 ANGLE_AGREEMENT = 0.6  # degrees; cam cards round to whole or half degrees [prac]
+GENEROUS = 1.5  # times the demand: half the rated depression at the top and less; above it manners suffer first [prac]
 OVERSIZED = 3.0  # times the demand, above which a carburetor is named as out of proportion [prac]
 AIRFLOW_AGREEMENT = 0.10  # [-] between an air meter and a carburetor's rating [prac]
 
@@ -137,6 +138,18 @@ def _carburetor(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
     if rating is not None and demand is not None and rating > OVERSIZED * demand:
         yield SheetFinding(
             "intake", f"The carburetor is rated for {rating / demand:.1f} times what the engine can swallow."
+        )
+    elif rating is not None and demand is not None and rating > GENEROUS * demand:
+        yield SheetFinding(
+            "intake",
+            f"The carburetor is rated for {rating / demand:.1f} times what the engine can swallow: hardly any power "
+            "more than one that fits, a weaker signal at low speed, and soft manners.",
+        )
+    elif rating is not None and demand is not None and rating < demand:
+        yield SheetFinding(
+            "intake",
+            f"The carburetor is rated for {percent(rating / demand)} of what the engine can swallow at redline: it "
+            "pulls a vacuum there. The vacuum at full throttle tells whether that costs power.",
         )
     measured, by_rule = sheet.maybe("measured_airflow"), _value(figures, "rating_at_depression")
     if measured is not None and by_rule is not None and abs(measured / by_rule - 1) > AIRFLOW_AGREEMENT:

@@ -5,9 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 
+from torvix_core.engine.boost import boost_after_pulley
 from torvix_core.engine.dimensions import BANKED, SECOND_BANK, SHEET, Slot
 from torvix_core.engine.evidence import Origin, Settled, agree
 from torvix_core.engine.sheet import BuildSheet
+from torvix_core.engine.short_block import AMBIENT
 from torvix_core.engine.stack import StackPart
 
 _CAM = (*BANKED, *(key + SECOND_BANK for key in BANKED))
@@ -74,6 +76,12 @@ def overlay(
         if slot is Slot.CYLINDER_HEAD:
             unknown += [f"{side}_flow_table" for side in flow]
             flow = {}
+        if slot is Slot.PULLEY:
+            expected = _boost_of_drive(sheet, dimensions, before)
+            if expected is not None:
+                dimensions["boost_target"] = Settled(expected, Origin.CALCULATED)
+            elif dimensions.pop("boost_target", None) is not None:
+                unknown.append("boost_target")
         if slot in (Slot.INTAKE_MANIFOLD, Slot.UPPER_INTAKE):
             longer = _longer(before, after)
             if longer is not None and (whole := dimensions.get(RUNNER)) and isinstance(whole.value, float):
@@ -91,6 +99,20 @@ def overlay(
         if key in SETTINGS:
             dimensions[key] = Settled(value, Origin.REPORTED)
     return OverlaidSheet(BuildSheet(dimensions, flow), tuple(dict.fromkeys(unknown)))
+
+
+def _boost_of_drive(sheet: BuildSheet, dimensions: Mapping[str, Settled], before: Sequence[StackPart]) -> float | None:
+    """Boost to expect with other pulleys, Pa; None where it, or one of the drives, is not known."""
+    drives = []
+    written = {key: value for part in before for key, value in part.values.items()}
+    measured = {key: one.value for key, one in sheet.dimensions.items()}
+    for known in ({**written, **measured}, {key: one.value for key, one in dimensions.items()}):
+        crank, blower = known.get("crank_pulley"), known.get("blower_pulley")
+        drives.append(crank / blower if isinstance(crank, float) and isinstance(blower, float) else None)
+    own, (old, new) = sheet.maybe("boost_target"), drives
+    if own is None or old is None or new is None:
+        return None
+    return float(boost_after_pulley(AMBIENT, own, old, new))
 
 
 def _changed(

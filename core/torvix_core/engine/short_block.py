@@ -10,6 +10,7 @@ from torvix_core.engine.sheet import Amount, BuildSheet, Missing, Rule
 from torvix_core.units.quantities import percent
 
 AMBIENT = 101_325.0  # Pa, taken for estimates that need the air; a standard day
+INLET = 298.15  # K, air that the engine is given, likewise
 PISTON_SPEED_LIMIT = 25.0  # m/s, mean [prac]
 SEAT, AT_050 = "", "_050"
 

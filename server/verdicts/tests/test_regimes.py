@@ -27,8 +27,8 @@ class Scene(TestCase):
     operator: Person
     programme: Programme
     CAMS = scenes.CAMS
-    BOOSTS = scenes.BOOSTS
-    READ = ("boost", "exhaust_pressure", "turbine_speed")
+    BOOSTS: tuple[str, ...] = scenes.BOOSTS
+    READ: tuple[str, ...] = ("boost", "exhaust_pressure", "turbine_speed")
 
     @classmethod
     def setUpTestData(cls):
@@ -167,7 +167,7 @@ class Regimes(Scene):
 
 
 class TwoLevels(Scene):
-    BOOSTS = ("0.5 bar", "1.1 bar")
+    BOOSTS: tuple[str, ...] = ("0.5 bar", "1.1 bar")
 
     def test_no_curve_between_two_levels(self):
         answer = self.read("regimes").json()
@@ -177,7 +177,7 @@ class TwoLevels(Scene):
 
 
 class BoostNotRecorded(Scene):
-    READ = ()
+    READ: tuple[str, ...] = ()
 
     def test_pulls_stand_at_their_target_and_boost_is_not_read(self):
         answer = self.read("regimes").json()
