@@ -72,6 +72,7 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/odds", None, READ),
     ("get", "/api/programmes/{programme}/theories", None, READ),
     ("post", "/api/plans/check", DRAFT, READ),
+    ("post", "/api/plans/on-paper", DRAFT, READ),
     (
         "post",
         "/api/plans/template",

@@ -15,19 +15,19 @@ NOT_KNOWN = "not known"
 
 def moved_words(before: WorkedSheet, after: WorkedSheet, units: Mapping[str, str]) -> list[str]:
     """A line for each figure that reads otherwise, and for each finding that is new or gone."""
-    known = {figure.rule.key: _figure_text(figure, units) for figure in before.figures}
+    known = {figure.rule.key: figure_text(figure, units) for figure in before.figures}
     lines = [
         f"{figure.rule.label} {known.get(figure.rule.key) or NOT_KNOWN} → {now or NOT_KNOWN}"
         for figure in after.figures
-        if (now := _figure_text(figure, units)) != known.get(figure.rule.key, "")
+        if (now := figure_text(figure, units)) != known.get(figure.rule.key, "")
     ]
     said = [{finding.text for finding in worked.findings} for worked in (before, after)]
     lines += [f"New: {finding.text}" for finding in after.findings if finding.text not in said[0]]
     return lines + [f"No longer said: {finding.text}" for finding in before.findings if finding.text not in said[1]]
 
 
-def _figure_text(figure: Figure, units: Mapping[str, str]) -> str:
-    """ "" where nothing is known."""
+def figure_text(figure: Figure, units: Mapping[str, str]) -> str:
+    """A figure with its unit; empty where nothing is known."""
     amount, unit = figure.amount, unit_for(figure.rule.figure, figure.rule.unit, units)
     if amount is None:
         return ""

@@ -28,7 +28,7 @@ from programmes.plan import (
     version_changes,
 )
 from programmes.plan import messages as plan_messages
-from programmes.plan.on_paper import on_paper
+from programmes.plan.on_paper import EngineOnPaper, on_paper
 from programmes.plan.open_tests import open_tests
 from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, draft_out
 from shop.models import Person
@@ -101,6 +101,19 @@ class SetupOnPaperOut(Schema):
     place: int
     moved: list[str]
     unknown: list[str]
+    cautions: list[str]
+
+
+class FigureRowOut(Schema):
+    """A figure that is not the same for all setups, by setup; empty where it is not known."""
+
+    label: str
+    texts: list[str]
+
+
+class OnPaperOut(Schema):
+    rows: list[FigureRowOut]
+    setups: list[SetupOnPaperOut]
 
 
 class TemplateIn(Schema):
@@ -192,6 +205,14 @@ def check_plan(request: HttpRequest, given: DraftIn) -> PlanSummary:
     return plan_messages.plan_summary(plan, build, person, wrong)
 
 
+@router.post("/plans/on-paper", response=OnPaperOut, operation_id="draft_on_paper")
+def draft_on_paper(request: HttpRequest, given: DraftIn) -> OnPaperOut:
+    """The engine on paper with each setup of a draft, while it is written."""
+    person = person_of(request)
+    plan, _ = drafts.read(given.draft(), person)
+    return _on_paper_out(on_paper(plan, _sheet_build(person, given.build_id), units_of(person)))
+
+
 @router.post("/plans/order", response=JobOut, operation_id="find_order")
 def find_order(request: HttpRequest, given: DraftIn) -> JobOut:
     """Have the best running order searched for; the answer is a job."""
@@ -250,12 +271,25 @@ def change_plan(request: HttpRequest, programme_id: int, given: DraftIn) -> Prog
     return programme_out(readable(person).get(pk=programme_id))
 
 
-@router.get("/programmes/{programme_id}/setups-on-paper", response=list[SetupOnPaperOut],
-            operation_id="setups_on_paper")  # fmt: skip
-def read_on_paper(request: HttpRequest, programme_id: int) -> list[SetupOnPaperOut]:
+@router.get("/programmes/{programme_id}/setups-on-paper", response=OnPaperOut, operation_id="setups_on_paper")
+def read_on_paper(request: HttpRequest, programme_id: int) -> OnPaperOut:
     """What each setup changes of the engine on paper, against the baseline."""
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
-    build = Build.objects.prefetch_related("readings", "flow_tables").get(pk=programme.build_id)
-    found = on_paper(saving.plan_in_force(programme), build, units_of(person))
-    return [SetupOnPaperOut(place=one.place, moved=one.moved, unknown=one.unknown) for one in found]
+    build = _sheet_build(person, programme.build_id)
+    return _on_paper_out(on_paper(saving.plan_in_force(programme), build, units_of(person)))
+
+
+def _sheet_build(person: Person, build_id: int) -> Build:
+    seen = Build.objects.filter(engine__in=Engine.objects.visible_to(person))
+    return get_object_or_404(seen.prefetch_related("readings", "flow_tables"), pk=build_id)
+
+
+def _on_paper_out(found: EngineOnPaper) -> OnPaperOut:
+    return OnPaperOut(
+        rows=[FigureRowOut(label=row.label, texts=row.texts) for row in found.rows],
+        setups=[
+            SetupOnPaperOut(place=one.place, moved=one.moved, unknown=one.unknown, cautions=one.cautions)
+            for one in found.setups
+        ],
+    )

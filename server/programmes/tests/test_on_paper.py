@@ -14,7 +14,7 @@ from programmes.models import Programme, Setup
 from shop.models import Person, Role
 
 
-class OnPaper(TestCase):
+class Scene(TestCase):
     operator: Person
     programme: Programme
     a: Setup
@@ -35,8 +35,10 @@ class OnPaper(TestCase):
 
     def shown(self, person: Person | None = None) -> list[dict]:
         self.client.force_login(person or self.operator)
-        return self.client.get(f"/api/programmes/{self.programme.pk}/setups-on-paper").json()
+        return self.client.get(f"/api/programmes/{self.programme.pk}/setups-on-paper").json()["setups"]
 
+
+class OnPaper(Scene):
     def test_a_head_with_a_smaller_chamber_raises_the_ratio_of_its_setup(self):
         """By hand: bore 86.6, stroke 82.4, 1.2 mm of gasket of 88 mm; 46 cc and 40 cc."""
         swept, gasket = math.pi / 4 * 8.66**2 * 8.24, math.pi / 4 * 8.8**2 * 0.12
@@ -70,3 +72,38 @@ class OnPaper(TestCase):
                 self.client.get(f"/api/programmes/{planned.pk}/setups-on-paper")
             counts.append(len(asked))
         self.assertEqual(len(set(counts)), 1, counts)
+
+
+class WhileItIsWritten(Scene):
+    """The draft on the screen, not the plan that was saved."""
+
+    def draft(self) -> dict:
+        self.client.force_login(self.operator)
+        return self.client.get(f"/api/plans/{self.programme.pk}").json()["draft"]
+
+    def sent(self, draft: dict) -> dict:
+        return self.client.post("/api/plans/on-paper", draft, content_type="application/json").json()
+
+    def test_rows_hold_what_differs_and_only_that(self):
+        found = self.sent(self.draft())
+        rows = {row["label"]: row["texts"] for row in found["rows"]}
+        self.assertEqual(len(rows["Static compression ratio"]), 3)
+        self.assertEqual(rows["Static compression ratio"][2], "")
+        self.assertNotIn("Mean piston speed at redline", rows)
+        self.assertEqual([one["place"] for one in found["setups"]], [1, 2])
+
+    def test_a_fuel_that_does_not_suit_the_ratio_is_a_caution_of_its_setup(self):
+        draft = self.draft()
+        draft["setups"][1]["settings"]["setting:boost_target"] = "1.1 bar"
+        draft["setups"][1]["settings"]["setting:fuel"] = "Pump gasoline"
+        found = self.sent(draft)["setups"]
+        self.assertIn("on pump gasoline", " ".join(found[0]["cautions"]))
+        self.assertEqual(found[1]["cautions"], [])
+
+    def test_what_cannot_be_read_yet_leaves_the_rest(self):
+        draft = self.draft()
+        draft["setups"][1]["settings"]["setting:boost_target"] = "much"
+        self.assertEqual(len(self.sent(draft)["setups"]), 2)
+        draft["build_id"] = 10**6
+        answer = self.client.post("/api/plans/on-paper", draft, content_type="application/json")
+        self.assertEqual(answer.status_code, 404)

@@ -1132,6 +1132,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/plans/on-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Draft On Paper
+         * @description The engine on paper with each setup of a draft, while it is written.
+         */
+        post: operations["draft_on_paper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/plans/order": {
         parameters: {
             query?: never;
@@ -4699,6 +4719,16 @@ export interface components {
             torque: number | null;
         };
         /**
+         * FigureRowOut
+         * @description A figure that is not the same for all setups, by setup; empty where it is not known.
+         */
+        FigureRowOut: {
+            /** Label */
+            label: string;
+            /** Texts */
+            texts: string[];
+        };
+        /**
          * FiguresIn
          * @description `text` is the table; units are those of columns that name none.
          */
@@ -5900,6 +5930,13 @@ export interface components {
              * @default
              */
             refit: string;
+        };
+        /** OnPaperOut */
+        OnPaperOut: {
+            /** Rows */
+            rows: components["schemas"]["FigureRowOut"][];
+            /** Setups */
+            setups: components["schemas"]["SetupOnPaperOut"][];
         };
         /** OpenJobIn */
         OpenJobIn: {
@@ -7332,6 +7369,8 @@ export interface components {
          * @description By the place of the setup in the plan; sentences in the reader's units.
          */
         SetupOnPaperOut: {
+            /** Cautions */
+            cautions: string[];
             /** Moved */
             moved: string[];
             /** Place */
@@ -10564,6 +10603,30 @@ export interface operations {
             };
         };
     };
+    draft_on_paper: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DraftIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OnPaperOut"];
+                };
+            };
+        };
+    };
     find_order: {
         parameters: {
             query?: never;
@@ -11491,7 +11554,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["SetupOnPaperOut"][];
+                    "application/json": components["schemas"]["OnPaperOut"];
                 };
             };
         };

@@ -10,7 +10,7 @@ import type { PlanDraft } from './usePlanDraft'
 import WorksTable from './WorksTable.vue'
 
 const props = defineProps<{ plan: PlanDraft }>()
-const { draft, pulled, positions, parts, slots, choices, slotOf, fields, concluded } = props.plan
+const { draft, pulled, positions, parts, slots, choices, slotOf, fields, concluded, onPaper } = props.plan
 const stepwise = computed(() => draft.kind === 'stepwise')
 
 const labels = computed(() => {
@@ -70,6 +70,15 @@ function candidateChanged(place: number) {
     draft.order = draft.order.filter((visit) => visit.setup !== place)
   else draft.setups[place]!.reason = ''
 }
+
+/** Figures of a draft that has more or fewer setups by now wait for the next answer. */
+const figures = computed(() =>
+  (onPaper.value?.rows ?? []).filter((row) => row.texts.length === draft.setups.length),
+)
+const onPaperOf = (place: number) => onPaper.value?.setups.find((one) => one.place === place)
+const hasNotes = computed(
+  () => onPaper.value?.setups.some((one) => one.cautions.length || one.unknown.length) ?? false,
+)
 
 const timed = (key: string) => choices.value?.works.find((work) => work.key === key)?.timed ?? 0
 </script>
@@ -187,6 +196,34 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
             </td>
             <td></td>
           </tr>
+          <tr v-for="row in figures" :key="row.label" class="figure" data-test="figure-row">
+            <th class="words" scope="row">{{ row.label }}</th>
+            <td
+              v-for="(text, place) in row.texts"
+              :key="place"
+              class="words column"
+              :class="{ differs: text !== row.texts[0] }"
+            >
+              {{ text || 'not known' }}
+            </td>
+            <td></td>
+          </tr>
+          <tr v-if="hasNotes" class="figure">
+            <th class="words" scope="row">Check before a pull</th>
+            <td v-for="(_, place) in draft.setups" :key="place" class="words column" data-test="setup-checks">
+              <p
+                v-for="text in onPaperOf(place)?.cautions"
+                :key="text"
+                class="note prose size-15 hand-edge pl-2"
+              >
+                {{ text }}
+              </p>
+              <p v-if="onPaperOf(place)?.unknown.length" class="note prose size-15">
+                To be measured: {{ onPaperOf(place)!.unknown.join(', ') }}
+              </p>
+            </td>
+            <td></td>
+          </tr>
           <tr class="status">
             <th class="words" scope="row">In the plan?</th>
             <td v-for="(setup, place) in draft.setups" :key="place" class="words column">
@@ -226,6 +263,16 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 </template>
 
 <style scoped>
+.figure :is(th, td) {
+  color: var(--quiet);
+}
+.figure .differs {
+  color: var(--ink);
+}
+.note {
+  max-width: 260px;
+  margin: 0 0 4px;
+}
 .matrix :is(.v-select, .v-autocomplete) {
   min-width: 190px;
 }

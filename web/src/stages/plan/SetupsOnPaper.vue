@@ -17,7 +17,7 @@ const { data, error } = useQuery({
     ),
 })
 const rows = computed(() =>
-  (data.value ?? []).map((one) => ({
+  (data.value?.setups ?? []).map((one) => ({
     ...one,
     position: props.plan.positions[one.place]!,
     name: props.plan.draft.setups[one.place]?.name ?? '',

@@ -158,6 +158,34 @@ export function usePlanDraft(programme: number | null) {
     }
   }
 
+  /** The engine on paper with each setup, asked for at once: figures follow the hand. One question at a time. */
+  const onPaper = ref<Schema['OnPaperOut'] | null>(null)
+  let asking = false
+  let changed = false
+  async function workOut() {
+    if (!draft.build_id || !draft.setups.length) return
+    if (asking) {
+      changed = true
+      return
+    }
+    asking = true
+    try {
+      onPaper.value = answer(await api.POST('/api/plans/on-paper', { body: draft }))
+    } catch {
+      onPaper.value = null // the check says what is wrong with the draft
+    } finally {
+      asking = false
+    }
+    if (changed) {
+      changed = false
+      await workOut()
+    }
+  }
+  watch(
+    () => ready.value && JSON.stringify([draft.build_id, draft.setups]),
+    (text) => void (text && workOut()),
+  )
+
   let waiting = 0
   watch(
     () => JSON.stringify(draft),
@@ -218,6 +246,7 @@ export function usePlanDraft(programme: number | null) {
     ready,
     started,
     concluded,
+    onPaper,
     fields,
     message,
     restored,
