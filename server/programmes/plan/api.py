@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from django.db.models import QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
@@ -99,6 +101,7 @@ class SetupOnPaperOut(Schema):
     """By the place of the setup in the plan; sentences in the reader's units."""
 
     place: int
+    differs: list[str]
     moved: list[str]
     unknown: list[str]
     cautions: list[str]
@@ -272,12 +275,15 @@ def change_plan(request: HttpRequest, programme_id: int, given: DraftIn) -> Prog
 
 
 @router.get("/programmes/{programme_id}/setups-on-paper", response=OnPaperOut, operation_id="setups_on_paper")
-def read_on_paper(request: HttpRequest, programme_id: int) -> OnPaperOut:
-    """What each setup changes of the engine on paper, against the baseline."""
+def read_on_paper(request: HttpRequest, programme_id: int, against: int = 0) -> OnPaperOut:
+    """What each setup changes of the engine on paper, against one of them by its place: the baseline unless told."""
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
     build = _sheet_build(person, programme.build_id)
-    return _on_paper_out(on_paper(saving.plan_in_force(programme), build, units_of(person)))
+    plan = saving.plan_in_force(programme)
+    if plan.setups and not 0 <= against < len(plan.setups):
+        raise Invalid("The plan has no such setup.", fields={"against": f"0 to {len(plan.setups) - 1}"})
+    return _on_paper_out(on_paper(plan, build, units_of(person), against))
 
 
 def _sheet_build(person: Person, build_id: int) -> Build:
@@ -288,8 +294,5 @@ def _sheet_build(person: Person, build_id: int) -> Build:
 def _on_paper_out(found: EngineOnPaper) -> OnPaperOut:
     return OnPaperOut(
         rows=[FigureRowOut(label=row.label, texts=row.texts) for row in found.rows],
-        setups=[
-            SetupOnPaperOut(place=one.place, moved=one.moved, unknown=one.unknown, cautions=one.cautions)
-            for one in found.setups
-        ],
+        setups=[SetupOnPaperOut(**asdict(one)) for one in found.setups],
     )

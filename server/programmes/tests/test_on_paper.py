@@ -11,6 +11,7 @@ from torvix_core.engine.dimensions import Slot
 from engines.models import Part
 from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme, Setup
+from programmes.plan.on_paper import of_setup
 from shop.models import Person, Role
 
 
@@ -63,6 +64,23 @@ class OnPaper(Scene):
         answer = self.client.get(f"/api/programmes/{self.programme.pk}/setups-on-paper")
         self.assertEqual(answer.status_code, 404)
 
+    def test_any_two_setups_are_held_against_each_other_settings_included(self):
+        Setup.objects.get(pk=self.b.pk).settings.create(key="setting:boost_target", text="0.8 bar", value=8e4)
+        self.client.force_login(self.operator)
+        address = f"/api/programmes/{self.programme.pk}/setups-on-paper"
+        first, third = self.client.get(address, {"against": 1}).json()["setups"]
+        self.assertEqual((first["place"], third["place"]), (0, 2))
+        self.assertIn("Cylinder head: Milled → As cast", first["differs"])
+        self.assertIn("Boost target: 0.8 bar → none", first["differs"])
+        self.assertTrue([line for line in first["moved"] if line.startswith("Static compression ratio 1")])
+        self.assertEqual(self.client.get(address, {"against": 3}).status_code, 422)
+
+    def test_before_a_pull_it_says_what_must_be_checked_because_of_the_setup(self):
+        self.assertEqual(of_setup(self.programme, self.a), [])
+        self.assertIn("Not known with these parts, measure it: chamber.", of_setup(self.programme, self.c))
+        self.b.settings.create(key="setting:fuel", text="Pump gasoline, 95 RON")
+        self.assertIn("on pump gasoline", " ".join(of_setup(self.programme, self.b)))
+
     def test_queries_do_not_grow_with_setups(self):
         counts = []
         for number in (3, 12):
@@ -95,7 +113,7 @@ class WhileItIsWritten(Scene):
     def test_a_fuel_that_does_not_suit_the_ratio_is_a_caution_of_its_setup(self):
         draft = self.draft()
         draft["setups"][1]["settings"]["setting:boost_target"] = "1.1 bar"
-        draft["setups"][1]["settings"]["setting:fuel"] = "Pump gasoline"
+        draft["setups"][1]["settings"]["setting:fuel"] = "Pump gasoline, 95 RON"
         found = self.sent(draft)["setups"]
         self.assertIn("on pump gasoline", " ".join(found[0]["cautions"]))
         self.assertEqual(found[1]["cautions"], [])

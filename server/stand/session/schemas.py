@@ -9,6 +9,7 @@ from datetime import datetime
 from ninja import Field, Schema
 
 from programmes.models import Setup
+from programmes.plan import on_paper
 from shop.models import Person, Role
 from shop.permissions import units_of
 from stand.instruments import service as instruments
@@ -98,6 +99,7 @@ class NextPull(Schema):
     to_measure: list[ToMeasureOut]
     measured: list[ProposedReadingOut]
     would_move: list[str]  # what a revision with them would say otherwise
+    because_of_setup: list[str]  # what must be checked because of its parts and settings, by the engine on paper
     purpose: str
     warm_ups_left: int
     instruments_due: list[str]  # whose last check has run out
@@ -179,6 +181,7 @@ def next_pull_out(person: Person, session: Session, setup: Setup, at: datetime) 
         to_measure=[ToMeasureOut(key=one.key, label=one.label) for one in changes.to_measure(session, setup)],
         measured=[ProposedReadingOut(**asdict(one)) for one in removal.proposed(person, session.programme, readings)],
         would_move=removal.would_move(person, session.programme, readings),
+        because_of_setup=on_paper.of_setup(session.programme, setup),
         purpose=arming.purpose_of(session, setup),
         warm_ups_left=left,
         instruments_due=instruments.due(session.stand, at),

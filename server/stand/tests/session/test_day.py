@@ -620,7 +620,7 @@ class QueryCounts(Scene):
         checklist.the_list()
         self.client.force_login(self.mats)
         address = f"/api/sessions/{self.session.pk}/next?setup_id={self.b.pk}"
-        with self.assertNumQueries(27):
+        with self.assertNumQueries(35):
             self.client.get(address)
         for _ in range(3):
             scenes.pull(self.session, self.a, self.mats)

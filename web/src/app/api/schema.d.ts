@@ -1761,7 +1761,7 @@ export interface paths {
         };
         /**
          * Read On Paper
-         * @description What each setup changes of the engine on paper, against the baseline.
+         * @description What each setup changes of the engine on paper, against one of them by its place: the baseline unless told.
          */
         get: operations["setups_on_paper"];
         put?: never;
@@ -5813,6 +5813,8 @@ export interface components {
          * @description What has to be done before the next pull of a setup, and what that pull will be.
          */
         NextPull: {
+            /** Because Of Setup */
+            because_of_setup: string[];
             change: components["schemas"]["ChangeOut"] | null;
             /** Due */
             due: components["schemas"]["DueOut"][];
@@ -7371,6 +7373,8 @@ export interface components {
         SetupOnPaperOut: {
             /** Cautions */
             cautions: string[];
+            /** Differs */
+            differs: string[];
             /** Moved */
             moved: string[];
             /** Place */
@@ -11539,7 +11543,9 @@ export interface operations {
     };
     setups_on_paper: {
         parameters: {
-            query?: never;
+            query?: {
+                against?: number;
+            };
             header?: never;
             path: {
                 programme_id: number;

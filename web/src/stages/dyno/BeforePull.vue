@@ -160,6 +160,12 @@ const wrong = (item: number, field?: string) =>
         :may-operate
       />
     </div>
+    <div v-if="next.because_of_setup.length" class="hand-edge pl-3 my-2" data-test="because-of-setup">
+      <p class="prose size-16">Because of what setup {{ setup.letter }} has:</p>
+      <ul class="prose size-16 pl-4">
+        <li v-for="line in next.because_of_setup" :key="line">{{ line }}</li>
+      </ul>
+    </div>
     <p
       v-if="next.instruments_due.length"
       class="hand-edge pl-3 prose size-16 my-2"

@@ -26,6 +26,7 @@ const next = (more: Partial<NextPull> = {}): NextPull => ({
   instruments_due: [],
   measured: [],
   would_move: [],
+  because_of_setup: [],
   tank: null,
   swaps: [],
   planned_min: 17,
