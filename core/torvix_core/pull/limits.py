@@ -66,9 +66,13 @@ USUAL: tuple[Limit, ...] = (
           why="what the owner sets for the turbocharger", source="[prac]"),
     Limit("back_pressure", "Exhaust pressure", "exhaust_pressure", "pressure", "bar", Side.ABOVE, None, "boost",
           moves=True, why="what the owner sets for the engine", source="[prac]"),
+    Limit("charge", "Charge temperature", "inlet_temperature", "temperature", "°C", Side.ABOVE, None, "temperature",
+          why="what the owner sets for the engine under boost: a hot charge knocks", source="[prac]"),
     Limit("knock", "Knock", "knock", "fraction", "1", Side.ABOVE, 0.5, samples=2, of=4,
           why="the stand's own knock flag, any strength", source="[prac]"),
 )  # fmt: skip
+# Of a boosted engine these have no usual value, and right boost alone does not guard it: its owner has to set them
+BOOSTED_LIMITS = frozenset({"turbine", "back_pressure", "charge"})
 OVER_BOOST = 15_000.0  # Pa above the target of a setup before it counts as over it [mem]
 
 

@@ -6,7 +6,7 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from torvix_core.pull.guard import is_blind
-from torvix_core.pull.limits import Limit, Side
+from torvix_core.pull.limits import BOOSTED_LIMITS, Limit, Side
 from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
@@ -21,7 +21,8 @@ router = Router(tags=["limits"])
 class LimitOut(Schema):
     """A limit in the reader's unit. `blind`: the stand sends no such channel; `set`: something gives it a value.
 
-    A limit that is blind or not set protects nothing. `stops_unseen`: where its channel cannot be read under load.
+    A limit that is blind or not set protects nothing; `asked_for`: the engine is boosted, and nobody has set it.
+    `stops_unseen`: where its channel cannot be read under load.
     """
 
     key: str
@@ -37,6 +38,7 @@ class LimitOut(Schema):
     own: bool
     blind: bool
     set: bool
+    asked_for: bool
     stops_unseen: bool
 
 
@@ -70,7 +72,7 @@ def _out(person: Person, stand: Stand, setup: Setup | None) -> LimitsOut:
     of_stand = limits.of_stand(stand)
     every = [found.limit for found in of_stand]
     given = {one.key: one for one in (limits.with_engine(every, setup.programme.build, setup) if setup else every)}
-    rows = []
+    boosted, rows = setup is not None and limits.is_boosted(setup), []
     for found in of_stand:
         limit = given.get(found.limit.key, found.limit)
         unit = units.get(limit.figure, limit.unit)
@@ -81,6 +83,8 @@ def _out(person: Person, stand: Stand, setup: Setup | None) -> LimitsOut:
             value=None if own is None else float(quantities.from_si(own, unit)), unit=unit,
             threshold=limit_text(limit, unit, redline), why=limit.why, samples=limit.samples, of=limit.of,
             watched=found.watched, own=found.own, set=limit.value is not None, stops_unseen=limit.stops_unseen,
+            asked_for=boosted and found.watched and limit.value is None and limit.key in BOOSTED_LIMITS
+            and (not channels or limit.channel in channels),
             blind=bool(channels) and is_blind(limit, channels) and limit.value is not None,
         ))  # fmt: skip
     return LimitsOut(limits=rows, may_set=person.role == Role.OWNER)

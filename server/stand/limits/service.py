@@ -83,6 +83,11 @@ def with_engine(watched: Sequence[Limit], build: Build, setup: Setup) -> tuple[L
     return limits.in_force(watched, sheets.value(build, "redline"), target.value if target else None)
 
 
+def is_boosted(setup: Setup) -> bool:
+    """Whether the test says how boost is held, or its setup has a target of it."""
+    return bool(setup.programme.boost_policy) or f"{SETTING}boost_target" in adjusting.in_force(setup)
+
+
 @transaction.atomic
 def set_limit(
     person: Person, stand: Stand, key: str, text: str, samples: str, of: str, *, watched: bool,

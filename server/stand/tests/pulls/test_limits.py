@@ -111,9 +111,25 @@ class Told(TestCase):
 
     def test_what_nothing_gives_a_value_is_not_set(self):
         rows = self.rows(setup_id=self.programme.setups.first().pk)
-        self.assertEqual([key for key, row in rows.items() if not row["set"]], ["boost", "turbine", "back_pressure"])
+        self.assertEqual(
+            [key for key, row in rows.items() if not row["set"]], ["boost", "turbine", "back_pressure", "charge"]
+        )
         self.assertFalse(rows["turbine"]["blind"])  # there is nothing to watch against
         self.assertTrue(rows["knock"]["blind"])
+
+    def test_a_boosted_engine_asks_for_what_right_boost_does_not_guard(self):
+        setup = self.programme.setups.first()
+        self.assertEqual([key for key, row in self.rows(setup_id=setup.pk).items() if row["asked_for"]], [])
+        self.programme.boost_policy = "equal_boost"
+        self.programme.save()
+        link = self.session.stand.link
+        link.hello["channels"] += [["exhaust_pressure", "kPa"], ["inlet_temperature", "°C"]]
+        link.save()
+        asked = [key for key, row in self.rows(setup_id=setup.pk).items() if row["asked_for"]]
+        self.assertEqual(asked, ["back_pressure", "charge"])  # no turbine is read on this stand
+        limits.set_limit(self.owner, self.session.stand, "charge", "75 °C", "3", "4", watched=True)
+        limits.set_limit(self.owner, self.session.stand, "back_pressure", "", "3", "4", watched=False)
+        self.assertEqual([key for key, row in self.rows(setup_id=setup.pk).items() if row["asked_for"]], [])
 
     def test_a_confidential_engine_tells_a_viewer_nothing(self):
         engine = self.programme.build.engine

@@ -628,7 +628,7 @@ class QueryCounts(Scene):
         for _ in range(6):
             scenes.pull(self.session, self.a, self.mats)
         self.assertEqual(self.queries(address), few)
-        self.assertLess(few, 70)
+        self.assertLess(few, 80)
 
     def queries(self, address: str) -> int:
         with CaptureQueriesContext(connection) as captured:

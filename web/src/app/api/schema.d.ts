@@ -5593,9 +5593,12 @@ export interface components {
          * LimitOut
          * @description A limit in the reader's unit. `blind`: the stand sends no such channel; `set`: something gives it a value.
          *
-         *     A limit that is blind or not set protects nothing. `stops_unseen`: where its channel cannot be read under load.
+         *     A limit that is blind or not set protects nothing; `asked_for`: the engine is boosted, and nobody has set it.
+         *     `stops_unseen`: where its channel cannot be read under load.
          */
         LimitOut: {
+            /** Asked For */
+            asked_for: boolean;
             /** Blind */
             blind: boolean;
             /** Key */

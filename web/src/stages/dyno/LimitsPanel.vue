@@ -22,6 +22,8 @@ const editing = ref('')
 const draft = reactive({ text: '', samples: '', of: '', watched: true, stops_unseen: true })
 const fields = ref<Record<string, string>>({})
 const blind = computed(() => data.value?.limits.filter((one) => one.blind && one.watched) ?? [])
+/** Of a boosted engine: right boost alone does not guard it. */
+const askedFor = computed(() => data.value?.limits.filter((one) => one.asked_for) ?? [])
 
 function edit(limit: Schema['LimitOut']) {
   editing.value = limit.key
@@ -53,6 +55,11 @@ async function save() {
   <DisclosurePanel data-test="limits"
     ><template #title>
       Limits that stop a pull
+      <span v-if="askedFor.length" class="hand-note" data-test="limits-asked-for">
+        Boosted engine. NOT SET, not monitored:
+        {{ askedFor.map((one) => one.label.toLowerCase()).join(', ') }}
+        {{ data?.may_set ? '– set a value' : '– ask the owner for a value' }}
+      </span>
       <span v-if="blind.length" class="hand-note">
         {{ blind.map((one) => one.label.toLowerCase()).join(', ') }}: no sensor on this stand, not monitored
       </span>
