@@ -103,3 +103,22 @@ class Cranking(SimpleTestCase):
     def test_the_estimate_is_a_band_that_rises_with_the_exponent(self):
         low, high = (compression.cranking_pressure(8.0, 101_325.0, n) for n in compression.CRANKING_EXPONENTS)
         self.assertLess(float(low), float(high))
+
+
+class WorthOfTheRatio(SimpleTestCase):
+    def test_the_lower_end_is_the_air_cycle(self):
+        """Any textbook of thermodynamics: the Otto cycle of air has 58.5 % at 9:1 and 60.2 % at 10:1."""
+        low, high = compression.ratio_worth(9.0, 10.0)
+        self.assertAlmostEqual(float(low), 0.6019 / 0.5848 - 1, delta=0.0003)
+        self.assertLess(low, high)
+
+    def test_a_point_is_worth_three_to_four_per_cent_around_nine_and_less_above(self):
+        """Common practice, no source."""
+        for before, after in ((8.5, 9.5), (9.0, 10.0), (9.5, 10.5)):
+            low, high = compression.ratio_worth(before, after)
+            self.assertTrue(0.025 < low < high < 0.042, (before, low, high))
+        self.assertLess(compression.ratio_worth(12.0, 13.0)[1], compression.ratio_worth(8.0, 9.0)[0])
+
+    def test_there_and_back_cancel(self):
+        up, down = compression.ratio_worth(9.0, 10.0), compression.ratio_worth(10.0, 9.0)
+        self.assertAlmostEqual(float((1 + up[0]) * (1 + down[1])), 1.0, places=9)

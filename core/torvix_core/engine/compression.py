@@ -8,6 +8,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 from torvix_core.units.checked import Array, finite, positive
 
+RATIO_GAMMAS = (1.25, 1.40)  # [-], of a burning mixture [mem] to air
 CRANKING_EXPONENTS = (1.2, 1.3)  # [-], polytropic, slow compression of a leaking, cool cylinder [mem]
 
 
@@ -110,3 +111,20 @@ def cranking_pressure(trapped_ratio: ArrayLike, ambient: ArrayLike, exponent: Ar
     """
     pressed: Array = positive("trapped_ratio", trapped_ratio) ** finite("exponent", exponent)
     return positive("ambient", ambient) * (pressed - 1)
+
+
+def ratio_worth(before: ArrayLike, after: ArrayLike) -> tuple[Array, Array]:
+    """What another static ratio alone is worth in power: the least and the most of it.
+
+    Shapes: the arguments broadcast; results alike.
+    Units:  [-]; results shares of power.
+    Errors: ValueError naming the argument.
+    Source: efficiency of the air cycle, 1 − r^(1 − γ), any textbook of thermodynamics, with γ = 1.4 of air and one of a
+            hot mixture from memory. Spark must suit, and the engine must not knock.
+    >>> low, high = ratio_worth(9.0, 10.0)
+    >>> round(float(low), 3), round(float(high), 3)
+    (0.029, 0.036)
+    """
+    old, new = positive("before", before), positive("after", after)
+    shares = [(1 - new ** (1 - gamma)) / (1 - old ** (1 - gamma)) - 1 for gamma in RATIO_GAMMAS]
+    return np.minimum(*shares), np.maximum(*shares)

@@ -5,14 +5,25 @@ from __future__ import annotations
 from torvix_core.engine.settings import SETTINGS
 from torvix_core.judging import duty
 from torvix_core.judging.duty import PRESETS, Preset
+from torvix_core.units.grammar import listed
 
 from engines.models import Build
 from engines.sheet import sheets
 from programmes.models import BoostPolicy, ProgrammeKind
 from programmes.order import orders
-from programmes.plan import confounding, criteria, plans
+from programmes.plan import confounding, criteria, derived_changes, grids, plans
 from programmes.plan.plans import SETTING, Plan
-from programmes.plan.schemas import AnswerOut, CostOut, DayPlanOut, FailingOut, HeldOut, PlanSummary, day_out
+from programmes.plan.schemas import (
+    AnswerOut,
+    CostOut,
+    DayPlanOut,
+    EmptyCellOut,
+    FailingOut,
+    HeldOut,
+    PlanGridOut,
+    PlanSummary,
+    day_out,
+)
 from shop.models import Person
 
 LONG_LADDER = 2  # steps built on each other, from which the order they are tried in begins to matter
@@ -32,6 +43,8 @@ def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]
         addition=asked.addition,
         added=dict(asked.added) if asked.added else None,
         copies=list(asked.copies),
+        derived=[derived_changes.sentence(plan, one) for one in derived_changes.ratio_changes(plan, build)],
+        grid=_grid(plan),
         held=[HeldOut(label=label, level=level) for label, level in plan.held()],
         failing=[
             FailingOut(setup=place, reasons=reasons)
@@ -46,6 +59,29 @@ def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]
         day=day,
         day_problem=day_problem,
         live=len(plan.active) <= orders.LIVE_SETUPS,
+    )
+
+
+def _grid(plan: Plan) -> PlanGridOut | None:
+    """What the setups cross, and the cells that are still empty."""
+    found = grids.plan_grid(plan)
+    if found is None:
+        return None
+    grid = found.grid
+    baseline = plan.setups[0].levels()
+    parts = listed([plan.label(slot) for slot in grid.part_slots]).lower()
+    return PlanGridOut(
+        sentence=(
+            f"This test crosses {parts} with {plan.label(grid.level_slot).lower()}: {len(grid.parts)} by "
+            f"{len(grid.levels)}. Each level gets a ranking of its own."
+        ),
+        empty=[
+            EmptyCellOut(
+                name=f"{found.part_name(part)} at {grid.levels[level]}",
+                levels={**baseline, **found.missing(part, level)},
+            )
+            for part, level in grid.empty()
+        ],
     )
 
 

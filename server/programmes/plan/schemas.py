@@ -219,6 +219,18 @@ class CostOut(Schema):
     unknown: list[str]
 
 
+class EmptyCellOut(Schema):
+    """A cell of a grid that no setup fills; `levels` is what its setup would have in each row."""
+
+    name: str
+    levels: dict[str, str]
+
+
+class PlanGridOut(Schema):
+    sentence: str
+    empty: list[EmptyCellOut]
+
+
 class PlanSummary(Schema):
     """What a plan says of itself: what its setups can tell, what is held, what fails, the day. `fields` are slips."""
 
@@ -229,6 +241,8 @@ class PlanSummary(Schema):
     addition: str
     added: dict[str, str] | None
     copies: list[str]
+    derived: list[str]
+    grid: PlanGridOut | None
     held: list[HeldOut]
     failing: list[FailingOut]
     costs: list[CostOut]

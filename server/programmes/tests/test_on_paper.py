@@ -125,3 +125,38 @@ class WhileItIsWritten(Scene):
         draft["build_id"] = 10**6
         answer = self.client.post("/api/plans/on-paper", draft, content_type="application/json")
         self.assertEqual(answer.status_code, 404)
+
+
+class WhatAPartChangesBeside(Scene):
+    def test_the_plan_says_what_other_heads_do_to_the_ratio_and_what_that_alone_is_worth(self):
+        self.client.force_login(self.operator)
+        derived = self.client.get(f"/api/plans/{self.programme.pk}").json()["summary"]["derived"]
+        self.assertEqual(len(derived), 1)  # of the third the chamber is not known
+        self.assertRegex(derived[0], r"^B also raises the static ratio, 10\.1:1 to 11\.3:1\. .+ \+2\.\d to \+3\.\d %")
+
+    def test_the_verdict_sets_it_beside_the_gain(self):
+        scenes.day_of_pulls(self.programme, self.operator, ((1.0, 1.002), (1.05, 1.052), (1.0, 1.001)))
+        self.client.force_login(self.operator)
+        notes = " ".join(self.client.get(f"/api/programmes/{self.programme.pk}/verdict").json()["notes"])
+        self.assertRegex(
+            notes, r"B also raises the static ratio by 1\.\d \(10\.1:1 to 11\.3:1\), worth about \+2\.\d to "
+        )
+        self.assertIn("that much may be the ratio, not the flow", notes)
+
+
+class CrossedSetups(TestCase):
+    def test_a_grid_is_known_as_such_and_its_empty_cell_is_offered(self):
+        operator = scenes.person(Role.OPERATOR)
+        programme = scenes.boosted(operator)
+        self.client.force_login(operator)
+        draft = self.client.get(f"/api/plans/{programme.pk}").json()["draft"]
+        whole = self.client.post("/api/plans/check", draft, content_type="application/json").json()["grid"]
+        self.assertEqual(whole["empty"], [])
+        self.assertIn("crosses camshaft with boost target: 3 by 3", whole["sentence"])
+        draft["setups"].pop()
+        draft["order"] = []
+        grid = self.client.post("/api/plans/check", draft, content_type="application/json").json()["grid"]
+        (empty,) = grid["empty"]
+        self.assertEqual(empty["name"], "Cam 242 at 1.1 bar")
+        self.assertEqual(empty["levels"]["setting:boost_target"], "1.1 bar")
+        self.assertEqual(empty["levels"]["camshaft"], "Cam 242")

@@ -15,6 +15,7 @@ from torvix_core.judging.repeats import variance_of_gap
 from torvix_core.judging.representative_pull import School
 from torvix_core.units.grammar import listed, plural
 
+from programmes.plan import derived_changes
 from programmes.plan.plans import Plan
 from shop import moments
 from stand.models import Session
@@ -48,10 +49,29 @@ def notes(judged: Judgment, plan: Plan, by: tzinfo) -> list[str]:
     comparison, fitted = judged.comparison, judged.fitted
     return [
         *_links(comparison, fitted), *filter(None, [health.sentence(comparison, judged.choice.healthy_only)]),
-        *plausibility.sentences(judged, plan), *_drift(comparison, fitted, by), *_choice(judged),
-        known_scatter.scatter_sentence(comparison.programme), known_scatter.drift_sentence(comparison.programme),
+        *plausibility.sentences(judged, plan), *_derived(judged, plan), *_drift(comparison, fitted, by),
+        *_choice(judged), known_scatter.scatter_sentence(comparison.programme),
+        known_scatter.drift_sentence(comparison.programme),
         *_scatter(fitted), *_limits(judged, plan),
     ]  # fmt: skip
+
+
+def _derived(judged: Judgment, plan: Plan) -> Iterator[str]:
+    """What of a gain may be something else that the part changes: the ratio of other heads."""
+    gains = {placing.setup: placing.to_baseline for placing in judged.placings}
+    place_of = {setup.pk: place for place, setup in enumerate(judged.comparison.setups)}
+    for one in derived_changes.ratio_changes(plan, judged.comparison.programme.build):
+        setup = place_of.get(plan.setups[one.place].pk or 0)
+        gain = gains.get(setup) if setup is not None else None
+        if setup is None or gain is None:
+            continue
+        verb = "raises" if one.after > one.before else "lowers"
+        worth, by = derived_changes.signed_span(one.low, one.high), abs(one.after - one.before)
+        yield (
+            f"{judged.comparison.setups[setup].letter} also {verb} the static ratio by {by:.1f} ({one.before:.1f}:1 to "
+            f"{one.after:.1f}:1), worth about {worth} by itself: of its {float(gain.change) * 100:+.1f} % that much may be "
+            "the ratio, not the flow."
+        )
 
 
 def _links(comparison: Comparison, fitted: Effects) -> Iterator[str]:

@@ -4478,6 +4478,18 @@ export interface components {
             /** Elevation */
             elevation: string;
         };
+        /**
+         * EmptyCellOut
+         * @description A cell of a grid that no setup fills; `levels` is what its setup would have in each row.
+         */
+        EmptyCellOut: {
+            /** Levels */
+            levels: {
+                [key: string]: string;
+            };
+            /** Name */
+            name: string;
+        };
         /** EngineChoice */
         EngineChoice: {
             /** Label */
@@ -6464,6 +6476,13 @@ export interface components {
             /** Works */
             works: components["schemas"]["WorkOut"][];
         };
+        /** PlanGridOut */
+        PlanGridOut: {
+            /** Empty */
+            empty: components["schemas"]["EmptyCellOut"][];
+            /** Sentence */
+            sentence: string;
+        };
         /**
          * PlanOut
          * @description A plan in force: as the form shows it, what it says, and the versions it went through.
@@ -6500,6 +6519,8 @@ export interface components {
             day: components["schemas"]["DayPlanOut"] | null;
             /** Day Problem */
             day_problem: string;
+            /** Derived */
+            derived: string[];
             /** Duty Points */
             duty_points: number[][];
             /** Failing */
@@ -6508,6 +6529,7 @@ export interface components {
             fields: {
                 [key: string]: string;
             };
+            grid: components["schemas"]["PlanGridOut"] | null;
             /** Held */
             held: components["schemas"]["HeldOut"][];
             /** Labels */

@@ -70,9 +70,7 @@ watch(
   { immediate: true },
 )
 
-function addTheBest() {
-  const added = concluded.value?.added
-  if (!added) return
+function addAsked(added: Record<string, string>, name: string) {
   const place = addSetup(draft)
   const setup = draft.setups[place]!
   setup.part_ids = []
@@ -85,7 +83,7 @@ function addTheBest() {
         ...level.split(' with ').flatMap((name) => parts.value?.find((part) => part.name === name)?.id ?? []),
       )
   }
-  setup.name = 'To split the package'
+  setup.name = name
 }
 
 async function save() {
@@ -124,7 +122,7 @@ async function save() {
         <div v-if="concluded" class="page">
           <h2>What can be concluded</h2>
           <div class="split">
-            <QuestionsTable :concluded="concluded" may-add @add="addTheBest" />
+            <QuestionsTable :concluded="concluded" may-add @add="addAsked" />
             <div>
               <template v-if="concluded.held.length">
                 <h2>The same in every setup</h2>

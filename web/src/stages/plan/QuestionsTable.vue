@@ -3,8 +3,12 @@
 import type { PlanSummary } from './draft'
 import TermTip from '../../ui/TermTip.vue'
 
-defineProps<{ concluded: Pick<PlanSummary, 'answers' | 'addition' | 'copies'>; mayAdd?: boolean }>()
-const emit = defineEmits<{ add: [] }>()
+defineProps<{
+  concluded: Pick<PlanSummary, 'answers' | 'added' | 'addition' | 'copies' | 'derived' | 'grid'>
+  mayAdd?: boolean
+}>()
+/** The setup that would help, by what it has in each row. */
+const emit = defineEmits<{ add: [levels: Record<string, string>, name: string] }>()
 const WORDS: Record<string, string> = {
   direct: 'answered',
   adding_up: 'answered, assuming effects add',
@@ -17,7 +21,24 @@ const WORDS: Record<string, string> = {
   <div>
     <p v-if="concluded.addition" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
       {{ concluded.addition }}
-      <v-link v-if="mayAdd" @click="emit('add')">Add this setup</v-link>
+      <v-link v-if="mayAdd && concluded.added" @click="emit('add', concluded.added, 'To split the package')"
+        >Add this setup</v-link
+      >
+    </p>
+    <div v-if="concluded.grid" class="mb-2" data-test="grid">
+      <p class="text ma-0">{{ concluded.grid.sentence }}</p>
+      <p v-for="cell in concluded.grid.empty" :key="cell.name" class="text flag hand-edge pl-2 ma-0">
+        Empty: {{ cell.name }}.
+        <v-link
+          v-if="mayAdd"
+          :aria-label="`Add the setup ${cell.name}`"
+          @click="emit('add', cell.levels, cell.name)"
+          >Add this setup</v-link
+        >
+      </p>
+    </div>
+    <p v-for="line in concluded.derived" :key="line" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
+      {{ line }}
     </p>
     <p v-for="copy in concluded.copies" :key="copy" class="text flag hand-edge pl-2 mt-0 mb-2 mx-0">
       {{ copy }}
