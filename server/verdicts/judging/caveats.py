@@ -69,8 +69,8 @@ def _derived(judged: Judgment, plan: Plan) -> Iterator[str]:
         worth, by = derived_changes.signed_span(one.low, one.high), abs(one.after - one.before)
         yield (
             f"{judged.comparison.setups[setup].letter} also {verb} the static ratio by {by:.1f} ({one.before:.1f}:1 to "
-            f"{one.after:.1f}:1), worth about {worth} by itself: of its {float(gain.change) * 100:+.1f} % that much may be "
-            "the ratio, not the flow."
+            f"{one.after:.1f}:1), worth about {worth} by itself: of its {float(gain.change) * 100:+.1f} % that much "
+            "may be the ratio, not the flow."
         )
 
 
