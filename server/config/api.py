@@ -56,6 +56,7 @@ from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
 from verdicts.outlook.api.theories import router as theories_router
 from verdicts.regimes.api import router as regimes_router
+from verdicts.restriction.api import router as restriction_router
 
 log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())
@@ -96,6 +97,7 @@ api.add_router("", home_router)
 api.add_router("", verdicts_router)
 api.add_router("", regimes_router)
 api.add_router("", boosted_router)
+api.add_router("", restriction_router)
 api.add_router("", claims_router)
 api.add_router("", outcomes_router)
 api.add_router("", decisions_router)

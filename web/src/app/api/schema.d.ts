@@ -1715,6 +1715,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/restriction": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Restriction */
+        get: operations["restriction"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/robustness": {
         parameters: {
             query?: never;
@@ -4542,6 +4559,18 @@ export interface components {
             /** Total */
             total: number;
         };
+        /**
+         * EvidenceOut
+         * @description `kind`: swap, channel or paper; `side`: for, against or open.
+         */
+        EvidenceOut: {
+            /** Kind */
+            kind: string;
+            /** Sentence */
+            sentence: string;
+            /** Side */
+            side: string;
+        };
         /** ExcludeIn */
         ExcludeIn: {
             /** Reason */
@@ -6392,6 +6421,26 @@ export interface components {
             /** Width */
             width: number;
         };
+        /**
+         * PlaceOut
+         * @description What freeing a place would give at the top, %, all its evidence together.
+         */
+        PlaceOut: {
+            /** Evidence */
+            evidence: components["schemas"]["EvidenceOut"][];
+            /** High */
+            high: number;
+            /** Label */
+            label: string;
+            /** Low */
+            low: number;
+            /** Named */
+            named: boolean;
+            /** Percent */
+            percent: number;
+            /** Place */
+            place: string;
+        };
         /** PlacingOut */
         PlacingOut: {
             /** Across Days */
@@ -7125,6 +7174,17 @@ export interface components {
             setup_id: number;
             /** Text */
             text: string;
+        };
+        /** RestrictionOut */
+        RestrictionOut: {
+            /** High Rpm */
+            high_rpm: number;
+            /** Low Rpm */
+            low_rpm: number;
+            /** Places */
+            places: components["schemas"]["PlaceOut"][];
+            /** Sentences */
+            sentences: string[];
         };
         /** ReviseIn */
         ReviseIn: {
@@ -11503,6 +11563,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RegimesOut"];
+                };
+            };
+        };
+    };
+    restriction: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RestrictionOut"];
                 };
             };
         };

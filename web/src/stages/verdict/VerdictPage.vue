@@ -14,11 +14,12 @@ import { useChoice } from './choice'
 import ClaimPanel from './ClaimPanel.vue'
 import DecisionsPanel from './DecisionsPanel.vue'
 import DutyPanel from './DutyPanel.vue'
-import { useBoosted, useRegimes, useVerdict } from './queries'
+import { useBoosted, useRegimes, useRestriction, useVerdict } from './queries'
 import RankingTable from './RankingTable.vue'
 import BoostPanel from './regimes/BoostPanel.vue'
 import GridRanking from './regimes/GridRanking.vue'
 import RegimesPanel from './regimes/RegimesPanel.vue'
+import RestrictionPanel from './RestrictionPanel.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
 import { useFrame } from '../../app/frame'
 import TermTip from '../../ui/TermTip.vue'
@@ -42,6 +43,7 @@ const EVERY_TEST = [
   { key: 'trust', label: 'Confidence and limits' },
   { key: 'robust', label: 'Sensitivity' },
   { key: 'speeds', label: 'Along the speed range' },
+  { key: 'restriction', label: 'Restriction' },
   { key: 'expected', label: 'Predicted vs. measured' },
   { key: 'claims', label: 'Check a claim' },
   { key: 'decided', label: 'Decisions' },
@@ -58,6 +60,12 @@ const { data: boosted, error: noBoost } = useBoosted(
   () => programme.value.id,
   choice,
   () => isBoosted.value && tab.value === 'boost',
+)
+
+const { data: restriction, error: noRestriction } = useRestriction(
+  () => programme.value.id,
+  choice,
+  () => tab.value === 'restriction',
 )
 
 /** Goes to the next duty of the usual ones. */
@@ -116,6 +124,10 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             <ShapesTable :verdict="verdict" />
             <p v-for="sentence in verdict.thresholds" :key="sentence" class="text">{{ sentence }}</p>
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
+          </template>
+          <template #restriction>
+            <ProblemNote :error="noRestriction" />
+            <RestrictionPanel v-if="restriction" :restriction="restriction" />
           </template>
           <template #expected><ExpectationsPanel /></template>
           <template #claims><ClaimPanel :standard="verdict.standard" /></template>

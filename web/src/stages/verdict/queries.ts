@@ -136,6 +136,21 @@ export function useBoosted(id: Id, choice: MaybeRefOrGetter<Choice>, wanted: May
   })
 }
 
+/** Evidence for and against each place that the air passes. */
+export function useRestriction(id: Id, choice: MaybeRefOrGetter<Choice>, wanted: MaybeRefOrGetter<boolean>) {
+  return useQuery({
+    queryKey: computed(() => ['restriction', toValue(id), toValue(choice)] as const),
+    queryFn: async ({ queryKey: [, programme_id, query] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/restriction', {
+          params: { path: { programme_id }, query },
+        }),
+      ),
+    placeholderData: (before) => before,
+    enabled: () => toValue(wanted),
+  })
+}
+
 export function useVerdictChoices() {
   return useQuery({
     queryKey: ['verdict-choices'],
