@@ -96,8 +96,7 @@ def _swaps(comparison: Comparison, plan: Plan, top: NDArray[np.bool_]) -> list[E
         effects = fit(comparison.torque[:, top].mean(axis=1), comparison.layout, comparison.history)
     except NotEnoughPulls as reason:
         raise NothingKept(f"Nothing can be said yet: {reason}.", code="not_enough_pulls") from reason
-    peaks = comparison.power.max(axis=1)
-    found = []
+    peaks, found = comparison.power.max(axis=1), dict[str, Evidence]()
     for effect in slot_effects(effects, full):
         slot = effect.answer.question.slot
         if effect.change is None or slot not in list(Slot) or (place := PLACE_OF.get(Slot(slot))) is None:
@@ -105,8 +104,11 @@ def _swaps(comparison: Comparison, plan: Plan, top: NDArray[np.bool_]) -> list[E
         freer, before, gain = _freer(effect)
         with_it = [setup for setup, row in enumerate(full) if row[slot] == freer]
         power = float(peaks[np.isin(comparison.setup_of, with_it)].mean())
-        found.append(Evidence(Clue(place, ClueKind.SWAP, *gain), slot, before, freer, power=power))
-    return found
+        swap = Evidence(Clue(place, ClueKind.SWAP, *gain), slot, before, freer, power=power)
+        # Of several parts in a slot the widest pair is the test of freeing it: two small ones alike say nothing.
+        if slot not in found or swap.clue.gain > found[slot].clue.gain:
+            found[slot] = swap
+    return list(found.values())
 
 
 def _freer(effect: SlotEffect) -> tuple[str, str, tuple[float, float, float]]:
