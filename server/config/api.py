@@ -51,6 +51,7 @@ from verdicts.customer_report.api import router as sheets_router
 from verdicts.decisions.api import router as decisions_router
 from verdicts.home.api import router as home_router
 from verdicts.judging.api import router as verdicts_router
+from verdicts.knock_on.api import router as knock_on_router
 from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
@@ -98,6 +99,7 @@ api.add_router("", verdicts_router)
 api.add_router("", regimes_router)
 api.add_router("", boosted_router)
 api.add_router("", restriction_router)
+api.add_router("", knock_on_router)
 api.add_router("", claims_router)
 api.add_router("", outcomes_router)
 api.add_router("", decisions_router)

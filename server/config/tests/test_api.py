@@ -49,6 +49,7 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/regimes", None, READ),
     ("get", "/api/programmes/{programme}/boosted", None, READ),
     ("get", "/api/programmes/{programme}/restriction", None, READ),
+    ("get", "/api/programmes/{programme}/knock-on", None, READ),
     ("get", "/api/programmes/{programme}/steps", None, READ),
     ("get", "/api/programmes/{programme}/overlays", None, READ),
     ("get", "/api/programmes/{programme}/setups.{kind}", None, READ),

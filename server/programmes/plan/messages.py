@@ -117,7 +117,8 @@ def _warnings(plan: Plan) -> list[str]:
         )
     boost = SETTING + "boost_target"
     targets = {setup.levels().get(boost, "") for setup in plan.setups if setup.is_in}
-    if plan.boost_policy == BoostPolicy.EQUAL_BOOST and len(targets) > 1:
+    crossed = grids.plan_grid(plan)
+    if plan.boost_policy == BoostPolicy.EQUAL_BOOST and len(targets) > 1 and not (crossed and crossed.is_boost):
         told.append("Equal boost is agreed, but the boost targets of the setups differ.")
     if plan.boost_policy == BoostPolicy.NONE and any(targets):
         told.append("A setup has a boost target, but whether boost or drive is held equal is not agreed.")

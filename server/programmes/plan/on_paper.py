@@ -69,11 +69,7 @@ def on_paper(plan: Plan, build: Build, units: Mapping[str, str], against: int = 
     """
     if not plan.setups:
         return EngineOnPaper([], [])
-    ids = {part.pk for setup in plan.setups for part in setup.parts}
-    written = Part.objects.filter(pk__in=ids).select_related("parent", "matched_to").prefetch_related("readings")
-    parts = {part.pk: stack_part(part) for part in written}
-    stacks = [[parts[part.pk] for part in setup.parts] for setup in plan.setups]
-    worked = _worked_sheets(build, stacks, [setup.settings for setup in plan.setups])
+    worked = _of_plan(plan, build)
     before, levels = worked[against][0], [setup.levels() for setup in plan.setups]
     found = [
         SetupOnPaper(
@@ -88,6 +84,22 @@ def on_paper(plan: Plan, build: Build, units: Mapping[str, str], against: int = 
         if len(set(texts)) > 1:
             rows.append(FigureRow(figures[0].rule.label, texts))
     return EngineOnPaper(rows, found)
+
+
+def planned_sheets(plan: Plan, build: Build) -> list[tuple[WorkedSheet, frozenset[str]]]:
+    """The sheet of each setup, with the dimensions that are to be measured anew for it.
+
+    The build needs readings and flow tables.
+    """
+    return [(worked, frozenset(laid.unknown)) for worked, laid in _of_plan(plan, build)] if plan.setups else []
+
+
+def _of_plan(plan: Plan, build: Build) -> list[tuple[WorkedSheet, OverlaidSheet]]:
+    ids = {part.pk for setup in plan.setups for part in setup.parts}
+    written = Part.objects.filter(pk__in=ids).select_related("parent", "matched_to").prefetch_related("readings")
+    parts = {part.pk: stack_part(part) for part in written}
+    stacks = [[parts[part.pk] for part in setup.parts] for setup in plan.setups]
+    return _worked_sheets(build, stacks, [setup.settings for setup in plan.setups])
 
 
 def of_setup(programme: Programme, setup: Setup) -> list[str]:

@@ -6,7 +6,9 @@ from collections.abc import Collection, Iterator, Sequence
 from itertools import pairwise
 
 import numpy as np
+from django.db.models import Q
 from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
+from torvix_core.engine.settings import tune_item
 from torvix_core.pull import comparability
 from torvix_core.pull.comparability import ComparabilityLevel
 from torvix_core.pull.span_check import errors_apart
@@ -17,10 +19,14 @@ from curves.comparability import pull_screening
 from curves.models import StandingTune
 from curves.reduction.correct import CorrectedPull
 from curves.reduction.nature import Nature, nature_of
+from engines.sheet import sheets
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup, TuneRule
+from programmes.plan.plans import SETTING
 from stand.instruments import service as instruments
 from stand.models import Pull, PullOrigin, PullState, Purpose, Standing
 
+SOAKED = 15.0  # K between the manifolds of two pulls that cost about 1 % of power [prac]
+OTHER_AIR = 0.03  # of the factor between days, from which a jet no longer suits both [prac]
 SHARED_DAY = "The check lies inside one session, so it is in every difference across it."
 LINKED_DAYS = "A setup that was run under both takes it out."
 
@@ -103,7 +109,11 @@ def notes(
         )
     factors = np.array([found.factor for found in kept])
     if not outside and standard is not Standard.OBSERVED and (np.abs(factors - 1) > LARGE_CORRECTION).any():
-        lines.append("The correction is above 7 %: be careful with it, correction only scales what was measured.")
+        lines.append(
+            "The correction is above 7 %: be careful with it, correction only scales what was measured. What the "
+            "engine wanted in that air, other jets and other spark, it cannot give back."
+        )
+    lines += _not_repaired(kept, programme, standard)
     if any(found.pull.inertia_in_torque == "unknown" for found in kept):
         lines.append("The stand does not say whether inertia is in its torque: only equal sweep rates compare.")
     builds = {found.pull.build.revision for found in kept}
@@ -129,6 +139,32 @@ def notes(
     if overridden:
         lines.append(f"Started outside a temperature window: {_numbers(overridden)}.")
     return lines
+
+
+def _not_repaired(kept: Sequence[CorrectedPull], programme: Programme, standard: Standard) -> Iterator[str]:
+    """What no correction takes out: heat in the manifold, a tune for other air, boost held to an absolute pressure."""
+    skins = [
+        float(np.nanmean(found.pull.reduced.means["manifold_temperature"]))
+        for found in kept if "manifold_temperature" in found.pull.reduced.means
+    ]  # fmt: skip
+    if len(skins) > 1 and np.ptp(skins) > SOAKED:
+        yield (
+            f"The manifold was up to {np.ptp(skins):.0f} K hotter in one pull than in another: a standard corrects the "
+            "air of the cell, not the heat that the manifold gives it."
+        )
+    days = {found.pull.session_id for found in kept}
+    factors = np.array([found.factor for found in kept])
+    jetted = any(tune_item(key.removeprefix(SETTING))[0] for key in kept[0].pull.settings_in_force)
+    if len(days) > 1 and jetted and np.ptp(factors) > OTHER_AIR:
+        yield (
+            f"The air of the pulls differs by {np.ptp(factors) * 100:.0f} %, and jets do not follow it: a part of what "
+            "differs between days is mixture, which no correction takes out."
+        )
+    if programme.boost_policy and programme.boost_school == BoostSchool.UNBLOWN and standard is not Standard.OBSERVED:
+        yield (
+            "The whole factor is applied to a boosted engine. Where its boost is held to an absolute pressure, the "
+            "controller has made up for the barometer already, and so much of the correction is too much."
+        )
 
 
 def _instruments(kept: Sequence[CorrectedPull], programme: Programme) -> Iterator[str]:
@@ -169,6 +205,7 @@ def _agreed(programme: Programme) -> Iterator[str]:
     """What the plan agreed on that limits what a difference means."""
     if programme.stand_in:
         yield f"A stand-in test: {programme.stand_in}. It holds for the engine as it was tested."
+        yield from _unblown(programme)
     if programme.mixture_policy == MixturePolicy.DELIVERED:
         yield "Every setup ran as delivered: a difference is the part's together with its tune."
     if programme.mixture_policy == MixturePolicy.FACTOR:
@@ -177,6 +214,22 @@ def _agreed(programme: Programme) -> Iterator[str]:
         school = BOOST_SCHOOLS[BoostSchool(programme.boost_school)].lower()
         held = BoostPolicy(programme.boost_policy).label
         yield f"A boosted engine, school: {school}. {held}: never compare with pulls made the other way."
+
+
+def _unblown(programme: Programme) -> Iterator[str]:
+    """What a test without boost says of an engine that will have it; and the boosted test, where there is one."""
+    if programme.boost_policy or not sheets.word(programme.build, "boost_hardware"):
+        return
+    yield (
+        "Without boost it can tell how parts spread the air, tune the runners and suit the speed range. It cannot tell "
+        "overlap under back pressure, what a turbine or a blower is asked for, or how hot the charge gets."
+    )
+    with_boost = Programme.objects.filter(
+        build__engine=programme.build.engine_id, archived_at=None, sessions__isnull=False
+    ).exclude(Q(pk=programme.pk) | Q(boost_policy=""))  # fmt: skip
+    questions = list(dict.fromkeys(with_boost.order_by("-created_at").values_list("question", flat=True)))
+    if questions:
+        yield f"The same engine was run with boost: {questions[0]}"
 
 
 def _numbers(pulls: Sequence[Pull]) -> str:

@@ -1563,6 +1563,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/knock-on": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Knock On */
+        get: operations["knock_on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/notes": {
         parameters: {
             query?: never;
@@ -5477,6 +5494,15 @@ export interface components {
             number: number;
             /** Pull Id */
             pull_id: number;
+        };
+        /** KnockOnOut */
+        KnockOnOut: {
+            /** Manners */
+            manners: string[];
+            /** Needs */
+            needs: string[];
+            /** Setup Id */
+            setup_id: number;
         };
         /** LastPull */
         LastPull: {
@@ -11342,6 +11368,39 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportBatchOut"];
+                };
+            };
+        };
+    };
+    knock_on: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["KnockOnOut"][];
                 };
             };
         };

@@ -15,6 +15,7 @@ import ClaimPanel from './ClaimPanel.vue'
 import DecisionsPanel from './DecisionsPanel.vue'
 import DutyPanel from './DutyPanel.vue'
 import { useBoosted, useRegimes, useRestriction, useVerdict } from './queries'
+import KnockOnPanel from './KnockOnPanel.vue'
 import RankingTable from './RankingTable.vue'
 import BoostPanel from './regimes/BoostPanel.vue'
 import GridRanking from './regimes/GridRanking.vue'
@@ -131,7 +132,10 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
           </template>
           <template #expected><ExpectationsPanel /></template>
           <template #claims><ClaimPanel :standard="verdict.standard" /></template>
-          <template #decided><DecisionsPanel /></template>
+          <template #decided>
+            <KnockOnPanel class="pt-3 mb-4" />
+            <DecisionsPanel />
+          </template>
         </TabPages>
       </template>
     </div>

@@ -151,6 +151,20 @@ export function useRestriction(id: Id, choice: MaybeRefOrGetter<Choice>, wanted:
   })
 }
 
+/** What each setup asks for next, and its manners. */
+export function useKnockOn(id: Id, choice: MaybeRefOrGetter<Choice>) {
+  return useQuery({
+    queryKey: computed(() => ['knock-on', toValue(id), toValue(choice)] as const),
+    queryFn: async ({ queryKey: [, programme_id, query] }) =>
+      answer(
+        await api.GET('/api/programmes/{programme_id}/knock-on', {
+          params: { path: { programme_id }, query },
+        }),
+      ),
+    placeholderData: (before) => before,
+  })
+}
+
 export function useVerdictChoices() {
   return useQuery({
     queryKey: ['verdict-choices'],
