@@ -6,7 +6,7 @@ from torvix_core.engine.dimensions import Slot
 
 from engines.builds.service import describe_engine
 from engines.parts.service import PartFacts, add_part
-from programmes.models import Programme
+from programmes.models import Programme, Setup
 from shop.models import Person, Role
 
 # The scenes make about 230 hp. In the trade, 36 lb/h × 8 are at their end at 436 hp: 16 kg/h for 54 hp each
@@ -17,6 +17,8 @@ SHEET = {**scenes.SIX, "injectors": "6", "injector_size": "10 kg/h", "intake_lif
 class Scene(TestCase):
     operator: Person
     programme: Programme
+    a: Setup
+    b: Setup
     SHEET = SHEET
 
     @classmethod
