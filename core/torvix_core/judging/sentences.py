@@ -230,25 +230,26 @@ def stretch_sentences(strip: Sequence[Lead], wording: Wording) -> tuple[str, ...
 
 
 def crossover_sentences(
-    crossovers: Sequence[Crossover], wording: Wording, low_rpm: float, high_rpm: float
-) -> tuple[str, ...]:
-    """Where one setup overtakes another, with its bounds, and between which speeds that was seen.
+    crossovers: Sequence[Crossover], wording: Wording, low_rpm: float, high_rpm: float,
+    evidence: Sequence[str] = (),
+) -> tuple[str, ...]:  # fmt: skip
+    """Where one setup overtakes another, with its bounds, and between which speeds and by what that was seen.
 
     Shapes: the crossovers of `lead_strip`.
-    Units:  rpm.
+    Units:  rpm. `evidence` is of each crossover, such as "6 pulls in 1 session".
     Errors: none.
     Source: house rule.
     >>> crossover_sentences([Crossover(4650.0, 80.0, 0, 1)], Wording(("A", "B"), "N·m", 1.0), 2400, 6500)
     ('Below 4650 ± 80 rpm A makes more than B, above it B; seen from 2400 to 6500 rpm.',)
     """
     texts = []
-    for cross in crossovers:
+    for place, cross in enumerate(crossovers):
         where = f"{cross.speed_rpm:.0f} rpm, give or take more than was run,"
         if cross.half_width_rpm is not None:
             where = f"{cross.speed_rpm:.0f} ± {cross.half_width_rpm:.0f} rpm"
         before, after = wording.labels[cross.before], wording.labels[cross.after]
         texts.append(
             f"Below {where} {before} makes more than {after}, above it {after}; seen from {low_rpm:.0f} to "
-            f"{high_rpm:.0f} rpm."
+            f"{high_rpm:.0f} rpm{f' in {evidence[place]}' if evidence else ''}."
         )
     return tuple(texts)

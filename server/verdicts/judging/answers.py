@@ -331,7 +331,7 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
     judged, compared = found.judged, found.comparison
     units, programme = units_of(person), compared.programme
     unit = units["power"] if judged.choice.measure.is_power else units["torque"]
-    leads, crossovers = found.strip
+    leads, _ = found.strip
     by = clock()
     in_torque = wording(compared, units["torque"])
     setup_id = [setup.pk for setup in compared.setups]
@@ -361,11 +361,7 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
         run_high_rpm=float(compared.speed_rpm[-1]),
         headline=headline(person, found),
         stretches=list(sentences.stretch_sentences(leads, in_torque)),
-        thresholds=list(
-            sentences.crossover_sentences(
-                crossovers, in_torque, float(compared.speed_rpm[0]), float(compared.speed_rpm[-1])
-            )
-        ),
+        thresholds=_thresholds(found, in_torque),
         placings=[_placing(found, placing, unit, units) for placing in judged.placings],
         shape_level=float(quantities.from_si(judged.shapes.level, units["torque"])),
         shapes=_shapes(found),
@@ -390,6 +386,22 @@ def out(person: Person, found: WorkedVerdict) -> Verdict:
         method=caveats.method(judged),
         notes=[*compared.notes, *caveats.notes(judged, found.plan, by)],
     )
+
+
+def _thresholds(found: WorkedVerdict, wording: Wording) -> list[str]:
+    """Where one setup overtakes another, with what that rests on; or that none does beyond doubt."""
+    compared = found.comparison
+    low, high = float(compared.speed_rpm[0]), float(compared.speed_rpm[-1])
+    _, crossovers = found.strip
+    evidence = []
+    for cross in crossovers:
+        rows = [row for row, setup in enumerate(compared.setup_of.tolist()) if setup in (cross.before, cross.after)]
+        days = {compared.kept[row].pull.session_id for row in rows}
+        evidence.append(f"{counted(len(rows), 'pull')} and {counted(len(days), 'session')} of one engine")
+    told = list(sentences.crossover_sentences(crossovers, wording, low, high, evidence))
+    if not told and found.curves is not None and len(compared.setups) > 1:
+        told = [f"No setup overtakes another beyond doubt from {low:.0f} to {high:.0f} rpm."]
+    return told
 
 
 def scatter_basis(fitted: Effects) -> str:

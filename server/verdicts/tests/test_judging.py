@@ -101,7 +101,9 @@ class Duties(Tilted):
         thresholds = self.read("verdict").json()["thresholds"]
         self.assertEqual(len(thresholds), 1)
         self.assertRegex(
-            thresholds[0], r"^Below 4[45]\d\d ± \d+ rpm B makes more than A, above it A; seen from \d+ to 6800 rpm\.$"
+            thresholds[0],
+            r"^Below 4[45]\d\d ± \d+ rpm B makes more than A, above it A; seen from \d+ to 6800 rpm in "
+            r"\d+ pulls and 1 session of one engine\.$",
         )
 
 
