@@ -13,7 +13,7 @@ from django.test import TransactionTestCase
 from ops.lanes import OURS, clean_database, other_database
 from perf import air, files, planning, pulls, verdict
 from perf.live import Crowd, Latency, Queue, Typing
-from perf.screens import Judging
+from perf.screens import Judging, Matrix
 from perf.worker import FullRate, LongSoak
 
 Benchmark = Callable[[], None] | type[TransactionTestCase]
@@ -51,6 +51,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("many files", alone(files.many)),
     ("verdict", alone(verdict.through_the_api)),
     ("judging on the screen", Judging),
+    ("a matrix of setups on paper", Matrix),
     ("typing", Typing),
     ("latency", Latency),
     ("crowd", Crowd),

@@ -47,6 +47,41 @@ FRAMES = """() => {
 }"""
 
 
+# From a key in a cell of the matrix to the figures that follow from it.
+KEYED = """([label, text]) => new Promise((done) => {
+  const field = document.querySelector(`input[aria-label="${label}"]`)
+  const began = performance.now()
+  new MutationObserver((_, observer) => {
+    observer.disconnect()
+    requestAnimationFrame(() => done(performance.now() - began))
+  }).observe(document.querySelector('.matrix tbody'), { subtree: true, childList: true, characterData: true })
+  setTimeout(() => done(null), 30_000)
+  Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(field, text)
+  field.dispatchEvent(new InputEvent('input', { bubbles: true }))
+})"""
+
+
+class Matrix(BrowserCase):
+    """Prints, asserts nothing."""
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        programme = verdict.planned(Person.objects.get(username="mats"))
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{programme.pk}/plan/change?tab=setups", wait_until="domcontentloaded")
+            expect(page.get_by_test_id("figure-row").first).to_be_visible()
+            taken = []
+            for step in range(size(20, 2)):
+                page.wait_for_timeout(500)
+                took = page.evaluate(KEYED, ["Boost target of setup L", f"0.{step + 10} bar"])
+                taken += [] if took is None else [took]
+        tell(
+            "a key in the matrix of 12 setups to their figures on paper",
+            f"median {np.median(taken):.0f} ms, longest {max(taken):.0f} ms",
+            "under 150 ms",
+        )
+
+
 class Judging(BrowserCase):
     """Prints, asserts nothing."""
 

@@ -186,9 +186,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 :disabled="pulled[place]"
                 :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
                 :error="Boolean(fields[`setups.${place}.settings.${row.key}`])"
-                @change="
-                  put(draft, place, row.key, ($event.target as HTMLInputElement).value, slotOf, pulled)
-                "
+                @update:model-value="put(draft, place, row.key, String($event ?? ''), slotOf, pulled)"
               />
               <p v-if="fields[`setups.${place}.settings.${row.key}`]" class="message mt-1 mb-0 mx-0">
                 {{ fields[`setups.${place}.settings.${row.key}`] }}
