@@ -113,7 +113,8 @@ class CostInTheExhaust(SimpleTestCase):
         more, less, none = (20e3, 15e3, 25e3), (-20e3, -25e3, -15e3), (2e3, -3e3, 7e3)
         gain, loss, wash = share(0.03, 0.01), share(-0.03, 0.01), share(0.001, 0.01)
         for back, power, wanted in (
-            (more, gain, ExhaustCost.PAID), (more, wash, ExhaustCost.DEARER), (none, gain, ExhaustCost.FREE),
+            (more, gain, ExhaustCost.PAID), (more, wash, ExhaustCost.UNPAID), (more, loss, ExhaustCost.DEARER),
+            (none, gain, ExhaustCost.FREE),
             (less, gain, ExhaustCost.CHEAPER), (less, wash, ExhaustCost.CHEAPER), (less, loss, ExhaustCost.WEAKER),
             (none, loss, ExhaustCost.WEAKER), (none, wash, ExhaustCost.NOTHING),
         ):  # fmt: skip

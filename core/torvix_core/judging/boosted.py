@@ -135,7 +135,8 @@ class ExhaustCost(StrEnum):
     """What the exhaust side says of one setup against another at the same boost."""
 
     OTHER_BOOST = "other_boost"  # they were not run at the same boost, so nothing can be read
-    DEARER = "dearer"  # more back pressure or turbine speed, and no more power
+    DEARER = "dearer"  # more back pressure or turbine speed, and less power
+    UNPAID = "unpaid"  # more of either, and no gain in power that is told from scatter
     PAID = "paid"  # more of either, and more power for it
     FREE = "free"  # more power for no more of either
     CHEAPER = "cheaper"  # less of either, and no less power
@@ -185,7 +186,7 @@ def exhaust_cost(
     if abs(float(power.change)) > smallest:
         gain = 1 if float(power.low) > 0 else -1 if float(power.high) < 0 else 0
     if sides == {1}:
-        return ExhaustCost.PAID if gain > 0 else ExhaustCost.DEARER
+        return {1: ExhaustCost.PAID, 0: ExhaustCost.UNPAID, -1: ExhaustCost.DEARER}[gain]
     if sides == {-1} and gain >= 0:
         return ExhaustCost.CHEAPER
     if gain:

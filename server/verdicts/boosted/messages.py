@@ -72,6 +72,8 @@ def pair_sentence(found: Boosted, pair: SameBoostPair, units: Mapping[str, str])
             end = ". That points at too much overlap for this turbo."
         case ExhaustCost.DEARER:
             end = ". More is asked of the turbine, and the engine gives no more for it."
+        case ExhaustCost.UNPAID:
+            end = ". More is asked of the turbine, and no gain in power is told from scatter."
         case ExhaustCost.PAID:
             end = ". More is asked of the turbine, and the engine pays for it."
         case ExhaustCost.FREE:

@@ -105,11 +105,10 @@ def boosted(comparison: Comparison, plan: Plan, choice: Choice) -> Boosted | Non
     except NotEnoughPulls:
         along = None
     targets = np.array([boost_target(one.pull) or np.nan for one in comparison.kept])
-    inside = scored.inside
     return Boosted(
         comparison, scored, boost, pressure, exhaust, turbine, window,
         _held(comparison, scored.fitted, own, boost, targets, window),
-        _driven(comparison, split, boost[:, inside].mean(axis=1)), along,
+        _driven(comparison, split, boost @ shares), along,
         _pairs(comparison, scored, plan, targets, boost, exhaust, turbine, history),
         None if exhaust is None else _ratios(comparison, boost, exhaust),
     )  # fmt: skip
@@ -186,13 +185,14 @@ def _pairs(
     """Setups that were asked for the same boost, each against the first of them."""
     if exhaust is None:
         return ()
-    inside, layout, setups = scored.inside, scored.layout, comparison.setups
+    # Weighted as the power is, so that all three are of the same speeds.
+    shares, layout, setups = scored.shares, scored.layout, comparison.setups
     asked = mean_levels(layout, targets)
-    reached = mean_levels(layout, boost[:, inside].mean(axis=1))
+    reached = mean_levels(layout, boost @ shares)
     factors = {one.pk: plan.factors(one) for one in plan.setups if one.pk}
-    back = fit(ATMOSPHERE + np.maximum(exhaust[:, inside].mean(axis=1), 1 - ATMOSPHERE), layout, history)
+    back = fit(ATMOSPHERE + np.maximum(exhaust @ shares, 1 - ATMOSPHERE), layout, history)
     spins = turbine is not None and bool((turbine > 0).all())
-    turn = fit(turbine[:, inside].mean(axis=1), layout, history) if turbine is not None and spins else None
+    turn = fit(turbine @ shares, layout, history) if turbine is not None and spins else None
     found = []
     for level in dict.fromkeys(np.round(asked[np.isfinite(asked)]).tolist()):
         same = [place for place in range(len(setups)) if np.isfinite(asked[place]) and round(asked[place]) == level]

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
+from torvix_core.engine.dimensions import Slot
 from torvix_core.judging.restriction import LABELS, ClueKind, ClueSide
 from torvix_core.judging.sentences import percent
 from torvix_core.units import quantities
@@ -53,6 +54,9 @@ def hint_sentences(found: Restriction, units: Mapping[str, str]) -> list[str]:
     if found.hint.next_place is not None:
         at_hand = f" At hand: {listed(found.at_hand, 'or')}." if found.at_hand else " No other part for it is on file."
         told.append(f"The next swap would tell most here: {LABELS[found.hint.next_place].lower()}.{at_hand}")
+    for slots in found.together:
+        names = listed([Slot(slot).label.lower() if slot in list(Slot) else slot for slot in slots])
+        told.append(f"{names[0].upper()}{names[1:]} were changed together, so none of them is told by itself.")
     if found.filling is not None:
         highest, end = found.filling
         told.append(

@@ -38,6 +38,7 @@ from verdicts.judging.service import bounds
 
 TOP = 3  # the upper third of the range: a restriction shows where most air is asked for
 PUSHED_BACK = 0.0006  # [-] of the filling for each kPa of exhaust pressure above the boost [mem]
+LEAST_BOOST = 10_000.0  # Pa, from which an engine counts as boosted
 MOST_PARTS = 3  # at hand that are named
 
 
@@ -65,6 +66,7 @@ class Restriction:
     evidence: tuple[Evidence, ...]
     filling: tuple[float, float] | None
     at_hand: tuple[str, ...]  # parts that could be swapped in next
+    together: tuple[tuple[str, ...], ...]  # slots that were changed together, so that none is told by itself
 
 
 def restriction(comparison: Comparison, plan: Plan, choice: Choice) -> Restriction:
@@ -74,20 +76,22 @@ def restriction(comparison: Comparison, plan: Plan, choice: Choice) -> Restricti
     top = (comparison.speed_rpm >= low - 1e-6) & (comparison.speed_rpm <= high + 1e-6)
     smallest = comparison.programme.smallest_difference
     power = float(comparison.power[comparison.setup_of == comparison.baseline].max(axis=1).mean())
-    swaps = _swaps(comparison, plan, top)
+    swaps, together = _swaps(comparison, plan, top)
     build = Build.objects.prefetch_related("readings", "flow_tables").get(pk=comparison.programme.build_id)
     channels, filling = _channel_means(comparison, top)
     evidence = (*swaps, *_of_channels(channels, power), *_on_paper(build, channels, power))
-    places = [place for place in Place if place is not Place.BLOWER or "boost" in channels]
+    places = [place for place in Place if place is not Place.BLOWER or _is_boosted(channels)]
     weighed = weigh([one.clue for one in evidence], places, smallest)
     found = hint(weighed, smallest)
     return Restriction(
         comparison, low, high, weighed, found, evidence, filling,
-        () if found.next_place is None else _at_hand(plan, found.next_place),
+        () if found.next_place is None else _at_hand(plan, found.next_place), together,
     )  # fmt: skip
 
 
-def _swaps(comparison: Comparison, plan: Plan, top: NDArray[np.bool_]) -> list[Evidence]:
+def _swaps(
+    comparison: Comparison, plan: Plan, top: NDArray[np.bool_]
+) -> tuple[list[Evidence], tuple[tuple[str, ...], ...]]:
     """What each part is worth in its slot at the top: the freer of the two is the one that makes more there."""
     levels = {one.pk: plan.factors(one) for one in plan.setups if one.pk}
     rows = list(dict.fromkeys(key for setup in comparison.setups for key in levels.get(setup.pk, {})))
@@ -97,8 +101,11 @@ def _swaps(comparison: Comparison, plan: Plan, top: NDArray[np.bool_]) -> list[E
     except NotEnoughPulls as reason:
         raise NothingKept(f"Nothing can be said yet: {reason}.", code="not_enough_pulls") from reason
     peaks, found = comparison.power.max(axis=1), dict[str, Evidence]()
+    together: dict[tuple[str, ...], None] = {}
     for effect in slot_effects(effects, full):
         slot = effect.answer.question.slot
+        if effect.answer.together:
+            together[tuple(sorted({slot, *effect.answer.together}))] = None
         if effect.change is None or slot not in list(Slot) or (place := PLACE_OF.get(Slot(slot))) is None:
             continue
         freer, before, gain = _freer(effect)
@@ -108,7 +115,7 @@ def _swaps(comparison: Comparison, plan: Plan, top: NDArray[np.bool_]) -> list[E
         # Of several parts in a slot the widest pair is the test of freeing it: two small ones alike say nothing.
         if slot not in found or swap.clue.gain > found[slot].clue.gain:
             found[slot] = swap
-    return list(found.values())
+    return list(found.values()), tuple(together)
 
 
 def _freer(effect: SlotEffect) -> tuple[str, str, tuple[float, float, float]]:
@@ -154,6 +161,11 @@ def _channel_means(
     return found, filling
 
 
+def _is_boosted(channels: Mapping[str, float]) -> bool:
+    """A stand may send the channel of an engine that has no boost."""
+    return channels.get("boost", 0.0) > LEAST_BOOST
+
+
 def _of_channels(channels: Mapping[str, float], power: float) -> list[Evidence]:
     found = []
     ambient, lost = channels["ambient"], channels.get("depression")
@@ -161,7 +173,7 @@ def _of_channels(channels: Mapping[str, float], power: float) -> list[Evidence]:
         clue = rough_clue(Place.INTAKE, ClueKind.CHANNEL, depression_gain(lost, ambient))
         found.append(Evidence(clue, "depression", figure=lost, power=power))
     boost, back = channels.get("boost"), channels.get("exhaust_pressure")
-    if boost is not None and back is not None and boost > 10_000:
+    if boost is not None and back is not None and _is_boosted(channels):
         clue = rough_clue(Place.BLOWER, ClueKind.CHANNEL, PUSHED_BACK * max(0.0, back - boost) / 1000)
         found.append(Evidence(clue, "exhaust_pressure", figure=back - boost, power=power))
     return found
@@ -169,7 +181,7 @@ def _of_channels(channels: Mapping[str, float], power: float) -> list[Evidence]:
 
 def _on_paper(build: Build, channels: Mapping[str, float], power: float) -> list[Evidence]:
     """The head's ceiling, of an engine without boost: with it the rule of thumb does not hold."""
-    if "boost" in channels:
+    if _is_boosted(channels):
         return []
     figures = {one.rule.key: one.amount for one in sheets.work_out(sheets.sheet_of(build)).figures}
     ceiling = figures.get("head_ceiling")

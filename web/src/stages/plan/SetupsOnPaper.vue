@@ -31,7 +31,7 @@ const rows = computed(() =>
 const choices = computed(() =>
   props.plan.draft.setups.map((setup, place) => ({
     value: place,
-    title: `${letterOf(props.plan.positions[place] ?? 0)} ${setup.name}`,
+    label: `${letterOf(props.plan.positions[place] ?? 0)} ${setup.name}`,
   })),
 )
 const base = computed(() => letterOf(props.plan.positions[0] ?? 0))

@@ -14,7 +14,7 @@ const { setup } = useFrame()
 /** The school that was agreed on comes first; the other stays at hand. */
 const shown = useAddress('boost', props.boosted.policy === 'equal_drive' ? 'drive' : 'boost')
 const within = (one: Schema['PercentOut'] | null) =>
-  one ? `${signed(one.percent, 1)} ± ${figure((one.high - one.low) / 2, 1)}` : '–'
+  one ? `${signed(one.percent, 2)} ± ${figure((one.high - one.low) / 2, 2)}` : '–'
 const span = (one: Schema['SpanOut'] | null, digits: number) =>
   one ? `${signed(one.value, digits)} ± ${figure((one.high - one.low) / 2, digits)}` : '–'
 const baseline = computed(() => setup(props.boosted.baseline_id).letter)
@@ -125,7 +125,7 @@ const driven = computed(() => props.boosted.setups.filter((one) => one.by_speed)
       </v-table>
     </template>
     <template v-else>
-      <p v-for="pair in boosted.pairs" :key="`${pair.one_id} ${pair.other_id}`" class="text pair">
+      <p v-for="pair in boosted.pairs" :key="`${pair.one_id} ${pair.other_id}`" class="text sentence">
         {{ pair.words }}
       </p>
       <v-table class="figures close mt-2" data-test="same-boost">
@@ -174,7 +174,7 @@ const driven = computed(() => props.boosted.setups.filter((one) => one.by_speed)
 </template>
 
 <style scoped>
-.pair {
+.sentence {
   margin: 0 0 4px;
 }
 </style>
