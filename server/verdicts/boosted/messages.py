@@ -58,7 +58,8 @@ def pair_sentence(found: Boosted, pair: SameBoostPair, units: Mapping[str, str])
     setups, at = found.comparison.setups, pair.found
     names = f"{setups[pair.other].letter} against {setups[pair.one].letter}"
     unit = units["boost"]
-    boost = f"{float(quantities.difference_from_si(at.boost, unit)):+.2f} {unit}".replace("-", "−")
+    apart = round(float(quantities.difference_from_si(at.boost, unit)), 2)
+    boost = f"{apart:+.2f} {unit}".replace("-", "−") if apart else f"0.00 {unit}"
     if at.cost is ExhaustCost.OTHER_BOOST:
         return f"{names}: not the same boost ({boost}), so back pressure and power are not held against each other."
     back, low, high = (float(quantities.difference_from_si(each, unit)) for each in at.back_pressure)

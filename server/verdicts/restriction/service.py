@@ -24,7 +24,7 @@ from torvix_core.judging.restriction import (
     weigh,
 )
 from torvix_core.judging.slot_effects import SlotEffect, slot_effects
-from torvix_core.pull.curve import shared_grid
+from torvix_core.pull.curve import GRID_RPM, shared_grid
 from torvix_core.units.checked import Array
 
 from curves.models import Reduced
@@ -72,7 +72,7 @@ class Restriction:
 def restriction(comparison: Comparison, plan: Plan, choice: Choice) -> Restriction:
     """Weigh what a test says. NothingKept where nothing tells scatter."""
     low, high = bounds(comparison, choice)
-    low = high - (high - low) / TOP
+    low = np.ceil((high - (high - low) / TOP) / GRID_RPM) * GRID_RPM
     top = (comparison.speed_rpm >= low - 1e-6) & (comparison.speed_rpm <= high + 1e-6)
     smallest = comparison.programme.smallest_difference
     power = float(comparison.power[comparison.setup_of == comparison.baseline].max(axis=1).mean())
