@@ -143,7 +143,7 @@ class BothSchools(Case):
             expect(page.get_by_test_id("boost-driven")).to_contain_text("by breathing, %")
             boost.get_by_role("button", name="At the same boost").click()
             expect(boost).to_contain_text(re.compile(r"I against C: same boost .+ points at too much overlap"))
-            expect(page.get_by_test_id("boost-ratios")).to_contain_text("1.2")
+            expect(page.get_by_test_id("boost-ratios")).to_contain_text("1.34")
             self.axe(page, page.url)
             self.at(page, self.blown, "verdict?tab=boost")
             expect(page.get_by_test_id("boost-driven")).to_contain_text("B against A: power +")
