@@ -140,8 +140,10 @@ def pull(
     inertia_in_torque: str = "included",
     rows: Sequence[Sequence[float]] | None = None,
     more: Mapping[str, tuple[float, str]] | None = None,
+    tuned: bool = False,
 ) -> Pull:
-    """A complete pull of a known curve, kept unless told otherwise. `more` channels by name: value and unit."""
+    """A complete pull of a known curve, kept unless told otherwise. `more` channels by name: value and unit; `tuned`:
+    what its setup was set to is on record with it."""
     number = Pull.objects.filter(session__programme=of.programme).count() + 1
     at = of.opened_at + timedelta(minutes=4 * number)
     made = Pull.objects.create(
@@ -150,7 +152,7 @@ def pull(
         step=steps.next_step(of.programme, setup),
     )  # fmt: skip
     PullSetting.objects.bulk_create(
-        PullSetting(pull=made, key=key, text=one.text) for key, one in in_force(setup).items()
+        PullSetting(pull=made, key=key, text=one.text) for key, one in in_force(setup).items() if tuned
     )  # fmt: skip
     mark_used(of.programme.build, at)
     more = more or {}

@@ -68,7 +68,8 @@ class Demonstration(DemonstrationCase):
         for place, setup in enumerate(self.boosted.setups.all()):
             stand = SimulatedStand(engine=FOUR)
             stand.command("fit", bolted_on(self.boosted, setup))
-            truth[place] = sum(stand.truth([float(rpm) for rpm in range(3400, 7100, 100)], skin=46.0))
+            speeds = [float(rpm) for rpm in range(3400, 7100, 100)]
+            truth[place] = judged.duty_mean(stand.truth(speeds, skin=46.0), speeds)
         for boost in range(3):
             cams = [place for place in range(9) if place % 3 == boost]
             for one, other in itertools.permutations(cams, 2):

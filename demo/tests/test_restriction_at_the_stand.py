@@ -6,11 +6,11 @@ import numpy as np
 from torvix_core.engine.breathing import head_flow_power
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import fit
-from torvix_core.judging.restriction import (
+from torvix_core.regimes.restriction import (
     Clue,
     ClueKind,
     ClueSide,
-    Place,
+    Site,
     ceiling_gain,
     depression_gain,
     hint,
@@ -22,16 +22,16 @@ from standin.engine import EIGHT
 from standin.stand import Stand
 
 SPEEDS = [float(rpm) for rpm in range(4600, 6100, 100)]
-SIZES = {Place.INTAKE: "carburetor.carburetor_rating", Place.HEAD: "cylinder_head.intake_flow",
-         Place.EXHAUST: "header.primary_diameter"}  # fmt: skip
+SIZES = {Site.INTAKE: "carburetor.carburetor_rating", Site.HEAD: "cylinder_head.intake_flow",
+         Site.EXHAUST: "header.primary_diameter"}  # fmt: skip
 PULLEYS = (0.090, 0.085)
 GRIDS = 200
-PLACES = [Place.INTAKE, Place.MANIFOLD, Place.HEAD, Place.EXHAUST]
+PLACES = [Site.INTAKE, Site.MANIFOLD, Site.HEAD, Site.EXHAUST]
 LARGER = 1.4
 
 
 class HiddenRestrictions(TestCase):
-    def bolted(self, sizes: dict[Place, float], pulley: float) -> tuple[float, Stand]:
+    def bolted(self, sizes: dict[Site, float], pulley: float) -> tuple[float, Stand]:
         """Mean torque at the top on the blower, and the stand; sizes over the engine's own."""
         stand = Stand(engine=EIGHT)
         parts = [{"slot": SIZES[place].split(".")[0], "name": "Heads as cast",
@@ -47,8 +47,12 @@ class HiddenRestrictions(TestCase):
         rng = np.random.default_rng(17)
         right = contradicted = wrong = 0
         for _ in range(GRIDS):
-            sizes = {Place.INTAKE: rng.uniform(1.1, 1.4), Place.HEAD: rng.uniform(1.2, 1.5), Place.EXHAUST: 1.0}
-            narrow = (Place.INTAKE, Place.HEAD)[int(rng.integers(2))]
+            sizes = {
+                Site.INTAKE: rng.uniform(1.1, 1.4),
+                Site.HEAD: rng.uniform(1.2, 1.5),
+                Site.EXHAUST: 1.0,
+            }
+            narrow = (Site.INTAKE, Site.HEAD)[int(rng.integers(2))]
             sizes[narrow] = rng.uniform(0.5, 0.65)
             gains = {place: self.bolted({**sizes, place: sizes[place] * LARGER}, PULLEYS[0])[0] for place in SIZES}
             true = max(gains, key=lambda place: gains[place])
@@ -67,10 +71,10 @@ class HiddenRestrictions(TestCase):
                 clues.append(Clue(place, ClueKind.SWAP, gain, low, high))
             torque, stand = cells[0]
             depression = 1000 * stand.fitted.depression(stand._swallowed(SPEEDS[-1], 1.2)[1])
-            clues.append(rough_clue(Place.INTAKE, ClueKind.CHANNEL, depression_gain(depression, 101_325.0)))
+            clues.append(rough_clue(Site.INTAKE, ClueKind.CHANNEL, depression_gain(depression, 101_325.0)))
             power = torque * float(np.mean(SPEEDS)) * np.pi / 30
-            ceiling = float(head_flow_power(sizes[Place.HEAD] * EIGHT.own["cylinder_head.intake_flow"], 8))
-            clues.append(rough_clue(Place.HEAD, ClueKind.PAPER, ceiling_gain(power, ceiling)))
+            ceiling = float(head_flow_power(sizes[Site.HEAD] * EIGHT.own["cylinder_head.intake_flow"], 8))
+            clues.append(rough_clue(Site.HEAD, ClueKind.PAPER, ceiling_gain(power, ceiling)))
             weighed = weigh(clues, PLACES)
             named = hint(weighed).place
             right += weighed[0].place is true

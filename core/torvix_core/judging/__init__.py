@@ -4,7 +4,6 @@
 is of which setup, `effects` tells setup, session and drift apart (`fit`), `representative_pull` lets another pull
 stand for a setup (`stand_for`), `multiple_comparisons` has the critical values for many comparisons. `win_probability`
 draws how likely each is best, `verdict` ranks and groups (`rank`, `washes`), `lead_strip` says who leads where,
-`ladder` and `slot_effects` say what steps and parts are worth, `grid` what a part is at each level of boost or spark,
-`level_curves` and `regimes` where along it one overtakes another, `sentences` puts it in words. `design` and `repeats`
+`ladder` and `slot_effects` say what steps and parts are worth, `sentences` puts it in words. `design` and `repeats`
 say beforehand what a set of setups and a number of pulls can tell (`questions`, `pulls_needed`).
 """

@@ -41,6 +41,8 @@ def _boost(found: AfterPull, units: Mapping[str, str]) -> str:
     way = "raise" if held.found < held.target else "lower"
     told = f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}"
     told += "." if held.near else f": {way} boost for the next pull."
+    if not held.near and len(found.boost_misses) < 2:
+        return told  # all of it alike
     where = [
         f"{quantities.words(abs(one.miss), units['boost'])} {'over' if one.miss > 0 else 'short'} "
         f"from {one.low_rpm:.0f} to {one.high_rpm:.0f} rpm"

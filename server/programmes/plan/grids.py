@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from torvix_core.engine.dimensions import Slot
-from torvix_core.judging.grid import Grid, grid_of
+from torvix_core.regimes.grid import Grid, grid_of
 
 from engines.parts.service import stack_part
 from programmes.plan.plans import SETTING, Plan, PlannedSetup

@@ -37,7 +37,7 @@ class SetupOnPaper:
 
 
 @dataclass(frozen=True)
-class FigureRow:
+class PaperFigureRow:
     """A figure that is not the same for all setups, in a reader's unit by setup; empty where it is not known."""
 
     label: str
@@ -46,7 +46,7 @@ class FigureRow:
 
 @dataclass(frozen=True)
 class EngineOnPaper:
-    rows: list[FigureRow]
+    rows: list[PaperFigureRow]
     setups: list[SetupOnPaper]  # every setup but the one that they are held against
 
 
@@ -82,7 +82,7 @@ def on_paper(plan: Plan, build: Build, units: Mapping[str, str], against: int = 
     for figures in zip(*(one.figures for one, _ in worked), strict=False):
         texts = [figure_text(figure, units) for figure in figures]
         if len(set(texts)) > 1:
-            rows.append(FigureRow(figures[0].rule.label, texts))
+            rows.append(PaperFigureRow(figures[0].rule.label, texts))
     return EngineOnPaper(rows, found)
 
 

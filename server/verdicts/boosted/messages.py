@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from torvix_core.judging.boosted import ExhaustCost
 from torvix_core.judging.difference import Difference
 from torvix_core.judging.sentences import percent
+from torvix_core.regimes.boosted import ExhaustCost
 from torvix_core.units import quantities
 
 from verdicts.boosted.service import Boosted, DrivenSetup, HeldPull, SameBoostPair, only_camshaft

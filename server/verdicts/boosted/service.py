@@ -7,7 +7,10 @@ from dataclasses import dataclass
 
 import numpy as np
 from torvix_core.engine.dimensions import Slot
-from torvix_core.judging.boosted import (
+from torvix_core.judging.effects import Effects, History, NotEnoughPulls, fit
+from torvix_core.pull.comparability import ComparabilityWindow
+from torvix_core.pull.curve import shared_grid
+from torvix_core.regimes.boosted import (
     AtSameBoost,
     BoostSplit,
     BreathingSplit,
@@ -17,11 +20,8 @@ from torvix_core.judging.boosted import (
     sensitivity,
     worth_of_miss,
 )
-from torvix_core.judging.effects import Effects, History, NotEnoughPulls, fit
-from torvix_core.judging.grid import Grid
-from torvix_core.judging.level_curves import mean_levels
-from torvix_core.pull.comparability import ComparabilityWindow
-from torvix_core.pull.curve import shared_grid
+from torvix_core.regimes.grid import Grid
+from torvix_core.regimes.level_curves import mean_levels
 from torvix_core.tuning.targets import BoostHeld, BoostMiss, boost_held, boost_misses, settled_boost
 from torvix_core.units.checked import Array
 

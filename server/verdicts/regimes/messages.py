@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from torvix_core.judging.difference import DifferenceState
-from torvix_core.judging.grid import EMPTY, PartEffect
-from torvix_core.judging.regimes import Crossing
 from torvix_core.judging.sentences import percent, state_words
+from torvix_core.regimes.change_over import Crossing
+from torvix_core.regimes.grid import EMPTY, PartEffect
 from torvix_core.units import quantities
 from torvix_core.units.grammar import counted, listed
 

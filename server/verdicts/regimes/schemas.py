@@ -8,9 +8,9 @@ from itertools import groupby
 import numpy as np
 from ninja import Schema
 from torvix_core.air.standards import DEFINITIONS
-from torvix_core.judging.grid import EMPTY, PartEffect
-from torvix_core.judging.regimes import Crossing, Zone
 from torvix_core.pull.curve import GRID_RPM
+from torvix_core.regimes.change_over import Crossing, Zone
+from torvix_core.regimes.grid import EMPTY, PartEffect
 from torvix_core.units import quantities
 
 from programmes.plan.confounding import names_of

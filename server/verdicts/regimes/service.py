@@ -11,10 +11,10 @@ from torvix_core.judging import duty, verdict
 from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.duty import PRESETS, Preset
 from torvix_core.judging.effects import Effects, NotEnoughPulls, fit
-from torvix_core.judging.grid import EMPTY, Grid, PartEffect, part_effects
 from torvix_core.judging.lead_strip import fit_curves
-from torvix_core.judging.level_curves import LevelCurves, LevelMap, at_cell_level, level_curves, mean_levels
-from torvix_core.judging.regimes import Crossing, Zone, crossings, leading_parts, zones
+from torvix_core.regimes.change_over import Crossing, Zone, crossings, leading_parts, zones
+from torvix_core.regimes.grid import EMPTY, Grid, PartEffect, part_effects
+from torvix_core.regimes.level_curves import LevelCurves, LevelMap, at_cell_level, level_curves, mean_levels
 from torvix_core.units.checked import Array
 
 from programmes.plan.grids import PlanGrid, plan_grid

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 from ninja import Query, Router, Schema
-from torvix_core.judging.restriction import LABELS
+from torvix_core.regimes.restriction import LABELS
 
 from programmes.plan.saving import plan_in_force
 from shop.permissions import is_person, units_of

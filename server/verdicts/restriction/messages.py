@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from torvix_core.engine.dimensions import Slot
-from torvix_core.judging.restriction import LABELS, ClueKind, ClueSide
 from torvix_core.judging.sentences import percent
+from torvix_core.regimes.restriction import LABELS, ClueKind, ClueSide
 from torvix_core.units import quantities
 from torvix_core.units.grammar import listed
 
-from verdicts.restriction.service import Evidence, Restriction, of_place
+from verdicts.restriction.service import Restriction, RestrictionEvidence, of_place
 
 
-def evidence_sentence(one: Evidence, units: Mapping[str, str], smallest: float) -> str:
+def evidence_sentence(one: RestrictionEvidence, units: Mapping[str, str], smallest: float) -> str:
     """What one clue says, at which power."""
     clue, at = one.clue, _power(one.power, units)
     if clue.kind is ClueKind.SWAP:

@@ -10,12 +10,14 @@ from numpy.typing import NDArray
 from torvix_core.engine.dimensions import Slot
 from torvix_core.judging.design import NOTHING
 from torvix_core.judging.effects import NotEnoughPulls, fit
-from torvix_core.judging.restriction import (
+from torvix_core.judging.slot_effects import SlotEffect, slot_effects
+from torvix_core.pull.curve import GRID_RPM, shared_grid
+from torvix_core.regimes.restriction import (
     PLACE_OF,
     Clue,
     ClueKind,
-    Place,
     RestrictionHint,
+    Site,
     WeighedPlace,
     ceiling_gain,
     depression_gain,
@@ -23,8 +25,6 @@ from torvix_core.judging.restriction import (
     rough_clue,
     weigh,
 )
-from torvix_core.judging.slot_effects import SlotEffect, slot_effects
-from torvix_core.pull.curve import GRID_RPM, shared_grid
 from torvix_core.units.checked import Array
 
 from curves.models import Reduced
@@ -43,7 +43,7 @@ MOST_PARTS = 3  # at hand that are named
 
 
 @dataclass(frozen=True)
-class Evidence:
+class RestrictionEvidence:
     """A clue with what it rests on: names and figures for its sentence, SI."""
 
     clue: Clue
@@ -63,7 +63,7 @@ class Restriction:
     high_rpm: float
     weighed: tuple[WeighedPlace, ...]
     hint: RestrictionHint
-    evidence: tuple[Evidence, ...]
+    evidence: tuple[RestrictionEvidence, ...]
     filling: tuple[float, float] | None
     at_hand: tuple[str, ...]  # parts that could be swapped in next
     together: tuple[tuple[str, ...], ...]  # slots that were changed together, so that none is told by itself
@@ -80,7 +80,7 @@ def restriction(comparison: Comparison, plan: Plan, choice: Choice) -> Restricti
     build = Build.objects.prefetch_related("readings", "flow_tables").get(pk=comparison.programme.build_id)
     channels, filling = _channel_means(comparison, top)
     evidence = (*swaps, *_of_channels(channels, power), *_on_paper(build, channels, power))
-    places = [place for place in Place if place is not Place.BLOWER or _is_boosted(channels)]
+    places = [place for place in Site if place is not Site.BLOWER or _is_boosted(channels)]
     weighed = weigh([one.clue for one in evidence], places, smallest)
     found = hint(weighed, smallest)
     return Restriction(
@@ -91,7 +91,7 @@ def restriction(comparison: Comparison, plan: Plan, choice: Choice) -> Restricti
 
 def _swaps(
     comparison: Comparison, plan: Plan, top: NDArray[np.bool_]
-) -> tuple[list[Evidence], tuple[tuple[str, ...], ...]]:
+) -> tuple[list[RestrictionEvidence], tuple[tuple[str, ...], ...]]:
     """What each part is worth in its slot at the top: the freer of the two is the one that makes more there."""
     levels = {one.pk: plan.factors(one) for one in plan.setups if one.pk}
     rows = list(dict.fromkeys(key for setup in comparison.setups for key in levels.get(setup.pk, {})))
@@ -100,7 +100,7 @@ def _swaps(
         effects = fit(comparison.torque[:, top].mean(axis=1), comparison.layout, comparison.history)
     except NotEnoughPulls as reason:
         raise NothingKept(f"Nothing can be said yet: {reason}.", code="not_enough_pulls") from reason
-    peaks, found = comparison.power.max(axis=1), dict[str, Evidence]()
+    peaks, found = comparison.power.max(axis=1), dict[str, RestrictionEvidence]()
     together: dict[tuple[str, ...], None] = {}
     for effect in slot_effects(effects, full):
         slot = effect.answer.question.slot
@@ -111,7 +111,7 @@ def _swaps(
         freer, before, gain = _freer(effect)
         with_it = [setup for setup, row in enumerate(full) if row[slot] == freer]
         power = float(peaks[np.isin(comparison.setup_of, with_it)].mean())
-        swap = Evidence(Clue(place, ClueKind.SWAP, *gain), slot, before, freer, power=power)
+        swap = RestrictionEvidence(Clue(place, ClueKind.SWAP, *gain), slot, before, freer, power=power)
         # Of several parts in a slot the widest pair is the test of freeing it: two small ones alike say nothing.
         if slot not in found or swap.clue.gain > found[slot].clue.gain:
             found[slot] = swap
@@ -166,20 +166,20 @@ def _is_boosted(channels: Mapping[str, float]) -> bool:
     return channels.get("boost", 0.0) > LEAST_BOOST
 
 
-def _of_channels(channels: Mapping[str, float], power: float) -> list[Evidence]:
+def _of_channels(channels: Mapping[str, float], power: float) -> list[RestrictionEvidence]:
     found = []
     ambient, lost = channels["ambient"], channels.get("depression")
     if lost is not None and 0 < lost < ambient / 2:
-        clue = rough_clue(Place.INTAKE, ClueKind.CHANNEL, depression_gain(lost, ambient))
-        found.append(Evidence(clue, "depression", figure=lost, power=power))
+        clue = rough_clue(Site.INTAKE, ClueKind.CHANNEL, depression_gain(lost, ambient))
+        found.append(RestrictionEvidence(clue, "depression", figure=lost, power=power))
     boost, back = channels.get("boost"), channels.get("exhaust_pressure")
     if boost is not None and back is not None and _is_boosted(channels):
-        clue = rough_clue(Place.BLOWER, ClueKind.CHANNEL, PUSHED_BACK * max(0.0, back - boost) / 1000)
-        found.append(Evidence(clue, "exhaust_pressure", figure=back - boost, power=power))
+        clue = rough_clue(Site.BLOWER, ClueKind.CHANNEL, PUSHED_BACK * max(0.0, back - boost) / 1000)
+        found.append(RestrictionEvidence(clue, "exhaust_pressure", figure=back - boost, power=power))
     return found
 
 
-def _on_paper(build: Build, channels: Mapping[str, float], power: float) -> list[Evidence]:
+def _on_paper(build: Build, channels: Mapping[str, float], power: float) -> list[RestrictionEvidence]:
     """The head's ceiling, of an engine without boost: with it the rule of thumb does not hold."""
     if _is_boosted(channels):
         return []
@@ -187,11 +187,11 @@ def _on_paper(build: Build, channels: Mapping[str, float], power: float) -> list
     ceiling = figures.get("head_ceiling")
     if ceiling is None or ceiling.value is None:
         return []
-    clue = rough_clue(Place.HEAD, ClueKind.PAPER, ceiling_gain(power, ceiling.value))
-    return [Evidence(clue, "head_ceiling", figure=ceiling.value, power=power)]
+    clue = rough_clue(Site.HEAD, ClueKind.PAPER, ceiling_gain(power, ceiling.value))
+    return [RestrictionEvidence(clue, "head_ceiling", figure=ceiling.value, power=power)]
 
 
-def _at_hand(plan: Plan, place: Place) -> tuple[str, ...]:
+def _at_hand(plan: Plan, place: Site) -> tuple[str, ...]:
     """Parts of the library for a place that this test does not have, the newest first."""
     slots = [str(slot) for slot, at in PLACE_OF.items() if at is place]
     have = {part.pk for setup in plan.setups for part in setup.parts}
@@ -199,5 +199,5 @@ def _at_hand(plan: Plan, place: Place) -> tuple[str, ...]:
     return tuple(part.name for part in rows[:MOST_PARTS])
 
 
-def of_place(found: Restriction, place: Place) -> Sequence[Evidence]:
+def of_place(found: Restriction, place: Site) -> Sequence[RestrictionEvidence]:
     return [one for one in found.evidence if one.clue.place is place]

@@ -3,7 +3,10 @@
 import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
-from torvix_core.judging.boosted import (
+from torvix_core.judging.design_matrix import Layout
+from torvix_core.judging.difference import Difference
+from torvix_core.judging.effects import History, fit
+from torvix_core.regimes.boosted import (
     PHYSICS,
     ExhaustCost,
     Sensitivity,
@@ -12,10 +15,7 @@ from torvix_core.judging.boosted import (
     sensitivity,
     worth_of_miss,
 )
-from torvix_core.judging.design_matrix import Layout
-from torvix_core.judging.difference import Difference
-from torvix_core.judging.effects import History, fit
-from torvix_core.judging.grid import Grid
+from torvix_core.regimes.grid import Grid
 
 PSI, HP, ATMOSPHERE = 6_894.757, 745.7, 101_325.0
 STEADY = History(scatter=0.002, weight=20.0, known=True)

@@ -9,8 +9,8 @@ from itertools import combinations, pairwise
 import numpy as np
 from numpy.typing import NDArray
 from torvix_core.judging.difference import SMALLEST_DIFFERENCE, DifferenceState
-from torvix_core.judging.grid import EMPTY
-from torvix_core.judging.level_curves import LevelCurves, LevelMap
+from torvix_core.regimes.grid import EMPTY
+from torvix_core.regimes.level_curves import LevelCurves, LevelMap
 from torvix_core.units.checked import Array
 
 
@@ -59,8 +59,8 @@ def leading_parts(
     >>> import numpy as np
     >>> from torvix_core.judging.design_matrix import Layout
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.grid import Grid
-    >>> from torvix_core.judging.level_curves import level_curves
+    >>> from torvix_core.regimes.grid import Grid
+    >>> from torvix_core.regimes.level_curves import level_curves
     >>> grid = Grid("boost", ("cam",), (("mild",), ("wild",)), ("1", "2", "3"), np.array([[0, 1, 2], [3, 4, 5]]))
     >>> scores = np.tile([100.0, 110, 120, 95, 110, 126], 3) * np.repeat([1, 1.001, 1], 6)
     >>> effects = fit(scores, Layout.of(np.tile(range(6), 3)))
@@ -103,8 +103,8 @@ def zones(curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE) -> tuple[Z
     >>> import numpy as np
     >>> from torvix_core.judging.design_matrix import Layout
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.grid import Grid
-    >>> from torvix_core.judging.level_curves import level_curves
+    >>> from torvix_core.regimes.grid import Grid
+    >>> from torvix_core.regimes.level_curves import level_curves
     >>> grid = Grid("boost", ("cam",), (("mild",), ("wild",)), ("1", "2", "3"), np.array([[0, 1, 2], [3, 4, 5]]))
     >>> scores = np.tile([100.0, 110, 120, 95, 110, 126], 3) * np.repeat([1, 1.001, 1], 6)
     >>> effects = fit(scores, Layout.of(np.tile(range(6), 3)))
@@ -144,8 +144,8 @@ def crossings(curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE) -> tup
     >>> import numpy as np
     >>> from torvix_core.judging.design_matrix import Layout
     >>> from torvix_core.judging.effects import fit
-    >>> from torvix_core.judging.grid import Grid
-    >>> from torvix_core.judging.level_curves import level_curves
+    >>> from torvix_core.regimes.grid import Grid
+    >>> from torvix_core.regimes.level_curves import level_curves
     >>> grid = Grid("boost", ("cam",), (("mild",), ("wild",)), ("1", "2", "3"), np.array([[0, 1, 2], [3, 4, 5]]))
     >>> scores = np.tile([100.0, 110, 120, 95, 110, 126], 3) * np.repeat([1, 1.001, 1], 6)
     >>> effects = fit(scores, Layout.of(np.tile(range(6), 3)))

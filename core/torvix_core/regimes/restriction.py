@@ -16,7 +16,7 @@ from torvix_core.judging.difference import SMALLEST_DIFFERENCE
 from torvix_core.units.checked import finite, positive
 
 
-class Place(StrEnum):
+class Site(StrEnum):
     """What the air passes, in its order."""
 
     INTAKE = "intake"  # air cleaner, carburetor or throttle
@@ -27,15 +27,15 @@ class Place(StrEnum):
     BLOWER = "blower"  # or turbine
 
 
-LABELS: Mapping[Place, str] = {
-    Place.INTAKE: "Air cleaner, carburetor or throttle", Place.MANIFOLD: "Intake manifold", Place.HEAD: "Cylinder head",
-    Place.CAMSHAFT: "Camshaft", Place.EXHAUST: "Exhaust", Place.BLOWER: "Blower or turbine",
+LABELS: Mapping[Site, str] = {
+    Site.INTAKE: "Air cleaner, carburetor or throttle", Site.MANIFOLD: "Intake manifold", Site.HEAD: "Cylinder head",
+    Site.CAMSHAFT: "Camshaft", Site.EXHAUST: "Exhaust", Site.BLOWER: "Blower or turbine",
 }  # fmt: skip
-PLACE_OF: Mapping[Slot, Place] = {
-    Slot.AIR_CLEANER: Place.INTAKE, Slot.CARBURETOR: Place.INTAKE, Slot.THROTTLE_BODY: Place.INTAKE,
-    Slot.INTAKE_MANIFOLD: Place.MANIFOLD, Slot.UPPER_INTAKE: Place.MANIFOLD, Slot.LOWER_INTAKE: Place.MANIFOLD,
-    Slot.SPACER: Place.MANIFOLD, Slot.ADAPTER: Place.MANIFOLD, Slot.CYLINDER_HEAD: Place.HEAD,
-    Slot.CAMSHAFT: Place.CAMSHAFT, Slot.HEADER: Place.EXHAUST, Slot.PULLEY: Place.BLOWER,
+PLACE_OF: Mapping[Slot, Site] = {
+    Slot.AIR_CLEANER: Site.INTAKE, Slot.CARBURETOR: Site.INTAKE, Slot.THROTTLE_BODY: Site.INTAKE,
+    Slot.INTAKE_MANIFOLD: Site.MANIFOLD, Slot.UPPER_INTAKE: Site.MANIFOLD, Slot.LOWER_INTAKE: Site.MANIFOLD,
+    Slot.SPACER: Site.MANIFOLD, Slot.ADAPTER: Site.MANIFOLD, Slot.CYLINDER_HEAD: Site.HEAD,
+    Slot.CAMSHAFT: Site.CAMSHAFT, Slot.HEADER: Site.EXHAUST, Slot.PULLEY: Site.BLOWER,
 }  # fmt: skip
 
 
@@ -63,7 +63,7 @@ ROUGH_LEAST = {ClueKind.CHANNEL: 0.01, ClueKind.PAPER: 0.02}  # at least so much
 class Clue:
     """Share of power at the top that freeing a place gives: by a swap with its 95 % interval, else a rough one."""
 
-    place: Place
+    place: Site
     kind: ClueKind
     gain: float
     low: float
@@ -76,14 +76,14 @@ class Clue:
         return ClueSide.AGAINST if self.high < NEGLIGIBLE else ClueSide.OPEN
 
 
-def rough_clue(place: Place, kind: ClueKind, gain: float) -> Clue:
+def rough_clue(place: Site, kind: ClueKind, gain: float) -> Clue:
     """A clue from a channel or a rule of thumb, with the width that such a thing has.
 
     Shapes: scalars.
     Units:  share of power at the top.
     Errors: ValueError naming the argument.
     Source: ROUGH and ROUGH_LEAST at the head of this module [prac].
-    >>> clue = rough_clue(Place.INTAKE, ClueKind.CHANNEL, 0.05)
+    >>> clue = rough_clue(Site.INTAKE, ClueKind.CHANNEL, 0.05)
     >>> round(clue.low, 3), round(clue.high, 3), clue.side().value
     (0.001, 0.099, 'open')
     """
@@ -127,7 +127,7 @@ class WeighedPlace:
     `against_by_swap`: a swap there surely gave next to nothing, so that no other clue may name it.
     """
 
-    place: Place
+    place: Site
     gain: float
     low: float
     high: float
@@ -143,12 +143,12 @@ class WeighedPlace:
 class RestrictionHint:
     """The place that the evidence points at, None where it points at none; and the swap that would tell most."""
 
-    place: Place | None
-    next_place: Place | None
+    place: Site | None
+    next_place: Site | None
 
 
 def weigh(
-    clues: Sequence[Clue], places: Sequence[Place], smallest: float = SMALLEST_DIFFERENCE
+    clues: Sequence[Clue], places: Sequence[Site], smallest: float = SMALLEST_DIFFERENCE
 ) -> tuple[WeighedPlace, ...]:  # fmt: skip
     """Every place that the engine has, the one that would give most first.
 
@@ -156,9 +156,9 @@ def weigh(
     Units:  shares of power at the top.
     Errors: none.
     Source: each clue is a normal measurement of its place's gain, before them stands USUAL_GAIN (inverse variances).
-    >>> swaps = ((Place.HEAD, 0.05, 0.04, 0.06), (Place.EXHAUST, 0.0, -0.005, 0.005))
+    >>> swaps = ((Site.HEAD, 0.05, 0.04, 0.06), (Site.EXHAUST, 0.0, -0.005, 0.005))
     >>> clues = [Clue(place, ClueKind.SWAP, *gain) for place, *gain in swaps]
-    >>> [(one.place.value, round(one.gain, 3)) for one in weigh(clues, [Place.HEAD, Place.EXHAUST, Place.MANIFOLD])]
+    >>> [(one.place.value, round(one.gain, 3)) for one in weigh(clues, [Site.HEAD, Site.EXHAUST, Site.MANIFOLD])]
     [('head', 0.048), ('manifold', 0.01), ('exhaust', 0.0)]
     """
     found = []
@@ -184,8 +184,8 @@ def hint(weighed: Sequence[WeighedPlace], smallest: float = SMALLEST_DIFFERENCE)
     Units:  none.
     Errors: none.
     Source: house rule.
-    >>> clues = [Clue(Place.HEAD, ClueKind.SWAP, 0.05, 0.04, 0.06)]
-    >>> found = hint(weigh(clues, [Place.HEAD, Place.EXHAUST]))
+    >>> clues = [Clue(Site.HEAD, ClueKind.SWAP, 0.05, 0.04, 0.06)]
+    >>> found = hint(weigh(clues, [Site.HEAD, Site.EXHAUST]))
     >>> found.place.value, found.next_place.value
     ('head', 'exhaust')
     """

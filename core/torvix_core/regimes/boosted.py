@@ -13,9 +13,9 @@ import numpy as np
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.difference import SMALLEST_DIFFERENCE, Difference
 from torvix_core.judging.effects import USUAL, Effects, History, fit
-from torvix_core.judging.grid import Grid
 from torvix_core.judging.lead_strip import fit_curves
-from torvix_core.judging.level_curves import slope_shares
+from torvix_core.regimes.grid import Grid
+from torvix_core.regimes.level_curves import slope_shares
 from torvix_core.units.checked import Array, positive
 
 # Share of power for one share of manifold pressure where no other level was pulled: the charge follows the pressure,

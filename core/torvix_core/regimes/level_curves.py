@@ -15,8 +15,8 @@ from scipy.interpolate import CubicSpline
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.difference import Difference
 from torvix_core.judging.effects import CONFIDENCE, Effects
-from torvix_core.judging.grid import EMPTY, Grid
 from torvix_core.judging.posterior import chance_below, interval
+from torvix_core.regimes.grid import EMPTY, Grid
 from torvix_core.units.checked import Array
 
 FEWEST_LEVELS = 3  # that make a curve

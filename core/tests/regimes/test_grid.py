@@ -6,7 +6,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import fit
-from torvix_core.judging.grid import EMPTY, Grid, grid_of, part_effects
+from torvix_core.regimes.grid import EMPTY, Grid, grid_of, part_effects
 
 BOOST = ["0.5 bar", "0.8 bar", "1.1 bar"]
 

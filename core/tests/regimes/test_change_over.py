@@ -5,12 +5,12 @@ from itertools import pairwise
 
 import numpy as np
 from django.test import SimpleTestCase
-from torvix_core.judging import level_curves, regimes
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.difference import DifferenceState
 from torvix_core.judging.effects import History, fit
-from torvix_core.judging.grid import EMPTY, Grid
-from torvix_core.judging.level_curves import LevelCurves, LevelMap
+from torvix_core.regimes import change_over, level_curves
+from torvix_core.regimes.grid import EMPTY, Grid
+from torvix_core.regimes.level_curves import LevelCurves, LevelMap
 
 LEVELS = np.array([0.5, 0.8, 1.1])  # bar
 GRIDS = 200
@@ -36,7 +36,7 @@ class AlongTheLevel(SimpleTestCase):
     def test_two_levels_have_no_curve_between_them(self):
         curves = curves_of([-0.05, 0.05], levels=np.array([0.5, 1.1]))
         self.assertEqual(len(curves.at), 0)
-        self.assertEqual((regimes.zones(curves), regimes.crossings(curves)), ((), ()))
+        self.assertEqual((change_over.zones(curves), change_over.crossings(curves)), ((), ()))
 
     def test_levels_that_were_not_told_apart_make_no_curve(self):
         order = np.tile(np.arange(3), 3)
@@ -63,7 +63,7 @@ class AlongTheLevel(SimpleTestCase):
         curves = level_curves.level_curves(effects, grid, np.array([0.5, 0.8, 1.1, 0.5, 0.8]))
         self.assertTrue(curves.is_tested(0).all())
         self.assertFalse(curves.is_tested(1).any())
-        self.assertEqual(regimes.zones(curves), ())
+        self.assertEqual(change_over.zones(curves), ())
 
     def test_at_a_tested_level_the_curve_is_the_setup_itself(self):
         curves = curves_of([-0.02, 0.0, 0.03])
@@ -89,12 +89,12 @@ class AlongTheLevel(SimpleTestCase):
         effects = fit(np.exp(np.random.default_rng(1).normal(5, 0.001, 18)), layout)
         curves = level_curves.level_curves(effects, grid_for(3), np.tile(LEVELS, 2))
         self.assertTrue(np.isnan(curves.difference(0, 1).change).all())
-        self.assertEqual(regimes.crossings(curves), ())
+        self.assertEqual(change_over.crossings(curves), ())
 
 
 class Zones(SimpleTestCase):
     def test_who_leads_where_with_the_overlap_between(self):
-        found = regimes.zones(curves_of([-0.03, 0.0, 0.03]))
+        found = change_over.zones(curves_of([-0.03, 0.0, 0.03]))
         self.assertEqual([zone.leaders for zone in found if zone.state is DifferenceState.AHEAD], [(0,), (1,)])
         self.assertEqual(set(found[1].leaders), {0, 1})
         self.assertAlmostEqual(found[0].low, 0.5)
@@ -103,14 +103,14 @@ class Zones(SimpleTestCase):
             self.assertAlmostEqual(one.high, other.low)
 
     def test_equal_parts_are_one_zone(self):
-        (zone,) = regimes.zones(curves_of([0.0, 0.0, 0.0], scatter=0.0003))
+        (zone,) = change_over.zones(curves_of([0.0, 0.0, 0.0], scatter=0.0003))
         self.assertEqual(set(zone.leaders), {0, 1})
         self.assertIs(zone.state, DifferenceState.EQUAL)
 
 
 class Crossings(SimpleTestCase):
     def test_one_crossing_with_its_bounds(self):
-        (found,) = regimes.crossings(curves_of([-0.03, 0.0, 0.03]))
+        (found,) = change_over.crossings(curves_of([-0.03, 0.0, 0.03]))
         self.assertEqual((found.before, found.after), (0, 1))
         self.assertTrue(found.is_located)
         self.assertLess(found.low, 0.8)
@@ -119,31 +119,33 @@ class Crossings(SimpleTestCase):
 
     def test_bounds_are_those_at_which_the_difference_is_just_told(self):
         curves = curves_of([-0.03, 0.0, 0.03], scatter=0.003)
-        (found,) = regimes.crossings(curves)
+        (found,) = change_over.crossings(curves)
         for bound in (found.low, found.high):
             there = level_curves.level_curves(curves.effects, curves.grid, curves.reached, np.array([bound]))
             gap = there.difference(1, 0)
             self.assertAlmostEqual(min(abs(float(gap.low[0])), abs(float(gap.high[0]))), 0.0, delta=2e-4)
 
     def test_open_at_one_end(self):
-        (found,) = regimes.crossings(curves_of([-0.03, -0.015, 0.001], scatter=0.002))
+        (found,) = change_over.crossings(curves_of([-0.03, -0.015, 0.001], scatter=0.002))
         self.assertFalse(found.is_located)
         self.assertIsNone(found.high)
         self.assertGreater(found.low, 0.8)
 
     def test_there_and_back(self):
         levels = np.array([0.4, 0.7, 1.0, 1.3])
-        found = regimes.crossings(curves_of([-0.03, 0.03, 0.03, -0.03], levels=levels))
+        found = change_over.crossings(curves_of([-0.03, 0.03, 0.03, -0.03], levels=levels))
         self.assertEqual([(one.before, one.after) for one in found], [(0, 1), (1, 0)])
         self.assertLess(found[0].at, found[1].at)
 
     def test_further_levels_at_which_the_two_are_not_told_apart(self):
         levels = np.array([0.3, 0.5, 0.7, 0.9, 1.1, 1.3])
-        (found,) = regimes.crossings(curves_of([-0.03, 0.0, -0.02, -0.02, 0.01, 0.04], scatter=0.002, levels=levels))
+        (found,) = change_over.crossings(
+            curves_of([-0.03, 0.0, -0.02, -0.02, 0.01, 0.04], scatter=0.002, levels=levels)
+        )
         self.assertTrue(any(low < 0.5 < high for low, high in found.elsewhere), found)
 
     def test_equal_parts_have_none(self):
-        self.assertEqual(regimes.crossings(curves_of([0.0, 0.0, 0.0], scatter=0.0005)), ())
+        self.assertEqual(change_over.crossings(curves_of([0.0, 0.0, 0.0], scatter=0.0005)), ())
 
 
 class BroughtToItsCell(SimpleTestCase):
@@ -183,7 +185,7 @@ class HiddenTruth(SimpleTestCase):
             layout, pressure = Layout.of(order), np.log1p(level)
             effects = fit(level_curves.at_cell_level(np.exp(logs), layout, pressure, grid), layout)
             curves = level_curves.level_curves(effects, grid, level_curves.mean_levels(layout, pressure))
-            found = [one for one in regimes.crossings(curves) if one.is_located]
+            found = [one for one in change_over.crossings(curves) if one.is_located]
             equal_days += equal
             false += bool(equal and found)
             for one in found if not equal else ():
@@ -205,9 +207,9 @@ class MapOfManyScores(SimpleTestCase):
         logs += np.random.default_rng(8).normal(0, 0.002, logs.shape)
         effects = fit(np.exp(logs), Layout.of(order))
         plain = level_curves.level_curves(effects.column(0), grid_for(3), np.tile(LEVELS, 2))
-        together = regimes.leading_parts(LevelMap(plain, effects))
+        together = change_over.leading_parts(LevelMap(plain, effects))
         for at in range(2):
-            alone = regimes.leading_parts(replace(plain, effects=effects.column(at)))
+            alone = change_over.leading_parts(replace(plain, effects=effects.column(at)))
             for one, other in zip(together[:3], alone[:3], strict=True):
                 np.testing.assert_array_equal(one.reshape(*one.shape[:-1], -1, 2)[..., at], other)
             np.testing.assert_allclose(together[3].reshape(-1, 2)[:, at], alone[3], rtol=1e-6)

@@ -45,7 +45,8 @@ class Scene(TestCase):
                 "boost": (bar, "bar"), "exhaust_pressure": (bar * (1.25 + 0.75 * longer * bar), "bar"),
                 "turbine_speed": (60_000 + 40_000 * bar + 12_000 * longer * bar, "rpm"),
             }  # fmt: skip
-            scenes.pull(opened, setup, cls.operator, level=level, more={name: all_read[name] for name in cls.READ})
+            scenes.pull(opened, setup, cls.operator, level=level, tuned=True,
+                        more={name: all_read[name] for name in cls.READ})  # fmt: skip
 
     def setUp(self):
         self.client.force_login(self.operator)
@@ -108,7 +109,7 @@ class Grids(Scene):
         before = count()
         opened = self.programme.sessions.get()
         for setup in self.programme.setups.all():
-            scenes.pull(opened, setup, self.operator, level=1.5, more={"boost": (0.8, "bar")})
+            scenes.pull(opened, setup, self.operator, level=1.5, tuned=True, more={"boost": (0.8, "bar")})
         self.assertEqual(count(), before)
 
 
