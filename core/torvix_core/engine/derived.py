@@ -88,6 +88,6 @@ def derived(speed_rpm: Array, torque: Array, means: Mapping[str, Array], around:
             found["back_pressure_ratio"] = np.where(found["boost"] > 10_000, ratio, np.nan)
     if "turbine_speed" in means:
         found["turbine_speed"] = means["turbine_speed"]
-    # A bin that says nothing is nan and takes nothing from the others; a curve of such bins alone is left out.
+    # A bin that says nothing is nan and takes nothing from the others; a curve of such bins alone is not there.
     return {name: np.where(np.isfinite(curve), curve, np.nan) for name, curve in found.items()
             if np.isfinite(curve).any()}  # fmt: skip

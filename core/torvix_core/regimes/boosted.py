@@ -136,12 +136,12 @@ class ExhaustCost(StrEnum):
 
     OTHER_BOOST = "other_boost"  # they were not run at the same boost, so nothing can be read
     DEARER = "dearer"  # more back pressure or turbine speed, and less power
-    UNPAID = "unpaid"  # more of either, and no gain in power that is told from scatter
+    UNPAID = "unpaid"  # more of either, and no gain in power beyond scatter
     PAID = "paid"  # more of either, and more power for it
     FREE = "free"  # more power for no more of either
     CHEAPER = "cheaper"  # less of either, and no less power
     WEAKER = "weaker"  # less power, and the exhaust does not say why
-    NOTHING = "nothing"  # no difference that is told from scatter
+    NOTHING = "nothing"  # no difference beyond scatter
 
 
 @dataclass(frozen=True)
@@ -162,7 +162,7 @@ def exhaust_cost(
     boost: float, power: Difference, back_pressure: tuple[float, float, float],
     turbine: tuple[float, float, float] | None, smallest: float = SMALLEST_DIFFERENCE,
 ) -> ExhaustCost:  # fmt: skip
-    """What the exhaust side says: only of differences that are told from scatter and worth a word.
+    """What the exhaust side says: only of differences beyond scatter that are worth a word.
 
     Shapes: scalars; each of three is a difference with the bounds of its interval.
     Units:  Pa, share, Pa, rpm.

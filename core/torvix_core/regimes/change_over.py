@@ -1,4 +1,4 @@
-"""Which part leads at which level: zones, where none is told from another, and where one overtakes another."""
+"""Which part leads at which level: zones, where none is separated from another, and where one overtakes another."""
 
 from __future__ import annotations
 
@@ -29,8 +29,8 @@ class Zone:
 class Crossing:
     """Where the part `after` overtakes the part `before` as the level rises.
 
-    low and high bound the levels at which neither is told from the other, None where that runs out of what was tested:
-    then nothing says that it overtakes at all. `elsewhere` are further levels at which the two are not told apart.
+    low and high bound the levels at which neither is separated from the other, None where that runs out of what was
+    tested: then nothing says that it overtakes at all. `elsewhere` are further levels at which the two are not separated.
     """
 
     before: int
@@ -139,7 +139,7 @@ def crossings(curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE) -> tup
     Shapes: scalars.
     Units:  of the level.
     Errors: none; two parts of which neither is ahead anywhere give none: equal parts have no crossing.
-    Source: the levels at which the difference is not told from nought at 95 %: the test turned round (Fieller, J. R.
+    Source: the levels at which the difference is not clear of nought at 95 %: the test turned round (Fieller, J. R.
             Stat. Soc. B 16 (1954) [mem]), which plus and minus two standard errors does not give.
     >>> import numpy as np
     >>> from torvix_core.judging.design_matrix import Layout
@@ -161,7 +161,7 @@ def crossings(curves: LevelCurves, smallest: float = SMALLEST_DIFFERENCE) -> tup
 
 
 def _crossings(curves: LevelCurves, one: int, other: int, smallest: float) -> list[Crossing]:
-    """Of one pair. Stretches in which one is ahead are told by sign: 1 for `one`, -1 for `other`."""
+    """Of one pair. Stretches in which one is ahead have a sign: 1 for `one`, -1 for `other`."""
     gap = curves.difference(one, other)
     tested = np.isfinite(gap.change)
     at, change, low, high = (each[tested] for each in (curves.at, gap.change, gap.low, gap.high))
@@ -185,7 +185,7 @@ def _crossings(curves: LevelCurves, one: int, other: int, smallest: float) -> li
         root = _root(at[end - 1 : begin + 1], change[end - 1 : begin + 1])
         found.append(Crossing(names[leader], names[then], root, *edges))
     first, last = ahead[0], ahead[-1]
-    if not found:  # neither end shows the other ahead: it may overtake beyond, where the two are not told apart
+    if not found:  # neither end shows the other ahead: it may overtake beyond, where the two are not separated
         if first[0] > 0 and change[0] * first[2] < 0:
             root = _root(at[: first[0] + 1], change[: first[0] + 1])
             edge = _edge(at, low, high, first[0], -1)

@@ -187,7 +187,7 @@ def level_curves(
 
     Shapes: effects of (setups,), one score, of `at_cell_level`; reached (setups,); at (n,), usually all levels between
             which two parts at least were run.
-    Units:  as reached. `least_step` is the least distance of two levels that can be told apart.
+    Units:  as reached. `least_step` is the least distance at which two levels are two.
     Errors: none; `at` is empty where no part has a curve.
     Source: as `slope_shares`.
     >>> from torvix_core.judging.effects import fit

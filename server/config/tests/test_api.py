@@ -375,7 +375,7 @@ class Permissions(OneOfEverything):
                 continue
             with self.subTest(method=method, address=address):
                 answer = self.read(address) if method == "get" else self.ask(method, address, body)
-                if address in NOT_OF_THIS_TEST:  # read, and told that its setups are no grid, or not boosted
+                if address in NOT_OF_THIS_TEST:  # read, and answered that its setups are no grid, or not boosted
                     self.assertEqual((answer.status_code, answer.json()["code"]), (409, NOT_OF_THIS_TEST[address]))
                     continue
                 self.assertEqual(answer.status_code, 200 if who == READ else 403, answer.content)

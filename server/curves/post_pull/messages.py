@@ -39,16 +39,16 @@ def _boost(found: AfterPull, units: Mapping[str, str]) -> str:
         return ""
     read, target = (quantities.words(each, units["boost"]) for each in (held.found, held.target))
     way = "raise" if held.found < held.target else "lower"
-    told = f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}"
-    told += "." if held.near else f": {way} boost for the next pull."
+    text = f"Boost {read} from {held.from_rpm:.0f} rpm on, against {target}"
+    text += "." if held.near else f": {way} boost for the next pull."
     if not held.near and len(found.boost_misses) < 2:
-        return told  # all of it alike
+        return text  # all of it alike
     where = [
         f"{quantities.words(abs(one.miss), units['boost'])} {'over' if one.miss > 0 else 'short'} "
         f"from {one.low_rpm:.0f} to {one.high_rpm:.0f} rpm"
         for one in found.boost_misses
     ]
-    return f"{told} Correct the controller where it is {listed(where)}." if where else told
+    return f"{text} Correct the controller where it is {listed(where)}." if where else text
 
 
 def _changed(found: AfterPull) -> str:

@@ -276,7 +276,7 @@ def change_plan(request: HttpRequest, programme_id: int, given: DraftIn) -> Prog
 
 @router.get("/programmes/{programme_id}/setups-on-paper", response=OnPaperOut, operation_id="setups_on_paper")
 def read_on_paper(request: HttpRequest, programme_id: int, against: int = 0) -> OnPaperOut:
-    """What each setup changes of the engine on paper, against one of them by its place: the baseline unless told."""
+    """What each setup changes of the engine on paper, against one of them by its place, else against the baseline."""
     person = person_of(request)
     programme = get_object_or_404(Programme.objects.visible_to(person), pk=programme_id)
     build = _sheet_build(person, programme.build_id)

@@ -42,15 +42,15 @@ def driven_words(found: Boosted, one: DrivenSetup) -> str:
     letters = [found.comparison.setups[place].letter for place in (one.setup, found.comparison.baseline)]
     smallest = found.comparison.programme.smallest_difference
     power, pressure, breathing = one.split.power, one.split.pressure, one.split.breathing
-    told = f"{letters[0]} against {letters[1]}: power {_of(power)}, of it boost {signed(float(pressure.change))}, " \
+    text = f"{letters[0]} against {letters[1]}: power {_of(power)}, of it boost {signed(float(pressure.change))}, " \
            f"breathing {_of(breathing)}."  # fmt: skip
     if float(breathing.low) > 0 and float(breathing.change) > smallest:
         if float(pressure.change) < 0 and float(power.low) > 0:
-            return f"{told} Less boost with more power: the engine swallows more, so this is progress, no fault."
-        return f"{told} It breathes better at the same pressure."
+            return f"{text} Less boost with more power: the engine swallows more, so this is progress, no fault."
+        return f"{text} It breathes better at the same pressure."
     if float(breathing.high) < 0 and float(breathing.change) < -smallest:
-        return f"{told} At the same pressure it makes less: worse breathing, a hotter charge, or what the drive takes."
-    return f"{told} Its breathing is not told from that of {letters[1]}."
+        return f"{text} At the same pressure it makes less: worse breathing, a hotter charge, or what the drive takes."
+    return f"{text} Its breathing is not separated from that of {letters[1]}."
 
 
 def pair_sentence(found: Boosted, pair: SameBoostPair, units: Mapping[str, str]) -> str:
@@ -67,14 +67,14 @@ def pair_sentence(found: Boosted, pair: SameBoostPair, units: Mapping[str, str])
     if at.turbine is not None:
         parts.append(f"turbine {_span(*at.turbine, 0)} rpm")
     parts.append(f"power {_of(at.power)}")
-    told = f"{names}: {', '.join(parts)}"
+    text = f"{names}: {', '.join(parts)}"
     match at.cost:
         case ExhaustCost.DEARER if only_camshaft(pair):
             end = ". That points at too much overlap for this turbo."
         case ExhaustCost.DEARER:
             end = ". More is asked of the turbine, and the engine gives no more for it."
         case ExhaustCost.UNPAID:
-            end = ". More is asked of the turbine, and no gain in power is told from scatter."
+            end = ". More is asked of the turbine, and no gain in power is separated from scatter."
         case ExhaustCost.PAID:
             end = ". More is asked of the turbine, and the engine pays for it."
         case ExhaustCost.FREE:
@@ -84,8 +84,8 @@ def pair_sentence(found: Boosted, pair: SameBoostPair, units: Mapping[str, str])
         case ExhaustCost.WEAKER:
             end = ". The loss does not show on the exhaust side."
         case _:
-            end = ". No difference that is told from scatter."
-    return told + end
+            end = ". No difference that is separated from scatter."
+    return text + end
 
 
 def _span(value: float, low: float, high: float, digits: int) -> str:
@@ -98,7 +98,7 @@ def notes(found: Boosted) -> list[str]:
         "pulls at the boost that they reached, which is that merge, and say so."
     ]
     if found.exhaust is None:
-        lines.append("Not every pull recorded the exhaust pressure: what boost costs on that side cannot be told.")
+        lines.append("Not every pull recorded the exhaust pressure: what boost costs on that side is not known.")
     elif found.turbine is None:
         lines.append("Not every pull recorded the turbine speed.")
     return lines

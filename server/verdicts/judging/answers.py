@@ -398,10 +398,10 @@ def _thresholds(found: WorkedVerdict, wording: Wording) -> list[str]:
         rows = [row for row, setup in enumerate(compared.setup_of.tolist()) if setup in (cross.before, cross.after)]
         days = {compared.kept[row].pull.session_id for row in rows}
         evidence.append(f"{counted(len(rows), 'pull')} and {counted(len(days), 'session')} of one engine")
-    told = list(sentences.crossover_sentences(crossovers, wording, low, high, evidence))
-    if not told and found.curves is not None and len(compared.setups) > 1:
-        told = [f"No setup overtakes another beyond doubt from {low:.0f} to {high:.0f} rpm."]
-    return told
+    thresholds = list(sentences.crossover_sentences(crossovers, wording, low, high, evidence))
+    if not thresholds and found.curves is not None and len(compared.setups) > 1:
+        thresholds = [f"No setup overtakes another beyond doubt from {low:.0f} to {high:.0f} rpm."]
+    return thresholds
 
 
 def scatter_basis(fitted: Effects) -> str:

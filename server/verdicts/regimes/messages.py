@@ -61,11 +61,11 @@ def crossing_sentences(found: Regimes, units: Mapping[str, str]) -> list[str]:
     if found.curves is None:
         return []
     sentences = [crossing_sentence(found, one, units) for one in found.crossings]
-    told = {frozenset((one.before, one.after)) for one in found.crossings}
+    crossed = {frozenset((one.before, one.after)) for one in found.crossings}
     tested = [part for part in range(len(found.grid.parts)) if found.curves.is_tested(part).any()]
     for place, one in enumerate(tested):
         for other in tested[:place]:
-            if frozenset((one, other)) not in told:
+            if frozenset((one, other)) not in crossed:
                 sentences.append(_no_crossing(found, other, one, units))
     return sentences
 
@@ -94,7 +94,7 @@ def crossing_sentence(found: Regimes, crossing: Crossing, units: Mapping[str, st
     power = found.power_at(crossing.after, crossing.at)
     about = f", about {float(quantities.from_si(power, units['power'])):.0f} {units['power']} at the peak"
     further = "".join(
-        f" Neither do {level_words(found, one, units)} to {level_words(found, other, units)} tell them apart."
+        f" Neither do {level_words(found, one, units)} to {level_words(found, other, units)} separate them."
         for one, other in crossing.elsewhere
     )
     return (
@@ -129,7 +129,7 @@ def notes(found: Regimes) -> list[str]:
         lines.append("Not every pull recorded boost, so all stand at their target: what a miss is worth is in them.")
     if found.levels is not None and found.curves is None:
         lines.append(
-            "A curve along the level takes two parts with three levels each that can be told apart. Two levels have no "
+            "A curve along the level takes two parts with three levels each that lie apart. Two levels have no "
             "curve between them: only the two are compared."
         )
     short = [

@@ -73,7 +73,7 @@ class DutyRegime:
 class Regimes:
     """`grid` holds indices of the comparison's setups; a cell without accepted pulls is EMPTY there.
 
-    `curves` is None while no two parts have three levels that can be told apart, or nobody wrote the levels down.
+    `curves` is None while no two parts have three levels that lie apart, or nobody wrote the levels down.
     """
 
     comparison: Comparison

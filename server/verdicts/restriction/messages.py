@@ -20,8 +20,8 @@ def evidence_sentence(one: RestrictionEvidence, units: Mapping[str, str], smalle
         change = f"{one.after} for {one.before or 'nothing'}"
         if clue.side(smallest) is ClueSide.AGAINST:
             return f"{change}: at most {percent(max(clue.high, 0.0))} at {at}, so it is not there at this power."
-        told = f"{_signed(clue.gain)} ({_signed(clue.low)} to {_signed(clue.high)})"
-        return f"{change}: {told} at the top, at {at}."
+        gain = f"{_signed(clue.gain)} ({_signed(clue.low)} to {_signed(clue.high)})"
+        return f"{change}: {gain} at the top, at {at}."
     if clue.kind is ClueKind.PAPER:
         share, usual = one.power / one.figure * 100, _power(one.figure, units)
         return f"The head flow usually carries {usual}; the engine makes {at}, {share:.0f} % of it."
@@ -35,9 +35,9 @@ def evidence_sentence(one: RestrictionEvidence, units: Mapping[str, str], smalle
 def hint_sentences(found: Restriction, units: Mapping[str, str]) -> list[str]:
     """The hint, what would contradict it, and the next swap."""
     smallest = found.comparison.programme.smallest_difference
-    told = []
+    lines = []
     if found.hint.place is None:
-        told.append("Nothing here points at one place beyond doubt.")
+        lines.append("Nothing here points at one place beyond doubt.")
     else:
         named = next(one for one in found.weighed if one.place is found.hint.place)
         because = listed([
@@ -45,27 +45,29 @@ def hint_sentences(found: Restriction, units: Mapping[str, str]) -> list[str]:
             for kind in dict.fromkeys(one.clue.kind for one in of_place(found, named.place)
                                       if one.clue.side(smallest) is not ClueSide.AGAINST)
         ])  # fmt: skip
-        told.append(
+        lines.append(
             f"{LABELS[named.place]}: the evidence points there. By {because}, freeing it is worth about "
             f"{_signed(named.gain)} ({_signed(named.low)} to {_signed(named.high)}) at the top."
         )
         against = "Another swap there that gives" if named.swapped else "A swap there that gives"
-        told.append(f"{against} less than {percent(smallest)} would contradict it.")
+        lines.append(f"{against} less than {percent(smallest)} would contradict it.")
     if found.hint.next_place is not None:
         at_hand = f" At hand: {listed(found.at_hand, 'or')}." if found.at_hand else " No other part for it is on file."
-        told.append(f"The next swap would tell most here: {LABELS[found.hint.next_place].lower()}.{at_hand}")
+        lines.append(f"The next swap would tell most here: {LABELS[found.hint.next_place].lower()}.{at_hand}")
     for slots in found.together:
         names = listed([Slot(slot).label.lower() if slot in list(Slot) else slot for slot in slots])
-        told.append(f"{names[0].upper()}{names[1:]} were changed together, so none of them is told by itself.")
+        lines.append(
+            f"{names[0].upper()}{names[1:]} were changed together, so none of them is separated from the rest."
+        )
     if found.filling is not None:
         highest, end = found.filling
-        told.append(
+        lines.append(
             f"Filling falls from {highest * 100:.0f} % at its best to {end * 100:.0f} % at the end: that something "
             "restricts, not where."
             if end < 0.95 * highest
             else f"Filling holds {end * 100:.0f} % at the end, of {highest * 100:.0f} % at its best."
         )
-    return told
+    return lines
 
 
 def _power(value: float, units: Mapping[str, str]) -> str:

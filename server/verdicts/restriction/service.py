@@ -66,7 +66,7 @@ class Restriction:
     evidence: tuple[RestrictionEvidence, ...]
     filling: tuple[float, float] | None
     at_hand: tuple[str, ...]  # parts that could be swapped in next
-    together: tuple[tuple[str, ...], ...]  # slots that were changed together, so that none is told by itself
+    together: tuple[tuple[str, ...], ...]  # slots that were changed together, so that none is separated from the rest
 
 
 def restriction(comparison: Comparison, plan: Plan, choice: Choice) -> Restriction:

@@ -49,9 +49,9 @@ class Needs(Scene):
             scenes.pull(opened, self.b, self.operator, level=1.02, tilt=0.06)
         found = self.needs()
         self.assertRegex(found["A"]["needs"][0], r"^Injectors: \d+ to \d+ % duty at the measured 2\d\d hp")
-        told = " ".join(found["B"]["needs"])
-        self.assertIn("Clearance: piston to intake valve is not measured with these parts. Measure it.", told)
-        self.assertRegex(told, r"Converter or gears: peak torque comes \d{3,4} rpm later, so a looser converter")
+        text = " ".join(found["B"]["needs"])
+        self.assertIn("Clearance: piston to intake valve is not measured with these parts. Measure it.", text)
+        self.assertRegex(text, r"Converter or gears: peak torque comes \d{3,4} rpm later, so a looser converter")
         self.assertNotIn("Clearance", " ".join(found["A"]["needs"]))
         self.assertRegex(found["A"]["manners"][0], r"^Throttle \d+ % wider than the air asks for: .+ touchy")
 

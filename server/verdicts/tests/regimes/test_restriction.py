@@ -45,8 +45,8 @@ class Swaps(Scene):
         self.assertTrue(self.place("manifold")["named"])
         self.assertIn("Intake manifold: the evidence points there. By its swap", answer["sentences"][0])
         self.assertIn("would contradict it", answer["sentences"][1])
-        told = " ".join(one["sentence"] for one in self.place("manifold")["evidence"])
-        self.assertRegex(told, r"manifold 1 for manifold 0: \+[34]\.\d % \(.+\) at the top, at \d+ hp")
+        text = " ".join(one["sentence"] for one in self.place("manifold")["evidence"])
+        self.assertRegex(text, r"manifold 1 for manifold 0: \+[34]\.\d % \(.+\) at the top, at \d+ hp")
         self.assertEqual(self.place("head")["evidence"], [])
 
     def test_a_null_counts_with_its_bound_and_its_power(self):

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Level against speed: the color of the part that leads, hatched where none is told from the other; arrows read it. */
+/** Level against speed: the color of the part that leads, hatched where none is separated from the others; arrows read it. */
 import { computed, ref, useId } from 'vue'
 import { useTheme } from 'vuetify'
 
