@@ -142,8 +142,10 @@ def pull(
     more: Mapping[str, tuple[float, str]] | None = None,
     tuned: bool = False,
 ) -> Pull:
-    """A complete pull of a known curve, accepted unless `keep` is false. `more` channels by name: value and unit; `tuned`:
-    what its setup was set to is on record with it."""
+    """A complete pull of a known curve, accepted unless `keep` is false.
+
+    `more` channels by name: value and unit. `tuned`: what its setup was set to is on record with it.
+    """
     number = Pull.objects.filter(session__programme=of.programme).count() + 1
     at = of.opened_at + timedelta(minutes=4 * number)
     made = Pull.objects.create(

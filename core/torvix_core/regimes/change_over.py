@@ -30,7 +30,7 @@ class Crossing:
     """Where the part `after` overtakes the part `before` as the level rises.
 
     low and high bound the levels at which neither is separated from the other, None where that runs out of what was
-    tested: then nothing says that it overtakes at all. `elsewhere` are further levels at which the two are not separated.
+    tested: then nothing says that it overtakes at all. `elsewhere` are further levels at which they are not separated.
     """
 
     before: int
