@@ -67,6 +67,19 @@ def percent(share: float) -> str:
     return f"{share * 100:.1f} %" if abs(share) >= 0.001 else f"{share * 100:.2f} %"
 
 
+def signed_percent(share: float) -> str:
+    """A share with its sign, as `percent` writes it.
+
+    Shapes: scalar.
+    Units:  [-] into %.
+    Errors: none.
+    Source: house rule.
+    >>> signed_percent(0.0123), signed_percent(-0.004)
+    ('+1.2 %', '−0.4 %')
+    """
+    return ("+" if share >= 0 else "−") + percent(abs(share))
+
+
 def state_words(state: DifferenceState, at_most: float) -> str:
     """How setups stand to each other that are not separated.
 

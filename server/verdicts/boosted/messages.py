@@ -5,19 +5,16 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from torvix_core.judging.difference import Difference
-from torvix_core.judging.sentences import percent
+from torvix_core.judging.sentences import signed_percent
 from torvix_core.regimes.boosted import ExhaustCost
 from torvix_core.units import quantities
 
 from verdicts.boosted.service import Boosted, DrivenSetup, HeldPull, SameBoostPair, only_camshaft
 
 
-def signed(share: float) -> str:
-    return ("+" if share >= 0 else "−") + percent(abs(share))
-
-
 def _of(found: Difference) -> str:
-    return f"{signed(float(found.change))} ({signed(float(found.low))} to {signed(float(found.high))})"
+    change, low, high = (signed_percent(float(share)) for share in (found.change, found.low, found.high))
+    return f"{change} ({low} to {high})"
 
 
 def held_words(found: HeldPull, units: Mapping[str, str]) -> str:
@@ -31,7 +28,7 @@ def held_words(found: HeldPull, units: Mapping[str, str]) -> str:
         f"{one.low_rpm:.0f} to {one.high_rpm:.0f} rpm"
         for one in found.misses
     )
-    worth = f"worth {signed(value)} ({signed(low)} to {signed(high)}) of power, {basis}"
+    worth = f"worth {signed_percent(value)} ({signed_percent(low)} to {signed_percent(high)}) of power, {basis}"
     return f"{where + ': ' if where else 'inside its window; '}{worth}"
 
 
@@ -42,8 +39,8 @@ def driven_words(found: Boosted, one: DrivenSetup) -> str:
     letters = [found.comparison.setups[place].letter for place in (one.setup, found.comparison.baseline)]
     smallest = found.comparison.programme.smallest_difference
     power, pressure, breathing = one.split.power, one.split.pressure, one.split.breathing
-    text = f"{letters[0]} against {letters[1]}: power {_of(power)}, of it boost {signed(float(pressure.change))}, " \
-           f"breathing {_of(breathing)}."  # fmt: skip
+    by_boost = signed_percent(float(pressure.change))
+    text = f"{letters[0]} against {letters[1]}: power {_of(power)}, of it boost {by_boost}, breathing {_of(breathing)}."
     if float(breathing.low) > 0 and float(breathing.change) > smallest:
         if float(pressure.change) < 0 and float(power.low) > 0:
             return f"{text} Less boost with more power: the engine swallows more, so this is progress, no fault."

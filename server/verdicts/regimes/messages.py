@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 from torvix_core.judging.difference import DifferenceState
-from torvix_core.judging.sentences import percent, state_words
+from torvix_core.judging.sentences import percent, signed_percent, state_words
 from torvix_core.regimes.change_over import Crossing
 from torvix_core.regimes.grid import EMPTY, PartEffect
 from torvix_core.units import quantities
@@ -48,11 +48,13 @@ def effect_sentence(found: Regimes, effect: PartEffect) -> str:
     one, other = found.part(effect.one), found.part(effect.other)
     gains = [(found.grid.levels[level], float(difference.change)) for level, difference in effect.at_levels]
     if len(gains) == 1:
-        return f"{other} against {one}: {_signed(gains[0][1])} at {gains[0][0]}, the only level that both were run at."
-    mean = f"{_signed(effect.change)} ({_signed(effect.low)} to {_signed(effect.high)}) over {len(gains)} levels"
+        (level, gain) = gains[0]
+        return f"{other} against {one}: {signed_percent(gain)} at {level}, the only level that both were run at."
+    change, low, high = (signed_percent(share) for share in (effect.change, effect.low, effect.high))
+    mean = f"{change} ({low} to {high}) over {len(gains)} levels"
     if not effect.interacts:
         return f"{other} against {one}: {mean}; nothing shows that it depends on the level."
-    ends = ", ".join(f"{_signed(gain)} at {level}" for level, gain in gains)
+    ends = ", ".join(f"{signed_percent(gain)} at {level}" for level, gain in gains)
     return f"{other} against {one} depends on the level: {ends}. The mean of {mean} says little."
 
 
@@ -171,7 +173,3 @@ def evidence(found: Regimes, parts: Sequence[int]) -> str:
     rows = [row for row, setup in enumerate(found.comparison.setup_of.tolist()) if setup in setups]
     days = {found.comparison.kept[row].pull.session_id for row in rows}
     return f"{counted(len(rows), 'pull')} in {counted(len(days), 'session')} on one engine"
-
-
-def _signed(share: float) -> str:
-    return ("+" if share >= 0 else "−") + percent(abs(share))

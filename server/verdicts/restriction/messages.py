@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from torvix_core.engine.dimensions import Slot
-from torvix_core.judging.sentences import percent
+from torvix_core.judging.sentences import percent, signed_percent
 from torvix_core.regimes.restriction import LABELS, ClueKind, ClueSide
 from torvix_core.units import quantities
 from torvix_core.units.grammar import listed
@@ -20,7 +20,7 @@ def evidence_sentence(one: RestrictionEvidence, units: Mapping[str, str], smalle
         change = f"{one.after} for {one.before or 'nothing'}"
         if clue.side(smallest) is ClueSide.AGAINST:
             return f"{change}: at most {percent(max(clue.high, 0.0))} at {at}, so it is not there at this power."
-        gain = f"{_signed(clue.gain)} ({_signed(clue.low)} to {_signed(clue.high)})"
+        gain = f"{signed_percent(clue.gain)} ({signed_percent(clue.low)} to {signed_percent(clue.high)})"
         return f"{change}: {gain} at the top, at {at}."
     if clue.kind is ClueKind.PAPER:
         share, usual = one.power / one.figure * 100, _power(one.figure, units)
@@ -47,7 +47,7 @@ def hint_sentences(found: Restriction, units: Mapping[str, str]) -> list[str]:
         ])  # fmt: skip
         lines.append(
             f"{LABELS[named.place]}: the evidence points there. By {because}, freeing it is worth about "
-            f"{_signed(named.gain)} ({_signed(named.low)} to {_signed(named.high)}) at the top."
+            f"{signed_percent(named.gain)} ({signed_percent(named.low)} to {signed_percent(named.high)}) at the top."
         )
         against = "Another swap there that gives" if named.swapped else "A swap there that gives"
         lines.append(f"{against} less than {percent(smallest)} would contradict it.")
@@ -72,7 +72,3 @@ def hint_sentences(found: Restriction, units: Mapping[str, str]) -> list[str]:
 
 def _power(value: float, units: Mapping[str, str]) -> str:
     return f"{float(quantities.from_si(value, units['power'])):.0f} {units['power']}"
-
-
-def _signed(share: float) -> str:
-    return ("+" if share >= 0 else "−") + percent(abs(share))
