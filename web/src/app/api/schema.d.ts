@@ -1795,7 +1795,7 @@ export interface paths {
         };
         /**
          * Read On Paper
-         * @description What each setup changes of the engine on paper, against one of them by its place: the baseline unless told.
+         * @description What each setup changes of the engine on paper, against one of them by its place, else against the baseline.
          */
         get: operations["setups_on_paper"];
         put?: never;
