@@ -8,7 +8,15 @@ from django.test import TransactionTestCase
 
 import perf.__main__ as command
 from perf import benchmarks, report
-from perf.benchmarks import Crowd, FullRate, Judging, Latency, Queue, Typing  # noqa: F401  # these are run as they are
+from perf.benchmarks import (  # noqa: F401  # these are run as they are
+    Crowd,
+    FullRate,
+    Judging,
+    Latency,
+    Matrix,
+    Queue,
+    Typing,
+)
 
 
 class EachFunction(TransactionTestCase):
