@@ -39,12 +39,9 @@ class PullLevels:
 
     def shown(self, x: Array | float) -> Array:
         """Levels as people read them, SI: boost above ambient."""
-        match self.kind:
-            case _ if self.kind == BOOST:
-                return np.asarray(np.exp(x) - self.ambient)
-            case _ if self.kind == DRIVE:
-                return np.asarray(np.exp(x))
-        return np.asarray(x)
+        if self.kind == BOOST:
+            return np.asarray(np.exp(x) - self.ambient)
+        return np.asarray(np.exp(x) if self.kind == DRIVE else x)
 
     def unit(self, units: Mapping[str, str]) -> str:
         return {BOOST: units["boost"], DRIVE: ":1", TIMING: "°", HEIGHT: units["length"]}[self.kind]
