@@ -8,7 +8,7 @@ from itertools import combinations, pairwise
 
 import numpy as np
 from numpy.typing import NDArray
-from torvix_core.judging.difference import SMALLEST_DIFFERENCE, DifferenceState
+from torvix_core.judging.difference import SMALLEST_DIFFERENCE, STILL_SMALL, DifferenceState
 from torvix_core.regimes.grid import EMPTY
 from torvix_core.regimes.level_curves import LevelCurves, LevelMap
 from torvix_core.units.checked import Array
@@ -87,7 +87,7 @@ def leading_parts(
             level = np.where(near, np.fmax(level, found.at_most), level)
     alone = leads.sum(axis=0) < 2
     state = np.select(
-        [alone, level < smallest, level <= 3 * smallest],
+        [alone, level < smallest, level <= STILL_SMALL * smallest],
         [DifferenceState.AHEAD, DifferenceState.EQUAL, DifferenceState.SMALL], DifferenceState.UNDECIDED,
     )  # fmt: skip
     return leads, highest, state, level

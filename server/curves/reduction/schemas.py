@@ -9,7 +9,7 @@ from typing import Any
 import numpy as np
 from ninja import Schema
 from torvix_core import VERSION
-from torvix_core.air.standards import DEFINITIONS, Standard
+from torvix_core.air.standards import DEFINITIONS, LARGE_CORRECTION, Standard
 from torvix_core.pull.reduction import StandInertia
 from torvix_core.units import quantities
 
@@ -21,6 +21,11 @@ from stand.instruments import service as instruments
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.models import Note, Pull
 from stand.weather import service as weather
+
+SCALES_ONLY = (
+    "So large a factor only scales what was measured: what the engine wanted in that air, other jets and other spark, "
+    "it cannot give back."
+)
 
 
 class SeriesOut(Schema):
@@ -145,6 +150,8 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
             factor, corrected = found.factor, quantities.from_si(found.torque, torque_unit).tolist()
             power = quantities.from_si(found.power, power_unit).tolist()
             why = "" if found.inside else "The air lies outside the range that the standard vouches for."
+            if abs(factor - 1) > LARGE_CORRECTION:
+                why = f"{why} {SCALES_ONLY}".strip()
         except Refusal as refusal:
             why = str(refusal)
     options = reduced.options if reduced else {}

@@ -33,9 +33,8 @@ from stand.pulls.targets import boost_target
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging.choice import Choice
 from verdicts.judging.service import ScoredComparison, score
+from verdicts.regimes.levels import ATMOSPHERE, ambients
 from verdicts.regimes.service import grid_of_comparison
-
-ATMOSPHERE = 101_325.0  # Pa, where nobody read the barometer
 
 
 @dataclass(frozen=True)
@@ -119,13 +118,12 @@ def _channels(comparison: Comparison) -> tuple[Array, Array, Array | None, Array
     engines = {build.pk: engine_of(build) for build in {one.pull.build for one in comparison.kept}}
     grid = comparison.speed_rpm
     found: dict[str, list[Array]] = {"boost": [], "manifold_pressure": [], "exhaust_pressure": [], "turbine_speed": []}
-    for one in comparison.kept:
+    for one, ambient in zip(comparison.kept, ambients(comparison).tolist(), strict=True):
         reduced: Reduced = one.pull.reduced
         speed = np.array(reduced.speed_rpm)
         curves = derived_curves(one.pull, engines[one.pull.build_id])
         if "boost" not in curves:
             return None
-        ambient = one.pull.air.barometer if one.pull.air else ATMOSPHERE
         read = {**reduced.means, **curves}
         read.setdefault("manifold_pressure", ambient + curves["boost"])
         for name, rows in found.items():
@@ -151,7 +149,7 @@ def _held(
     speed = comparison.speed_rpm
     settled = [settled_boost(speed, one) for one in boost]
     reached = np.array([0.0 if one is None else one[0] for one in settled])
-    ambient = np.array([one.pull.air.barometer if one.pull.air else ATMOSPHERE for one in comparison.kept])
+    ambient = ambients(comparison)
     pressure = np.log(mean_levels(comparison.layout, ambient + reached))
     found = []
     for row, target in enumerate(targets.tolist()):

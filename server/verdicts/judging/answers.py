@@ -252,17 +252,17 @@ def choice_line(person: Person, found: WorkedVerdict) -> str:
 def headline(person: Person, found: WorkedVerdict) -> list[str]:
     """The verdict in plain sentences: who leads where, what to choose, what speaks beside power."""
     judged, compared = found.judged, found.comparison
-    if found.levels is not None:
-        return [choice_line(person, found), *_kept_out(found)]
-    leads, _ = found.strip
-    headlines = [sentences.strip_sentence(leads, wording(compared, units_of(person)["torque"]))]
-    headlines.append(choice_line(person, found))
+    headlines = [choice_line(person, found)]
+    if found.levels is None:
+        headlines.insert(0, sentences.strip_sentence(found.strip[0], wording(compared, units_of(person)["torque"])))
     if compared.counting is Counting.FIRST:
         headlines.append("By first pulls after a change alone: they read high, and compare only among themselves.")
     headlines += _kept_out(found)
     unknown = criteria.unknown_against_ceiling(found.plan, person)
     if unknown:
         headlines.append(f"Whether {listed(unknown)} keeps the cost ceiling is not known: a price is missing.")
+    if found.levels is not None:
+        return headlines  # what follows would hold setups of different levels against each other
     level = [compared.setups[setup] for setup in judged.level]
     if judged.level_state is DifferenceState.EQUAL:
         headlines += selection_criteria.tie_break(level, found.beside, person)

@@ -48,7 +48,10 @@ def knock_on(comparison: Comparison, plan: Plan, choice: Choice, units: Mapping[
         worked, unknown = sheets[setup.pk]
         top = curve.peak(comparison.speed_rpm, torque[place])
         power = float(comparison.power_of(torque[place]).max())
-        needs = [*_injectors(worked, power, units), *_blower(worked), *_heads(worked, power, units)]
+        # Injectors feed the engine as it ran, not as it would have run in reference air.
+        rows = np.flatnonzero(comparison.setup_of == place).tolist()
+        observed = float(np.mean([comparison.power[row].max() / comparison.kept[row].factor for row in rows]))
+        needs = [*_injectors(worked, observed, units), *_blower(worked), *_heads(worked, power, units)]
         if place != comparison.baseline:
             needs += [*_converter(top.speed_rpm - base.speed_rpm), *_clearance(unknown)]
         found.append(KnockOn(place, tuple(needs), tuple(_throttle(worked))))

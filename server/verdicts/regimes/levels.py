@@ -16,6 +16,7 @@ from programmes.plan.grids import SPARK, PlanGrid
 from verdicts.comparison.aligned_pulls import Comparison
 
 LEAST_BOOST_STEP = 0.03  # of the absolute pressure: levels nearer to each other are one level
+ATMOSPHERE = 101_325.0  # Pa, where nobody read the barometer
 BOOST, DRIVE, TIMING, HEIGHT = "boost", "drive", "timing", "height"
 NAMES = {BOOST: "Boost reached", DRIVE: "Drive ratio", TIMING: "Ignition timing", HEIGHT: "Height"}
 
@@ -52,7 +53,7 @@ def pull_levels(comparison: Comparison, plan_grid: PlanGrid) -> PullLevels | Non
     slot = plan_grid.grid.level_slot
     nominal = _nominal(comparison, plan_grid)
     if plan_grid.is_boost:
-        ambient = _ambient(comparison)
+        ambient = ambients(comparison)
         read = boosts(comparison)
         measured = bool(np.isfinite(read).all())
         boost = read if measured else nominal
@@ -78,9 +79,9 @@ def boosts(comparison: Comparison) -> Array:
     return np.array(found)
 
 
-def _ambient(comparison: Comparison) -> Array:
+def ambients(comparison: Comparison) -> Array:
     """Pa, of each pull; the standard atmosphere where nobody read the barometer."""
-    return np.array([one.pull.air.barometer if one.pull.air else 101_325.0 for one in comparison.kept])
+    return np.array([one.pull.air.barometer if one.pull.air else ATMOSPHERE for one in comparison.kept])
 
 
 def _nominal(comparison: Comparison, plan_grid: PlanGrid) -> Array:

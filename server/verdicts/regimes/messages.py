@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from torvix_core.judging.difference import DifferenceState
+from torvix_core.judging.difference import STILL_SMALL, DifferenceState
 from torvix_core.judging.sentences import percent, signed_percent, state_words
 from torvix_core.regimes.change_over import Crossing
 from torvix_core.regimes.grid import EMPTY, PartEffect
 from torvix_core.units import quantities
-from torvix_core.units.grammar import counted, listed
+from torvix_core.units.grammar import counted, listed, plural
 
 from programmes.plan.grids import PlanGrid
 from verdicts.regimes.levels import BOOST
@@ -139,7 +139,9 @@ def notes(found: Regimes) -> list[str]:
         if found.curves is not None and not found.curves.is_tested(part).any()
     ]  # fmt: skip
     if short:
-        lines.append(f"{listed(short)} was run at fewer than three levels, so it has no curve along them.")
+        lines.append(
+            f"{listed(short)} {plural('was', len(short))} run at fewer than three levels: no curve along them."
+        )
     return lines
 
 
@@ -162,7 +164,7 @@ def _no_crossing(found: Regimes, one: int, other: int, units: Mapping[str, str])
             return f"{found.part(leader)} leads {found.part(second)} {where} from {span}: no change-over there."
     most = float(gap.at_most[tested].max())
     state = DifferenceState.EQUAL if most < smallest else DifferenceState.SMALL
-    if most > 3 * smallest:
+    if most > STILL_SMALL * smallest:
         state = DifferenceState.UNDECIDED
     return f"{names}: {state_words(state, most)} from {span}, so there is no change-over to tell."
 

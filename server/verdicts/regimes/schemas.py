@@ -20,7 +20,7 @@ from verdicts.judging.answers import DifferenceOut, difference_out
 from verdicts.judging.selection_criteria import SetupCriteria
 from verdicts.regimes import messages
 from verdicts.regimes.levels import NAMES
-from verdicts.regimes.service import DutyRegime, LevelPlace, LevelRanking, RegimeMap, Regimes, measured_in
+from verdicts.regimes.service import LevelPlace, LevelRanking, RegimeMap, RegimeOfDuty, Regimes, measured_in
 
 
 class GridPartOut(Schema):
@@ -122,7 +122,7 @@ class MapRowOut(Schema):
     stretches: list[MapStretchOut]
 
 
-class DutyRegimeOut(Schema):
+class RegimeOfDutyOut(Schema):
     duty: str
     label: str
     zones: list[ZoneOut]
@@ -154,13 +154,13 @@ class RegimesOut(Schema):
     crossings: list[CrossingOut]
     sentences: list[str]
     map: list[MapRowOut]
-    duties: list[DutyRegimeOut]
+    duties: list[RegimeOfDutyOut]
     notes: list[str]
 
 
 def regimes_out(
     found: Regimes, plan: Plan, beside: Mapping[int, SetupCriteria], drawn: RegimeMap | None,
-    duties: list[DutyRegime], units: Mapping[str, str],
+    duties: list[RegimeOfDuty], units: Mapping[str, str],
 ) -> RegimesOut:  # fmt: skip
     comparison, grid, names = found.comparison, found.grid, names_of(plan)
     unit = units[measured_in(found.measure)]
@@ -190,7 +190,7 @@ def regimes_out(
         crossings=[_crossing(found, one, units) for one in found.crossings],
         sentences=messages.crossing_sentences(found, units), map=_map(found, drawn, units),
         duties=[
-            DutyRegimeOut(
+            RegimeOfDutyOut(
                 duty=one.preset, label=choices.label(one.preset),
                 zones=[_zone(found, zone, units) for zone in one.zones],
                 sentences=[messages.change_over(found, crossing, units) for crossing in one.crossings],

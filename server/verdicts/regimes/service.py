@@ -63,7 +63,7 @@ class RegimeMap:
 
 
 @dataclass(frozen=True)
-class DutyRegime:
+class RegimeOfDuty:
     preset: Preset
     zones: tuple[Zone, ...]
     crossings: tuple[Crossing, ...]
@@ -195,7 +195,7 @@ def regime_map(found: Regimes) -> RegimeMap | None:
     return RegimeMap(x, leads.reshape(len(leads), *shape), highest.reshape(shape), state.reshape(shape))
 
 
-def by_duty(found: Regimes) -> Sequence[DutyRegime]:
+def by_duty(found: Regimes) -> Sequence[RegimeOfDuty]:
     """Zones and crossings for every usual duty; empty where there are no curves."""
     if found.curves is None or found.levels is None:
         return []
@@ -211,7 +211,7 @@ def by_duty(found: Regimes) -> Sequence[DutyRegime]:
     made = [
         (which, replace(found.curves, effects=fitted.column(at))) for at, which in enumerate(drawn)
     ]  # fmt: skip
-    return [DutyRegime(which, zones(curves, smallest), crossings(curves, smallest)) for which, curves in made]
+    return [RegimeOfDuty(which, zones(curves, smallest), crossings(curves, smallest)) for which, curves in made]
 
 
 def measured_in(measure: ScoreMeasure) -> str:

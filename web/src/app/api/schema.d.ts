@@ -4491,17 +4491,6 @@ export interface components {
             /** Words */
             words: string;
         };
-        /** DutyRegimeOut */
-        DutyRegimeOut: {
-            /** Duty */
-            duty: string;
-            /** Label */
-            label: string;
-            /** Sentences */
-            sentences: string[];
-            /** Zones */
-            zones: components["schemas"]["ZoneOut"][];
-        };
         /** ElevationIn */
         ElevationIn: {
             /** Elevation */
@@ -7123,6 +7112,17 @@ export interface components {
             /** Reference */
             reference: string;
         };
+        /** RegimeOfDutyOut */
+        RegimeOfDutyOut: {
+            /** Duty */
+            duty: string;
+            /** Label */
+            label: string;
+            /** Sentences */
+            sentences: string[];
+            /** Zones */
+            zones: components["schemas"]["ZoneOut"][];
+        };
         /**
          * RegimesOut
          * @description Levels in `level_unit`; `along` are those of the curves, zones and crossings.
@@ -7137,7 +7137,7 @@ export interface components {
             /** Curves */
             curves: components["schemas"]["LevelCurveOut"][];
             /** Duties */
-            duties: components["schemas"]["DutyRegimeOut"][];
+            duties: components["schemas"]["RegimeOfDutyOut"][];
             /** Effects */
             effects: components["schemas"]["PartEffectOut"][];
             /** Empty */
