@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from numpy.typing import ArrayLike
 from torvix_core.units.checked import Array, finite, positive
 
+LEAST_CLEARANCE = {"intake": 0.0015, "exhaust": 0.0020}  # m between piston and valve: 0.060 and 0.080 in [prac]
 BANK_TOLERANCE = 2.0  # degrees of crank between banks that call for a look; seen up to 8 or 9 [prac]
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 
 import numpy as np
 from torvix_core.engine import boost, breathing, fuel, geometry, short_block
@@ -234,8 +234,8 @@ RULES: tuple[Rule, ...] = (
 )  # fmt: skip
 
 
-def work_out(sheet: BuildSheet) -> list[Figure]:
-    """Every figure of a sheet; those of a second bank only where the sheet has one.
+def work_out(sheet: BuildSheet, only: Collection[str] = ()) -> list[Figure]:
+    """Every figure of a sheet, or only those of some keys; those of a second bank only where the sheet has one.
 
     Shapes: one sheet.
     Units:  SI, rpm and degrees.
@@ -245,7 +245,8 @@ def work_out(sheet: BuildSheet) -> list[Figure]:
     ('bore', 'stroke', 'cylinders')
     """
     two_banks = sheet.has_second_bank()
-    return [sheet.work_out(rule) for rule in RULES if two_banks or not rule.key.endswith("_bank_2")]
+    rules = [rule for rule in RULES if not only or rule.key in only]
+    return [sheet.work_out(rule) for rule in rules if two_banks or not rule.key.endswith("_bank_2")]
 
 
 def flow_table(

@@ -7,6 +7,7 @@ from collections.abc import Callable, Iterator, Mapping
 from torvix_core.engine import breathing, camshaft, fuel
 from torvix_core.engine.dimensions import GROUPS, SHEET
 from torvix_core.engine.evidence import Origin
+from torvix_core.engine.figures import work_out
 from torvix_core.engine.fuel import FUELS, Fuel
 from torvix_core.engine.sheet import BuildSheet, Figure, Missing, SheetFinding
 from torvix_core.engine.short_block import PISTON_SPEED_LIMIT, SEAT, timing
@@ -17,6 +18,7 @@ RATIO_AGREEMENT = 0.15  # [-], quoted and worked-out static ratios closer than t
 ANGLE_AGREEMENT = 0.6  # degrees; cam cards round to whole or half degrees [prac]
 GENEROUS = 1.5  # times the demand: half the rated depression at the top and less; above it manners suffer first [prac]
 OVERSIZED = 3.0  # times the demand, above which a carburetor is named as out of proportion [prac]
+LIMITED_FIGURES = ("blower_speed",)
 AIRFLOW_AGREEMENT = 0.10  # [-] between an air meter and a carburetor's rating [prac]
 
 Amounts = Mapping[str, Figure]
@@ -35,6 +37,20 @@ def find(sheet: BuildSheet, figures: list[Figure]) -> list[SheetFinding]:
     """
     by_key = {figure.rule.key: figure for figure in figures}
     return [finding for look in _LOOKS for finding in look(sheet, by_key)]
+
+
+def passed_limits(sheet: BuildSheet) -> list[SheetFinding]:
+    """Only what passes a limit of the sheet: clearances and blower speed.
+
+    Shapes: one sheet.
+    Units:  none.
+    Errors: none.
+    Source: `find`.
+    >>> passed_limits(BuildSheet({}))
+    []
+    """
+    by_key = {figure.rule.key: figure for figure in work_out(sheet, LIMITED_FIGURES)}
+    return [finding for look in (_clearance, _blower) for finding in look(sheet, by_key) if finding.limit]
 
 
 def _value(figures: Amounts, key: str) -> float | None:
@@ -118,12 +134,13 @@ def _clearance(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
                 "turned over with another cam, head or thinner gasket.",
                 caution=True,
             )
-        elif least is not None and measured < least:
+        elif measured < max(camshaft.LEAST_CLEARANCE[side], least or 0.0):
+            whose = "the sheet allows" if least and least > camshaft.LEAST_CLEARANCE[side] else "is common practice"
             yield SheetFinding(
                 "camshaft",
-                f"Piston to {side} valve is closer than the least allowed. Do not turn it over.",
-                caution=True,
-            )
+                f"Piston to {side} valve is closer than the least that {whose}. Do not turn it over.",
+                caution=True, limit=True,
+            )  # fmt: skip
 
 
 def _piston_speed(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
@@ -222,8 +239,8 @@ def _blower(sheet: BuildSheet, figures: Amounts) -> Iterator[SheetFinding]:
         yield SheetFinding(
             "boost",
             "The blower turns faster than its limit at redline. Change the pulleys or the redline.",
-            caution=True,
-        )
+            caution=True, limit=True,
+        )  # fmt: skip
 
 
 _LOOKS: tuple[Callable[[BuildSheet, Amounts], Iterator[SheetFinding]], ...] = (

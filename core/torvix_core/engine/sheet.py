@@ -84,11 +84,16 @@ class Figure:
 
 @dataclass(frozen=True)
 class SheetFinding:
-    """Something about the sheet that a person should know. `caution` where it can hurt somebody or an engine."""
+    """Something about the sheet that a person should know.
+
+    `caution` where it can hurt somebody or an engine; `limit` where it passes what the sheet allows: an engine like
+    that is no choice, whatever it makes.
+    """
 
     group: str
     text: str
     caution: bool = False
+    limit: bool = False
 
 
 @dataclass

@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 
-from torvix_core.engine.camshaft import BANK_TOLERANCE
+from torvix_core.engine.camshaft import BANK_TOLERANCE, LEAST_CLEARANCE
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
@@ -20,7 +20,6 @@ from shop.permissions import units_of
 from shop.refusals import Invalid
 from stand.models import Asks
 
-LEAST = {"intake": 0.0015, "exhaust": 0.0020}  # m between piston and valve: 0.060 and 0.080 in [prac]
 ON_THE_SHEET = {"intake": "least_intake_clearance", "exhaust": "least_exhaust_clearance"}
 TOUCHES = 0.0002  # m, less than what clay and a dial tell apart from contact [prac]
 CLEARANCE_RANGE = (0.0, 0.02)  # m
@@ -53,7 +52,7 @@ def read(person: Person, build: Build, asks: str, measured: Mapping[str, str], r
 
 def _clearances(person: Person, build: Build, measured: Mapping[str, str]) -> TickMeasurements:
     unit, found = units_of(person)["length"], TickMeasurements()
-    for side, usual in LEAST.items():
+    for side, usual in LEAST_CLEARANCE.items():
         try:
             value = read_quantity(measured.get(side, ""), "length", unit, *CLEARANCE_RANGE).value
         except NotUnderstood as reason:
