@@ -86,6 +86,9 @@ class Programme(models.Model):
     height_limit = models.FloatField(null=True, blank=True, help_text="m above the manifold face")
     must_look_stock = models.BooleanField(default=False)
     cost_ceiling = models.DecimalField(max_digits=10, decimal_places=2, null=True, blank=True)
+    fixed_slots = ArrayField(
+        models.CharField(max_length=30), default=list, blank=True, help_text="whose parts the customer keeps"
+    )
     created_at = models.DateTimeField()
     created_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     from_file_at = models.DateTimeField(

@@ -29,6 +29,7 @@ NEW_IN_5: dict[str, dict[str, Any]] = {  # as it stands for a file that does not
     "ticks": {"occasion": None}, "notes": {"rpm": None}, "setups": {"protected": False},
     "changes": {"gasket": "", "sealer": "", "milling": ""},
     "open_jobs": {"stage": None, "stages": None, "fastened": None, "fasteners": None},
+    "programmes": {"fixed_slots": []},
     "day_rules": {"tuning_min": 0.0, "check_pass_first": False},
 }  # fmt: skip
 VALUES_IN = {
@@ -58,15 +59,15 @@ def newest(tables: Mapping[str, Any], version: int) -> dict[str, Any]:
         rows = brought.get("programmes")
         if isinstance(rows, list):
             brought["programmes"] = [{"tune_rule": RULE_OF_4, **row} if isinstance(row, dict) else row for row in rows]
-        for name, columns in NEW_IN_5.items():
-            rows = brought.get(name)
-            if isinstance(rows, list):
-                brought[name] = [{**columns, **row} if isinstance(row, dict) else row for row in rows]
         for name, of_4 in (("build_readings", _reading_of_4), ("part_readings", _reading_of_4),
                            ("flow_tables", _reading_of_4), ("plan_versions", _version_of_4)):  # fmt: skip
             rows = brought.get(name)
             if isinstance(rows, list):
                 brought[name] = [of_4(row) if isinstance(row, dict) else row for row in rows]
+    for name, columns in NEW_IN_5.items():  # also for early files of version 5, which do not have all of them
+        rows = brought.get(name)
+        if isinstance(rows, list):
+            brought[name] = [{**columns, **row} if isinstance(row, dict) else row for row in rows]
     return brought
 
 

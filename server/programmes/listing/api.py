@@ -11,7 +11,6 @@ from torvix_core.engine.dimensions import STACK_ORDER
 
 from engines.models import Build
 from engines.parts.service import readable_parts, stack_of
-from engines.sheet import sheets
 from engines.stacks.schemas import stacks_out
 from programmes.expectations import service as expectations
 from programmes.listing.access import readable
@@ -31,7 +30,7 @@ from programmes.listing.schemas import (
     standard_out,
 )
 from programmes.models import STANDARDS, Expectation, Programme, Setup
-from programmes.plan import saving
+from programmes.plan import criteria, saving
 from shop.permissions import person_of, units_of
 from shop.refusals import Invalid
 
@@ -99,7 +98,10 @@ def read_stacks(request: HttpRequest, programme_id: int, baseline: int | None = 
     parts = Prefetch("setups__parts", queryset=readable_parts(person))
     programmes = Programme.objects.visible_to(person).select_related("build").prefetch_related(parts)
     programme = get_object_or_404(programmes, pk=programme_id)
-    units, limits = units_of(person), sheets.limits(programme.build)
+    units, limits = (
+        units_of(person),
+        criteria.stack_limits(programme.height_limit, programme.must_look_stock, programme.build),
+    )
     stacks = {setup.pk: stack_of(list(setup.parts.all())) for setup in programme.setups.all()}
     against = baseline or next((setup.pk for setup in programme.setups.all() if setup.is_baseline), None)
     if baseline is not None and baseline not in stacks:

@@ -1,4 +1,9 @@
-"""What a setup must keep beside its power: height, looks, cost, that it goes together. It never changes a number."""
+"""The limits of a test, in one place: what a setup must keep beside its power. They never change a number.
+
+Height, looks, cost, parts that the customer keeps, what the engine on paper may not pass (clearance, blower speed),
+that the parts go together; and the redline, which holds for the sweep of the whole test. A plan's own limit goes before
+that of the build sheet. A clearance that is measured at the stand holds the arming as well, by the same least value.
+"""
 
 from __future__ import annotations
 
@@ -7,34 +12,92 @@ from dataclasses import dataclass
 from decimal import Decimal
 from functools import partial
 
-from torvix_core.engine.stack import Limits, StackLevel, check_fit
+from torvix_core.engine.dimensions import Slot
+from torvix_core.engine.findings import passed_limits
+from torvix_core.engine.setup_overlay import overlay
+from torvix_core.engine.stack import Limits, StackLevel, StackPart, check_fit
+from torvix_core.units.grammar import listed
 
+from engines.models import Build
 from engines.parts.service import may_see_price, stack_of
+from engines.sheet import sheets
 from engines.sheet.entries import show
+from programmes.plan.on_paper import sheet_settings
 from programmes.plan.plans import Plan, PlannedSetup
 from shop.models import Person
 from shop.money import currency, money
 from shop.permissions import units_of
+from shop.refusals import Invalid
+
+LIMITED = ("intake_clearance", "exhaust_clearance", "blower_limit")  # without one of them nothing on paper is passed
 
 
-def limits_of(plan: Plan, of_engine: Limits) -> Limits:
-    """The plan's own limits, else those of the engine's sheet."""
-    height = of_engine.height if plan.objective.height_limit is None else plan.objective.height_limit
-    return Limits(height, plan.objective.must_look_stock or of_engine.must_look_stock)
+def stack_limits(height_limit: float | None, must_look_stock: bool, build: Build) -> Limits:
+    """What the owner allows a stack of parts: the plan's own limits, else those of the build sheet."""
+    of_engine = sheets.limits(build)
+    height = of_engine.height if height_limit is None else height_limit
+    return Limits(height, must_look_stock or of_engine.must_look_stock)
 
 
-def failing(plan: Plan, of_engine: Limits, person: Person) -> dict[int, list[str]]:
-    """By place of the setup, what it does not keep; setups that keep everything are left out."""
-    units, limits = units_of(person), limits_of(plan, of_engine)
+def cost_ceiling(plan: Plan, build: Build) -> Decimal | None:
+    """The plan's own ceiling for new parts, else the budget on the build sheet."""
+    if plan.objective.cost_ceiling is not None:
+        return plan.objective.cost_ceiling
+    budget = sheets.value(build, "budget")
+    return None if budget is None else Decimal(str(budget))
+
+
+def within_redline(end_rpm: float, build: Build) -> None:
+    """Invalid where a sweep ends above the redline of the build sheet."""
+    redline = sheets.value(build, "redline")
+    if redline is not None and end_rpm > redline:
+        raise Invalid(
+            f"The sweep ends at {end_rpm:.0f} rpm, above the redline of {redline:.0f}.",
+            fields={"sweep_end_rpm": "must not be above the redline"},
+        )
+
+
+def failing(plan: Plan, build: Build, person: Person) -> dict[int, list[str]]:
+    """By place of the setup, what it does not keep; only setups that fail something.
+
+    The build needs readings and flow tables.
+    """
+    stacks = [stack_of(list(setup.parts)) for setup in plan.setups]
+    units, ceiling = units_of(person), cost_ceiling(plan, build)
+    limits = stack_limits(plan.objective.height_limit, plan.objective.must_look_stock, build)
+    passed = _passed_on_paper(plan, build, stacks)
     found: dict[int, list[str]] = {}
-    for place, setup in enumerate(plan.setups):
-        checks = check_fit(stack_of(list(setup.parts)), limits, partial(show, units))
-        told = [check.text for check in checks if check.level is StackLevel.MISFIT]
-        if place and (dear := _too_dear(plan, setup, person)):
-            told.append(dear)
-        if told:
-            found[place] = told
+    for place, (setup, stack) in enumerate(zip(plan.setups, stacks, strict=True)):
+        checks = check_fit(stack, limits, partial(show, units))
+        reasons = [check.text for check in checks if check.level is StackLevel.MISFIT]
+        reasons += [*passed[place], *_changed_though_fixed(plan, place)]
+        if place and (dear := _too_dear(plan, setup, ceiling, person)):
+            reasons.append(dear)
+        if reasons:
+            found[place] = reasons
     return found
+
+
+def _passed_on_paper(plan: Plan, build: Build, stacks: Sequence[Sequence[StackPart]]) -> list[list[str]]:
+    """By setup, the limits of the build sheet that it passes with its parts and settings."""
+    if not any(reading.dimension in LIMITED for reading in build.readings.all()):
+        return [[] for _ in stacks]
+    sheet = sheets.sheet_of(build)
+    laid = [
+        overlay(sheet, stacks[0], stack, sheet_settings(setup.settings)).sheet
+        for setup, stack in zip(plan.setups, stacks, strict=True)
+    ]
+    return [[finding.text for finding in passed_limits(one)] for one in laid]
+
+
+def _changed_though_fixed(plan: Plan, place: int) -> list[str]:
+    """Slots whose parts the customer keeps, and that are not as in the baseline."""
+    has = [
+        {slot: {part.pk for part in plan.setups[at].parts if part.slot == slot} for slot in plan.objective.fixed_slots}
+        for at in (0, place)
+    ]
+    changed = [Slot(slot).label.lower() for slot in plan.objective.fixed_slots if has[0][slot] != has[1][slot]]
+    return [f"Changes the {listed(changed)}, which the customer keeps."] if changed else []
 
 
 @dataclass(frozen=True)
@@ -74,9 +137,8 @@ def cost(plan: Plan, setup: PlannedSetup, person: Person) -> SetupCost:
     )  # fmt: skip
 
 
-def _too_dear(plan: Plan, setup: PlannedSetup, person: Person) -> str:
+def _too_dear(plan: Plan, setup: PlannedSetup, ceiling: Decimal | None, person: Person) -> str:
     """What is known to cost more than the ceiling fails; where a price is missing it may yet."""
-    ceiling = plan.objective.cost_ceiling
     if ceiling is None:
         return ""
     found = cost(plan, setup, person)
@@ -88,9 +150,9 @@ def _too_dear(plan: Plan, setup: PlannedSetup, person: Person) -> str:
     return f"Its parts cost {money(found.total, of_shop)}, above the ceiling of {money(ceiling, of_shop)}."
 
 
-def unknown_against_ceiling(plan: Plan, person: Person) -> list[str]:
+def unknown_against_ceiling(plan: Plan, build: Build, person: Person) -> list[str]:
     """Letters of the setups of which nobody knows whether they keep the cost ceiling, as a price is missing."""
-    ceiling = plan.objective.cost_ceiling
+    ceiling = cost_ceiling(plan, build)
     if ceiling is None:
         return []
     found = {setup.letter: cost(plan, setup, person) for setup in plan.setups[1:]}

@@ -113,6 +113,7 @@ class Draft:
     duty: str = Preset.EVEN
     points: Sequence[Sequence[float]] = ()
     must_look_stock: bool = False
+    fixed_slots: Sequence[str] = ()
     check_pass_first: bool = False
 
 
@@ -165,7 +166,7 @@ def read(draft: Draft, person: Person) -> tuple[Plan, dict[str, str]]:
             prices["hour_price"], (numbers["tuning"] or 0.0) / MINUTE, draft.check_pass_first,
         ),
         objective=Objective(draft.duty, _points(draft, wrong), numbers["height_limit"], draft.must_look_stock,
-                            prices["cost_ceiling"]),
+                            prices["cost_ceiling"], _fixed_slots(draft, wrong)),
         standard=draft.standard, boost_school=draft.boost_school, kind=draft.kind,
         mixture_policy=draft.mixture_policy, tune_rule=draft.tune_rule, boost_policy=draft.boost_policy, **words,
         extension_rpm=numbers["extension_rpm"] or 0.0, smallest_difference=numbers["smallest_difference"] or 0.0,
@@ -197,6 +198,13 @@ def _points(draft: Draft, wrong: dict[str, str]) -> list[tuple[float, float]]:
     except ValueError as reason:
         wrong["points"] = f"{str(reason).capitalize()}."
         return []
+
+
+def _fixed_slots(draft: Draft, wrong: dict[str, str]) -> list[str]:
+    unknown = [slot for slot in draft.fixed_slots if slot not in list(Slot)]
+    if unknown:
+        wrong["fixed_slots"] = f"There is no place called {unknown[0]}."
+    return [slot for slot in Slot if slot in draft.fixed_slots]
 
 
 def _setups(draft: Draft, units: Mapping[str, str], wrong: dict[str, str]) -> list[PlannedSetup]:

@@ -47,14 +47,13 @@ def plan_summary(plan: Plan, build: Build, person: Person, wrong: dict[str, str]
         grid=_grid(plan),
         held=[HeldOut(label=label, level=level) for label, level in plan.held()],
         failing=[
-            FailingOut(setup=place, reasons=reasons)
-            for place, reasons in criteria.failing(plan, sheets.limits(build), person).items()
+            FailingOut(setup=place, reasons=reasons) for place, reasons in criteria.failing(plan, build, person).items()
         ],
         costs=[
             CostOut(setup=place, price=float(cost.visible), unknown=[*cost.unknown, *cost.hidden])
             for place, cost in criteria.costs(plan, person).items()
         ],
-        warnings=_warnings(plan),
+        warnings=_warnings(plan, build),
         duty_points=_duty_points(plan),
         day=day,
         day_problem=day_problem,
@@ -105,9 +104,11 @@ def _duty_points(plan: Plan) -> list[list[float]]:
     return [list(point) for point in duty.preset(Preset(plan.objective.preset), low, high).points]
 
 
-def _warnings(plan: Plan) -> list[str]:
+def _warnings(plan: Plan, build: Build) -> list[str]:
     """What a reader of the plan must keep in mind; practice and limits of what it can show."""
     told = []
+    if (kept := sheets.word(build, "fixed_parts")) and not plan.objective.fixed_slots:
+        told.append(f"The build sheet says that the customer keeps: {kept}. Mark them, so that no setup changes them.")
     if plan.stand_in:
         told.append(f"A stand-in test: {plan.stand_in}. What it shows holds for the engine as it is tested.")
     if plan.kind == ProgrammeKind.STEPWISE and _longest_ladder(plan) >= LONG_LADDER:

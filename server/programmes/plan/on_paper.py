@@ -58,7 +58,7 @@ def _worked_sheets(
     The build needs readings and flow tables.
     """
     sheet = sheets.sheet_of(build)
-    laid = [overlay(sheet, stacks[0], stack, _settings(own)) for stack, own in zip(stacks, settings, strict=True)]
+    laid = [overlay(sheet, stacks[0], stack, sheet_settings(own)) for stack, own in zip(stacks, settings, strict=True)]
     return [(sheets.work_out(one.sheet), one) for one in laid]
 
 
@@ -139,7 +139,7 @@ def _unknown(laid: OverlaidSheet) -> list[str]:
     return [FLOW_TABLES.get(key) or SHEET[key].label for key in laid.unknown]
 
 
-def _settings(given: Mapping[str, SettingValue]) -> dict[str, float | str]:
+def sheet_settings(given: Mapping[str, SettingValue]) -> dict[str, float | str]:
     """Those that the build sheet knows as well, SI; a choice by its key there."""
     found: dict[str, float | str] = {}
     for key in SETTINGS:

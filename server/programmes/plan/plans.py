@@ -144,6 +144,7 @@ class Objective:
     height_limit: float | None = None
     must_look_stock: bool = False
     cost_ceiling: Decimal | None = None
+    fixed_slots: Sequence[str] = ()  # whose parts the customer keeps: as in the baseline
 
 
 @dataclass(frozen=True)
@@ -361,6 +362,7 @@ def of_programme(programme: Programme) -> Plan:
             programme.height_limit,
             programme.must_look_stock,
             programme.cost_ceiling,
+            list(programme.fixed_slots),
         ),
         standard=programme.standard,
         boost_school=programme.boost_school,

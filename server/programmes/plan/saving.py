@@ -9,7 +9,6 @@ from django.db import transaction
 from torvix_core.air.standards import DEFINITIONS, Standard
 
 from engines.models import Build
-from engines.sheet import sheets
 from programmes.models import (
     STANDARDS,
     DayRules,
@@ -21,7 +20,7 @@ from programmes.models import (
     Step,
     Window,
 )
-from programmes.plan import versions
+from programmes.plan import criteria, versions
 from programmes.plan.plans import PLAN_ROWS, Plan, PlannedSetup, of_programme
 from shop.models import Person
 from shop.permissions import require_operator
@@ -34,7 +33,7 @@ def plan_programme(person: Person, at: datetime, build: Build, plan: Plan) -> Pr
     require_operator(person)
     setups = [replace(setup, pk=None, position=place) for place, setup in enumerate(plan.setups)]
     plan = replace(plan, setups=setups, order=[replace(visit, pk=None) for visit in plan.order])
-    _within_redline(plan.sweep.end_rpm + plan.extension_rpm, build)
+    criteria.within_redline(plan.sweep.end_rpm + plan.extension_rpm, build)
     programme = Programme(build=build, created_at=at, created_by=person)
     _write_programme(programme, plan)
     for position, planned in enumerate(plan.setups):
@@ -54,7 +53,7 @@ def change_plan(person: Person, programme: Programme, plan: Plan, at: datetime) 
     """Put another plan in force. What was pulled stays as it was: its setup, its visits, and its plan on record."""
     require_operator(person)
     programme = Programme.objects.select_for_update().get(pk=programme.pk)
-    _within_redline(plan.sweep.end_rpm + plan.extension_rpm, programme.build)
+    criteria.within_redline(plan.sweep.end_rpm + plan.extension_rpm, programme.build)
     held = {setup.pk: setup for setup in programme.setups.prefetch_related("parts", "settings")}
     steps = {step.pk: step for step in programme.steps.all()}
     wrong = {**_changed_setups(held, plan), **_changed_visits(programme, steps, plan)}
@@ -77,15 +76,6 @@ def plan_in_force(programme: Programme) -> Plan:
     """The plan as the tables hold it, with the letters of its setups."""
     written = Programme.objects.select_related("day_rules").prefetch_related(*PLAN_ROWS).get(pk=programme.pk)
     return of_programme(written)
-
-
-def _within_redline(end_rpm: float, build: Build) -> None:
-    redline = sheets.value(build, "redline")
-    if redline is not None and end_rpm > redline:
-        raise Invalid(
-            f"The sweep ends at {end_rpm:.0f} rpm, above the redline of {redline:.0f}.",
-            fields={"sweep_end_rpm": "must not be above the redline"},
-        )
 
 
 def _changed_setups(held: dict[int, Setup], plan: Plan) -> dict[str, str]:
@@ -146,7 +136,7 @@ def _write_programme(programme: Programme, plan: Plan) -> None:
     programme.tune_rule = plan.tune_rule
     programme.duty = {"preset": objective.preset, "points": [list(point) for point in objective.points]}
     programme.height_limit, programme.must_look_stock = objective.height_limit, objective.must_look_stock
-    programme.cost_ceiling = objective.cost_ceiling
+    programme.cost_ceiling, programme.fixed_slots = objective.cost_ceiling, list(objective.fixed_slots)
     programme.save()
 
 
@@ -212,7 +202,7 @@ def choose_build(person: Person, programme: Programme, build: Build) -> Programm
     require_operator(person)
     if build.engine_id != programme.build.engine_id:
         raise Invalid("A test stays with its engine.", fields={"build_id": "choose a revision of the same engine"})
-    _within_redline(programme.sweep_end_rpm, build)
+    criteria.within_redline(programme.sweep_end_rpm, build)
     programme.build = build
     programme.save(update_fields=["build"])
     return programme

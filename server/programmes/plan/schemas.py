@@ -72,6 +72,7 @@ class DraftIn(Schema):
     duty: str = "even"
     points: list[list[float]] = []
     must_look_stock: bool = False
+    fixed_slots: list[str] = []
     check_pass_first: bool = False
 
     def draft(self) -> Draft:
@@ -79,7 +80,7 @@ class DraftIn(Schema):
             question=self.question, texts=self.texts, words=self.words, standard=self.standard,
             boost_school=self.boost_school, kind=self.kind, mixture_policy=self.mixture_policy,
             tune_rule=self.tune_rule, boost_policy=self.boost_policy, duty=self.duty, points=self.points,
-            must_look_stock=self.must_look_stock, check_pass_first=self.check_pass_first,
+            must_look_stock=self.must_look_stock, fixed_slots=self.fixed_slots, check_pass_first=self.check_pass_first,
             setups=[
                 DraftSetup(setup.name, setup.part_ids, setup.settings, setup.id, setup.pulls, setup.visits, setup.place,
                            setup.available_at, setup.candidate, setup.reason, setup.based_on, setup.position,
@@ -117,6 +118,7 @@ def draft_out(plan: Plan, build_id: int, person: Person) -> DraftIn:
         standard=plan.standard, boost_school=plan.boost_school, kind=plan.kind, mixture_policy=plan.mixture_policy,
         tune_rule=plan.tune_rule, boost_policy=plan.boost_policy, duty=plan.objective.preset,
         points=[list(point) for point in plan.objective.points], must_look_stock=plan.objective.must_look_stock,
+        fixed_slots=list(plan.objective.fixed_slots),
         check_pass_first=plan.times.check_pass_first,
     )  # fmt: skip
 

@@ -34,6 +34,7 @@ TEXTS: tuple[tuple[str, str], ...] = (
     ("height_limit_m", "Height limit"),
     ("must_look_stock", "Must look stock"),
     ("cost_ceiling", "Cost ceiling"),
+    ("fixed_slots", "Parts the customer keeps"),
 )
 TIMES = {
     "warm_up_min": "Warm-up",
@@ -49,7 +50,8 @@ TIMES = {
     "tuning_min": "Tuning of a setup",
     "check_pass_first": "Check pass after a change",
 }
-UNSAID: dict[str, object] = {"tuning_min": 0.0, "check_pass_first": False}  # where an older version has no such line
+# Where an older version has no such line
+UNSAID: dict[str, object] = {"tuning_min": 0.0, "check_pass_first": False, "fixed_slots": []}
 
 SETUP = (("pulls", "pulls"), ("visits", "visits"), ("place", "place in the order"), ("based_on", "built on"),
          ("available_at", "parts due"), ("protected", "protected"))  # fmt: skip
@@ -77,7 +79,8 @@ def differences(before: Mapping[str, Any], after: Mapping[str, Any], reader: Rea
 
 def _of_texts(before: Mapping[str, Any], after: Mapping[str, Any], reader: Reader) -> Iterator[str]:
     for key, label in TEXTS:
-        yield from _change(label, key, before.get(key), after.get(key), reader)
+        one, other = (each.get(key, UNSAID.get(key)) for each in (before, after))
+        yield from _change(label, key, one, other, reader)
 
 
 def _of_setups(before: Mapping[str, Any], after: Mapping[str, Any], reader: Reader) -> Iterator[str]:
@@ -142,6 +145,8 @@ def _shown(key: str, value: Any, reader: Reader) -> str:
             return f"{Decimal(value).normalize():f} {reader.currency}{' per hour' if key == 'hour_price' else ''}"
         case "available_at":
             return moment(datetime.fromisoformat(value), reader.clock)
+        case "fixed_slots":
+            return grammar.listed(value).lower()
         case "session":
             ((starts_at, paid_min),) = value
             paid = "" if paid_min is None else f", {paid_min:g} min paid"

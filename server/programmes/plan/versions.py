@@ -7,6 +7,7 @@ from datetime import datetime
 from typing import Any
 
 from torvix_core.air.standards import BOOST_SCHOOLS, DEFINITIONS, BoostSchool, Standard
+from torvix_core.engine.dimensions import Slot
 
 from programmes.models import (
     BoostPolicy,
@@ -37,6 +38,7 @@ def document(plan: Plan) -> dict[str, Any]:
         "smallest_difference_percent": round(plan.smallest_difference * 100, 6),
         "duty": _duty(plan), "height_limit_m": plan.objective.height_limit,
         "must_look_stock": plan.objective.must_look_stock,
+        "fixed_slots": [Slot(slot).label for slot in plan.objective.fixed_slots],
         "cost_ceiling": None if plan.objective.cost_ceiling is None else str(plan.objective.cost_ceiling),
         "setups": [
             {

@@ -84,6 +84,7 @@ class Planned(TestCase):
             ({"texts": {**TEXTS, "warm_up": "9 h"}}, "warm_up", "it lies between 0 and 4 h"),
             ({"texts": {**TEXTS, "return_every": "0"}}, "return_every", "between 1 and 30"),
             ({"texts": {**TEXTS, "fuel_available": "20 kg"}}, "fuel_available", "is a mass"),
+            ({"fixed_slots": ["cylinder_head", "roof"]}, "fixed_slots", "no place called roof"),
             ({"texts": {**TEXTS, "cost_ceiling": "cheap"}}, "cost_ceiling", "A price is a number"),
             (
                 {"setups": [setups[0], {**setups[1], "place": "last"}, {**setups[1], "name": "x", "place": "last"}]},

@@ -258,7 +258,7 @@ def headline(person: Person, found: WorkedVerdict) -> list[str]:
     if compared.counting is Counting.FIRST:
         headlines.append("By first pulls after a change alone: they read high, and compare only among themselves.")
     headlines += _kept_out(found)
-    unknown = criteria.unknown_against_ceiling(found.plan, person)
+    unknown = criteria.unknown_against_ceiling(found.plan, found.comparison.programme.build, person)
     if unknown:
         headlines.append(f"Whether {listed(unknown)} keeps the cost ceiling is not known: a price is missing.")
     if found.levels is not None:

@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
+from django.db.models import prefetch_related_objects
 from torvix_core.engine.dimensions import part_dimensions
 from torvix_core.engine.stack import StackPart, total
 from torvix_core.units import quantities
 from torvix_core.units.grammar import listed, plural
 
 from engines.parts.service import stack_of
-from engines.sheet import sheets
 from programmes.models import Programme, Setup
 from programmes.plan import criteria
 from programmes.plan.criteria import SetupCost
@@ -40,7 +40,8 @@ class SetupCriteria:
 
 def of_setups(plan: Plan, programme: Programme, person: Person) -> dict[int, SetupCriteria]:
     """By setup's key, as far as this person may see it."""
-    fails = criteria.failing(plan, sheets.limits(programme.build), person)
+    prefetch_related_objects([programme.build], "readings")
+    fails = criteria.failing(plan, programme.build, person)
     found = {}
     for place, planned in enumerate(plan.setups):
         if planned.pk is None:

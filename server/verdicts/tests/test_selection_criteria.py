@@ -5,10 +5,12 @@ from typing import Any
 
 import scenes
 from django.test import TestCase
+from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Origin
 
+from engines.builds import service as builds
 from engines.models import PartReading
-from engines.parts.service import write_down
+from engines.parts.service import PartFacts, add_part, write_down
 from engines.sheet.readings import ReadingChange
 from programmes.models import Programme
 from shop.models import Person, Role
@@ -46,6 +48,12 @@ class Scene(TestCase):
         for setup, text in zip(self.setups, heights, strict=True):
             write_down(self.operator, setup.parts.get(), "height", ReadingChange(text, Origin.MEASURED), scenes.DAY)
 
+    def sheet(self, **lines: str) -> None:
+        for key, text in lines.items():
+            builds.write_down(
+                self.operator, self.programme.build, key, ReadingChange(text, Origin.MEASURED), scenes.DAY
+            )
+
     def verdict(self, **query: Any) -> dict:
         return self.client.get(f"/api/programmes/{self.programme.pk}/verdict", query).json()
 
@@ -67,6 +75,42 @@ class Excluding(Scene):
         self.assertEqual(self.placing("B")["score"], before)
         self.assertEqual(self.placing("B")["chance_percent"], 0.0)
         self.assertEqual(PartReading.objects.filter(dimension="height").count(), 3)
+
+    def test_a_part_that_the_customer_keeps_rules_out_what_changes_it(self):
+        self.clear_day()
+        self.programme.fixed_slots = ["intake_manifold", "cylinder_head"]
+        self.programme.save()
+        answer = self.verdict()
+        self.assertEqual(answer["winner_id"], self.setups[0].pk)
+        self.assertIn("B is ruled out: Changes the intake manifold, which the customer keeps.", answer["headline"])
+        self.assertEqual(self.placing("A")["fails"], [])
+
+    def test_a_measured_clearance_below_the_least_rules_out_every_setup_that_has_it(self):
+        self.sheet(intake_lift="10 mm", intake_clearance="1.2 mm", exhaust_clearance="2.5 mm")
+        self.clear_day()
+        for letter in "ABC":
+            self.assertEqual(
+                self.placing(letter)["fails"],
+                ["Piston to intake valve is closer than the least that is common practice. Do not turn it over."],
+            )
+
+    def test_a_pulley_that_turns_the_blower_too_fast_rules_its_setup_out(self):
+        self.sheet(crank_pulley="180 mm", blower_pulley="90 mm", blower_limit="15000")
+        small = add_part(self.operator, scenes.DAY, Slot.PULLEY, PartFacts("70 mm pulley"),
+                         {"crank_pulley": "180 mm", "blower_pulley": "70 mm"})  # fmt: skip
+        self.setups[1].parts.add(small)
+        self.clear_day()
+        self.assertEqual([bool(self.placing(letter)["fails"]) for letter in "ABC"], [False, True, False])
+        self.assertIn("The blower turns faster than its limit", self.placing("B")["fails"][0])
+
+    def test_the_budget_of_the_build_sheet_is_the_ceiling_of_a_plan_without_one(self):
+        self.price("100", "500", "300")
+        self.sheet(budget="400")
+        self.clear_day()
+        self.assertEqual(self.placing("B")["fails"], ["Its parts cost 500 USD, above the ceiling of 400 USD."])
+        self.programme.cost_ceiling = Decimal(600)
+        self.programme.save()
+        self.assertEqual(self.placing("B")["fails"], [])
 
 
 class Cost(Scene):

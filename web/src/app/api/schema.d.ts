@@ -4284,6 +4284,11 @@ export interface components {
              */
             duty: string;
             /**
+             * Fixed Slots
+             * @default []
+             */
+            fixed_slots: string[];
+            /**
              * Kind
              * @default comparison
              */

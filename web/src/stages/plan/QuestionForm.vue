@@ -13,7 +13,7 @@ import type { PlanDraft } from './usePlanDraft'
 import { useFirstFocus } from '../../ui/useFirstFocus'
 
 const props = defineProps<{ plan: PlanDraft; fixedEngine: boolean }>()
-const { draft, fields, choices, concluded } = props.plan
+const { draft, fields, choices, concluded, slots } = props.plan
 const { data: everyEngine } = useEngines()
 /** Without archived ones, but for the engine of this plan. */
 const engines = computed(() =>
@@ -145,6 +145,17 @@ useFirstFocus('first')
         <p v-if="fields.points" class="message">{{ fields.points }}</p>
         <NumberFields :rows="LIMITS" :texts="draft.texts" :wrong="fields" />
         <v-checkbox v-model="draft.must_look_stock" label="Must look stock" />
+        <v-select
+          v-model="draft.fixed_slots"
+          label="Parts the customer keeps"
+          placeholder="none"
+          multiple
+          chips
+          closable-chips
+          :items="slots"
+          :error-messages="fields.fixed_slots"
+          data-test="fixed-slots"
+        />
       </div>
     </div>
   </div>

@@ -74,6 +74,7 @@ export function blankDraft(): Draft {
     duty: 'even',
     points: [],
     must_look_stock: false,
+    fixed_slots: [],
     check_pass_first: true,
   }
 }
