@@ -27,11 +27,11 @@ def read_regimes(request: HttpRequest, programme_id: int, given: Query[ChoiceIn]
     compared = compare(programme, choice.standard, choice.counting)
     beside = selection_criteria.of_setups(plan, programme, request.user)
     out = selection_criteria.out_of_the_choice(compared.setups, beside)
-    found = regimes(compared, plan, choice, out)
+    found = regimes(request.user, compared, plan, choice, out)
     if found is None:
         raise Refusal(
             "The setups of this test do not cross a part with a level such as boost, a pulley, spark or a spacer. "
             "Add setups in the plan so that two parts share two levels.",
             code="no_grid",
         )
-    return regimes_out(found, plan, beside, regime_map(found), list(by_duty(found)), units_of(request.user))
+    return regimes_out(found, plan, beside, regime_map(found.along), list(by_duty(found.along)), units_of(request.user))

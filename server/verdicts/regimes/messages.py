@@ -13,10 +13,10 @@ from torvix_core.units.grammar import counted, listed, plural
 
 from programmes.plan.grids import PlanGrid
 from verdicts.regimes.levels import BOOST
-from verdicts.regimes.service import LevelRanking, Regimes
+from verdicts.regimes.service import Along, LevelRanking, Regimes
 
 
-def level_words(found: Regimes, x: float, units: Mapping[str, str]) -> str:
+def level_words(found: Along, x: float, units: Mapping[str, str]) -> str:
     """A level with its unit."""
     assert found.levels is not None
     return quantities.words(float(found.levels.shown(x)), found.levels.unit(units))
@@ -58,7 +58,7 @@ def effect_sentence(found: Regimes, effect: PartEffect) -> str:
     return f"{other} against {one} depends on the level: {ends}. The mean of {mean} says little."
 
 
-def crossing_sentences(found: Regimes, units: Mapping[str, str]) -> list[str]:
+def crossing_sentences(found: Along, units: Mapping[str, str]) -> list[str]:
     """Where one part overtakes another; for two that do not, why."""
     if found.curves is None:
         return []
@@ -72,7 +72,7 @@ def crossing_sentences(found: Regimes, units: Mapping[str, str]) -> list[str]:
     return sentences
 
 
-def crossing_sentence(found: Regimes, crossing: Crossing, units: Mapping[str, str]) -> str:
+def crossing_sentence(found: Along, crossing: Crossing, units: Mapping[str, str]) -> str:
     """Such as "242 over 228 from 0.90 bar (0.82 to 0.98 bar), about 265 hp"."""
     assert found.curves is not None
     before, after = found.part(crossing.before), found.part(crossing.after)
@@ -105,7 +105,7 @@ def crossing_sentence(found: Regimes, crossing: Crossing, units: Mapping[str, st
     )
 
 
-def change_over(found: Regimes, crossing: Crossing, units: Mapping[str, str]) -> str:
+def change_over(found: Along, crossing: Crossing, units: Mapping[str, str]) -> str:
     """A crossing in a few words, such as for one duty of several."""
     before, after = found.part(crossing.before), found.part(crossing.after)
     low, high = (None if x is None else level_words(found, x, units) for x in (crossing.low, crossing.high))
@@ -116,7 +116,7 @@ def change_over(found: Regimes, crossing: Crossing, units: Mapping[str, str]) ->
     return f"{before} may lead {after} below {high}"
 
 
-def notes(found: Regimes) -> list[str]:
+def notes(found: Along) -> list[str]:
     """What a reader of the regimes must know."""
     lines = []
     if found.levels is None:
@@ -145,7 +145,7 @@ def notes(found: Regimes) -> list[str]:
     return lines
 
 
-def _no_crossing(found: Regimes, one: int, other: int, units: Mapping[str, str]) -> str:
+def _no_crossing(found: Along, one: int, other: int, units: Mapping[str, str]) -> str:
     assert found.curves is not None
     gap = found.curves.difference(other, one)
     smallest = found.comparison.programme.smallest_difference
@@ -169,9 +169,11 @@ def _no_crossing(found: Regimes, one: int, other: int, units: Mapping[str, str])
     return f"{names}: {state_words(state, most)} from {span}, so there is no change-over to tell."
 
 
-def evidence(found: Regimes, parts: Sequence[int]) -> str:
+def evidence(found: Along, parts: Sequence[int]) -> str:
     """Pulls, days and engines behind what is said of some parts."""
     setups = {int(cell) for part in parts for cell in found.grid.cells[part] if cell != EMPTY}
     rows = [row for row, setup in enumerate(found.comparison.setup_of.tolist()) if setup in setups]
     days = {found.comparison.kept[row].pull.session_id for row in rows}
-    return f"{counted(len(rows), 'pull')} in {counted(len(days), 'session')} on one engine"
+    tests = len({found.comparison.kept[row].pull.session.programme_id for row in rows})
+    of_tests = f" of {tests} tests" if tests > 1 else ""
+    return f"{counted(len(rows), 'pull')} in {counted(len(days), 'session')}{of_tests} on one engine"

@@ -20,7 +20,7 @@ from verdicts.judging.answers import DifferenceOut, difference_out
 from verdicts.judging.selection_criteria import SetupCriteria
 from verdicts.regimes import messages
 from verdicts.regimes.levels import NAMES
-from verdicts.regimes.service import LevelPlace, LevelRanking, RegimeMap, RegimeOfDuty, Regimes, measured_in
+from verdicts.regimes.service import Along, LevelPlace, LevelRanking, RegimeMap, RegimeOfDuty, Regimes, measured_in
 
 
 class GridPartOut(Schema):
@@ -79,7 +79,6 @@ class LevelCurveOut(Schema):
 
 class ReachedOut(Schema):
     part: int
-    setup_id: int
     level: float
     score: float
 
@@ -130,7 +129,10 @@ class RegimeOfDutyOut(Schema):
 
 
 class RegimesOut(Schema):
-    """Levels in `level_unit`; `along` are those of the curves, zones and crossings."""
+    """Levels in `level_unit`; `along` are those of the curves, zones and crossings.
+
+    These are of `along_parts`: the parts of this test in their order, then those of tests that are linked with it.
+    """
 
     standard_label: str
     part_label: str
@@ -145,6 +147,7 @@ class RegimesOut(Schema):
     power_unit: str
     rankings: list[LevelRankingOut]
     effects: list[PartEffectOut]
+    along_parts: list[str]
     along: list[float]
     along_power: list[float | None]
     reference: int
@@ -164,15 +167,14 @@ def regimes_out(
 ) -> RegimesOut:  # fmt: skip
     comparison, grid, names = found.comparison, found.grid, names_of(plan)
     unit = units[measured_in(found.measure)]
-    planned = found.plan_grid
-    along = [] if found.curves is None else _levels(found, found.curves.at, units)
+    planned, along = found.plan_grid, found.along
     return RegimesOut(
         standard_label=DEFINITIONS[comparison.standard].label,
         part_label=" and ".join(names.get(slot, slot) for slot in grid.part_slots),
         level_label=names.get(grid.level_slot, grid.level_slot),
-        level_unit="" if found.levels is None else found.levels.unit(units),
-        level_kind="" if found.levels is None else NAMES[found.levels.kind],
-        measured=found.levels is not None and found.levels.measured,
+        level_unit="" if along.levels is None else along.levels.unit(units),
+        level_kind="" if along.levels is None else NAMES[along.levels.kind],
+        measured=along.levels is not None and along.levels.measured,
         levels=list(grid.levels),
         parts=[
             GridPartOut(name=found.part(part), setup_ids=[
@@ -184,30 +186,32 @@ def regimes_out(
         score_unit=unit, power_unit=units["power"],
         rankings=[_ranking(found, one, beside, unit) for one in found.rankings],
         effects=[_effect(found, one) for one in found.effects],
-        along=along, along_power=_along_power(found, units["power"]),
-        reference=_reference(found), curves=_curves(found, unit), reached=_reached(found, unit, units),
-        zones=[_zone(found, one, units) for one in found.zones],
-        crossings=[_crossing(found, one, units) for one in found.crossings],
-        sentences=messages.crossing_sentences(found, units), map=_map(found, drawn, units),
+        along_parts=[along.part(part) for part in range(len(along.grid.parts))],
+        along=[] if along.curves is None else _levels(along, along.curves.at, units),
+        along_power=_along_power(along, units["power"]),
+        reference=_reference(along), curves=_curves(along, unit), reached=_reached(along, unit, units),
+        zones=[_zone(along, one, units) for one in along.zones],
+        crossings=[_crossing(along, one, units) for one in along.crossings],
+        sentences=messages.crossing_sentences(along, units), map=_map(along, drawn, units),
         duties=[
             RegimeOfDutyOut(
                 duty=one.preset, label=choices.label(one.preset),
-                zones=[_zone(found, zone, units) for zone in one.zones],
-                sentences=[messages.change_over(found, crossing, units) for crossing in one.crossings],
+                zones=[_zone(along, zone, units) for zone in one.zones],
+                sentences=[messages.change_over(along, crossing, units) for crossing in one.crossings],
             )
             for one in duties
         ],
-        notes=messages.notes(found),
+        notes=[*found.linked.notes, *messages.notes(along)],
     )  # fmt: skip
 
 
-def _levels(found: Regimes, x: np.typing.ArrayLike, units: Mapping[str, str]) -> list[float]:
+def _levels(found: Along, x: np.typing.ArrayLike, units: Mapping[str, str]) -> list[float]:
     assert found.levels is not None
     shown: list[float] = quantities.from_si(found.levels.shown(np.asarray(x)), found.levels.unit(units)).tolist()
     return shown
 
 
-def _level(found: Regimes, x: float, units: Mapping[str, str]) -> float:
+def _level(found: Along, x: float, units: Mapping[str, str]) -> float:
     return _levels(found, [x], units)[0]
 
 
@@ -251,7 +255,7 @@ def _known(values: np.typing.NDArray[np.float64]) -> list[float | None]:
     return [float(value) if np.isfinite(value) else None for value in values]
 
 
-def _reference(found: Regimes) -> int:
+def _reference(found: Along) -> int:
     """The part of the baseline, or the first that has a curve."""
     own = found.grid.row_of(found.comparison.baseline)
     curves = found.curves
@@ -259,7 +263,7 @@ def _reference(found: Regimes) -> int:
     return own if own is not None and (own in tested or not tested) else next(iter(tested), 0)
 
 
-def _curves(found: Regimes, unit: str) -> list[LevelCurveOut]:
+def _curves(found: Along, unit: str) -> list[LevelCurveOut]:
     if found.curves is None:
         return []
     made, reference = [], _reference(found)
@@ -275,7 +279,7 @@ def _curves(found: Regimes, unit: str) -> list[LevelCurveOut]:
     return made
 
 
-def _along_power(found: Regimes, unit: str) -> list[float | None]:
+def _along_power(found: Along, unit: str) -> list[float | None]:
     """Peak power of the best part along the level."""
     if found.curves is None:
         return []
@@ -285,7 +289,7 @@ def _along_power(found: Regimes, unit: str) -> list[float | None]:
     return _known(quantities.from_si(np.exp(best), unit))
 
 
-def _reached(found: Regimes, unit: str, units: Mapping[str, str]) -> list[ReachedOut]:
+def _reached(found: Along, unit: str, units: Mapping[str, str]) -> list[ReachedOut]:
     """Where each setup was run, by its own pulls."""
     if found.curves is None:
         return []
@@ -295,18 +299,18 @@ def _reached(found: Regimes, unit: str, units: Mapping[str, str]) -> list[Reache
             if setup != EMPTY:
                 level = _level(found, float(found.curves.reached[setup]), units)
                 score = float(quantities.from_si(found.curves.effects.mean[setup], unit))
-                made.append(ReachedOut(part=part, setup_id=found.comparison.setups[setup].pk, level=level, score=score))
+                made.append(ReachedOut(part=part, level=level, score=score))
     return made
 
 
-def _zone(found: Regimes, zone: Zone, units: Mapping[str, str]) -> ZoneOut:
+def _zone(found: Along, zone: Zone, units: Mapping[str, str]) -> ZoneOut:
     low, high = _levels(found, [zone.low, zone.high], units)
     return ZoneOut(
         low=low, high=high, parts=list(zone.leaders), state=zone.state, at_most_percent=zone.at_most * 100
     )  # fmt: skip
 
 
-def _crossing(found: Regimes, crossing: Crossing, units: Mapping[str, str]) -> CrossingOut:
+def _crossing(found: Along, crossing: Crossing, units: Mapping[str, str]) -> CrossingOut:
     power = found.power_at(crossing.after, crossing.at)
     low, high = (None if x is None else _level(found, x, units) for x in (crossing.low, crossing.high))
     return CrossingOut(
@@ -317,7 +321,7 @@ def _crossing(found: Regimes, crossing: Crossing, units: Mapping[str, str]) -> C
     )  # fmt: skip
 
 
-def _map(found: Regimes, drawn: RegimeMap | None, units: Mapping[str, str]) -> list[MapRowOut]:
+def _map(found: Along, drawn: RegimeMap | None, units: Mapping[str, str]) -> list[MapRowOut]:
     """Lowest level first; each stretch reaches half way to the next bin."""
     if drawn is None or found.curves is None:
         return []

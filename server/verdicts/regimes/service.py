@@ -19,10 +19,12 @@ from torvix_core.units.checked import Array
 
 from programmes.plan.grids import PlanGrid, plan_grid
 from programmes.plan.plans import Plan
+from shop.models import Person
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.judging.choice import Choice, ScoreMeasure
 from verdicts.judging.service import ScoredComparison, score
 from verdicts.regimes.levels import PullLevels, pull_levels
+from verdicts.regimes.linked_tests import LinkedTests, with_other_tests
 
 MAP_ROWS = 13  # levels of the map between the lowest and the highest
 
@@ -70,19 +72,17 @@ class RegimeOfDuty:
 
 
 @dataclass(frozen=True)
-class Regimes:
-    """`grid` holds indices of the comparison's setups; a cell without accepted pulls is EMPTY there.
+class Along:
+    """Parts along the level, by the pulls of this test and of those that are linked with it.
 
-    `curves` is None while no two parts have three levels that lie apart, or nobody wrote the levels down.
+    `grid` holds indices of the comparison's setups; a cell without accepted pulls is EMPTY there. `curves` is None
+    while no two parts have three levels that lie apart, or nobody wrote the levels down.
     """
 
     comparison: Comparison
     scored: ScoredComparison
-    measure: ScoreMeasure
     plan_grid: PlanGrid
     grid: Grid
-    rankings: tuple[LevelRanking, ...]
-    effects: tuple[PartEffect, ...]
     levels: PullLevels | None
     curves: LevelCurves | None
     zones: tuple[Zone, ...]
@@ -99,6 +99,27 @@ class Regimes:
         return float(np.exp(at.shares[part, 0] @ self.peak_power))
 
 
+@dataclass(frozen=True)
+class Regimes:
+    """A grid's rankings and effects by its own pulls, and its parts along the level by these and those of others.
+
+    `grid` holds indices of the comparison's setups; a cell without accepted pulls is EMPTY there. The parts along the
+    level are these, in this order, and then those that only other tests have.
+    """
+
+    comparison: Comparison
+    measure: ScoreMeasure
+    plan_grid: PlanGrid
+    grid: Grid
+    rankings: tuple[LevelRanking, ...]
+    effects: tuple[PartEffect, ...]
+    along: Along
+    linked: LinkedTests
+
+    def part(self, part: int) -> str:
+        return self.plan_grid.part_name(part)
+
+
 def grid_of_comparison(comparison: Comparison, plan: Plan) -> tuple[PlanGrid, Grid] | None:
     """The grid of a plan, and the same with places among the comparison's setups; None where the plan is none."""
     planned = plan_grid(plan)
@@ -113,7 +134,9 @@ def grid_of_comparison(comparison: Comparison, plan: Plan) -> tuple[PlanGrid, Gr
     return planned, replace(planned.grid, cells=cells)
 
 
-def regimes(comparison: Comparison, plan: Plan, choice: Choice, out: Collection[int] = ()) -> Regimes | None:
+def regimes(
+    person: Person, comparison: Comparison, plan: Plan, choice: Choice, out: Collection[int] = ()
+) -> Regimes | None:
     """None where the test is no grid. Invalid and NothingKept as for a verdict."""
     found = grid_of_comparison(comparison, plan)
     if found is None:
@@ -121,11 +144,21 @@ def regimes(comparison: Comparison, plan: Plan, choice: Choice, out: Collection[
     planned, grid = found
     scored = score(comparison, choice)
     smallest = comparison.programme.smallest_difference
-    levels = pull_levels(comparison, planned)
-    curves, peak = _curves(comparison, scored, grid, levels)
+    linked = with_other_tests(person, comparison, plan, planned, scored.low_rpm, scored.high_rpm)
+    along = None
+    if linked.others and (crossed := grid_of_comparison(linked.comparison, linked.plan)):
+        along = _along(linked.comparison, score(linked.comparison, choice), *crossed)
     return Regimes(
-        comparison, scored, choice.measure, planned, grid, rankings(scored.fitted, grid, smallest, out),
-        part_effects(scored.fitted, grid), levels, curves,
+        comparison, choice.measure, planned, grid, rankings(scored.fitted, grid, smallest, out),
+        part_effects(scored.fitted, grid), along or _along(comparison, scored, planned, grid), linked,
+    )  # fmt: skip
+
+
+def _along(comparison: Comparison, scored: ScoredComparison, planned: PlanGrid, grid: Grid) -> Along:
+    levels, smallest = pull_levels(comparison, planned), comparison.programme.smallest_difference
+    curves, peak = _curves(comparison, scored, grid, levels)
+    return Along(
+        comparison, scored, planned, grid, levels, curves,
         () if curves is None else zones(curves, smallest), () if curves is None else crossings(curves, smallest), peak,
     )  # fmt: skip
 
@@ -178,7 +211,7 @@ def _curves(
     return (found if tested > 1 else None), effects.log_mean[:, 1]
 
 
-def regime_map(found: Regimes) -> RegimeMap | None:
+def regime_map(found: Along) -> RegimeMap | None:
     """Who leads at which level and speed, over the range judged; None where there are no curves."""
     if found.curves is None or found.levels is None:
         return None
@@ -195,7 +228,7 @@ def regime_map(found: Regimes) -> RegimeMap | None:
     return RegimeMap(x, leads.reshape(len(leads), *shape), highest.reshape(shape), state.reshape(shape))
 
 
-def by_duty(found: Regimes) -> Sequence[RegimeOfDuty]:
+def by_duty(found: Along) -> Sequence[RegimeOfDuty]:
     """Zones and crossings for every usual duty; empty where there are no curves."""
     if found.curves is None or found.levels is None:
         return []

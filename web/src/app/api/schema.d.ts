@@ -7036,8 +7036,6 @@ export interface components {
             part: number;
             /** Score */
             score: number;
-            /** Setup Id */
-            setup_id: number;
         };
         /** ReadBackOut */
         ReadBackOut: {
@@ -7131,10 +7129,14 @@ export interface components {
         /**
          * RegimesOut
          * @description Levels in `level_unit`; `along` are those of the curves, zones and crossings.
+         *
+         *     These are of `along_parts`: the parts of this test in their order, then those of tests that are linked with it.
          */
         RegimesOut: {
             /** Along */
             along: number[];
+            /** Along Parts */
+            along_parts: string[];
             /** Along Power */
             along_power: (number | null)[];
             /** Crossings */

@@ -21,9 +21,9 @@ useChart(element, () =>
 <template>
   <figure class="chart">
     <figcaption class="quiet">
-      Difference to {{ regimes.parts[regimes.reference]?.name }}, %, with its 95 % interval, over
+      Difference to {{ regimes.along_parts[regimes.reference] }}, %, with its 95 % interval, over
       {{ regimes.level_kind.toLowerCase() }} in {{ regimes.level_unit }}
-      <span v-for="(part, row) in regimes.parts" :key="part.name" class="key">
+      <span v-for="(part, row) in regimes.along_parts" :key="part" class="key">
         <svg v-if="row !== regimes.reference" width="26" height="8" aria-hidden="true">
           <line
             x1="0"
@@ -35,7 +35,7 @@ useChart(element, () =>
             :stroke-dasharray="marks[row]!.dash.join(' ')"
           />
         </svg>
-        {{ row === regimes.reference ? '' : part.name }}
+        {{ row === regimes.reference ? '' : part }}
       </span>
     </figcaption>
     <div ref="element" class="canvas" role="img" aria-label="Difference of the parts along the level" />

@@ -50,7 +50,7 @@ const cursor = computed(() => ({
     high.value,
   ),
 }))
-const names = (parts: number[]) => parts.map((part) => props.regimes.parts[part]!.name).join(' and ')
+const names = (parts: number[]) => parts.map((part) => props.regimes.along_parts[part]!).join(' and ')
 const STATES: Record<string, string> = { equal: 'equal', small: 'a wash', undecided: 'undecided' }
 function words(stretch: Schema['MapStretchOut'] | undefined) {
   if (!stretch?.parts.length) return 'not tested'
@@ -177,11 +177,11 @@ function follow(event: PointerEvent) {
     </svg>
     <p class="reading" aria-live="polite" data-test="map-reading">{{ reading }}</p>
     <p class="keys">
-      <span v-for="(part, row) in regimes.parts" :key="part.name" class="key">
+      <span v-for="(part, row) in regimes.along_parts" :key="part" class="key">
         <svg width="14" height="14" aria-hidden="true">
           <rect width="14" height="14" :fill="marks[row]!.colour" />
         </svg>
-        {{ part.name }}
+        {{ part }}
       </span>
       <span class="quiet">
         {{ byPower ? `rows: peak power of the best, ${regimes.power_unit}` : `rows: ${regimes.level_unit}` }};

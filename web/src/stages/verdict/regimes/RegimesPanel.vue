@@ -8,7 +8,7 @@ import LevelChart from './LevelChart.vue'
 import RegimeMap from './RegimeMap.vue'
 
 const props = defineProps<{ regimes: Schema['RegimesOut'] }>()
-const names = (parts: number[]) => parts.map((part) => props.regimes.parts[part]!.name).join(', ')
+const names = (parts: number[]) => parts.map((part) => props.regimes.along_parts[part]!).join(', ')
 const STATES: Record<string, string> = {
   ahead: 'ahead',
   equal: 'equal',

@@ -11,7 +11,7 @@ interface RenderApi {
 
 /** Color and dash of a part by its row: it has no mark, which is a setup's. */
 export function partMarks(regimes: Regimes, ground: Ground): Mark[] {
-  return regimes.parts.map((_, row) => markOf(row, ground))
+  return regimes.along_parts.map((_, row) => markOf(row, ground))
 }
 
 /** Places of a list where a value is known. */
