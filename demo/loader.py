@@ -25,7 +25,7 @@ from torvix_core.air.air import ZERO_CELSIUS
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import STACK_ORDER
 
-from demo import library, shelf
+from demo import library, shelf, theories
 from engines.models import Build, Part
 from programmes.archive import service as archiving
 from programmes.expectations.service import expect
@@ -132,6 +132,8 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
         for one in given.get("expected", []):
             expect(people[one["by"]], setups[one["setup"]], one["measure"], one["text"], one["sentence"],
                    programme.created_at)  # fmt: skip
+        if "theories" in given:
+            theories.write(programme, given["theories"], parts, person)
         if "shelf" in given:
             shelf.bring(programme, given["shelf"], person, programme.created_at)
         if "session" in given:

@@ -55,9 +55,9 @@ from verdicts.knock_on.api import router as knock_on_router
 from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
-from verdicts.outlook.api.theories import router as theories_router
 from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
+from verdicts.theories.api import router as theories_router
 
 log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())

@@ -432,19 +432,37 @@ class Theory(models.Model):
 
 
 class Prediction(models.Model):
-    """What a theory predicts of a setup's average torque, as shares of the baseline's."""
+    """What a theory predicts of a setup, or of a part at hand in the baseline, as a share of the baseline's figure.
+
+    The figure is any measure, over all speeds of the programme or those that are named; one end may be open.
+    """
 
     theory = models.ForeignKey(Theory, on_delete=models.CASCADE, related_name="predictions")
-    setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="+")
-    low = models.FloatField()
-    high = models.FloatField()
+    setup = models.ForeignKey(Setup, on_delete=models.CASCADE, related_name="+", null=True, blank=True)
+    part = models.ForeignKey(Part, on_delete=models.PROTECT, related_name="+", null=True, blank=True)
+    measure = models.CharField(max_length=40, default=ExpectedMeasure.AVERAGE_TORQUE)
+    low_rpm = models.FloatField(null=True, blank=True)
+    high_rpm = models.FloatField(null=True, blank=True)
+    low = models.FloatField(null=True, blank=True)
+    high = models.FloatField(null=True, blank=True)
 
     class Meta:
-        ordering = ["setup__position"]
+        ordering = ["pk"]
         constraints = [
-            models.UniqueConstraint(fields=["theory", "setup"], name="prediction_once_per_setup"),
+            models.UniqueConstraint(
+                fields=["theory", "setup", "part", "measure", "low_rpm", "high_rpm"], nulls_distinct=False,
+                name="prediction_once_per_case",
+            ),
             models.CheckConstraint(condition=Q(low__lte=F("high")), name="prediction_rises"),
-        ]
+            models.CheckConstraint(
+                condition=Q(low__isnull=False) | Q(high__isnull=False), name="prediction_has_an_end"
+            ),
+            models.CheckConstraint(
+                condition=Q(setup__isnull=False, part__isnull=True) | Q(setup__isnull=True, part__isnull=False),
+                name="prediction_of_a_setup_or_a_part",
+            ),
+            models.CheckConstraint(condition=Q(low_rpm__lte=F("high_rpm")), name="prediction_region_rises"),
+        ]  # fmt: skip
 
 
 class Window(models.Model):

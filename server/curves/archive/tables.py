@@ -40,8 +40,10 @@ class Table:
 
 
 def _ancestry(programme: Programme) -> set[int]:
-    """The parts of the setups, and everything that they refer to."""
+    """The parts of the setups and of what theories predict, and everything that they refer to."""
     found = set(Part.objects.filter(setups__programme=programme).values_list("pk", flat=True))
+    predicted = plan.Prediction.objects.filter(theory__programme=programme, part__isnull=False)
+    found |= set(predicted.values_list("part_id", flat=True))
     fresh = set(found)
     while fresh:
         rows = Part.objects.filter(pk__in=fresh).values_list("parent_id", "matched_to_id", "same_as_id")

@@ -52,7 +52,7 @@ def expect(person: Person, setup: Setup, measure: str, text: str, sentence: str,
     if Expectation.objects.filter(setup=setup, sealed_at__isnull=False).exists() or setup.pulled:
         raise Sealed(f"{setup.letter} has been armed already: what is expected of it is sealed.")
     gain = read_gain(text)
-    _region_fits(gain.region, measure, setup.programme)
+    region_fits(gain.region, measure in AVERAGES, setup.programme)
     held, _ = Expectation.objects.select_for_update().update_or_create(
         setup=setup, measure=measure, written_by=person, low_rpm=gain.region.low_rpm, high_rpm=gain.region.high_rpm,
         defaults={
@@ -111,10 +111,11 @@ def _shares(texts: list[str]) -> list[float]:
         raise Invalid("The expectation is not understood.", fields={"text": str(reason)}) from reason
 
 
-def _region_fits(region: SpeedRegion, measure: str, programme: Programme) -> None:
+def region_fits(region: SpeedRegion, takes_speeds: bool, programme: Programme) -> None:
+    """Invalid where a figure has no speeds, or this test does not go there."""
     if not region.words:
         return
-    if measure not in AVERAGES:
+    if not takes_speeds:
         raise Invalid("A peak names no speeds.", fields={"measure": "choose an average where you name speeds"})
     lowest = programme.low_rpm if region.low_rpm is None else region.low_rpm
     highest = programme.high_rpm if region.high_rpm is None else region.high_rpm

@@ -1,17 +1,15 @@
-"""A plan simulated before it is paid for, and theories separated: from typed texts to the answer."""
+"""A plan simulated before it is paid for: from typed texts to the answer."""
 
 from typing import Any
 
 import scenes
 from django.test import TestCase
 
-from programmes.expectations import theories
 from programmes.expectations.service import expect
-from programmes.expectations.theories import TheoryText
 from programmes.models import ExpectedMeasure, Programme
 from programmes.plan import saving
 from shop.models import Person, Role
-from shop.refusals import Invalid, NotAllowed
+from shop.refusals import Invalid
 from verdicts.outlook import odds
 
 
@@ -100,47 +98,3 @@ class Simulated(TestCase):
         self.programme.steps.all().delete()
         with self.assertRaisesMessage(Invalid, "no running order"):
             odds.arguments(self.programme, {}, "100", "")
-
-
-class Theories(TestCase):
-    person: Person
-    programme: Programme
-    setups: list[Any]
-
-    @classmethod
-    def setUpTestData(cls):
-        cls.person = scenes.person(Role.OPERATOR)
-        cls.programme = scenes.programme(cls.person)
-        cls.setups = list(cls.programme.setups.all())
-
-    def setUp(self):
-        self.client.force_login(self.person)
-
-    def put(self, *explained: tuple[str, str, str]):
-        body = {"theories": [
-            {"name": name, "predictions": [{"setup_id": setup.pk, "text": text}
-                                           for setup, text in zip(self.setups[1:], texts, strict=True)]}
-            for name, *texts in explained
-        ]}  # fmt: skip
-        return self.client.put(f"/api/programmes/{self.programme.pk}/theories", body, "application/json")
-
-    def test_the_setup_on_which_two_theories_differ_most_tells_them_apart(self):
-        answer = self.put(("Runner length", "1 to 2 %", "0"), ("Plenum volume", "1.5 to 2.5", "2 %")).json()
-        self.assertEqual([(one["setup_id"], one["pulls"]) for one in answer["separations"]],
-                         [(self.setups[2].pk, 2), (self.setups[1].pk, None)])  # fmt: skip
-        self.assertEqual(answer["theories"][0]["predictions"][0]["text"], "1 to 2")
-        self.assertEqual(self.client.get(f"/api/programmes/{self.programme.pk}/theories").json(), answer)
-
-    def test_slips_are_named_and_nothing_is_lost(self):
-        self.put(("One", "1", "2"), ("Other", "2", "1"))
-        answer = self.put(("", "1", "2"), ("Other", "much", "3 to 1"))
-        self.assertEqual(answer.status_code, 422)
-        self.assertEqual(set(answer.json()["fields"]), {
-            "theories.0.name", f"theories.1.{self.setups[1].pk}", f"theories.1.{self.setups[2].pk}"})  # fmt: skip
-        self.assertEqual([theory.name for theory in self.programme.theories.all()], ["One", "Other"])
-
-    def test_a_viewer_writes_none_and_the_baseline_has_none(self):
-        with self.assertRaises(NotAllowed):
-            theories.write(scenes.person(Role.VIEWER), self.programme, [], scenes.DAY)
-        with self.assertRaises(Invalid):
-            theories.write(self.person, self.programme, [TheoryText("x", {self.setups[0].pk: "1"})], scenes.DAY)

@@ -27,6 +27,7 @@ class Scene(TestCase):
     operator: Person
     programme: Programme
     other: Programme
+    rng: np.random.Generator
 
     @classmethod
     def setUpTestData(cls):

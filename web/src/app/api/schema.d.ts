@@ -6179,6 +6179,16 @@ export interface components {
             sort: string;
         };
         /**
+         * PartAtHand
+         * @description A part that no setup of this test has.
+         */
+        PartAtHand: {
+            /** Id */
+            id: number;
+            /** Label */
+            label: string;
+        };
+        /**
          * PartBroughtOut
          * @description `same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another.
          */
@@ -6641,13 +6651,6 @@ export interface components {
             low: number;
             /** Speed Rpm */
             speed_rpm: number;
-        };
-        /** PredictionText */
-        PredictionText: {
-            /** Setup Id */
-            setup_id: number;
-            /** Text */
-            text: string;
         };
         /** ProgrammeOut */
         ProgrammeOut: {
@@ -7302,24 +7305,42 @@ export interface components {
             words: string;
         };
         /**
+         * SeparatingSwapOut
+         * @description The case that tells most theories apart for least work.
+         */
+        SeparatingSwapOut: {
+            /** Case */
+            case: number;
+            /** Part Id */
+            part_id: number | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
          * SeparationOut
-         * @description What two theories predict of a setup, per cent, and the pulls per setup that tell them apart; none if none do.
+         * @description What two theories predict of a case, in words, and the pulls per setup that tell them apart; none if none do.
+         *
+         *     `minutes` for the change there and back and these pulls; `fails` are limits of the test that speak against it.
          */
         SeparationOut: {
             /** Apart Percent */
             apart_percent: number;
+            /** Case */
+            case: number;
+            /** Fails */
+            fails: string[];
+            /** Minutes */
+            minutes: number | null;
             /** One */
             one: string;
-            /** One Percent */
-            one_percent: number;
+            /** One Text */
+            one_text: string;
             /** Other */
             other: string;
-            /** Other Percent */
-            other_percent: number;
+            /** Other Text */
+            other_text: string;
             /** Pulls */
             pulls: number | null;
-            /** Setup Id */
-            setup_id: number;
         };
         /**
          * SeriesOut
@@ -8349,22 +8370,68 @@ export interface components {
         };
         /** TheoriesIn */
         TheoriesIn: {
+            /**
+             * Cases
+             * @default []
+             */
+            cases: components["schemas"]["TheoryCaseIn"][];
             /** Theories */
             theories: components["schemas"]["TheoryIn"][];
         };
         /** TheoriesOut */
         TheoriesOut: {
+            /** Cases */
+            cases: components["schemas"]["TheoryCaseIn"][];
+            /** Labels */
+            labels: string[];
+            /** Measures */
+            measures: components["schemas"]["TheoryChoice"][];
+            /** Nothing */
+            nothing: string;
+            /** Parts */
+            parts: components["schemas"]["PartAtHand"][];
             /** Separations */
             separations: components["schemas"]["SeparationOut"][];
+            swap: components["schemas"]["SeparatingSwapOut"] | null;
             /** Theories */
             theories: components["schemas"]["TheoryIn"][];
         };
-        /** TheoryIn */
+        /**
+         * TheoryCaseIn
+         * @description A figure of a setup, or of a part swapped into the baseline; `speeds` as typed, empty for all.
+         */
+        TheoryCaseIn: {
+            /**
+             * Measure
+             * @default average_torque
+             */
+            measure: string;
+            /** Part Id */
+            part_id?: number | null;
+            /** Setup Id */
+            setup_id?: number | null;
+            /**
+             * Speeds
+             * @default
+             */
+            speeds: string;
+        };
+        /** TheoryChoice */
+        TheoryChoice: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /**
+         * TheoryIn
+         * @description `texts` for each case: a number or a range in per cent of the baseline's figure, "more", "less", or empty.
+         */
         TheoryIn: {
             /** Name */
             name: string;
-            /** Predictions */
-            predictions: components["schemas"]["PredictionText"][];
+            /** Texts */
+            texts: string[];
         };
         /** TickIn */
         TickIn: {

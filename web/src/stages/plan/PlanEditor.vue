@@ -1,12 +1,13 @@
 <script setup lang="ts">
 /** A plan being written or changed: question, setups, day; what it can tell and how the day goes, at each change. */
 import { computed, ref, watch } from 'vue'
+import { useRoute, useRouter } from 'vue-router'
 
 import { useAddressTab } from '../../app/useAddress'
 import StepPages from '../../ui/StepPages.vue'
 import TabPages from '../../ui/TabPages.vue'
 import DayEditor from './DayEditor.vue'
-import { addSetup, isSlot } from './draft'
+import { addSetup, isSlot, put } from './draft'
 import HeldRows from './HeldRows.vue'
 import QuestionForm from './QuestionForm.vue'
 import QuestionsTable from './QuestionsTable.vue'
@@ -18,6 +19,8 @@ const emit = defineEmits<{ saved: [id: number]; leave: [] }>()
 const plan = usePlanDraft(props.programme)
 const { draft, ready, concluded, fields, message, restored, forget, parts, slots, choices, slotOf, search } =
   plan
+const route = useRoute()
+const router = useRouter()
 const tab = useAddressTab(() => ['question', 'setups', 'day'])
 const saving = ref(false)
 
@@ -66,9 +69,22 @@ watch(
     const keys = new Set(draft.rows.map((row) => row.key))
     draft.rows.forEach((row) => (row.under = row.under.filter((key) => keys.has(key))))
     plan.begin()
+    swapIn()
   },
   { immediate: true },
 )
+
+/** A swap that somebody was sent here with: the baseline with one part of the library in its slot. */
+function swapIn() {
+  const asked = Number(route.query.swap)
+  const part = parts.value?.find((one) => one.id === asked)
+  if (!part) return
+  void router.replace({ query: { ...route.query, swap: undefined } })
+  if (draft.setups.some((setup) => setup.part_ids?.includes(part.id))) return
+  const place = addSetup(draft)
+  put(draft, place, part.slot, String(part.id), slotOf)
+  draft.setups[place]!.name = part.name
+}
 
 function addAsked(added: Record<string, string>, name: string) {
   const place = addSetup(draft)

@@ -1,19 +1,25 @@
 <script setup lang="ts">
-/** Explanations that compete: what each predicts of each setup, and which setup tells them apart. */
+/** Explanations that compete: what each predicts of which figure, and the swap that tells them apart. */
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
-import { answer, api, Problem } from '../../app/api/client'
-import { figure, signed } from '../../ui/figures'
+import { answer, api, Problem, type Schema } from '../../app/api/client'
+import { figure } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
 import { useUnsavedEdit } from '../../ui/useUnsaved'
-import SetupMark from '../../ui/setups/SetupMark.vue'
 
-interface Row {
-  name: string
-  texts: Record<number, string>
+/** A line of the table: a figure of a setup ("setup 3") or of a part at hand ("part 9"). */
+interface Line {
+  subject: string
+  measure: string
+  speeds: string
 }
-const { programme, setup, mayOperate } = useFrame()
+interface Edit {
+  lines: Line[]
+  theories: { name: string; texts: string[] }[]
+}
+const MOST = 4
+const { programme, mayOperate } = useFrame()
 const queries = useQueryClient()
 const key = computed(() => ['theories', programme.value.id] as const)
 const { data: theories } = useQuery({
@@ -21,133 +27,228 @@ const { data: theories } = useQuery({
   queryFn: async ({ queryKey: [, programme_id] }) =>
     answer(await api.GET('/api/programmes/{programme_id}/theories', { params: { path: { programme_id } } })),
 })
-const unsaved = useUnsavedEdit<Row[]>(`theories of ${programme.value.id}`)
-const editing = computed(() => unsaved.value !== null)
-const saved = computed<Row[]>(() =>
-  (theories.value?.theories ?? []).map((theory) => ({
-    name: theory.name,
-    texts: Object.fromEntries(theory.predictions.map((one) => [one.setup_id, one.text])),
-  })),
-)
-const rows = computed(() => unsaved.value ?? saved.value)
+const edit = useUnsavedEdit<Edit>(`rival theories of ${programme.value.id}`)
 const fields = ref<Record<string, string>>({})
 const message = ref('')
-const others = computed(() => programme.value.setups.filter((one) => !one.is_baseline))
+const subjects = computed(() => [
+  ...programme.value.setups
+    .filter((one) => !one.is_baseline)
+    .map((one) => ({ value: `setup ${one.id}`, label: `${one.letter} ${one.name}` })),
+  ...(theories.value?.parts ?? []).map((part) => ({ value: `part ${part.id}`, label: part.label })),
+])
+
+function subjectOf(given: Schema['TheoryCaseIn']): string {
+  return given.setup_id ? `setup ${given.setup_id}` : `part ${given.part_id}`
+}
+function blank(): Line {
+  return { subject: subjects.value[0]?.value ?? '', measure: 'average_torque', speeds: '' }
+}
 
 function begin() {
   fields.value = {}
   message.value = ''
-  const rows = saved.value.map((row) => ({ ...row, texts: { ...row.texts } }))
-  while (rows.length < 2) rows.push({ name: '', texts: {} })
-  unsaved.value = rows
+  const lines = (theories.value?.cases ?? []).map((one) => ({
+    subject: subjectOf(one),
+    measure: one.measure ?? 'average_torque',
+    speeds: one.speeds ?? '',
+  }))
+  const held = (theories.value?.theories ?? []).map((one) => ({ name: one.name, texts: [...one.texts] }))
+  if (!lines.length) lines.push(blank())
+  while (held.length < 2) held.push({ name: '', texts: lines.map(() => '') })
+  edit.value = { lines, theories: held }
+}
+function addLine() {
+  edit.value!.lines.push(blank())
+  edit.value!.theories.forEach((one) => one.texts.push(''))
+}
+function dropLine(place: number) {
+  edit.value!.lines.splice(place, 1)
+  edit.value!.theories.forEach((one) => one.texts.splice(place, 1))
+}
+function addTheory() {
+  edit.value!.theories.push({ name: '', texts: edit.value!.lines.map(() => '') })
 }
 
 async function write() {
+  const given = edit.value!
   try {
     const written = answer(
       await api.PUT('/api/programmes/{programme_id}/theories', {
         params: { path: { programme_id: programme.value.id } },
         body: {
-          theories: rows.value
-            .filter((row) => row.name.trim() || Object.values(row.texts).some(Boolean))
-            .map((row) => ({
-              name: row.name,
-              predictions: Object.entries(row.texts).map(([id, text]) => ({ setup_id: Number(id), text })),
-            })),
+          cases: given.lines.map((line) => {
+            const [kind, id] = line.subject.split(' ')
+            return {
+              setup_id: kind === 'setup' ? Number(id) : null,
+              part_id: kind === 'part' ? Number(id) : null,
+              measure: line.measure,
+              speeds: line.speeds,
+            }
+          }),
+          theories: given.theories.filter((one) => one.name.trim() || one.texts.some(Boolean)),
         },
       }),
     )
     fields.value = {}
     message.value = ''
     queries.setQueryData(key.value, written)
-    unsaved.value = null
+    edit.value = null
   } catch (caught) {
     fields.value = caught instanceof Problem ? caught.fields : {}
     message.value = (caught as Error).message
   }
 }
-const best = computed(() => theories.value?.separations.find((one) => one.pulls !== null))
+const held = computed(() => theories.value?.theories ?? [])
+const slips = (...keys: string[]) => keys.flatMap((one) => fields.value[one] ?? [])
+function pullsWords(one: Schema['SeparationOut']): string {
+  if (one.pulls !== null) return String(one.pulls)
+  return one.apart_percent ? 'too many, or scatter not known' : 'not separated'
+}
 </script>
 
 <template>
-  <section class="mt-7">
+  <section class="mt-7" data-test="theories">
     <h2>Competing theories</h2>
-    <p v-if="!rows.length && !editing" class="text">
-      Two explanations for one thing? Write down what each predicts, and the setup that tells them apart
-      shows.
+    <p v-if="!held.length && !edit" class="text">
+      Two explanations for one thing? Write down what each predicts, of a setup or of a part at hand, and the
+      swap that tells them apart shows.
     </p>
-    <p v-if="best && !editing" class="text hand-edge pl-2" data-test="separation">
-      {{ setup(best.setup_id).letter }} tells them apart: {{ signed(best.one_percent) }} against
-      {{ signed(best.other_percent) }} %, found with {{ best.pulls }} pulls per setup.
+    <p v-if="theories?.swap && !edit" class="text hand-edge pl-2" data-test="separation">
+      {{ theories.swap.sentence }}
+      <RouterLink
+        v-if="theories.swap.part_id && mayOperate"
+        :to="{
+          name: 'change-plan',
+          params: { id: programme.id },
+          query: { tab: 'setups', swap: theories.swap.part_id },
+        }"
+        >Add the setup</RouterLink
+      >
     </p>
-    <v-form v-if="rows.length || editing" @submit.prevent="write">
+    <p v-if="theories?.nothing && !edit" class="text hand-edge pl-2">{{ theories.nothing }}</p>
+
+    <v-form v-if="edit" @submit.prevent="write">
       <div class="overflow-x-auto">
         <v-table class="figures">
           <thead>
             <tr>
-              <th class="words">Theory</th>
-              <th v-for="one in others" :key="one.id"><SetupMark :position="one.position" :size="20" /> %</th>
+              <th class="words">Of what</th>
+              <th class="words">Figure</th>
+              <th class="words">Speeds</th>
+              <th v-for="(one, place) in edit.theories" :key="place" class="words">
+                <v-text-field
+                  v-model="one.name"
+                  class="w-200"
+                  :aria-label="`Theory ${place + 1}`"
+                  placeholder="Because…"
+                  :error-messages="slips(`theories.${place}.name`)"
+                />
+              </th>
+              <th />
             </tr>
           </thead>
           <tbody>
-            <tr v-for="(row, place) in rows" :key="place">
+            <tr v-for="(line, at) in edit.lines" :key="at">
+              <td class="words">
+                <v-autocomplete
+                  v-model="line.subject"
+                  class="subject"
+                  :items="subjects"
+                  :aria-label="`Setup or part of line ${at + 1}`"
+                  :error-messages="slips(`cases.${at}.subject`)"
+                />
+              </td>
+              <td class="words">
+                <v-select
+                  v-model="line.measure"
+                  class="w-200"
+                  :items="theories?.measures"
+                  :aria-label="`Figure of line ${at + 1}`"
+                  :error-messages="slips(`cases.${at}.measure`)"
+                />
+              </td>
               <td class="words">
                 <v-text-field
-                  v-if="editing"
-                  v-model="row.name"
-                  class="w-200"
-                  :aria-label="`Theory ${place + 1}`"
-                  :error="Boolean(fields[`theories.${place}.name`])"
+                  v-model="line.speeds"
+                  class="speeds"
+                  placeholder="all, or: at 2500"
+                  :aria-label="`Speeds of line ${at + 1}`"
+                  :error-messages="slips(`cases.${at}.speeds`)"
                 />
-                <template v-else>{{ row.name }}</template>
-                <p v-if="fields[`theories.${place}.name`]" class="message">
-                  {{ fields[`theories.${place}.name`] }}
-                </p>
               </td>
-              <td v-for="one in others" :key="one.id">
+              <td v-for="(one, place) in edit.theories" :key="place" class="words">
                 <v-text-field
-                  v-if="editing"
-                  v-model="row.texts[one.id]"
-                  class="number w-76"
-                  :aria-label="`Theory ${place + 1} predicts of ${one.letter}`"
-                  :error="Boolean(fields[`theories.${place}.${one.id}`])"
+                  v-model="one.texts[at]"
+                  class="w-200"
+                  placeholder="1 to 2 %, less, at least 3"
+                  :aria-label="`Theory ${place + 1} predicts in line ${at + 1}`"
+                  :error-messages="slips(`theories.${place}.${at}`)"
                 />
-                <template v-else>{{ row.texts[one.id] ?? '–' }}</template>
-                <p v-if="fields[`theories.${place}.${one.id}`]" class="message">
-                  {{ fields[`theories.${place}.${one.id}`] }}
-                </p>
               </td>
+              <td><v-link :aria-label="`Drop line ${at + 1}`" @click="dropLine(at)">Drop</v-link></td>
             </tr>
           </tbody>
         </v-table>
       </div>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
-      <div v-if="editing" class="buttons">
+      <div class="buttons">
         <v-btn type="submit">Save theories</v-btn>
-        <v-btn :disabled="rows.length >= 4" @click="rows.push({ name: '', texts: {} })">Add theory</v-btn>
-        <v-btn @click="unsaved = null">Cancel</v-btn>
+        <v-btn @click="addLine">Add line</v-btn>
+        <v-btn :disabled="edit.theories.length >= MOST" @click="addTheory">Add theory</v-btn>
+        <v-btn @click="edit = null">Cancel</v-btn>
       </div>
     </v-form>
-    <v-table v-if="theories?.separations.length && !editing" class="figures">
+
+    <v-table v-else-if="held.length" class="figures" data-test="predictions">
       <thead>
         <tr>
-          <th class="words">Setup</th>
-          <th class="words">Theories</th>
-          <th>They differ by, %</th>
-          <th>Pulls per setup</th>
+          <th class="words">Predicted, against the baseline</th>
+          <th v-for="one in held" :key="one.name" class="words">{{ one.name }}</th>
         </tr>
       </thead>
       <tbody>
-        <tr v-for="one in theories.separations" :key="`${one.one} ${one.other} ${one.setup_id}`">
-          <td class="words"><SetupMark :position="setup(one.setup_id).position" :size="20" /></td>
-          <td class="words">{{ one.one }} / {{ one.other }}</td>
-          <td>{{ figure(one.apart_percent) }}</td>
-          <td>{{ one.pulls ?? (one.apart_percent ? 'too many' : 'not separated') }}</td>
+        <tr v-for="(label, at) in theories!.labels" :key="label">
+          <td class="words">{{ label }}</td>
+          <td v-for="one in held" :key="one.name" class="words">
+            {{ one.texts[at] ? (/\d/.test(one.texts[at]) ? `${one.texts[at]} %` : one.texts[at]) : '–' }}
+          </td>
         </tr>
       </tbody>
     </v-table>
-    <v-btn v-if="mayOperate && !editing" class="mt-2" @click="begin">
-      {{ rows.length ? 'Edit theories' : 'Add theories' }}
+    <v-table v-if="theories?.separations.length && !edit" class="figures mt-3">
+      <thead>
+        <tr>
+          <th class="words">Separated by</th>
+          <th class="words">Theories</th>
+          <th>They differ by, %</th>
+          <th class="words">Pulls per setup</th>
+          <th>Minutes</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="one in theories.separations" :key="`${one.one} ${one.other} ${one.case}`">
+          <td class="words">
+            {{ theories.labels[one.case] }}
+            <div v-for="reason in one.fails" :key="reason" class="small message">{{ reason }}</div>
+          </td>
+          <td class="words">{{ one.one }} / {{ one.other }}</td>
+          <td>{{ figure(one.apart_percent) }}</td>
+          <td class="words">{{ pullsWords(one) }}</td>
+          <td>{{ one.minutes === null ? '–' : figure(one.minutes, 0) }}</td>
+        </tr>
+      </tbody>
+    </v-table>
+    <v-btn v-if="mayOperate && !edit" class="mt-2" @click="begin">
+      {{ held.length ? 'Edit theories' : 'Add theories' }}
     </v-btn>
   </section>
 </template>
+
+<style scoped>
+.subject {
+  width: 240px;
+}
+.speeds {
+  width: 150px;
+}
+</style>
