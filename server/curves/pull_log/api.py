@@ -15,7 +15,7 @@ from curves.models import StandingTune
 from curves.post_pull import messages as after_words
 from curves.post_pull.post_pull_check import after_pull
 from curves.pull_log.schemas import AfterPullOut, CurveOut, PullLog, PullRow, pull_row
-from curves.reduction import correct
+from curves.reduction import correct, not_repaired
 from curves.reduction.standard import standard_asked
 from programmes.models import Programme, TuneRule
 from programmes.settings import tune_sizes
@@ -36,10 +36,13 @@ def pull_log(request: HttpRequest, programme_id: int, standard: str = "") -> Pul
     standing = set(StandingTune.objects.filter(setup__programme=programme).values_list("pull_id", flat=True))
     rows: list[PullRow] = []
     sizes = tune_sizes.tables(units)
+    beyond = not_repaired.of_pulls(programme, pulls, chosen, units)
     before: dict[tuple[int, int], Pull] = {}
     for pull in sorted(pulls, key=lambda one: one.number):
         visit = pull.session_id, pull.setup_id
-        rows.append(pull_row(pull, chosen, units, judged.get(pull.pk), before.get(visit), pull.pk in standing, sizes))
+        rows.append(pull_row(
+            pull, chosen, units, judged.get(pull.pk), before.get(visit), pull.pk in standing, sizes, beyond[pull.pk]
+        ))  # fmt: skip
         before[visit] = pull
     return PullLog(torque_unit=units["torque"], power_unit=units["power"], standard=chosen,
                    tune_rule=TuneRule(programme.tune_rule).label, tune_chosen=programme.tune_rule == TuneRule.CHOSEN,

@@ -57,6 +57,7 @@ class PullRow(Schema):
     samples_lost: int
     factor: float | None
     factor_inside: bool
+    not_repaired: list[str]
     peak_torque: PeakOut | None
     peak_power: PeakOut | None
     no_curve: str
@@ -93,7 +94,7 @@ class CurveOut(Schema):
 
 def pull_row(
     pull: Pull, standard: Standard, units: Mapping[str, str], judged: pull_screening.ScreenedPull | None,
-    before: Pull | None, tune_stands: bool, sizes: SizeTables,
+    before: Pull | None, tune_stands: bool, sizes: SizeTables, not_repaired: list[str],
 ) -> PullRow:  # fmt: skip
     torque_unit, power_unit = units["torque"], units["power"]
     peaks: list[PeakOut | None] = [None, None]
@@ -129,6 +130,7 @@ def pull_row(
         samples_lost=pull.samples_lost,
         factor=factor,
         factor_inside=inside,
+        not_repaired=not_repaired if factor is not None else [],
         peak_torque=peaks[0],
         peak_power=peaks[1],
         no_curve=why,

@@ -9,23 +9,18 @@ from typing import Any
 import numpy as np
 from ninja import Schema
 from torvix_core import VERSION
-from torvix_core.air.standards import DEFINITIONS, LARGE_CORRECTION, Standard
+from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.pull.reduction import StandInertia
 from torvix_core.units import quantities
 
 from curves.intake.filing import standard_words
 from curves.models import Reduced
-from curves.reduction import correct, inspection, messages, nature
+from curves.reduction import correct, inspection, messages, nature, not_repaired
 from shop.refusals import Refusal
 from stand.instruments import service as instruments
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.models import Note, Pull
 from stand.weather import service as weather
-
-SCALES_ONLY = (
-    "So large a factor only scales what was measured: what the engine wanted in that air, other jets and other spark, "
-    "it cannot give back."
-)
 
 
 class SeriesOut(Schema):
@@ -90,7 +85,10 @@ class ReduceIn(Schema):
 
 
 class InspectionOut(Schema):
-    """`no_curve` says why there is none. Without samples, `figures` says what the printed figures are."""
+    """`no_curve` says why there is none. Without samples, `figures` says what the printed figures are.
+
+    `not_repaired` is what the factor cannot make up for.
+    """
 
     pull_id: int
     number: int
@@ -111,6 +109,7 @@ class InspectionOut(Schema):
     standard_label: str
     factor: float | None
     factor_why: str
+    not_repaired: list[str]
     cut: CutOut | None
     air: AirOfPull | None
     channels: list[SeriesOut]
@@ -150,8 +149,6 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
             factor, corrected = found.factor, quantities.from_si(found.torque, torque_unit).tolist()
             power = quantities.from_si(found.power, power_unit).tolist()
             why = "" if found.inside else "The air lies outside the range that the standard vouches for."
-            if abs(factor - 1) > LARGE_CORRECTION:
-                why = f"{why} {SCALES_ONLY}".strip()
         except Refusal as refusal:
             why = str(refusal)
     options = reduced.options if reduced else {}
@@ -166,7 +163,9 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
         corrected=corrected, power=power,
         scatter=quantities.from_si(curve.torque_scatter, torque_unit).tolist() if curve else [],
         samples=curve.samples if curve else [], standard=standard, standard_label=DEFINITIONS[standard].label,
-        factor=factor, factor_why=why, cut=_cut(curve), air=_air(pull, units),
+        factor=factor, factor_why=why,
+        not_repaired=not_repaired.of_pull(pull, standard, units) if curve else [],
+        cut=_cut(curve), air=_air(pull, units),
         channels=_channels(curve, units), derived=_derived(pull, units) if curve else [],
         findings=[messages.finding_words(finding) for finding in reduced.findings.all()] if reduced else [],
         anomalies=[inspection.anomaly_words(odd, units) for odd in reduced.anomalies.all()] if reduced else [],

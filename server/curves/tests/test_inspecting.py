@@ -129,14 +129,6 @@ class Looking(Scene):
         facts = {fact["label"]: fact["text"] for fact in self.inspection()["provenance"]}
         self.assertEqual(facts["Reduced with"], "bins of 100 rpm, at least 3 samples each, smoothed over 5 bins")
 
-    def test_what_a_large_factor_cannot_repair_stands_beside_it(self):
-        self.assertEqual(self.inspection()["factor_why"], "")
-        self.pull.barometer = 83_000.0
-        self.pull.save()
-        found = self.inspection()
-        self.assertGreater(found["factor"], 1.2)
-        self.assertIn("other jets and other spark, it cannot give back", found["factor_why"])
-
     def test_a_step_test_gives_its_points(self):
         speeds, rows, at = (2500, 3500, 4500, 5500), [], 0.0
         for speed in speeds:

@@ -8,7 +8,6 @@ from itertools import pairwise
 import numpy as np
 from django.db.models import Q
 from torvix_core.air.standards import BOOST_SCHOOLS, LARGE_CORRECTION, BoostSchool, Standard
-from torvix_core.engine.settings import tune_item
 from torvix_core.pull import comparability
 from torvix_core.pull.comparability import ComparabilityLevel
 from torvix_core.pull.span_check import errors_apart
@@ -17,16 +16,14 @@ from torvix_core.units.grammar import numbered
 from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
 from curves.models import StandingTune
+from curves.reduction import not_repaired
 from curves.reduction.correct import CorrectedPull
 from curves.reduction.nature import Nature, nature_of
 from engines.sheet import sheets
 from programmes.models import BoostPolicy, Candidate, MixturePolicy, Programme, Setup, TuneRule
-from programmes.plan.plans import SETTING
 from stand.instruments import service as instruments
 from stand.models import Pull, PullOrigin, PullState, Purpose, Standing
 
-SOAKED = 15.0  # K between the manifolds of two pulls that cost about 1 % of power [prac]
-OTHER_AIR = 0.03  # of the factor between days, from which a jet no longer suits both [prac]
 SHARED_DAY = "The check lies inside one session, so it is in every difference across it."
 LINKED_DAYS = "A setup that was run under both takes it out."
 
@@ -143,28 +140,22 @@ def notes(
 
 def _not_repaired(kept: Sequence[CorrectedPull], programme: Programme, standard: Standard) -> Iterator[str]:
     """What no correction takes out: heat in the manifold, a tune for other air, boost held to an absolute pressure."""
-    skins = [
-        float(np.nanmean(found.pull.reduced.means["manifold_temperature"]))
-        for found in kept if "manifold_temperature" in found.pull.reduced.means
-    ]  # fmt: skip
-    if len(skins) > 1 and np.ptp(skins) > SOAKED:
+    read = [not_repaired.manifold_temperature(found.pull) for found in kept]
+    skins = [kelvin for kelvin in read if kelvin is not None]
+    if len(skins) > 1 and np.ptp(skins) > not_repaired.SOAKED:
         yield (
             f"The manifold was up to {np.ptp(skins):.0f} K hotter in one pull than in another: a standard corrects the "
             "air of the cell, not the heat that the manifold gives it."
         )
     days = {found.pull.session_id for found in kept}
     factors = np.array([found.factor for found in kept])
-    jetted = any(tune_item(key.removeprefix(SETTING))[0] for key in kept[0].pull.settings_in_force)
-    if len(days) > 1 and jetted and np.ptp(factors) > OTHER_AIR:
+    if len(days) > 1 and not_repaired.is_jetted(kept[0].pull) and np.ptp(factors) > not_repaired.OTHER_AIR:
         yield (
             f"The air of the pulls differs by {np.ptp(factors) * 100:.0f} %, and jets do not follow it: a part of what "
             "differs between days is mixture, which no correction takes out."
         )
-    if programme.boost_policy and programme.boost_school == BoostSchool.UNBLOWN and standard is not Standard.OBSERVED:
-        yield (
-            "The whole factor is applied to a boosted engine. Where its boost is held to an absolute pressure, the "
-            "controller has made up for the barometer already, and so much of the correction is too much."
-        )
+    if not_repaired.is_wholly_corrected(programme) and standard is not Standard.OBSERVED:
+        yield not_repaired.WHOLE_FACTOR
 
 
 def _instruments(kept: Sequence[CorrectedPull], programme: Programme) -> Iterator[str]:

@@ -5181,6 +5181,8 @@ export interface components {
         /**
          * InspectionOut
          * @description `no_curve` says why there is none. Without samples, `figures` says what the printed figures are.
+         *
+         *     `not_repaired` is what the factor cannot make up for.
          */
         InspectionOut: {
             air: components["schemas"]["AirOfPull"] | null;
@@ -5213,6 +5215,8 @@ export interface components {
             marks: number[][];
             /** No Curve */
             no_curve: string;
+            /** Not Repaired */
+            not_repaired: string[];
             /** Notes */
             notes: components["schemas"]["NoteLine"][];
             /** Number */
@@ -6928,6 +6932,8 @@ export interface components {
             made_on: string;
             /** No Curve */
             no_curve: string;
+            /** Not Repaired */
+            not_repaired: string[];
             /** Number */
             number: number;
             /** Operator */

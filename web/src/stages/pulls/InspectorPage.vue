@@ -156,6 +156,9 @@ useKeys([
       </header>
       <p v-if="shown.no_curve" class="text hand-note" role="alert">No curve: {{ shown.no_curve }}</p>
       <p v-if="shown.factor_why" class="text hand-note">{{ shown.factor_why }}</p>
+      <p v-for="line in shown.not_repaired" :key="line" class="text hand-note" data-test="not-repaired">
+        {{ line }}
+      </p>
       <div class="split even">
         <section v-if="raw" class="chart" aria-label="Raw samples over time">
           <TraceChart

@@ -198,6 +198,9 @@ function remarks(row: Row): string[] {
           <td>
             {{ figure(row.factor, 4) }}
             <span v-if="!row.factor_inside" class="hand-note small">outside the standard</span>
+            <span v-if="row.not_repaired.length" class="hand-note small" :title="row.not_repaired.join(' ')">
+              not all corrected
+            </span>
           </td>
           <td>
             {{ figure(row.peak_torque?.value) }} <span class="quiet">{{ row.peak_torque?.speed_rpm }}</span>
