@@ -38,7 +38,7 @@ class Scene(TestCase):
         self.assertEqual(next(row["not_repaired"] for row in rows if row["id"] == pull.pk), found)
         return found
 
-    def thin_air(self, pull: Pull, barometer: float) -> Pull:
+    def in_air(self, pull: Pull, barometer: float) -> Pull:
         pull.barometer = barometer
         pull.save()
         return pull
@@ -49,7 +49,7 @@ class Beside(Scene):
         self.assertEqual(self.beside(self.pull()), [])
 
     def test_a_large_factor(self):
-        (line,) = self.beside(self.thin_air(self.pull(), 83_000.0))
+        (line,) = self.beside(self.in_air(self.pull(), 83_000.0))
         self.assertIn("other jets and other spark, it cannot give back", line)
 
     def test_heat_in_the_manifold(self):
@@ -63,7 +63,7 @@ class Beside(Scene):
         adjust(self.operator, self.programme.setups.all()[0], "setting:main_jet_primary", "72", scenes.DAY)
         first, later = self.pull(tuned=True), self.pull(tuned=True)
         self.assertEqual(self.beside(later), [])
-        (line,) = self.beside(self.thin_air(later, 96_000.0))
+        (line,) = self.beside(self.in_air(later, 103_000.0))
         self.assertRegex(line, rf"^Its jets are those of pull {first.number}, whose air had a factor of \d\.\d{{3}}: ")
         PullSetting.objects.filter(pull=later, key="setting:main_jet_primary").update(text="71")
         self.assertEqual(self.beside(later), [])
