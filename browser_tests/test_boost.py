@@ -113,13 +113,18 @@ class Regimes(Case):
             expect(regimes).to_contain_text(
                 re.compile(r"Cam 228 over Cam 242 from 0\.\d+ bar on \(95 %: .+ about \d+ hp")
             )
+            expect(page.get_by_test_id("linked")).to_contain_text(
+                '12 pulls of "Does a camshaft between 228 and 242 fit the boost we can hold?" stand here too'
+            )
             board, reading = page.get_by_test_id("regime-map"), page.get_by_test_id("map-reading")
             board.focus()
             for _ in range(12):
                 page.keyboard.press("ArrowDown")
             for _ in range(40):
                 page.keyboard.press("ArrowRight")
-            expect(reading).to_have_text(re.compile(r"^0\.\d\d bar, \d+ hp at the peak, 7000 rpm: Cam 242 leads$"))
+            expect(reading).to_have_text(
+                re.compile(r"^0\.\d\d bar, \d+ hp at the peak, 7000 rpm: Cam 2.. and Cam 2..: undecided$")
+            )
             expect(board).to_have_attribute("aria-valuetext", reading.inner_text())
             for _ in range(40):
                 page.keyboard.press("ArrowLeft")

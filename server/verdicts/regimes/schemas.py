@@ -158,6 +158,7 @@ class RegimesOut(Schema):
     sentences: list[str]
     map: list[MapRowOut]
     duties: list[RegimeOfDutyOut]
+    linked: list[str]
     notes: list[str]
 
 
@@ -201,7 +202,7 @@ def regimes_out(
             )
             for one in duties
         ],
-        notes=[*found.linked.notes, *messages.notes(along)],
+        linked=list(found.linked.notes), notes=messages.notes(along),
     )  # fmt: skip
 
 

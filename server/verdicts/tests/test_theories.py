@@ -78,7 +78,7 @@ class OfSpeedsAndReadings(Scene):
         self.assertEqual(answer["labels"][0], "Open spacer 25 mm in the baseline, average torque at 3100 rpm")
         self.assertEqual(answer["cases"][0]["speeds"], "at 3100")
         self.assertEqual(answer["swap"]["part_id"], self.spacer.pk)
-        self.assertIn("Open spacer 25 mm in place of what is on and look at average torque at 3100 rpm "
+        self.assertIn("run Open spacer 25 mm on the baseline and look at average torque at 3100 rpm "
                       "(Weak signal at the booster: at most −3 %; Wet runner floor: 0 to 1 %)",
                       answer["swap"]["sentence"])  # fmt: skip
 

@@ -7,7 +7,7 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
 from torvix_core.engine.dimensions import Slot
-from torvix_core.units.grammar import counted
+from torvix_core.units.grammar import counted, listed
 
 from engines.models import Part
 from programmes.expectations import theories
@@ -129,7 +129,12 @@ def _swap(found: Theories) -> SeparatingSwapOut | None:
         return None
     case = found.cases[found.swap.case]
     figure = f"{MEASURES[case.measure].lower()} {case.region.words}".strip()
-    what = f"{case.setup.letter}" if case.setup else f"{case.part.name if case.part else ''} in place of what is on"
+    if case.setup is not None:
+        what = case.setup.letter
+    else:
+        assert case.part is not None
+        off = f"in place of {listed(found.swap.replaces)}" if found.swap.replaces else "on the baseline"
+        what = f"{case.part.name} {off}"
     predicted = "; ".join(
         f"{theory.name}: {_shown(one)}"
         for theory in found.theories

@@ -43,12 +43,13 @@ class TheorySeparation:
 
 @dataclass(frozen=True)
 class SeparatingSwap:
-    """The case that separates most pairs of theories, the quickest of these."""
+    """The case that separates most pairs of theories, the quickest of these; `replaces` are parts that come off."""
 
     case: int
     pairs: int
     pulls: int
     minutes: float
+    replaces: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -92,10 +93,10 @@ def theories_of(person: Person, programme: Programme) -> Theories:
                 cost = minutes[found.case] + 2 * found.pulls * plan.times.one_pull_min
             separated.append(TheorySeparation(one, other, found.case, found, cost))
     separated.sort(key=lambda each: (each.minutes is None, each.minutes or 0.0, -each.found.apart))
-    return Theories(held, cases, separated, fails, _swap(separated))
+    return Theories(held, cases, separated, fails, _swap(separated, cases, plan))
 
 
-def _swap(separated: Sequence[TheorySeparation]) -> SeparatingSwap | None:
+def _swap(separated: Sequence[TheorySeparation], cases: Sequence[Case], plan: Plan) -> SeparatingSwap | None:
     by_case: dict[int, list[TheorySeparation]] = {}
     for one in separated:
         if one.minutes is not None:
@@ -103,7 +104,9 @@ def _swap(separated: Sequence[TheorySeparation]) -> SeparatingSwap | None:
     offers = []
     for case, ones in by_case.items():
         pulls, minutes = max(one.found.pulls or 0 for one in ones), max(one.minutes or 0.0 for one in ones)
-        offers.append(SeparatingSwap(case, len(ones), pulls, minutes))
+        part = cases[case].part
+        off = tuple(one.name for one in plan.setups[0].parts if part is not None and one.slot == part.slot)
+        offers.append(SeparatingSwap(case, len(ones), pulls, minutes, off))
     return min(offers, key=lambda one: (-one.pairs, one.minutes), default=None)
 
 

@@ -7166,6 +7166,8 @@ export interface components {
             level_unit: string;
             /** Levels */
             levels: string[];
+            /** Linked */
+            linked: string[];
             /** Map */
             map: components["schemas"]["MapRowOut"][];
             /** Measured */

@@ -100,6 +100,10 @@ async function write() {
 }
 const held = computed(() => theories.value?.theories ?? [])
 const slips = (...keys: string[]) => keys.flatMap((one) => fields.value[one] ?? [])
+function predicted(text: string | undefined): string {
+  if (!text) return '–'
+  return /\d/.test(text) ? `${text.replaceAll('-', '−')} %` : text
+}
 function pullsWords(one: Schema['SeparationOut']): string {
   if (one.pulls !== null) return String(one.pulls)
   return one.apart_percent ? 'too many, or scatter not known' : 'not separated'
@@ -128,68 +132,55 @@ function pullsWords(one: Schema['SeparationOut']): string {
     <p v-if="theories?.nothing && !edit" class="text hand-edge pl-2">{{ theories.nothing }}</p>
 
     <v-form v-if="edit" @submit.prevent="write">
-      <div class="overflow-x-auto">
-        <v-table class="figures">
-          <thead>
-            <tr>
-              <th class="words">Of what</th>
-              <th class="words">Figure</th>
-              <th class="words">Speeds</th>
-              <th v-for="(one, place) in edit.theories" :key="place" class="words">
-                <v-text-field
-                  v-model="one.name"
-                  class="w-200"
-                  :aria-label="`Theory ${place + 1}`"
-                  placeholder="Because…"
-                  :error-messages="slips(`theories.${place}.name`)"
-                />
-              </th>
-              <th />
-            </tr>
-          </thead>
-          <tbody>
-            <tr v-for="(line, at) in edit.lines" :key="at">
-              <td class="words">
-                <v-autocomplete
-                  v-model="line.subject"
-                  class="subject"
-                  :items="subjects"
-                  :aria-label="`Setup or part of line ${at + 1}`"
-                  :error-messages="slips(`cases.${at}.subject`)"
-                />
-              </td>
-              <td class="words">
-                <v-select
-                  v-model="line.measure"
-                  class="w-200"
-                  :items="theories?.measures"
-                  :aria-label="`Figure of line ${at + 1}`"
-                  :error-messages="slips(`cases.${at}.measure`)"
-                />
-              </td>
-              <td class="words">
-                <v-text-field
-                  v-model="line.speeds"
-                  class="speeds"
-                  placeholder="all, or: at 2500"
-                  :aria-label="`Speeds of line ${at + 1}`"
-                  :error-messages="slips(`cases.${at}.speeds`)"
-                />
-              </td>
-              <td v-for="(one, place) in edit.theories" :key="place" class="words">
-                <v-text-field
-                  v-model="one.texts[at]"
-                  class="w-200"
-                  placeholder="1 to 2 %, less, at least 3"
-                  :aria-label="`Theory ${place + 1} predicts in line ${at + 1}`"
-                  :error-messages="slips(`theories.${place}.${at}`)"
-                />
-              </td>
-              <td><v-link :aria-label="`Drop line ${at + 1}`" @click="dropLine(at)">Drop</v-link></td>
-            </tr>
-          </tbody>
-        </v-table>
+      <div class="d-flex flex-wrap ga-3 mb-3">
+        <v-text-field
+          v-for="(one, place) in edit.theories"
+          :key="place"
+          v-model="one.name"
+          :label="`Theory ${place + 1}`"
+          placeholder="Because…"
+          :error-messages="slips(`theories.${place}.name`)"
+        />
       </div>
+      <fieldset v-for="(line, at) in edit.lines" :key="at" class="line border pa-2 mb-2">
+        <legend class="quiet small">Line {{ at + 1 }}</legend>
+        <div class="d-flex flex-wrap ga-2 align-center">
+          <v-autocomplete
+            v-model="line.subject"
+            class="subject"
+            :items="subjects"
+            :aria-label="`Setup or part of line ${at + 1}`"
+            :error-messages="slips(`cases.${at}.subject`)"
+          />
+          <v-select
+            v-model="line.measure"
+            class="figure"
+            :items="theories?.measures"
+            :aria-label="`Figure of line ${at + 1}`"
+            :error-messages="slips(`cases.${at}.measure`)"
+          />
+          <v-text-field
+            v-model="line.speeds"
+            class="speeds"
+            placeholder="all, or: at 2500"
+            :aria-label="`Speeds of line ${at + 1}`"
+            :error-messages="slips(`cases.${at}.speeds`)"
+          />
+        </div>
+        <div class="d-flex flex-wrap ga-2 mt-2 align-center">
+          <v-text-field
+            v-for="(one, place) in edit.theories"
+            :key="place"
+            v-model="one.texts[at]"
+            class="predicted"
+            suffix="%"
+            placeholder="1 to 2, less, at least 3"
+            :aria-label="`Theory ${place + 1} predicts in line ${at + 1}`"
+            :error-messages="slips(`theories.${place}.${at}`)"
+          />
+          <v-link :aria-label="`Drop line ${at + 1}`" @click="dropLine(at)">Drop</v-link>
+        </div>
+      </fieldset>
       <p v-if="message" class="message" role="alert">{{ message }}</p>
       <div class="buttons">
         <v-btn type="submit">Save theories</v-btn>
@@ -210,7 +201,7 @@ function pullsWords(one: Schema['SeparationOut']): string {
         <tr v-for="(label, at) in theories!.labels" :key="label">
           <td class="words">{{ label }}</td>
           <td v-for="one in held" :key="one.name" class="words">
-            {{ one.texts[at] ? (/\d/.test(one.texts[at]) ? `${one.texts[at]} %` : one.texts[at]) : '–' }}
+            {{ predicted(one.texts[at]) }}
           </td>
         </tr>
       </tbody>
@@ -219,7 +210,7 @@ function pullsWords(one: Schema['SeparationOut']): string {
       <thead>
         <tr>
           <th class="words">Separated by</th>
-          <th class="words">Theories</th>
+          <th v-if="held.length > 2" class="words">Theories</th>
           <th>They differ by, %</th>
           <th class="words">Pulls per setup</th>
           <th>Minutes</th>
@@ -231,7 +222,7 @@ function pullsWords(one: Schema['SeparationOut']): string {
             {{ theories.labels[one.case] }}
             <div v-for="reason in one.fails" :key="reason" class="small message">{{ reason }}</div>
           </td>
-          <td class="words">{{ one.one }} / {{ one.other }}</td>
+          <td v-if="held.length > 2" class="words">{{ one.one }} / {{ one.other }}</td>
           <td>{{ figure(one.apart_percent) }}</td>
           <td class="words">{{ pullsWords(one) }}</td>
           <td>{{ one.minutes === null ? '–' : figure(one.minutes, 0) }}</td>
@@ -245,10 +236,17 @@ function pullsWords(one: Schema['SeparationOut']): string {
 </template>
 
 <style scoped>
-.subject {
-  width: 240px;
+.line {
+  border-radius: 0;
+}
+.subject,
+.predicted {
+  flex: 1 1 220px;
+}
+.figure {
+  flex: 1 1 180px;
 }
 .speeds {
-  width: 150px;
+  flex: 0 1 150px;
 }
 </style>

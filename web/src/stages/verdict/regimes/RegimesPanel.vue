@@ -16,12 +16,17 @@ const STATES: Record<string, string> = {
   undecided: 'undecided',
 }
 const digits = computed(() => (props.regimes.level_unit === '°' ? 0 : 2))
-const span = (low: number, high: number) =>
-  `${figure(low, digits.value)} to ${figure(high, digits.value)} ${props.regimes.level_unit}`
+function span(low: number, high: number): string {
+  const [from, to] = [figure(low, digits.value), figure(high, digits.value)]
+  return from === to ? `at ${to} ${props.regimes.level_unit}` : `${from} to ${to} ${props.regimes.level_unit}`
+}
 </script>
 
 <template>
   <section class="pt-3" data-test="regimes">
+    <p v-for="line in regimes.linked" :key="line" class="text sentence quiet" data-test="linked">
+      {{ line }}
+    </p>
     <p v-for="sentence in regimes.sentences" :key="sentence" class="text sentence">{{ sentence }}</p>
     <template v-if="regimes.along.length">
       <LevelChart :regimes="regimes" />

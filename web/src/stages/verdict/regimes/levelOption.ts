@@ -44,6 +44,7 @@ export function levelOption(regimes: Regimes, marks: Mark[], ink: Ink) {
     low: known(regimes, curve.low_percent),
     high: known(regimes, curve.high_percent),
   }))
+  const ends = drawn.flatMap(({ low, high }) => [...low, ...high].map(([, value]) => value))
   const reached = [...new Set(regimes.reached.map((one) => one.level))]
   return {
     animation: false,
@@ -66,6 +67,9 @@ export function levelOption(regimes: Regimes, marks: Mark[], ink: Ink) {
     yAxis: {
       type: 'value',
       splitNumber: 4,
+      // Bands do not count for the axis by themselves.
+      min: Math.floor(Math.min(0, ...ends) / 2) * 2,
+      max: Math.ceil(Math.max(0, ...ends) / 2) * 2,
       axisLine: { show: false },
       axisTick: { show: false },
       axisLabel: { color: ink.quiet, fontSize: 11, formatter: (value: number) => signed(value, 0) },
