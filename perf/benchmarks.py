@@ -11,7 +11,7 @@ from django.db import connection
 from django.test import TransactionTestCase
 
 from ops.lanes import OURS, clean_database, other_database
-from perf import air, files, planning, pulls, verdict
+from perf import air, files, planning, pulls, road, verdict
 from perf.live import Crowd, Latency, Queue, Typing
 from perf.screens import Judging, Matrix
 from perf.worker import FullRate, LongSoak
@@ -44,6 +44,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("sheet", air.sheet),
     ("days", planning.days),
     ("orders", planning.orders),
+    ("quarter miles", road.quarter_miles),
     ("reduction", pulls.reduction),
     ("reading", files.reading),
     ("effects", verdict.effects),
