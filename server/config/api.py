@@ -57,6 +57,7 @@ from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
 from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
+from verdicts.road.api import router as road_router
 from verdicts.theories.api import router as theories_router
 
 log = logging.getLogger("torvix.web")
@@ -106,6 +107,7 @@ api.add_router("", decisions_router)
 api.add_router("", sheets_router)
 api.add_router("", odds_router)
 api.add_router("", theories_router)
+api.add_router("", road_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

@@ -224,6 +224,14 @@ GROUPS: tuple[Group, ...] = (
         _length("tire_radius", "Tire, rolling radius", 100, 1000),
         _words("tires", "Tires"),
         _speed("converter_stall", "Converter stall", 500, 8000, "leave out with a clutch"),
+        _speed("launch_speed", "Launch speed", 500, 15_000, "with a clutch: where it slips away"),
+        Dimension("shift_time", "Shift time", "time", 0.0, 3.0, unit="s"),
+        Dimension("drag_area", "Drag area", "area", 0.1, 15.0, unit="m²", hint="drag coefficient times frontal area"),
+        _share("rolling_resistance", "Rolling resistance", 0.3, 10, "of the weight"),
+        _share("driveline_efficiency", "Driveline efficiency", 50, 100),
+        _share("tire_grip", "Tire grip", 10, 300, "drive force at most, of the weight of the whole car"),
+        Dimension("engine_inertia", "Inertia of engine and flywheel", "inertia", 0.001, 10, figure="inertia"),
+        Dimension("wheel_inertia", "Inertia of all wheels", "inertia", 0.05, 200, figure="inertia"),
     )),
 )  # fmt: skip
 SHEET: dict[str, Dimension] = {dimension.key: dimension for group in GROUPS for dimension in group.dimensions}

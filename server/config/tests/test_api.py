@@ -50,6 +50,7 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/boosted", None, READ),
     ("get", "/api/programmes/{programme}/restriction", None, READ),
     ("get", "/api/programmes/{programme}/knock-on", None, READ),
+    ("get", "/api/programmes/{programme}/road", None, READ),
     ("get", "/api/programmes/{programme}/steps", None, READ),
     ("get", "/api/programmes/{programme}/overlays", None, READ),
     ("get", "/api/programmes/{programme}/setups.{kind}", None, READ),
@@ -263,6 +264,7 @@ AT_THE_DOOR = {
 
 NOT_OF_THIS_TEST = {
     "/api/programmes/{programme}/regimes": "no_grid", "/api/programmes/{programme}/boosted": "no_boost",
+    "/api/programmes/{programme}/road": "no_vehicle",
 }  # fmt: skip
 
 

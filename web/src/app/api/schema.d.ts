@@ -1749,6 +1749,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/road": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Road
+         * @description Every setup in the car of the build sheet, or as it is tried. Refusal `no_vehicle` where too little is known.
+         */
+        get: operations["road"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/robustness": {
         parameters: {
             query?: never;
@@ -7250,6 +7270,263 @@ export interface components {
             /** Used */
             used: boolean;
         };
+        /**
+         * RoadIn
+         * @description What is judged, and the car: texts as typed, empty for what the build sheet has, "none" to leave a line out.
+         */
+        RoadIn: {
+            /**
+             * Account For
+             * @default
+             */
+            account_for: string;
+            /**
+             * Converter Stall
+             * @default
+             */
+            converter_stall: string;
+            /**
+             * Counting
+             * @default
+             */
+            counting: string;
+            /**
+             * Drag Area
+             * @default
+             */
+            drag_area: string;
+            /**
+             * Driveline Efficiency
+             * @default
+             */
+            driveline_efficiency: string;
+            /**
+             * Duty
+             * @default
+             */
+            duty: string;
+            /**
+             * Engine Inertia
+             * @default
+             */
+            engine_inertia: string;
+            /**
+             * Final Drive
+             * @default
+             */
+            final_drive: string;
+            /**
+             * Gear 1
+             * @default
+             */
+            gear_1: string;
+            /**
+             * Gear 2
+             * @default
+             */
+            gear_2: string;
+            /**
+             * Gear 3
+             * @default
+             */
+            gear_3: string;
+            /**
+             * Gear 4
+             * @default
+             */
+            gear_4: string;
+            /**
+             * Gear 5
+             * @default
+             */
+            gear_5: string;
+            /**
+             * Gear 6
+             * @default
+             */
+            gear_6: string;
+            /**
+             * Gear 7
+             * @default
+             */
+            gear_7: string;
+            /**
+             * Grade At
+             * @default
+             */
+            grade_at: string;
+            /** Grade Gear */
+            grade_gear?: number | null;
+            /**
+             * Grip Rule
+             * @default
+             */
+            grip_rule: string;
+            /**
+             * Healthy Only
+             * @default false
+             */
+            healthy_only: boolean;
+            /** High */
+            high?: number | null;
+            /**
+             * Inertia Rule
+             * @default
+             */
+            inertia_rule: string;
+            /**
+             * Launch Speed
+             * @default
+             */
+            launch_speed: string;
+            /** Low */
+            low?: number | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+            /**
+             * Roll From
+             * @default
+             */
+            roll_from: string;
+            /** Roll Gear */
+            roll_gear?: number | null;
+            /**
+             * Roll To
+             * @default
+             */
+            roll_to: string;
+            /**
+             * Rolling Resistance
+             * @default
+             */
+            rolling_resistance: string;
+            /**
+             * Rollout
+             * @default true
+             */
+            rollout: boolean;
+            /**
+             * School
+             * @default
+             */
+            school: string;
+            /**
+             * Shift Rpm
+             * @default
+             */
+            shift_rpm: string;
+            /**
+             * Shift Time
+             * @default
+             */
+            shift_time: string;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+            /**
+             * Tire Grip
+             * @default
+             */
+            tire_grip: string;
+            /**
+             * Tire Radius
+             * @default
+             */
+            tire_radius: string;
+            /**
+             * Torque Rule
+             * @default
+             */
+            torque_rule: string;
+            /**
+             * Vehicle Mass
+             * @default
+             */
+            vehicle_mass: string;
+            /**
+             * Wheel Inertia
+             * @default
+             */
+            wheel_inertia: string;
+        };
+        /** RoadMeasureOut */
+        RoadMeasureOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Sentence */
+            sentence: string;
+            /** Times */
+            times: components["schemas"]["RoadTimeOut"][];
+        };
+        /** RoadOut */
+        RoadOut: {
+            /** Conventions */
+            conventions: string[];
+            /** Gear Speeds */
+            gear_speeds: number[][];
+            /** Grip Rules */
+            grip_rules: components["schemas"]["RuleOut"][];
+            /** Inertia Rules */
+            inertia_rules: components["schemas"]["RuleOut"][];
+            /** Measures */
+            measures: components["schemas"]["RoadMeasureOut"][];
+            /** Notes */
+            notes: string[];
+            /** Setups */
+            setups: components["schemas"]["RoadSetupOut"][];
+            /** Speed Unit */
+            speed_unit: string;
+            /** Swept From */
+            swept_from: number;
+            /** Swept To */
+            swept_to: number;
+            /** Torque Rules */
+            torque_rules: components["schemas"]["RuleOut"][];
+            /** Vehicle */
+            vehicle: components["schemas"]["VehicleLineOut"][];
+        };
+        /**
+         * RoadSetupOut
+         * @description `duty` are the points of how long the run stays at each speed, as the address of a verdict has them.
+         */
+        RoadSetupOut: {
+            /** Duty */
+            duty: string;
+            /** Eighth Speed */
+            eighth_speed: number | null;
+            /** Grade Percent */
+            grade_percent: number | null;
+            /** Problem */
+            problem: string;
+            /** Quarter Speed */
+            quarter_speed: number | null;
+            /** Setup Id */
+            setup_id: number;
+            /** Shifts */
+            shifts: string[];
+        };
+        /** RoadTimeOut */
+        RoadTimeOut: {
+            gap: components["schemas"]["TimeGapOut"] | null;
+            /** Leads */
+            leads: boolean;
+            /** Seconds */
+            seconds: number | null;
+            /** Setup Id */
+            setup_id: number;
+        };
         /** Robustness */
         Robustness: {
             /** Sentence */
@@ -7263,6 +7540,13 @@ export interface components {
             label: string;
             /** May */
             may: string;
+            /** Value */
+            value: string;
+        };
+        /** RuleOut */
+        RuleOut: {
+            /** Label */
+            label: string;
             /** Value */
             value: string;
         };
@@ -8462,6 +8746,20 @@ export interface components {
              */
             words: string;
         };
+        /**
+         * TimeGapOut
+         * @description Seconds against the baseline, below zero is quicker.
+         */
+        TimeGapOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Seconds */
+            seconds: number;
+            /** State */
+            state: string;
+        };
         /** ToMeasureOut */
         ToMeasureOut: {
             /** Key */
@@ -8641,6 +8939,22 @@ export interface components {
             level_ids: number[];
             /** Why Not */
             why_not: string;
+        };
+        /**
+         * VehicleLineOut
+         * @description `source`: sheet, tried, assumed, or empty where there is none.
+         */
+        VehicleLineOut: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Source */
+            source: string;
+            /** Text */
+            text: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * Verdict
@@ -11737,6 +12051,68 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["RestrictionOut"];
+                };
+            };
+        };
+    };
+    road: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+                vehicle_mass?: string;
+                gear_1?: string;
+                gear_2?: string;
+                gear_3?: string;
+                gear_4?: string;
+                gear_5?: string;
+                gear_6?: string;
+                gear_7?: string;
+                final_drive?: string;
+                tire_radius?: string;
+                converter_stall?: string;
+                launch_speed?: string;
+                shift_time?: string;
+                drag_area?: string;
+                rolling_resistance?: string;
+                driveline_efficiency?: string;
+                tire_grip?: string;
+                engine_inertia?: string;
+                wheel_inertia?: string;
+                grip_rule?: string;
+                inertia_rule?: string;
+                torque_rule?: string;
+                rollout?: boolean;
+                shift_rpm?: string;
+                roll_gear?: number | null;
+                roll_from?: string;
+                roll_to?: string;
+                grade_gear?: number | null;
+                grade_at?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RoadOut"];
                 };
             };
         };

@@ -21,6 +21,7 @@ import BoostPanel from './regimes/BoostPanel.vue'
 import GridRanking from './regimes/GridRanking.vue'
 import RegimesPanel from './regimes/RegimesPanel.vue'
 import RestrictionPanel from './RestrictionPanel.vue'
+import RoadPanel from './road/RoadPanel.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
 import { useFrame } from '../../app/frame'
 import TermTip from '../../ui/TermTip.vue'
@@ -44,6 +45,7 @@ const EVERY_TEST = [
   { key: 'trust', label: 'Confidence and limits' },
   { key: 'robust', label: 'Sensitivity' },
   { key: 'speeds', label: 'Along the speed range' },
+  { key: 'road', label: 'Road' },
   { key: 'restriction', label: 'Restriction' },
   { key: 'expected', label: 'Predicted vs. measured' },
   { key: 'claims', label: 'Check a claim' },
@@ -126,6 +128,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             <p v-for="sentence in verdict.thresholds" :key="sentence" class="text">{{ sentence }}</p>
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </template>
+          <template #road><RoadPanel /></template>
           <template #restriction>
             <ProblemNote :error="noRestriction" />
             <RestrictionPanel v-if="restriction" :restriction="restriction" />

@@ -1,0 +1,28 @@
+"""What each setup is worth in a car: standing start, on the roll, a grade, and where to shift."""
+
+from __future__ import annotations
+
+from django.http import HttpRequest
+from ninja import Query, Router
+
+from shop.permissions import is_person, units_of
+from verdicts.access import programme_of
+from verdicts.comparison.aligned_pulls import compare
+from verdicts.road.schemas import RoadIn, RoadOut, road_out
+from verdicts.road.service import drive
+from verdicts.road.vehicle_of import conventions_of, vehicle_of
+
+router = Router(tags=["road"])
+
+
+@router.get("/programmes/{programme_id}/road", response=RoadOut, operation_id="road")
+def read_road(request: HttpRequest, programme_id: int, given: Query[RoadIn]) -> RoadOut:
+    """Every setup in the car of the build sheet, or as it is tried. Refusal `no_vehicle` where too little is known."""
+    assert is_person(request.user)
+    programme, units = programme_of(request.user, programme_id), units_of(request.user)
+    choice = given.read(programme)
+    compared = compare(programme, choice.standard, choice.counting)
+    rules = conventions_of(given.grip_rule, given.inertia_rule, given.torque_rule, given.rollout)
+    of = vehicle_of(programme.build, given.tried(), units, float(compared.speed_rpm[0]), rules)
+    found = drive(compared, choice, of.vehicle, given.shift(), given.rolling(units), given.grade(units))
+    return road_out(found, of, units)
