@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from torvix_core.judging.difference import DifferenceState
+from torvix_core.road.shifts import SAME_TIME
 from torvix_core.units.grammar import listed
 
 from verdicts.road.service import EIGHTH, LABELS, QUARTER, Road, RoadMeasure
@@ -22,7 +23,7 @@ def measure_sentence(found: Road, measure: RoadMeasure) -> str:
     if len(measure.leading) > 1 or measure.state is not None:
         names = listed([letters[setup] for setup in measure.leading])
         assert measure.state is not None
-        return f"{label}: {names} lead together, {WORDS[measure.state]}, within {measure.widest:.2f} s."
+        return f"{label}: {names} lead together, {WORDS[measure.state]}, within {max(measure.widest, SAME_TIME):.2f} s."
     (best,) = measure.leading
     gap = measure.to_baseline[best]
     if gap is None:
@@ -49,7 +50,7 @@ def shift_words(best: float, low: float, high: float, open_above: bool, reached:
     if not searched:
         return f"{best:.0f} rpm, as typed"
     if open_above:
-        return f"{low:.0f} rpm and up: the sweep ends at {high:.0f}, later may be better"
+        return f"from {low:.0f} rpm, open above"
     return f"{low:.0f} to {high:.0f} rpm" if low < high else f"{best:.0f} rpm"
 
 
@@ -75,5 +76,8 @@ def notes(found: Road, of: RoadVehicle, labels: dict[str, str]) -> list[str]:
     if any(measure.key in (EIGHTH, QUARTER) and not measure.leading for measure in found.measures):
         lines.append("Where no setup is said to be quickest, a run is not known, or nothing tells the scatter yet.")
     if found.shifts.open_above.any():
-        lines.append("A shift at the end of the sweep is open above: sweep further to see whether later is better.")
+        ends = f"{found.comparison.speed_rpm[-1]:.0f} rpm"
+        lines.append(
+            f"Open above: the best shift is the end of the sweep, {ends}. Sweep further to see whether later is better."
+        )
     return lines

@@ -18,7 +18,7 @@ from torvix_core.road import run
 from torvix_core.road.acceleration import AIR_DENSITY, GearTable, gear_tables
 from torvix_core.road.rolling import grade_held, rolling_time
 from torvix_core.road.run import StandingRun, standing_run, stretches, time_at_rpm
-from torvix_core.road.shifts import ShiftRange, best_shifts
+from torvix_core.road.shifts import SAME_TIME, ShiftRange, best_shifts
 from torvix_core.road.vehicle import Vehicle
 from torvix_core.units.checked import Array
 
@@ -167,6 +167,8 @@ def _judged(
         _gap(effects, setup, baseline, float(its[baseline]), turned, smallest) if setup != baseline else None
         for setup in range(count)
     )
+    if np.isfinite(its).all() and np.ptp(its) < SAME_TIME:  # as where the tires decide: no clock tells them apart
+        return RoadMeasure(key, its, gaps, tuple(range(count)), DifferenceState.EQUAL, float(np.ptp(its)))
     among = [_gap(effects, setup, best, float(its[best]), turned, smallest) for setup in leading if setup != best]
     states = {one.state for one in among if one is not None}
     order = (DifferenceState.UNDECIDED, DifferenceState.SMALL, DifferenceState.EQUAL)

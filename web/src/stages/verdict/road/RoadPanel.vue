@@ -38,7 +38,8 @@ const gearPairs = computed(() => (road.value?.setups[0]?.shifts ?? []).map((_, a
 const seconds = (value: number | null) => (value === null ? '–' : value.toFixed(2))
 function gapWords(gap: Schema['TimeGapOut'] | null): string {
   if (!gap) return ''
-  const signed = (value: number) => `${value < 0 ? '−' : '+'}${Math.abs(value).toFixed(2)}`
+  const digits = Math.abs(gap.seconds) < 0.1 ? 3 : 2
+  const signed = (value: number) => `${value < 0 ? '−' : '+'}${Math.abs(value).toFixed(digits)}`
   return `${signed(gap.seconds)} (${signed(gap.low)} to ${signed(gap.high)})`
 }
 </script>

@@ -1,0 +1,36 @@
+"""The road in the browser: shift speeds, a car that is tried, slips at their fields, a run as a duty."""
+
+import re
+
+from playwright.sync_api import expect
+
+from browser_tests.at_the_stand import HILL_CLIMB
+from browser_tests.case import BrowserCase, sign_in
+from programmes.models import Programme
+
+
+class Road(BrowserCase):
+    def test_shift_speeds_a_tried_car_and_time_at_each_speed_as_duty(self):
+        test = Programme.objects.get(question=HILL_CLIMB)
+        with self.browser() as page:
+            sign_in(page)
+            page.goto(f"/programmes/{test.pk}/verdict?tab=road", wait_until="domcontentloaded")
+            road = page.get_by_test_id("road")
+            expect(road).to_contain_text(re.compile(r"Quarter mile: C is quickest, 0\.\d\d s \(.+\) before A"))
+            expect(page.get_by_test_id("shifts").get_by_role("row").nth(1)).to_contain_text(
+                re.compile(r"\d{4} to \d{4} rpm")
+            )
+            time = page.get_by_test_id("road-times").get_by_role("row").nth(1)
+            before = time.inner_text()
+            page.get_by_role("button", name="The car, and by which rules").click()
+            page.get_by_label("Mass, ready to run").fill("12 kg")
+            page.get_by_role("button", name="Run it").click()
+            expect(page.get_by_test_id("car")).to_contain_text("between 50")
+            page.get_by_label("Mass, ready to run").fill("900 kg")
+            page.get_by_role("button", name="Run it").click()
+            expect(time).not_to_have_text(before)
+            self.assertIn("vehicle_mass=900", page.url)
+            self.axe(page, page.url)
+            page.get_by_label("Judge by the time at each speed of the run of C").click()
+            expect(page.get_by_test_id("sentence")).to_contain_text("For the duty as drawn")
+        self.assertEqual(self.problems, [])
