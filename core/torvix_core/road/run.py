@@ -31,7 +31,7 @@ class StandingRun:
 
 
 @dataclass(frozen=True, eq=False)
-class Stretch:
+class GearStretch:
     """What each curve drives in one gear: road speeds, time and way since the standstill at the first and last."""
 
     begins: Array
@@ -60,7 +60,7 @@ def turned_in(vehicle: Vehicle, table: GearTable) -> float:
 
 def stretches(
     vehicle: Vehicle, gears: Sequence[GearTable], shifts: Array, air_density: float = AIR_DENSITY
-) -> list[Stretch]:
+) -> list[GearStretch]:
     """Each gear from where the shift before leaves it to its own shift; a car that no longer pulls has times of inf.
 
     Shapes: shifts (curves, gears - 1); stretches of (curves,).
@@ -86,7 +86,9 @@ def stretches(
         ends = np.maximum(ends, there)
         (time_in, way_in), (time_out, way_out) = table.at(there), table.at(ends)
         lost = np.where(np.isnan(begins), np.nan, 0.0)
-        found.append(Stretch(begins + lost, ends, time + lost, way + lost, time - time_in + lost, way - way_in + lost))
+        found.append(
+            GearStretch(begins + lost, ends, time + lost, way + lost, time - time_in + lost, way - way_in + lost)
+        )
         time, way = time + time_out - time_in + lost, way + way_out - way_in + lost
         if not last:
             slows = resistance(vehicle, ends, air_density) / vehicle.mass
@@ -97,7 +99,7 @@ def stretches(
 
 
 def _arrival(
-    driven: Sequence[Stretch], gears: Sequence[GearTable], vehicle: Vehicle, way: float
+    driven: Sequence[GearStretch], gears: Sequence[GearTable], vehicle: Vehicle, way: float
 ) -> tuple[Array, Array, Array]:
     """When each curve has gone so far, in which gear, how fast, (curves,) each; nan and -1 where it never does."""
     count = len(driven[0].time)

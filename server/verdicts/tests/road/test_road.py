@@ -111,7 +111,7 @@ class Shifts(Scene):
     def test_a_range_is_said_and_the_end_of_the_sweep_is_open_above(self):
         shifts = self.road()["setups"][0]["shifts"]
         self.assertEqual(len(shifts), 3)
-        self.assertRegex(shifts[0], r"^\d{4} (to \d{4} )?rpm")
+        self.assertRegex(shifts[0], r"^(from )?\d{4} (to \d{4} )?rpm")
 
     def test_a_shift_that_is_typed_holds_for_all(self):
         found = self.road(shift_rpm="5500")
