@@ -95,6 +95,28 @@ def check(points: Sequence[Sequence[float]]) -> Duty:
     return Duty(tuple((float(speed), float(weight)) for speed, weight in found))
 
 
+def of_shares(speed_rpm: Array, shares: Array) -> Duty:
+    """The duty that weighs each speed by the share of time spent there, with as many points as a duty may have.
+
+    Shapes: speed_rpm and shares (bins,).
+    Units:  rpm, [-]; the largest weight is 1.
+    Errors: ValueError as `check`, such as where no time is spent anywhere.
+    Source: house rule: neighboring bins share a point where there are too many.
+    >>> of_shares(np.array([3000.0, 3100, 3200, 3300]), np.array([0.0, 0.2, 0.8, 0.0])).points
+    ((3000.0, 0.0), (3100.0, 0.25), (3200.0, 1.0), (3300.0, 0.0))
+    """
+    same_length(speed_rpm=speed_rpm, shares=shares)
+    used = np.flatnonzero(shares > 0)
+    if not len(used):
+        raise ValueError("no time is spent at these speeds")
+    first, last = max(int(used[0]) - 1, 0), min(int(used[-1]) + 1, len(speed_rpm) - 1)
+    groups = np.array_split(np.arange(first, last + 1), min(MOST_POINTS, last - first + 1))
+    means = np.array([shares[group].mean() for group in groups])
+    points = [(float(speed_rpm[group].mean()), round(float(mean / means.max()), 3)) for group, mean in
+              zip(groups, means.tolist(), strict=True)]  # fmt: skip
+    return check(points)
+
+
 def weights(duty: Duty, speed_rpm: Array) -> Array:
     """The weight at each speed, adding up to one.
 

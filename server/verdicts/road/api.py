@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Query, Router
+from ninja import File, Form, Query, Router
+from ninja.files import UploadedFile
 
 from shop.permissions import is_person, units_of
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
-from verdicts.road.schemas import RoadIn, RoadOut, road_out
+from verdicts.judging.schemas import ChoiceIn
+from verdicts.road import lap_log
+from verdicts.road.schemas import LapDutyOut, RoadIn, RoadOut, road_out
 from verdicts.road.service import drive
 from verdicts.road.vehicle_of import conventions_of, vehicle_of
 
@@ -26,3 +29,17 @@ def read_road(request: HttpRequest, programme_id: int, given: Query[RoadIn]) -> 
     of = vehicle_of(programme.build, given.tried(), units, float(compared.speed_rpm[0]), rules)
     found = drive(compared, choice, of.vehicle, given.shift(), given.rolling(units), given.grade(units))
     return road_out(found, of, units)
+
+
+@router.post("/programmes/{programme_id}/duty-of-log", response=LapDutyOut, operation_id="duty_of_log")
+def duty_of_log(
+    request: HttpRequest, programme_id: int, file: File[UploadedFile], speed_unit: Form[str] = ""
+) -> LapDutyOut:
+    """How long a lap, a hill or a tow holds the engine at each speed, as a duty. Nothing is kept of the log."""
+    assert is_person(request.user)
+    programme = programme_of(request.user, programme_id)
+    compared = compare(programme, ChoiceIn().read(programme).standard)
+    found = lap_log.duty_of_log(
+        bytes(file.read()), programme.build, units_of(request.user), compared.speed_rpm, speed_unit
+    )
+    return LapDutyOut(points=[list(point) for point in found.duty.points], sentence=lap_log.sentence(found))

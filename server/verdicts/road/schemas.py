@@ -130,6 +130,13 @@ class RoadSetupOut(Schema):
     duty: str
 
 
+class LapDutyOut(Schema):
+    """Points of a drawn duty, rpm and weight, and what of the log they rest on."""
+
+    points: list[list[float]]
+    sentence: str
+
+
 class RoadOut(Schema):
     speed_unit: str
     vehicle: list[VehicleLineOut]

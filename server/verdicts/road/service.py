@@ -251,9 +251,4 @@ def run_duty(found: Road, setup: int) -> tuple[tuple[float, float], ...]:
     shares = time_at_rpm(found.vehicle, found.gears, found.shifts.best, bins)[setup]
     if not np.isfinite(shares).all() or not shares.max() > 0:
         return ()
-    weights = np.round(shares / shares.max(), 3)
-    used = np.flatnonzero(weights > 0)
-    first, last = max(int(used[0]) - 1, 0), min(int(used[-1]) + 1, len(bins) - 1)
-    step = max(1, int(np.ceil((last - first + 1) / duty.MOST_POINTS)))
-    places = [*range(first, last, step), last]
-    return tuple((float(bins[at]), float(weights[at])) for at in places)
+    return duty.of_shares(bins, shares).points

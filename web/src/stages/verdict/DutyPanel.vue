@@ -13,6 +13,7 @@ import { pointsText, useChoice } from './choice'
 import { type Choice, useVerdictChoices, verdictQuery } from './queries'
 import { choicesOf } from '../../ui/choices'
 import DisclosurePanel from '../../ui/DisclosurePanel.vue'
+import LapLogForm from './road/LapLogForm.vue'
 
 const props = defineProps<{ verdict: Schema['Verdict']; problem: Problem | null }>()
 const { programme, setup, choosingStandard } = useFrame()
@@ -110,11 +111,14 @@ async function rowThroughGears() {
       }),
     )
     gearsSlip.value = ''
-    drawn.value = null
-    choose({ duty: 'drawn', points: pointsText(found.points) })
+    drawFrom(found.points)
   } catch (caught) {
     gearsSlip.value = caught instanceof Problem ? caught.message : String(caught)
   }
+}
+function drawFrom(points: number[][]) {
+  drawn.value = null
+  choose({ duty: 'drawn', points: pointsText(points) })
 }
 const accounted = computed(() => choice.value.account_for.split(',').filter(Boolean))
 function account(key: string) {
@@ -228,6 +232,9 @@ function account(key: string) {
         <v-btn type="submit">Apply</v-btn>
         <p v-if="gearsSlip" class="hand-note" role="alert">{{ gearsSlip }}</p>
       </v-form>
+    </DisclosurePanel>
+    <DisclosurePanel title="Duty from a log of the car">
+      <LapLogForm @duty="drawFrom" />
     </DisclosurePanel>
     <v-btn v-if="changed" variant="text" @click="forgetAll">Back to the test's own</v-btn>
     <v-checkbox
