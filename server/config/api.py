@@ -59,6 +59,7 @@ from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
 from verdicts.road.api import router as road_router
 from verdicts.theories.api import router as theories_router
+from verdicts.transfer.api import router as transfer_router
 
 log = logging.getLogger("torvix.web")
 api = NinjaAPI(title="Torvix", version="1", docs_url=None, auth=django_auth, parser=KeepableText())
@@ -108,6 +109,7 @@ api.add_router("", sheets_router)
 api.add_router("", odds_router)
 api.add_router("", theories_router)
 api.add_router("", road_router)
+api.add_router("", transfer_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

@@ -28,7 +28,7 @@ DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "tex
 EXPECTED = {"setup_id": "{setup}", "measure": "peak_power", "text": "2 %"}
 RUN = {"layouts": [], "setups": [], "where": {"day": "2026-11-02"}}
 FIGURES = {"text": "3000 300", "setup_id": "{setup}", "where": {"day": "2026-11-02"}}
-FILE = "a file"  # sent as a form
+FILE, LOG = "a file", "a log"  # sent as a form
 READ, OPERATE, ARRANGE, OWN, THEIRS = "read", "operate", "arrange", "own", "theirs"
 BY_KEY = "by a signed key that only those who operate are given, not by session"
 # Every endpoint: method, address, body, who may. `own` are those that a person does for himself; only owners arrange.
@@ -51,6 +51,8 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/restriction", None, READ),
     ("get", "/api/programmes/{programme}/knock-on", None, READ),
     ("get", "/api/programmes/{programme}/road", None, READ),
+    ("get", "/api/programmes/{programme}/transfer", None, READ),
+    ("post", "/api/programmes/{programme}/duty-of-log", LOG, READ),
     ("get", "/api/programmes/{programme}/steps", None, READ),
     ("get", "/api/programmes/{programme}/overlays", None, READ),
     ("get", "/api/programmes/{programme}/setups.{kind}", None, READ),
@@ -343,6 +345,9 @@ class Permissions(OneOfEverything):
     def ask(self, method: str, address: str, body: dict | str | None):
         if body == FILE:
             return self.client.post(address.format(**self.names), {"file": io.BytesIO(b"not what is wanted")})
+        if body == LOG:
+            rows = "".join(f"{place / 10},{3000 + 25 * place}\n" for place in range(120))
+            return self.client.post(address.format(**self.names), {"file": io.BytesIO(f"time,rpm\n{rows}".encode())})
         if method == "get":
             return self.read(address)
         sent = json.dumps(body or {}).replace('"{stand}"', str(self.names["stand"]))

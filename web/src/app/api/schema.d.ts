@@ -1489,6 +1489,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/duty-of-log": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Duty Of Log
+         * @description How long a lap, a hill or a tow holds the engine at each speed, as a duty. Nothing is kept of the log.
+         */
+        post: operations["duty_of_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/expectations": {
         parameters: {
             query?: never;
@@ -1972,6 +1992,26 @@ export interface paths {
         get: operations["theories"];
         /** Write Theories */
         put: operations["write_theories"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/transfer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Transfer
+         * @description What a setup gained over another, on an engine of another size. It is a band by a rule, and no measurement.
+         */
+        get: operations["transfer"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -4925,6 +4965,24 @@ export interface components {
             side: string;
         };
         /**
+         * GainOut
+         * @description A curve of a gain; `nature` is measured or transferred.
+         */
+        GainOut: {
+            /** High Percent */
+            high_percent: number[];
+            /** Label */
+            label: string;
+            /** Low Percent */
+            low_percent: number[];
+            /** Nature */
+            nature: string;
+            /** Percent */
+            percent: number[];
+            /** Speed Rpm */
+            speed_rpm: number[];
+        };
+        /**
          * GainsOut
          * @description Against the baseline three ways at once: peak to peak, at one speed, over the range.
          */
@@ -5521,6 +5579,16 @@ export interface components {
             needs: string[];
             /** Setup Id */
             setup_id: number;
+        };
+        /**
+         * LapDutyOut
+         * @description Points of a drawn duty, rpm and weight, and what of the log they rest on.
+         */
+        LapDutyOut: {
+            /** Points */
+            points: number[][];
+            /** Sentence */
+            sentence: string;
         };
         /** LastPull */
         LastPull: {
@@ -6135,6 +6203,16 @@ export interface components {
          * @enum {string}
          */
         Origin: "measured" | "calculated" | "catalog" | "reported" | "assumed";
+        /**
+         * OtherEngine
+         * @description An engine of the shop that a gain can be carried to, by its newest revision.
+         */
+        OtherEngine: {
+            /** Build Id */
+            build_id: number;
+            /** Label */
+            label: string;
+        };
         /**
          * OverlayOut
          * @description Means of one further quantity: by setup, in its unit; null where a pull lacks it.
@@ -8766,6 +8844,114 @@ export interface components {
             key: string;
             /** Label */
             label: string;
+        };
+        /**
+         * TransferIn
+         * @description `one` and `other` are setups, the first the baseline where it is empty; the engine by its build, or typed.
+         */
+        TransferIn: {
+            /**
+             * Account For
+             * @default
+             */
+            account_for: string;
+            /** Build Id */
+            build_id?: number | null;
+            /**
+             * By Port
+             * @default false
+             */
+            by_port: boolean;
+            /**
+             * Counting
+             * @default
+             */
+            counting: string;
+            /** Cylinders */
+            cylinders?: number | null;
+            /**
+             * Demand
+             * @default
+             */
+            demand: string;
+            /**
+             * Displacement
+             * @default
+             */
+            displacement: string;
+            /**
+             * Duty
+             * @default
+             */
+            duty: string;
+            /**
+             * Healthy Only
+             * @default false
+             */
+            healthy_only: boolean;
+            /** High */
+            high?: number | null;
+            /** Low */
+            low?: number | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /** One */
+            one?: number | null;
+            /** Other */
+            other?: number | null;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+            /**
+             * School
+             * @default
+             */
+            school: string;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+            /**
+             * Strokes
+             * @default 4
+             */
+            strokes: number;
+        };
+        /**
+         * TransferOut
+         * @description `gains`: of this test first; then the other engine's, measured where it was, else transferred.
+         *
+         *     The second is missing while no engine is chosen.
+         */
+        TransferOut: {
+            /** Demand */
+            demand: string;
+            /** Demands */
+            demands: {
+                [key: string]: string;
+            };
+            /** Engines */
+            engines: components["schemas"]["OtherEngine"][];
+            /** Gains */
+            gains: components["schemas"]["GainOut"][];
+            /** One Id */
+            one_id: number;
+            /** Other Id */
+            other_id: number;
+            /** Reminders */
+            reminders: string[];
+            /** Rule */
+            rule: string;
+            /** Sentence */
+            sentence: string;
+            /** Spread */
+            spread: string;
         };
         /** TriedChannel */
         TriedChannel: {
@@ -11670,6 +11856,43 @@ export interface operations {
             };
         };
     };
+    duty_of_log: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                    /**
+                     * Speed Unit
+                     * @default
+                     */
+                    speed_unit?: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LapDutyOut"];
+                };
+            };
+        };
+    };
     expect: {
         parameters: {
             query?: never;
@@ -12442,6 +12665,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TheoriesOut"];
+                };
+            };
+        };
+    };
+    transfer: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+                one?: number | null;
+                other?: number | null;
+                build_id?: number | null;
+                displacement?: string;
+                cylinders?: number | null;
+                strokes?: number;
+                demand?: string;
+                by_port?: boolean;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TransferOut"];
                 };
             };
         };

@@ -22,6 +22,7 @@ import GridRanking from './regimes/GridRanking.vue'
 import RegimesPanel from './regimes/RegimesPanel.vue'
 import RestrictionPanel from './RestrictionPanel.vue'
 import RoadPanel from './road/RoadPanel.vue'
+import TransferPanel from './transfer/TransferPanel.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
 import { useFrame } from '../../app/frame'
 import TermTip from '../../ui/TermTip.vue'
@@ -46,6 +47,7 @@ const EVERY_TEST = [
   { key: 'robust', label: 'Sensitivity' },
   { key: 'speeds', label: 'Along the speed range' },
   { key: 'road', label: 'Road' },
+  { key: 'transfer', label: 'Another engine' },
   { key: 'restriction', label: 'Restriction' },
   { key: 'expected', label: 'Predicted vs. measured' },
   { key: 'claims', label: 'Check a claim' },
@@ -129,6 +131,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </template>
           <template #road><RoadPanel /></template>
+          <template #transfer><TransferPanel /></template>
           <template #restriction>
             <ProblemNote :error="noRestriction" />
             <RestrictionPanel v-if="restriction" :restriction="restriction" />
