@@ -106,13 +106,13 @@ def _duty_points(plan: Plan) -> list[list[float]]:
 
 def _warnings(plan: Plan, build: Build) -> list[str]:
     """What a reader of the plan must keep in mind; practice and limits of what it can show."""
-    told = []
+    lines = []
     if (kept := sheets.word(build, "fixed_parts")) and not plan.objective.fixed_slots:
-        told.append(f"The build sheet says that the customer keeps: {kept}. Mark them, so that no setup changes them.")
+        lines.append(f"The build sheet says that the customer keeps: {kept}. Mark them, so that no setup changes them.")
     if plan.stand_in:
-        told.append(f"A stand-in test: {plan.stand_in}. What it shows holds for the engine as it is tested.")
+        lines.append(f"A stand-in test: {plan.stand_in}. What it shows holds for the engine as it is tested.")
     if plan.kind == ProgrammeKind.STEPWISE and _longest_ladder(plan) >= LONG_LADDER:
-        told.append(
+        lines.append(
             "A stepwise build: a part tested early may be worth more, or less, once the later ones are on. Repeat an "
             "early step at the end to see it."
         )
@@ -120,13 +120,13 @@ def _warnings(plan: Plan, build: Build) -> list[str]:
     targets = {setup.levels().get(boost, "") for setup in plan.setups if setup.is_in}
     crossed = grids.plan_grid(plan)
     if plan.boost_policy == BoostPolicy.EQUAL_BOOST and len(targets) > 1 and not (crossed and crossed.is_boost):
-        told.append("Equal boost is agreed, but the boost targets of the setups differ.")
+        lines.append("Equal boost is agreed, but the boost targets of the setups differ.")
     if plan.boost_policy == BoostPolicy.NONE and any(targets):
-        told.append("A setup has a boost target, but whether boost or drive is held equal is not agreed.")
+        lines.append("A setup has a boost target, but whether boost or drive is held equal is not agreed.")
     last = [setup.letter for setup in plan.setups if setup.place == "last" and setup.is_in]
     if last:
-        told.append(f"{last[0]} ends the day after the last return: drift during its pulls cannot be seen.")
-    return told
+        lines.append(f"{last[0]} ends the day after the last return: drift during its pulls cannot be seen.")
+    return lines
 
 
 def _longest_ladder(plan: Plan) -> int:
