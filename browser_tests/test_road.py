@@ -26,10 +26,11 @@ class Road(BrowserCase):
             sign_in(page)
             page.goto(f"/programmes/{test.pk}/verdict?tab=road", wait_until="domcontentloaded")
             road = page.get_by_test_id("road")
-            expect(road).to_contain_text(re.compile(r"Quarter mile: C is quickest, 0\.\d\d s \(.+\) before A"))
+            expect(road).to_contain_text(re.compile(r"Quarter mile: B is quickest, 0\.\d\d s \(.+\) before A"))
             expect(page.get_by_test_id("shifts").get_by_role("row").nth(1)).to_contain_text(
                 re.compile(r"\d{4} to \d{4} rpm")
             )
+            expect(page.get_by_test_id("road-times").get_by_role("row").nth(3)).to_contain_text("ruled out")
             time = page.get_by_test_id("road-times").get_by_role("row").nth(1)
             before = time.inner_text()
             page.get_by_role("button", name="The car, and by which rules").click()

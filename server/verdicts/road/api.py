@@ -6,9 +6,11 @@ from django.http import HttpRequest
 from ninja import File, Form, Query, Router
 from ninja.files import UploadedFile
 
+from programmes.plan.saving import plan_in_force
 from shop.permissions import is_person, units_of
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
+from verdicts.judging import selection_criteria
 from verdicts.judging.schemas import ChoiceIn
 from verdicts.road import lap_log
 from verdicts.road.schemas import LapDutyOut, RoadIn, RoadOut, road_out
@@ -27,7 +29,9 @@ def read_road(request: HttpRequest, programme_id: int, given: Query[RoadIn]) -> 
     compared = compare(programme, choice.standard, choice.counting)
     rules = conventions_of(given.grip_rule, given.inertia_rule, given.torque_rule, given.rollout)
     of = vehicle_of(programme.build, given.tried(), units, float(compared.speed_rpm[0]), rules)
-    found = drive(compared, choice, of.vehicle, given.shift(), given.rolling(units), given.grade(units))
+    beside = selection_criteria.of_setups(plan_in_force(programme), programme, request.user)
+    out = selection_criteria.out_of_the_choice(compared.setups, beside)
+    found = drive(compared, choice, of.vehicle, given.shift(), given.rolling(units), given.grade(units), out)
     return road_out(found, of, units)
 
 

@@ -27,7 +27,7 @@ def measure_sentence(found: Road, measure: RoadMeasure) -> str:
     (best,) = measure.leading
     gap = measure.to_baseline[best]
     if gap is None:
-        behind = [setup for setup, one in enumerate(measure.to_baseline) if one is not None]
+        behind = [setup for setup, one in enumerate(measure.to_baseline) if one is not None and setup not in found.out]
         second = min(behind, key=lambda setup: measure.to_baseline[setup].seconds, default=None)  # type: ignore[union-attr]
         if second is None:
             return f"{label}: nothing is held against {letters[best]}."

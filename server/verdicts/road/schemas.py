@@ -127,6 +127,7 @@ class RoadSetupOut(Schema):
     shifts: list[str]
     grade_percent: float | None
     problem: str
+    ruled_out: bool
     duty: str
 
 
@@ -204,7 +205,7 @@ def road_out(found: Road, of: RoadVehicle, units: Mapping[str, str]) -> RoadOut:
                     for at in range(shifts.best.shape[1])
                 ],
                 grade_percent=None if found.grades is None else _number(float(found.grades[place]) * 100),
-                problem=found.problems[place],
+                problem=found.problems[place], ruled_out=place in found.out,
                 duty="" if not np.isfinite(quarter.times[place]) else _points(run_duty(found, place)),
             )
             for place, setup in enumerate(found.comparison.setups)

@@ -79,14 +79,15 @@ class Road:
     measures: tuple[RoadMeasure, ...]
     grades: Array | None  # (setups,) rise over run
     problems: tuple[str, ...]  # by setup, why a run is not known; empty where it is
+    out: frozenset[int]  # setups that do not keep the limits of the test
     air_density: float
 
 
 def drive(
     comparison: Comparison, choice: Choice, vehicle: Vehicle, shift_rpm: float | None = None,
-    rolling: Rolling | None = None, grade: tuple[int, float] | None = None,
+    rolling: Rolling | None = None, grade: tuple[int, float] | None = None, out: frozenset[int] = frozenset(),
 ) -> Road:  # fmt: skip
-    """Every setup and pull of a comparison in one car. Invalid names what cannot be driven."""
+    """Every setup and pull of a comparison in one car; `out` do not lead. Invalid names what cannot be driven."""
     bins, density = comparison.speed_rpm, air_density(comparison, choice.standard)
     curves = _setup_curves(comparison, choice)
     try:
@@ -101,15 +102,15 @@ def drive(
     pulled = standing_run(vehicle, of_pulls, shifts_of_pulls, density)
     more = standing_run(vehicle, gear_tables(vehicle, bins, curves * (1 + TRIED_MORE), density), found.best, density)
     measures = [
-        _judged(comparison, choice, key, getattr(pulled, key), getattr(its, key), getattr(more, key))
+        _judged(comparison, choice, out, key, getattr(pulled, key), getattr(its, key), getattr(more, key))
         for key in (SIXTY, EIGHTH, QUARTER)
     ]
     if rolling is not None:
-        measures.append(_rolling(comparison, choice, vehicle, rolling, gears, of_pulls, curves, density))
+        measures.append(_rolling(comparison, choice, out, vehicle, rolling, gears, of_pulls, curves, density))
     return Road(
         comparison, vehicle, gears, its, found, shift_rpm is None, tuple(measures),
         None if grade is None else _grades(vehicle, grade, bins, curves, density),
-        _problems(vehicle, gears, found.best, its, density), density,
+        _problems(vehicle, gears, found.best, its, density), out, density,
     )  # fmt: skip
 
 
@@ -148,7 +149,7 @@ def _shifts(
 
 
 def _judged(
-    comparison: Comparison, choice: Choice, key: str, pulled: Array, its: Array, more: Array
+    comparison: Comparison, choice: Choice, out: frozenset[int], key: str, pulled: Array, its: Array, more: Array
 ) -> RoadMeasure:  # fmt: skip
     """Times of pulls (pulls,) and setups (setups,), `more` with more torque: what the setups differ in."""
     count, none = len(its), (None,) * len(its)
@@ -162,13 +163,17 @@ def _judged(
     except NotEnoughPulls:
         return RoadMeasure(key, its, none, (), None, 0.0)
     smallest, baseline = comparison.programme.smallest_difference, comparison.baseline
-    best, leading = verdict.leaders(effects, baseline, smallest, ())
+    may = [setup for setup in range(count) if setup not in out]
+    if not may:
+        return RoadMeasure(key, its, none, (), None, 0.0)
+    best, leading = verdict.leaders(effects, baseline if baseline in may else may[0], smallest, out)
     gaps = tuple(
         _gap(effects, setup, baseline, float(its[baseline]), turned, smallest) if setup != baseline else None
         for setup in range(count)
     )
-    if np.isfinite(its).all() and np.ptp(its) < SAME_TIME:  # as where the tires decide: no clock tells them apart
-        return RoadMeasure(key, its, gaps, tuple(range(count)), DifferenceState.EQUAL, float(np.ptp(its)))
+    apart = float(np.ptp(its[may]))
+    if len(may) > 1 and apart < SAME_TIME:  # as where the tires decide: no clock separates them
+        return RoadMeasure(key, its, gaps, tuple(may), DifferenceState.EQUAL, apart)
     among = [_gap(effects, setup, best, float(its[best]), turned, smallest) for setup in leading if setup != best]
     states = {one.state for one in among if one is not None}
     order = (DifferenceState.UNDECIDED, DifferenceState.SMALL, DifferenceState.EQUAL)
@@ -191,8 +196,8 @@ def _gap(
 
 
 def _rolling(
-    comparison: Comparison, choice: Choice, vehicle: Vehicle, asked: Rolling, gears: tuple[GearTable, ...],
-    of_pulls: tuple[GearTable, ...], curves: Array, density: float,
+    comparison: Comparison, choice: Choice, out: frozenset[int], vehicle: Vehicle, asked: Rolling,
+    gears: tuple[GearTable, ...], of_pulls: tuple[GearTable, ...], curves: Array, density: float,
 ) -> RoadMeasure:  # fmt: skip
     _known_gear(vehicle, asked.gear)
     more = gear_tables(vehicle, comparison.speed_rpm, curves * (1 + TRIED_MORE), density)
@@ -203,7 +208,7 @@ def _rolling(
     except ValueError as reason:
         raise Invalid(f"Not known on the roll: {reason}.", fields={"roll_from": str(reason), "roll_to": ""}) from reason
     ends = [np.where(np.isfinite(each), each, np.nan) for each in (pulled, its, faster)]
-    return _judged(comparison, choice, ROLLING, *ends)
+    return _judged(comparison, choice, out, ROLLING, *ends)
 
 
 def _grades(vehicle: Vehicle, asked: tuple[int, float], bins: Array, curves: Array, density: float) -> Array:

@@ -76,6 +76,16 @@ class Times(Scene):
             quarter["sentence"], r"^Quarter mile: A and C lead together, (equal|a wash|not decided), within"
         )
 
+    def test_one_that_the_verdict_rules_out_is_not_called_quickest_and_keeps_its_times(self):
+        before = self.measure("quarter")["times"][1]["seconds"]
+        Programme.objects.filter(pk=self.programme.pk).update(fixed_slots=["intake_manifold"])
+        found = self.road()
+        quarter = found["measures"][2]
+        self.assertEqual([one["leads"] for one in quarter["times"]], [True, False, False])
+        self.assertEqual([one["ruled_out"] for one in found["setups"]], [False, True, True])
+        self.assertEqual(quarter["times"][1]["seconds"], before)
+        self.assertNotIn("B is quickest", quarter["sentence"])
+
     def test_eighth_and_sixty_feet_come_before_and_speeds_rise(self):
         found = self.road()
         times = {one["key"]: one["times"][0]["seconds"] for one in found["measures"]}

@@ -7590,6 +7590,8 @@ export interface components {
             problem: string;
             /** Quarter Speed */
             quarter_speed: number | null;
+            /** Ruled Out */
+            ruled_out: boolean;
             /** Setup Id */
             setup_id: number;
             /** Shifts */

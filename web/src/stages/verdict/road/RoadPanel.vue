@@ -70,6 +70,7 @@ function gapWords(gap: Schema['TimeGapOut'] | null): string {
               <td class="words">
                 <SetupMark :position="setup(row.setup_id).position" :size="18" />
                 {{ setup(row.setup_id).name }}
+                <span v-if="row.ruled_out" class="quiet small">ruled out</span>
                 <div v-if="row.problem" class="small message prose">{{ row.problem }}</div>
               </td>
               <td v-for="(time, at) in row.times" :key="road.measures[at]!.key">
