@@ -83,10 +83,11 @@ class Band(SimpleTestCase):
         self.assertGreaterEqual(float(np.mean(held)), 0.90)
         self.assertLessEqual(float(np.mean(held)), 0.985)
 
-    def test_what_the_shop_learned_replaces_the_default(self):
-        measured, carried = np.array([0.021, -0.004, 0.012, 0.030]), np.array([0.018, 0.001, 0.016, 0.024])
-        learned = learned_spread(measured, carried)
-        assert learned is not None
-        self.assertEqual((learned.share, learned.learned_from), (0.0, 4))
-        self.assertAlmostEqual(learned.level, 0.0047, delta=0.0005)
-        self.assertIsNone(learned_spread(measured[:2], carried[:2]))
+    def test_what_the_shop_learned_replaces_the_default_and_few_tests_are_not_trusted_much(self):
+        three, twenty = (learned_spread(np.full(count, 0.01)) for count in (3, 20))
+        assert three is not None
+        assert twenty is not None
+        self.assertEqual((three.share, three.learned_from), (0.0, 3))
+        self.assertAlmostEqual(three.level, 0.01 * 3.182 / 1.960, places=4)  # Student's t for 3, 95 %, any table
+        self.assertLess(twenty.level, 0.0107)
+        self.assertIsNone(learned_spread(np.full(2, 0.01)))

@@ -12,6 +12,7 @@ from enum import StrEnum
 
 import numpy as np
 from scipy.stats import norm
+from scipy.stats import t as student
 from torvix_core.engine.dimensions import Slot
 from torvix_core.units.checked import Array, finite, positive, same_length
 
@@ -20,6 +21,7 @@ SHARE_SD = 0.35  # of the gain
 LEVEL_SD = 0.006  # of torque, whatever the gain
 SPEED_SD = 0.06  # of the speed at which it comes
 CONFIDENCE = 0.95
+FEWEST_TESTS = 3  # elsewhere, from which the shop has learned something
 WHOLE_ENGINE = frozenset({Slot.CARBURETOR, Slot.THROTTLE_BODY, Slot.SPACER, Slot.PULLEY, Slot.BOOST_CONTROL})
 
 
@@ -112,8 +114,8 @@ def transfer(
             engines differ in it, and its slope over a speed that is not known well.
     >>> speed = np.arange(3000.0, 6001, 500)
     >>> found = transfer(speed, np.full(7, 0.02), np.full(7, 0.004), 1.1)
-    >>> found.speed_rpm[0], round(float(found.change[0]), 3), bool(found.low[0] < 0.01)
-    (3300.0, 0.02, True)
+    >>> round(float(found.speed_rpm[0])), round(float(found.change[0]), 3), bool(found.low[0] < 0.01)
+    (3300, 0.02, True)
     """
     speeds, gains, widths = finite("speed_rpm", speed_rpm), finite("change", change), finite("half_width", half_width)
     same_length(speed_rpm=speeds, change=gains, half_width=widths)
@@ -128,19 +130,19 @@ def transfer(
     return TransferredGain(speeds * scale, gains, low, high, scale)
 
 
-def learned_spread(measured: Array, carried: Array) -> EngineSpread | None:
-    """How engines differ, from gains that were carried and then measured, one of each pair of tests.
+def learned_spread(missed: Array) -> EngineSpread | None:
+    """How engines differ, from what the rule missed where the same parts were tested on other engines.
 
-    Shapes: (pairs,) each, the mean gain over the speeds that both have.
-    Units:  shares of torque.
+    Shapes: (tests,), each the root mean square over the speeds that both have.
+    Units:  logs of torque.
     Errors: ValueError naming the argument.
-    Source: root mean square of what the rule missed; None below three pairs, which say too little.
-    >>> learned_spread(np.array([0.01]), np.array([0.02])) is None
+    Source: root mean square, widened by Student's t for so few tests; None below three, which say too little.
+    >>> learned_spread(np.array([0.01, 0.02])) is None
     True
     """
-    one, other = finite("measured", measured), finite("carried", carried)
-    same_length(measured=one, carried=other)
-    if len(one) < 3:
+    found = finite("missed", missed)
+    if len(found) < FEWEST_TESTS:
         return None
-    missed = float(np.sqrt(np.mean((np.log1p(one) - np.log1p(other)) ** 2)))
-    return EngineSpread(0.0, max(missed, LEVEL_SD / 2), SPEED_SD, len(one))
+    few = float(student.ppf(0.5 + CONFIDENCE / 2, len(found)) / norm.ppf(0.5 + CONFIDENCE / 2))
+    level = float(np.sqrt(np.mean(found**2))) * few
+    return EngineSpread(0.0, max(level, LEVEL_SD / 2), SPEED_SD, len(found))

@@ -8,22 +8,23 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 
 import numpy as np
-from django.db.models import Q
+from django.db.models import Prefetch, Q
 from torvix_core.air.standards import LARGE_CORRECTION, BoostSchool, Standard
 from torvix_core.engine.settings import tune_item
 from torvix_core.units import quantities
 
+from curves.models import ChannelMean
 from curves.reduction.correct import correction_of
 from programmes.models import Programme
 from programmes.plan.plans import SETTING
 from shop.refusals import Refusal
-from stand.models import Pull, PullState
+from stand.models import Pull
 from stand.weather import service as weather
 
 SOAKED = 15.0  # K between the manifolds of two pulls that cost about 1 % of power [prac]
 OTHER_AIR = 0.03  # of the factor between days, from which a jet no longer suits both [prac]
 FEWEST_USUAL = 3  # pulls of a session from which one can be unusual
-NEAR = 8  # pulls of the session that one is held against in the inspector
+MANIFOLD = "manifold_temperature"
 SCALES_ONLY = (
     "So large a factor only scales what was measured: what the engine wanted in that air, other jets and other spark, "
     "it cannot give back."
@@ -67,20 +68,17 @@ def of_pulls(
 
 
 def of_pull(pull: Pull, standard: Standard, units: Mapping[str, str]) -> list[str]:
-    """The same for one pull, held against those nearest to it in its session and the first of its setup."""
+    """The same for one pull as the log of its test has it: all of its session and of its setup are looked at."""
     programme = pull.session.programme
-    rows = (
-        Pull.objects.filter(session__programme=programme, state=PullState.COMPLETE)
+    skins = ChannelMean.objects.filter(channel=MANIFOLD)
+    beside = list(
+        Pull.objects.filter(Q(session=pull.session_id) | Q(setup=pull.setup_id), session__programme=programme)
         .select_related("reduced", "session__programme")
-        .prefetch_related("reduced__channel_means", "settings")
+        .prefetch_related(Prefetch("reduced__channel_means", skins), "settings")
+        .order_by("number")
     )
-    before = rows.filter(Q(session=pull.session_id), number__lt=pull.number).order_by("-number")[:NEAR]
-    after = rows.filter(session=pull.session_id, number__gt=pull.number).order_by("number")[:NEAR]
-    of_setup = rows.filter(setup=pull.setup_id).order_by("number")[:NEAR]
-    near = {one.pk: one for one in (*before, *after, *of_setup)} | {pull.pk: pull}
-    given = sorted(near.values(), key=lambda one: one.number)
-    weather.give_air(given)
-    return of_pulls(programme, given, standard, units)[pull.pk]
+    weather.give_air(beside)
+    return of_pulls(programme, beside, standard, units)[pull.pk]
 
 
 def is_wholly_corrected(programme: Programme) -> bool:
@@ -95,7 +93,7 @@ def is_jetted(pull: Pull) -> bool:
 def manifold_temperature(pull: Pull) -> float | None:
     """Mean of the pull, K; None where it was not read."""
     reduced = getattr(pull, "reduced", None)
-    means = None if reduced is None else reduced.means.get("manifold_temperature")
+    means = None if reduced is None else reduced.means.get(MANIFOLD)
     value = float("nan") if means is None or not len(means) else float(np.nanmean(means))
     return value if np.isfinite(value) else None
 

@@ -68,6 +68,18 @@ class Beside(Scene):
         PullSetting.objects.filter(pull=later, key="setting:main_jet_primary").update(text="71")
         self.assertEqual(self.beside(later), [])
 
+    def test_log_and_inspector_say_the_same_of_every_pull_of_a_long_day(self):
+        """The jets were found long before, and many pulls lie between (`beside` holds one against the other)."""
+        adjust(self.operator, self.programme.setups.all()[0], "setting:main_jet_primary", "72", scenes.DAY)
+        first = self.pull(tuned=True, more={"manifold_temperature": (40.0, "°C")})
+        for place in range(11):
+            scenes.pull(self.session, self.programme.setups.all()[1 + place % 2], self.operator,
+                        more={"manifold_temperature": (41.0 + place, "°C")})  # fmt: skip
+        late = self.in_air(self.pull(tuned=True, more={"manifold_temperature": (64.0, "°C")}), 103_000.0)
+        lines = " ".join(self.beside(late))
+        self.assertIn(f"those of pull {first.number}", lines)
+        self.assertIn("hotter than usual", lines)
+
     def test_the_whole_factor_on_a_boosted_engine(self):
         Programme.objects.filter(pk=self.programme.pk).update(
             boost_policy=BoostPolicy.EQUAL_BOOST, boost_school=BoostSchool.UNBLOWN

@@ -173,7 +173,7 @@ def _spread(
     own: MeasuredGain, before: EngineSize, demand: Demand, elsewhere: Sequence[MeasuredGain], by_port: bool
 ) -> EngineSpread:
     """Learned where three engines or more were tested with the same parts, else the default that is named."""
-    measured, carried = [], []
+    missed = []
     for gain in elsewhere:
         size = size_of(gain.programme.build, by_port)
         if size is None:
@@ -181,9 +181,9 @@ def _spread(
         moved = own.speed_rpm * speed_scale(before, size, demand)
         shared = (gain.speed_rpm >= moved[0]) & (gain.speed_rpm <= moved[-1])
         if shared.sum() >= FEWEST_BINS:
-            measured.append(float(gain.change[shared].mean()))
-            carried.append(float(np.interp(gain.speed_rpm[shared], moved, own.change).mean()))
-    return learned_spread(np.array(measured), np.array(carried)) or EngineSpread()
+            carried = np.interp(gain.speed_rpm[shared], moved, own.change)
+            missed.append(float(np.sqrt(np.mean((np.log1p(gain.change[shared]) - np.log1p(carried)) ** 2))))
+    return learned_spread(np.array(missed)) or EngineSpread()
 
 
 def crossings(speed: Array, change: Array) -> list[float]:
