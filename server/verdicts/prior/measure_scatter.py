@@ -6,11 +6,13 @@ from collections.abc import Iterable
 
 import numpy as np
 from torvix_core.air.standards import Standard
+from torvix_core.engine.geometry import Cycle
 from torvix_core.judging.effects import History
 from torvix_core.units.speed_region import SpeedRegion
 
 from curves.reduction.correct import corrected, pulls_of
 from curves.reduction.inspection import NAMES, derived_curves, engine_of
+from curves.reduction.nature import Nature, nature_of
 from programmes.models import ExpectedMeasure, Programme
 from shop.refusals import Refusal
 from stand.models import Pull, Standing
@@ -36,8 +38,12 @@ def histories(programme: Programme, figures: Iterable[Figure], scatter: Scatter)
     wanted = set(figures) - {whole}
     found: dict[Figure, History | None] = {whole: scatter.history}
     groups = _repeats(programme) if wanted else []
+    builds = {pull.build_id: pull.build for group in groups for pull in group}
+    engines = {pk: engine_of(build) for pk, build in builds.items()}
     for measure, region in wanted:
-        known = [[_figure(pull, programme, measure, region) for pull in group] for group in groups]
+        known = [
+            [_figure(pull, engines[pull.build_id], programme, measure, region) for pull in group] for group in groups
+        ]
         share, freedom = _pooled([[value for value in one if value is not None] for one in known])
         if freedom >= FEWEST:
             found[measure, region] = History(max(share, LEAST), min(freedom, MOST_WEIGHT), scatter.drift, known=True)
@@ -47,17 +53,24 @@ def histories(programme: Programme, figures: Iterable[Figure], scatter: Scatter)
 
 
 def _repeats(programme: Programme) -> list[list[Pull]]:
-    """Accepted pulls of one setup in one session, of the newest tests of the engine."""
+    """Accepted pulls of one setup in one session, of the newest tests of the engine.
+
+    Simulated pulls stand in only where no engine ran.
+    """
     tests = Programme.objects.filter(build__engine=programme.build.engine_id, from_file_at=None)
     groups: dict[tuple[int, int], list[Pull]] = {}
     for test in tests.order_by("-created_at")[:MOST_PROGRAMMES]:
         for pull in pulls_of(test):
             if pull.standing == Standing.ACCEPTED and getattr(pull, "reduced", None) and pull.reduced.speed_rpm:
                 groups.setdefault((pull.session_id, pull.setup_id), []).append(pull)
-    return [group for group in groups.values() if len(group) > 1]
+    repeated = [group for group in groups.values() if len(group) > 1]
+    ran = [group for group in repeated if nature_of(group[0]) is not Nature.SIMULATED]
+    return ran or repeated
 
 
-def _figure(pull: Pull, programme: Programme, measure: str, region: SpeedRegion) -> float | None:
+def _figure(
+    pull: Pull, engine: tuple[float | None, Cycle], programme: Programme, measure: str, region: SpeedRegion
+) -> float | None:
     """One figure of one pull; None where it does not have it."""
     try:
         found = corrected(pull, Standard(programme.standard))
@@ -70,7 +83,7 @@ def _figure(pull: Pull, programme: Programme, measure: str, region: SpeedRegion)
         ExpectedMeasure.PEAK_POWER: found.power,
     }.get(measure)  # type: ignore[call-overload]
     if curve is None:
-        curve = derived_curves(pull, engine_of(pull.build)).get(measure)
+        curve = derived_curves(pull, engine).get(measure)
     if curve is None:
         return None
     low = programme.low_rpm if region.low_rpm is None else region.low_rpm

@@ -148,6 +148,8 @@ def regimes(
     along = None
     if linked.others and (crossed := grid_of_comparison(linked.comparison, linked.plan)):
         along = _along(linked.comparison, score(linked.comparison, choice), *crossed)
+    elif linked.others:  # together they cross nothing that this test does not: it stays by itself
+        linked = replace(linked, others=(), notes=())
     return Regimes(
         comparison, choice.measure, planned, grid, rankings(scored.fitted, grid, smallest, out),
         part_effects(scored.fitted, grid), along or _along(comparison, scored, planned, grid), linked,

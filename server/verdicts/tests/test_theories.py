@@ -134,7 +134,9 @@ class OfSpeedsAndReadings(Scene):
         })  # fmt: skip
 
     def test_queries_do_not_grow_with_the_pulls(self):
-        self.put([{"setup_id": self.setups[1].pk, "speeds": "below 4000"}], ("One", "3"), ("Other", "0"))
+        figures = [{"setup_id": self.setups[1].pk, "speeds": "below 4000"},
+                   {"setup_id": self.setups[1].pk, "measure": "volumetric_efficiency"}]  # fmt: skip
+        self.put(figures, ("One", "3", "3"), ("Other", "0", "0"))
         opened = scenes.session(self.programme, self.person)
 
         def count() -> int:
