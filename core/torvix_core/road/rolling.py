@@ -26,10 +26,7 @@ def rolling_time(table: GearTable, low: float, high: float) -> Array:
         raise ValueError("the lower speed comes first")
     begins = max(table.low, table.slips)
     if low < begins - 1e-9 or high > table.high + 1e-9:
-        raise ValueError(
-            f"in this gear the sweep reaches from {begins * 3.6:.0f} to {table.high * 3.6:.0f} km/h: beside that "
-            "nothing is known"
-        )
+        raise ValueError("the sweep does not reach these speeds in this gear")
     ends = [np.full(len(table.time), one) for one in (low, high)]
     return table.at(ends[1])[0] - table.at(ends[0])[0]
 

@@ -139,6 +139,8 @@ class LapDutyOut(Schema):
 
 
 class RoadOut(Schema):
+    """`gear_speeds` are the road speeds that the sweep reaches in each gear, nothing slipping."""
+
     speed_unit: str
     vehicle: list[VehicleLineOut]
     conventions: list[str]

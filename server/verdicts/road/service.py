@@ -31,12 +31,11 @@ TRIED_MORE = 0.01  # of torque, by which the power of a time is found
 LEAST_POWER = 0.02  # below it the tires decide, and torque says nothing of the time
 SIXTY, EIGHTH, QUARTER, ROLLING = "sixty", "eighth", "quarter", "rolling"
 LABELS = {SIXTY: "60 ft", EIGHTH: "Eighth mile", QUARTER: "Quarter mile", ROLLING: "On the roll"}
-WAYS = {SIXTY: run.SIXTY_FEET, EIGHTH: run.EIGHTH_MILE, QUARTER: run.QUARTER_MILE}
 
 
 @dataclass(frozen=True)
 class Rolling:
-    """From one road speed to another, m/s, in a gear counted from 0; None for the grade: nothing asked."""
+    """From one road speed to another, m/s, in a gear counted from 0."""
 
     gear: int
     low: float
@@ -206,7 +205,9 @@ def _rolling(
             rolling_time(tables[asked.gear], asked.low, asked.high) for tables in (gears, of_pulls, more)
         )
     except ValueError as reason:
-        raise Invalid(f"Not known on the roll: {reason}.", fields={"roll_from": str(reason), "roll_to": ""}) from reason
+        raise Invalid(
+            f"Not known on the roll: {reason}.", fields={"roll_from": str(reason), "roll_to": str(reason)}
+        ) from reason
     ends = [np.where(np.isfinite(each), each, np.nan) for each in (pulled, its, faster)]
     return _judged(comparison, choice, out, ROLLING, *ends)
 

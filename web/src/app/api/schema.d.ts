@@ -7548,7 +7548,10 @@ export interface components {
             /** Times */
             times: components["schemas"]["RoadTimeOut"][];
         };
-        /** RoadOut */
+        /**
+         * RoadOut
+         * @description `gear_speeds` are the road speeds that the sweep reaches in each gear, nothing slipping.
+         */
         RoadOut: {
             /** Conventions */
             conventions: string[];

@@ -4,6 +4,7 @@ import { reactive, ref, watch } from 'vue'
 
 import type { Schema } from '../../../app/api/client'
 import DisclosurePanel from '../../../ui/DisclosurePanel.vue'
+import { figure } from '../../../ui/figures'
 
 const props = defineProps<{
   road: Schema['RoadOut'] | undefined
@@ -38,6 +39,11 @@ const NEEDED = [
 ]
 const placeholder = (line: Schema['VehicleLineOut']) =>
   line.source === 'assumed' ? `${line.text} assumed` : line.text || 'none'
+/** What the sweep reaches in a gear: beyond that nothing is known. */
+function reach(gear: string | undefined): string {
+  const ends = props.road?.gear_speeds[Number(gear) - 1]
+  return ends ? `swept from ${figure(ends[0]!, 0)} to ${figure(ends[1]!, 0)} ${props.road!.speed_unit}` : ''
+}
 const RULES = [
   { key: 'grip_rule', label: 'Tires', rules: 'grip_rules' },
   { key: 'inertia_rule', label: 'Inertia', rules: 'inertia_rules' },
@@ -115,6 +121,9 @@ const RULES = [
         <v-text-field
           v-model="typed.grade_gear"
           label="Grade held in gear"
+          inputmode="numeric"
+          :hint="reach(typed.grade_gear)"
+          persistent-hint
           :error-messages="wrong.grade_gear"
         />
         <v-text-field
