@@ -20,7 +20,7 @@ from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.judging.schemas import ChoiceIn
 from verdicts.transfer import messages
-from verdicts.transfer.service import MeasuredGain, carry, gain_of, size_of
+from verdicts.transfer.service import GainCurve, carry, gain_of, size_of
 
 router = Router(tags=["transfer"])
 DISPLACEMENT = (2e-5, 0.1)  # m³, what an engine can be at all
@@ -155,7 +155,7 @@ def _demand(given: TransferIn) -> Demand | None:
         raise Invalid("There is no such rule.", fields={"demand": f"one of {', '.join(Demand)}"}) from error
 
 
-def _gain(nature: str, label: str, gain: MeasuredGain) -> GainOut:
+def _gain(nature: str, label: str, gain: GainCurve) -> GainOut:
     return _curve(nature, label, gain.speed_rpm, gain.change, gain.low, gain.high)
 
 

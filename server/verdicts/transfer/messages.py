@@ -8,7 +8,7 @@ from torvix_core.engine.dimensions import Slot
 from torvix_core.judging.sentences import signed_percent
 from torvix_core.units.grammar import listed
 
-from verdicts.transfer.service import MeasuredGain, Transfer, crossings
+from verdicts.transfer.service import GainCurve, Transfer, crossings
 
 DEMANDS = {
     Demand.ENGINE: "The part feeds all cylinders", Demand.CYLINDER: "Each cylinder has its own",
@@ -35,7 +35,7 @@ def sentence(found: Transfer) -> str:
     return f"Transferred, not measured: {letters} {mean} on the mean from {_span(carried.speed_rpm)}.{crosses}"
 
 
-def _mean(gain: MeasuredGain) -> str:
+def _mean(gain: GainCurve) -> str:
     low, high = signed_percent(float(np.mean(gain.low))), signed_percent(float(np.mean(gain.high)))
     return f"{signed_percent(float(np.mean(gain.change)))} ({low} to {high}) on the mean"
 

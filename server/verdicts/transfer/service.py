@@ -34,7 +34,7 @@ FEWEST_BINS = 3
 
 
 @dataclass(frozen=True)
-class MeasuredGain:
+class GainCurve:
     """The same change of parts measured on another engine, with its 95 % interval by speed."""
 
     programme: Programme
@@ -50,9 +50,9 @@ class Transfer:
 
     one: Setup
     other: Setup
-    own: MeasuredGain
+    own: GainCurve
     carried: TransferredGain
-    there: MeasuredGain | None
+    there: GainCurve | None
     demand: Demand
     demand_is_sure: bool
     spread: EngineSpread
@@ -109,7 +109,7 @@ def _up_to(carried: TransferredGain, redline: float) -> TransferredGain:
     )  # fmt: skip
 
 
-def gain_of(comparison: Comparison, choice: Choice, one: Setup, other: Setup) -> MeasuredGain:
+def gain_of(comparison: Comparison, choice: Choice, one: Setup, other: Setup) -> GainCurve:
     """Torque of one setup over another by speed. NothingKept while it is not known, Invalid for a setup not run."""
     places = {setup.pk: place for place, setup in enumerate(comparison.setups)}
     if one.pk not in places or other.pk not in places or one.pk == other.pk:
@@ -118,7 +118,7 @@ def gain_of(comparison: Comparison, choice: Choice, one: Setup, other: Setup) ->
     if effects is None or not effects.linked(places[other.pk], places[one.pk]):
         raise NothingKept("What these two differ in by speed is not known yet: repeat pulls of both in one session.")
     found = effects.difference(places[other.pk], places[one.pk])
-    return MeasuredGain(comparison.programme, comparison.speed_rpm, found.change, found.low, found.high)
+    return GainCurve(comparison.programme, comparison.speed_rpm, found.change, found.low, found.high)
 
 
 def change_of(one: Setup, other: Setup) -> frozenset[tuple[str, frozenset[str]]]:
@@ -135,7 +135,7 @@ def change_of(one: Setup, other: Setup) -> frozenset[tuple[str, frozenset[str]]]
 
 def _measured_elsewhere(
     person: Person, programme: Programme, choice: Choice, change: frozenset[tuple[str, frozenset[str]]]
-) -> list[MeasuredGain]:
+) -> list[GainCurve]:
     """The same change of parts on other engines, the newest tests first."""
     if not change:
         return []
@@ -170,7 +170,7 @@ def _pair(setups: Sequence[Setup], change: frozenset[tuple[str, frozenset[str]]]
 
 
 def _spread(
-    own: MeasuredGain, before: EngineSize, demand: Demand, elsewhere: Sequence[MeasuredGain], by_port: bool
+    own: GainCurve, before: EngineSize, demand: Demand, elsewhere: Sequence[GainCurve], by_port: bool
 ) -> EngineSpread:
     """Learned where three engines or more were tested with the same parts, else the default that is named."""
     missed = []

@@ -142,7 +142,7 @@ function pullsWords(one: Schema['SeparationOut']): string {
           :error-messages="slips(`theories.${place}.name`)"
         />
       </div>
-      <fieldset v-for="(line, at) in edit.lines" :key="at" class="line border pa-2 mb-2">
+      <fieldset v-for="(line, at) in edit.lines" :key="at" class="border pa-2 mb-2">
         <legend class="quiet small">Line {{ at + 1 }}</legend>
         <div class="d-flex flex-wrap ga-2 align-center">
           <v-autocomplete
@@ -236,9 +236,6 @@ function pullsWords(one: Schema['SeparationOut']): string {
 </template>
 
 <style scoped>
-.line {
-  border-radius: 0;
-}
 .subject,
 .predicted {
   flex: 1 1 220px;

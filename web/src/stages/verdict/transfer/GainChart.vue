@@ -22,7 +22,7 @@ useChart(element, () => (element.value ? gainOption(props.gains, colours.value, 
   <figure class="ma-0">
     <figcaption class="quiet">
       Torque gained, %, with its 95 % band, over engine speed in rpm
-      <span v-for="(gain, at) in gains" :key="at" class="key">
+      <span v-for="(gain, at) in gains" :key="at" class="ml-3 ink text-no-wrap">
         <svg width="26" height="8" aria-hidden="true">
           <line
             x1="1"
@@ -45,10 +45,5 @@ useChart(element, () => (element.value ? gainOption(props.gains, colours.value, 
 <style scoped>
 .canvas {
   height: 240px;
-}
-.key {
-  margin-left: 14px;
-  color: var(--ink);
-  white-space: nowrap;
 }
 </style>

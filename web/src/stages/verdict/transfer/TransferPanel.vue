@@ -115,12 +115,12 @@ const rows = (gain: Schema['GainOut']) =>
       />
     </div>
     <template v-if="found">
-      <p v-if="found.sentence" class="text sentence" data-test="transferred">{{ found.sentence }}</p>
+      <p v-if="found.sentence" class="text my-3" data-test="transferred">{{ found.sentence }}</p>
       <p v-else class="text quiet">
         Choose an engine, or type its size: what was gained here is carried there.
       </p>
       <GainChart :gains="found.gains" />
-      <div class="tables">
+      <div class="d-flex flex-wrap ga-6">
         <v-table v-for="(gain, at) in found.gains" :key="at" class="figures close" data-test="gain">
           <caption class="text-left quiet">
             {{
@@ -161,13 +161,5 @@ const rows = (gain: Schema['GainOut']) =>
   display: grid;
   grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
   gap: 4px 14px;
-}
-.sentence {
-  margin: 12px 0;
-}
-.tables {
-  display: flex;
-  flex-wrap: wrap;
-  gap: 24px;
 }
 </style>
