@@ -99,7 +99,7 @@ def stretches(
 
 
 def _arrival(
-    driven: Sequence[GearStretch], gears: Sequence[GearTable], vehicle: Vehicle, way: float
+    driven: Sequence[GearStretch], gears: Sequence[GearTable], vehicle: Vehicle, way: float, air_density: float
 ) -> tuple[Array, Array, Array]:
     """When each curve has gone so far, in which gear, how fast, (curves,) each; nan and -1 where it never does."""
     count = len(driven[0].time)
@@ -116,7 +116,7 @@ def _arrival(
         if gear + 1 < len(driven):
             coasts = (gear_of < 0) & (until < way) & (way < driven[gear + 1].way)
             if coasts.any():
-                slows = resistance(vehicle, stretch.ends) / vehicle.mass
+                slows = resistance(vehicle, stretch.ends, air_density) / vehicle.mass
                 root = np.sqrt(np.maximum(stretch.ends**2 - 2 * slows * (way - until), 0.0))
                 since = stretch.offset_time + table.at(stretch.ends)[0]
                 found = np.where(coasts, since + (stretch.ends - root) / np.maximum(slows, 1e-12), found)
@@ -140,7 +140,7 @@ def finish(
     >>> int(gear[0]), 15 < float(speed[0]) < 23
     (1, True)
     """
-    return _arrival(stretches(vehicle, gears, shifts, air_density), gears, vehicle, way)
+    return _arrival(stretches(vehicle, gears, shifts, air_density), gears, vehicle, way, air_density)
 
 
 def standing_run(
@@ -160,23 +160,27 @@ def standing_run(
     (True, True)
     """
     driven = stretches(vehicle, gears, shifts, air_density)
-    start = _arrival(driven, gears, vehicle, vehicle.conventions.rollout)[0] if vehicle.conventions.rollout else 0.0
     roll = vehicle.conventions.rollout
 
-    def clock(way: float) -> tuple[Array, Array, Array]:
-        at, gear, _ = _arrival(driven, gears, vehicle, way + roll)
-        before = _arrival(driven, gears, vehicle, way + roll - TRAP)[0]
-        return at - start, TRAP / (at - before), gear
+    def arrival(way: float) -> tuple[Array, Array, Array]:
+        return _arrival(driven, gears, vehicle, way + roll, air_density)
 
-    sixty = _arrival(driven, gears, vehicle, SIXTY_FEET + roll)[0]
+    start = arrival(0.0)[0] if roll else 0.0
+
+    def clock(way: float) -> tuple[Array, Array, Array]:
+        at, gear, _ = arrival(way)
+        return at - start, TRAP / (at - arrival(way - TRAP)[0]), gear
+
+    sixty = arrival(SIXTY_FEET)[0]
     eighth, eighth_speed, _ = clock(EIGHTH_MILE)
     quarter, quarter_speed, gear = clock(QUARTER_MILE)
     return StandingRun(sixty - start, eighth, eighth_speed, quarter, quarter_speed, shifts, gear)
 
 
 def time_at_rpm(
-    vehicle: Vehicle, gears: Sequence[GearTable], shifts: Array, bins: Array, way: float = QUARTER_MILE
-) -> Array:
+    vehicle: Vehicle, gears: Sequence[GearTable], shifts: Array, bins: Array, way: float = QUARTER_MILE,
+    air_density: float = AIR_DENSITY,
+) -> Array:  # fmt: skip
     """Time that each curve's run spends about each engine speed, as shares of its time under power.
 
     Shapes: shifts (curves, gears - 1), bins (n,) rising, evenly spaced; result (curves, n), nan where a run is
@@ -191,7 +195,7 @@ def time_at_rpm(
     >>> round(float(shares.sum()), 9), int(shares[0].argmax())
     (1.0, 2)
     """
-    driven = stretches(vehicle, gears, shifts)
+    driven = stretches(vehicle, gears, shifts, air_density)
     edges = np.concatenate([bins - (bins[1] - bins[0]) / 2, [bins[-1] + (bins[1] - bins[0]) / 2]])
     total: Array = np.zeros((len(shifts), len(bins)))
     for stretch, table in zip(driven, gears, strict=True):

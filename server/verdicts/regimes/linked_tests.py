@@ -51,6 +51,9 @@ def with_other_tests(
 
     A test whose pulls do not span the range judged is left as it is, and named.
     """
+    pulled = {setup.pk for setup in comparison.setups}
+    if not any(setup.pk in pulled for setup in grid.setups):
+        return LinkedTests(comparison, plan)  # of the grid itself nothing counts: nothing can be linked with it
     merged = _Merged(comparison, plan, grid)
     taken: list[Programme] = []
     notes: list[str] = []

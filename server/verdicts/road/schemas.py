@@ -13,7 +13,7 @@ from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 from shop.refusals import Invalid
 from verdicts.judging.schemas import ChoiceIn
 from verdicts.road import messages
-from verdicts.road.service import LABELS, QUARTER, Road, RoadMeasure, Rolling, TimeGap, run_duty
+from verdicts.road.service import LABELS, QUARTER, Road, RoadMeasure, Rolling, TimeGap, run_duties
 from verdicts.road.vehicle_of import GRIPS, INERTIAS, KEYS, TORQUES, RoadVehicle, text_of
 
 
@@ -180,7 +180,7 @@ def road_out(found: Road, of: RoadVehicle, units: Mapping[str, str]) -> RoadOut:
     def speed(value: float) -> float | None:
         return _number(float(quantities.from_si(value, unit)))
 
-    shifts = found.shifts
+    shifts, duties = found.shifts, run_duties(found)
     quarter = next(one for one in found.measures if one.key == QUARTER)
     lines = []
     for line in of.lines:
@@ -208,7 +208,7 @@ def road_out(found: Road, of: RoadVehicle, units: Mapping[str, str]) -> RoadOut:
                 ],
                 grade_percent=None if found.grades is None else _number(float(found.grades[place]) * 100),
                 problem=found.problems[place], ruled_out=place in found.out,
-                duty="" if not np.isfinite(quarter.times[place]) else _points(run_duty(found, place)),
+                duty="" if not np.isfinite(quarter.times[place]) else _points(duties[place]),
             )
             for place, setup in enumerate(found.comparison.setups)
         ],

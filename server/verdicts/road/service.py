@@ -177,7 +177,7 @@ def _judged(
     states = {one.state for one in among if one is not None}
     order = (DifferenceState.UNDECIDED, DifferenceState.SMALL, DifferenceState.EQUAL)
     widest = max((max(abs(one.low), abs(one.high)) for one in among if one is not None), default=0.0)
-    state = next((one for one in order if one in states), None)
+    state = next((one for one in order if one in states), DifferenceState.SMALL if len(leading) > 1 else None)
     return RoadMeasure(key, its, gaps, tuple(sorted(leading)), state, widest)
 
 
@@ -251,10 +251,11 @@ def _problems(
     return tuple(found)
 
 
-def run_duty(found: Road, setup: int) -> tuple[tuple[float, float], ...]:
-    """How long a run stays about each speed, as points of a duty, rpm and weight; empty where it is not known."""
+def run_duties(found: Road) -> list[tuple[tuple[float, float], ...]]:
+    """By setup, how long its run stays about each speed, as points of a duty, rpm and weight; empty if not known."""
     bins = found.comparison.speed_rpm
-    shares = time_at_rpm(found.vehicle, found.gears, found.shifts.best, bins)[setup]
-    if not np.isfinite(shares).all() or not shares.max() > 0:
-        return ()
-    return duty.of_shares(bins, shares).points
+    every = time_at_rpm(found.vehicle, found.gears, found.shifts.best, bins, air_density=found.air_density)
+    return [
+        duty.of_shares(bins, shares).points if np.isfinite(shares).all() and shares.max() > 0 else ()
+        for shares in every
+    ]

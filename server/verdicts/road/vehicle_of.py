@@ -81,6 +81,10 @@ def vehicle_of(
     missing = [SHEET[key].label.lower() for key in NEEDED if key not in lines]
     if missing:
         raise NoVehicle(f"A run needs {', '.join(missing)}. Write them on the build sheet, or try them here.")
+    there = [place for place, key in enumerate(GEARS) if key in lines]
+    if gaps := [GEARS[place] for place in range(there[-1]) if place not in there]:
+        labels = ", ".join(SHEET[key].label.lower() for key in gaps)
+        raise Invalid(f"A gear is missing: type {labels}.", fields=dict.fromkeys(gaps, "missing between two others"))
     if "converter_stall" in lines and "launch_speed" in lines:
         both = "A car has a clutch or a converter. Type none into one of the two."
         raise Invalid(both, fields={"converter_stall": "or a launch speed", "launch_speed": "or a stall speed"})

@@ -82,7 +82,7 @@ def read_transfer(request: HttpRequest, programme_id: int, given: Query[Transfer
     person, programme = request.user, programme_of(request.user, programme_id)
     choice, units = given.read(programme), units_of(request.user)
     compared = compare(programme, choice.standard, choice.counting)
-    setups = {setup.pk: setup for setup in programme.setups.prefetch_related("parts")}
+    setups = {setup.pk: setup for setup in programme.setups.prefetch_related("parts", "settings")}
     ran = [setup.pk for setup in compared.setups]
     one = given.one if given.one is not None else ran[compared.baseline]
     other = given.other if given.other is not None else next((pk for pk in ran if pk != one), 0)

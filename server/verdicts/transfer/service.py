@@ -17,12 +17,14 @@ from torvix_core.beyond.transfer import (
     speed_scale,
     transfer,
 )
+from torvix_core.engine.settings import IDLE_ITEMS, MIXTURE_ITEMS
 from torvix_core.units.checked import Array
 
 from curves.reduction.inspection import engine_of
 from engines.models import Build
 from engines.sheet import sheets
 from programmes.models import Programme, Setup
+from programmes.plan.plans import SETTING
 from shop.models import Person
 from shop.refusals import Invalid
 from stand.models import Pull, Standing
@@ -35,7 +37,7 @@ FEWEST_BINS = 3
 
 @dataclass(frozen=True)
 class GainCurve:
-    """The same change of parts measured on another engine, with its 95 % interval by speed."""
+    """Torque that one setup gains over another, as it was measured, with its 95 % interval by speed."""
 
     programme: Programme
     speed_rpm: Array
@@ -80,11 +82,11 @@ def carry(
         missing = "write bore, stroke and cylinders on the build sheet of this engine"
         raise Invalid(f"This engine's size is not known: {missing}.", fields={"displacement": missing})
     if by_port and (before.port_area is None or after.port_area is None):
-        missing = "the ports of both engines must be on their build sheets, or typed"
+        missing = "port width and height of both engines must be on their build sheets"
         raise Invalid(f"Gas speed in the ports is not known: {missing}.", fields={"port_area": missing})
     own = gain_of(comparison, choice, one, other)
     change = change_of(one, other)
-    sure = demand_of([slot for slot, _ in change])
+    sure = demand_of([row for row, _ in change if not row.startswith(SETTING)])
     demand = asked or sure or Demand.CYLINDER
     elsewhere = _measured_elsewhere(person, comparison.programme, choice, change)
     there = next((gain for gain in elsewhere if target and gain.programme.build.engine_id == target.engine_id), None)
@@ -122,14 +124,20 @@ def gain_of(comparison: Comparison, choice: Choice, one: Setup, other: Setup) ->
 
 
 def change_of(one: Setup, other: Setup) -> frozenset[tuple[str, frozenset[str]]]:
-    """What the second has in place of the first: by slot, the names of the parts of both, in this order."""
-    slots: dict[str, tuple[set[str], set[str]]] = {}
+    """What the second has in place of the first: by slot or setting, what goes off and what comes on.
+
+    Jets and idle screws are no difference: every engine finds its own.
+    """
+    rows: dict[str, tuple[set[str], set[str]]] = {}
     for at, setup in enumerate((one, other)):
         for part in setup.parts.all():
-            slots.setdefault(part.slot, (set(), set()))[at].add(part.name)
+            rows.setdefault(part.slot, (set(), set()))[at].add(part.name)
+        for setting in setup.settings.all():
+            if setting.key.removeprefix(SETTING) not in IDLE_ITEMS | MIXTURE_ITEMS:
+                rows.setdefault(setting.key, (set(), set()))[at].add(setting.text)
     return frozenset(
-        (slot, frozenset({f"off {name}" for name in off - on} | {f"on {name}" for name in on - off}))
-        for slot, (off, on) in slots.items() if off != on
+        (row, frozenset({f"off {name}" for name in off - on} | {f"on {name}" for name in on - off}))
+        for row, (off, on) in rows.items() if off != on
     )  # fmt: skip
 
 
@@ -139,14 +147,18 @@ def _measured_elsewhere(
     """The same change of parts on other engines, the newest tests first."""
     if not change:
         return []
-    on = {name.removeprefix("on ") for _, names in change for name in names if name.startswith("on ")}
+    on = {
+        name.removeprefix("on ")
+        for row, names in change if not row.startswith(SETTING)
+        for name in names if name.startswith("on ")
+    }  # fmt: skip
     accepted = Pull.objects.filter(session__programme=OuterRef("pk"), standing=Standing.ACCEPTED)
     tests = (
         Programme.objects.visible_to(person)
         .filter(Exists(accepted), archived_at=None, setups__parts__name__in=on)
         .exclude(build__engine=programme.build.engine_id)
         .select_related("build__engine")
-        .prefetch_related("setups__parts", "build__readings")
+        .prefetch_related("setups__parts", "setups__settings", "build__readings")
         .order_by("-created_at")
         .distinct()
     )

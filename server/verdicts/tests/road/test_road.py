@@ -170,7 +170,7 @@ class Slips(Scene):
         for query, fields in (
             ({"vehicle_mass": "12 kg"}, {"vehicle_mass"}), ({"gear_2": "3.5"}, {"gear_1"}),
             ({"converter_stall": "2500"}, {"converter_stall", "launch_speed"}),
-            ({"launch_speed": "900"}, {"launch_speed"}),
+            ({"launch_speed": "900"}, {"launch_speed"}), ({"gear_2": "none"}, {"gear_2"}),
             ({"grip_rule": "glue"}, {"grip_rule"}), ({"roll_gear": 3, "roll_from": "90", "roll_to": "60"}, {"roll_to"}),
             ({"roll_gear": 1, "roll_from": "90", "roll_to": "190"}, {"roll_from", "roll_to"}),
             ({"grade_gear": 9, "grade_at": "60"}, {"roll_gear", "grade_gear"}),

@@ -13,8 +13,10 @@ from engines.models import Build
 from programmes.models import Programme
 from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from programmes.plan.saving import plan_in_force, plan_programme
+from programmes.settings.service import read_setting
 from shop.models import Person, Role, Stand
 
+SPARK = "setting:spark_advance"
 SMALL = {**scenes.SIX, "bore": "80 mm", "stroke": "70 mm"}
 
 
@@ -42,11 +44,14 @@ class Scene(TestCase):
             level = float(np.exp(rng.normal(0, 0.001)))
             scenes.pull(opened, setup, cls.operator, level=level, tilt=tilt if setup == second else 0.0)
 
-    def there(self, build: Build, tilt: float) -> Programme:
+    def there(self, build: Build, tilt: float, spark: tuple[str, str] = ("", "")) -> Programme:
         """The same parts on another engine."""
         plan = Plan(
             question="The same there?", order=[PlannedVisit(0, 2), PlannedVisit(1, 2)], sweep=Sweep(2000, 6900, 350),
-            setups=[PlannedSetup(one.name, one.parts) for one in plan_in_force(self.programme).setups],
+            setups=[
+                PlannedSetup(one.name, one.parts, {SPARK: read_setting(SPARK, text, {})} if text else {})
+                for one, text in zip(plan_in_force(self.programme).setups, spark, strict=True)
+            ],
             range_rpm=(3000, 6000),
         )  # fmt: skip
         made = plan_programme(self.operator, scenes.DAY, build, plan)
@@ -132,6 +137,11 @@ class ByData(Scene):
         self.assertEqual([one["nature"] for one in found["gains"]], ["measured", "measured"])
         self.assertIn("Measured there: B over A", found["sentence"])
         self.assertIn('"The same there?"', found["sentence"])
+
+    def test_setups_that_differ_in_a_setting_too_are_not_the_same_change(self):
+        self.there(self.small, 0.02, ("28", "34"))
+        self.assertEqual([one["nature"] for one in self.carried(build_id=self.small.pk)["gains"]],
+                         ["measured", "transferred"])  # fmt: skip
 
     def test_three_engines_with_the_same_parts_teach_how_engines_differ(self):
         for number in range(3):

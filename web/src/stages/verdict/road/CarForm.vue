@@ -104,6 +104,9 @@ const RULES = [
         <v-text-field
           v-model="typed.roll_gear"
           label="On the roll in gear"
+          inputmode="numeric"
+          :hint="reach(typed.roll_gear)"
+          persistent-hint
           :error-messages="wrong.roll_gear"
         />
         <v-text-field
