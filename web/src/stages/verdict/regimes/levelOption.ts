@@ -1,13 +1,10 @@
 /** The chart of parts along a level: each against the reference with its band. */
 import type { Schema } from '../../../app/api/client'
-import { figure, signed } from '../../../ui/figures'
 import { FONT, type Ink } from '../../../ui/charts/echarts'
+import { band, percentAxes, type Place } from '../../../ui/charts/percentChart'
 import { type Ground, type Mark, markOf } from '../../../ui/setups/marks'
 
 type Regimes = Schema['RegimesOut']
-interface RenderApi {
-  coord: (point: [number, number]) => [number, number]
-}
 
 /** Color and dash of a part by its row: it has no mark, which is a setup's. */
 export function partMarks(regimes: Regimes, ground: Ground): Mark[] {
@@ -15,25 +12,8 @@ export function partMarks(regimes: Regimes, ground: Ground): Mark[] {
 }
 
 /** Places of a list where a value is known. */
-function known(regimes: Regimes, values: (number | null)[]): [number, number][] {
-  return values.flatMap((value, at): [number, number][] =>
-    value === null ? [] : [[regimes.along[at]!, value]],
-  )
-}
-
-function band(low: [number, number][], high: [number, number][], colour: string) {
-  return {
-    type: 'custom',
-    silent: true,
-    clip: true,
-    z: 2,
-    data: low.slice(0, 1),
-    renderItem: (_: unknown, api: RenderApi) => ({
-      type: 'polygon',
-      shape: { points: [...high.map(api.coord), ...low.map(api.coord).reverse()] },
-      style: { fill: colour, opacity: 0.16 },
-    }),
-  }
+function known(regimes: Regimes, values: (number | null)[]): Place[] {
+  return values.flatMap((value, at): Place[] => (value === null ? [] : [[regimes.along[at]!, value]]))
 }
 
 export function levelOption(regimes: Regimes, marks: Mark[], ink: Ink) {
@@ -49,32 +29,7 @@ export function levelOption(regimes: Regimes, marks: Mark[], ink: Ink) {
   return {
     animation: false,
     textStyle: { fontFamily: FONT },
-    grid: { left: 46, right: 20, top: 14, bottom: 30, outerBoundsMode: 'none' },
-    xAxis: {
-      type: 'value',
-      min: regimes.along[0],
-      max: regimes.along.at(-1),
-      axisLine: { show: false },
-      axisTick: { show: false },
-      splitLine: { show: false },
-      axisLabel: {
-        color: ink.quiet,
-        fontSize: 11,
-        hideOverlap: true,
-        formatter: (value: number) => figure(value, digits),
-      },
-    },
-    yAxis: {
-      type: 'value',
-      splitNumber: 4,
-      // Bands do not count for the axis by themselves.
-      min: Math.floor(Math.min(0, ...ends) / 2) * 2,
-      max: Math.ceil(Math.max(0, ...ends) / 2) * 2,
-      axisLine: { show: false },
-      axisTick: { show: false },
-      axisLabel: { color: ink.quiet, fontSize: 11, formatter: (value: number) => signed(value, 0) },
-      splitLine: { lineStyle: { color: ink.line, width: 1 } },
-    },
+    ...percentAxes(regimes.along[0]!, regimes.along.at(-1)!, ends, digits, ink),
     series: [
       {
         type: 'line',
@@ -96,7 +51,7 @@ export function levelOption(regimes: Regimes, marks: Mark[], ink: Ink) {
       ...drawn.flatMap(({ mark, middle, low, high }) =>
         middle.length
           ? [
-              band(low, high, mark.colour),
+              band(low, high, { fill: mark.colour, opacity: 0.16 }),
               {
                 type: 'line',
                 silent: true,

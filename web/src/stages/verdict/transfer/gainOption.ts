@@ -1,37 +1,24 @@
 /** Gains by speed: measured drawn through, transferred as dots in a wide band, so that none is taken for the other. */
 import type { Schema } from '../../../app/api/client'
 import { FONT, type Ink } from '../../../ui/charts/echarts'
-import { figure, signed } from '../../../ui/figures'
+import { band, percentAxes, type Place } from '../../../ui/charts/percentChart'
 
 export const NATURES: Record<string, string> = {
   measured: 'measured',
   transferred: 'transferred, not measured',
 }
 type Gain = Schema['GainOut']
-interface RenderApi {
-  coord: (point: [number, number]) => [number, number]
-}
 
-function pairs(gain: Gain, values: number[]): [number, number][] {
+function pairs(gain: Gain, values: number[]): Place[] {
   return values.map((value, at) => [gain.speed_rpm[at]!, value])
 }
 
-function band(gain: Gain, colour: string, dashed: boolean) {
-  const [low, high] = [pairs(gain, gain.low_percent), pairs(gain, gain.high_percent)]
-  return {
-    type: 'custom',
-    silent: true,
-    clip: true,
-    z: 2,
-    data: low.slice(0, 1),
-    renderItem: (_: unknown, api: RenderApi) => ({
-      type: 'polygon',
-      shape: { points: [...high.map(api.coord), ...low.map(api.coord).reverse()] },
-      style: dashed
-        ? { fill: 'none', stroke: colour, lineWidth: 1, lineDash: [2, 4] }
-        : { fill: colour, opacity: 0.16 },
-    }),
-  }
+function bandOf(gain: Gain, colour: string) {
+  const style =
+    gain.nature === 'measured'
+      ? { fill: colour, opacity: 0.16 }
+      : { fill: 'none', stroke: colour, lineWidth: 1, lineDash: [2, 4] }
+  return band(pairs(gain, gain.low_percent), pairs(gain, gain.high_percent), style)
 }
 
 export function gainOption(gains: Gain[], colours: string[], ink: Ink) {
@@ -40,35 +27,11 @@ export function gainOption(gains: Gain[], colours: string[], ink: Ink) {
   return {
     animation: false,
     textStyle: { fontFamily: FONT },
-    grid: { left: 46, right: 20, top: 14, bottom: 30, outerBoundsMode: 'none' },
-    xAxis: {
-      type: 'value',
-      min: Math.min(...speeds),
-      max: Math.max(...speeds),
-      axisLine: { show: false },
-      axisTick: { show: false },
-      splitLine: { show: false },
-      axisLabel: {
-        color: ink.quiet,
-        fontSize: 11,
-        hideOverlap: true,
-        formatter: (value: number) => figure(value, 0),
-      },
-    },
-    yAxis: {
-      type: 'value',
-      splitNumber: 4,
-      min: Math.floor(Math.min(0, ...ends) / 2) * 2,
-      max: Math.ceil(Math.max(0, ...ends) / 2) * 2,
-      axisLine: { show: false },
-      axisTick: { show: false },
-      axisLabel: { color: ink.quiet, fontSize: 11, formatter: (value: number) => signed(value, 0) },
-      splitLine: { lineStyle: { color: ink.line, width: 1 } },
-    },
+    ...percentAxes(Math.min(...speeds), Math.max(...speeds), ends, 0, ink),
     series: gains.flatMap((gain, at) => {
       const isMeasured = gain.nature === 'measured'
       return [
-        band(gain, colours[at]!, !isMeasured),
+        bandOf(gain, colours[at]!),
         {
           type: 'line',
           silent: true,
