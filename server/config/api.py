@@ -49,6 +49,7 @@ from verdicts.boosted.api import router as boosted_router
 from verdicts.curves.api import router as setups_curves_router
 from verdicts.customer_report.api import router as sheets_router
 from verdicts.decisions.api import router as decisions_router
+from verdicts.estimates.api import router as estimates_router
 from verdicts.home.api import router as home_router
 from verdicts.judging.api import router as verdicts_router
 from verdicts.knock_on.api import router as knock_on_router
@@ -58,6 +59,7 @@ from verdicts.outlook.api.outcomes import router as outcomes_router
 from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
 from verdicts.road.api import router as road_router
+from verdicts.slot_in.api import router as slot_in_router
 from verdicts.theories.api import router as theories_router
 from verdicts.transfer.api import router as transfer_router
 
@@ -110,6 +112,8 @@ api.add_router("", odds_router)
 api.add_router("", theories_router)
 api.add_router("", road_router)
 api.add_router("", transfer_router)
+api.add_router("", slot_in_router)
+api.add_router("", estimates_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

@@ -13,7 +13,7 @@ class VerdictsConfig(AppConfig):
         from engines.signals import engine_kept_back
         from stand.signals import session_opened
         from verdicts.customer_report import links
-        from verdicts.models import Decision, KnownScatter, Sheet
+        from verdicts.models import Decision, Estimate, EstimatedGain, KnownScatter, Sheet
         from verdicts.prior import scatter_history
 
         def remember(session: Any, at: Any, **_: Any) -> None:
@@ -28,3 +28,6 @@ class VerdictsConfig(AppConfig):
         tables.register("known_scatter", KnownScatter, "programme")
         tables.register("decisions", Decision, "programme")
         tables.register("sheets", Sheet, "programme")
+        # The engine that a gain was carried to is not of this programme.
+        tables.register("estimates", Estimate, "programme", left_behind={"build"}, parts="part_id")
+        tables.register("estimated_gains", EstimatedGain, "estimate__programme")

@@ -77,7 +77,9 @@ def second_causes(
     slot: Slot, variable: str, places: Sequence[float], parts: Sequence[Mapping[str, float | str]], at: float,
     part: Mapping[str, float | str],
 ) -> list[SecondCause]:  # fmt: skip
-    """What does not lie between the neighbors as the deciding variable does, of the part and of each inner tested one.
+    """What does not lie between the neighbors as the deciding variable does, of an inner tested part or of this one.
+
+    Of tested parts that stray in one dimension the worst is named: without it the others may lie on their line.
 
     Shapes: places (parts,) of the deciding variable, in any order; what is written down of each part, and of the one
             between, at `at`. What is not written down is not held against anybody.
@@ -90,19 +92,37 @@ def second_causes(
     [('lobe_separation', None, 108.0)]
     """
     found = []
-    of_each: list[tuple[int | None, float, Mapping[str, float | str]]] = [(None, at, part)]
-    of_each += [(row, place, parts[row]) for row, place in enumerate(places)]
     for dimension in goes_along(slot, variable):
-        for row, place, own in of_each:
-            value = own.get(dimension.key)
-            around = [
-                (where, text) for other, where in enumerate(places)
-                if other != row and (text := parts[other].get(dimension.key)) is not None
-            ]  # fmt: skip
-            expected = None if value is None else _expected(dimension, around, place)
-            if value is not None and expected is not None and not _near(dimension, value, expected):
-                found.append(SecondCause(dimension, row, value, expected))
+        strayed = []
+        for row, place in enumerate(places):
+            one = _cause(dimension, row, parts[row], place, _around(dimension, places, parts, row))
+            strayed += [one] if one else []
+        if strayed:
+            found.append(max(strayed, key=lambda one: _astray(dimension, one.value, one.expected)))
+        elif one := _cause(dimension, None, part, at, _around(dimension, places, parts)):
+            found.append(one)
     return found
+
+
+def _around(
+    dimension: Dimension, places: Sequence[float], parts: Sequence[Mapping[str, float | str]], but: int | None = None
+) -> list[tuple[float, float | str]]:
+    """Place and value of the parts of which it is written down, but one."""
+    return [
+        (place, value) for row, place in enumerate(places)
+        if row != but and (value := parts[row].get(dimension.key)) is not None
+    ]  # fmt: skip
+
+
+def _cause(
+    dimension: Dimension, row: int | None, part: Mapping[str, float | str], place: float,
+    around: Sequence[tuple[float, float | str]],
+) -> SecondCause | None:  # fmt: skip
+    value = part.get(dimension.key)
+    expected = None if value is None else _expected(dimension, around, place)
+    if value is None or expected is None or _astray(dimension, value, expected) <= 1:
+        return None
+    return SecondCause(dimension, row, value, expected)
 
 
 def _expected(dimension: Dimension, around: Sequence[tuple[float, float | str]], place: float) -> float | str | None:
@@ -118,10 +138,9 @@ def _expected(dimension: Dimension, around: Sequence[tuple[float, float | str]],
     return float(np.interp(place, [one[0], other[0]], ends)) if other[0] > one[0] else float(np.mean(ends))
 
 
-def _near(dimension: Dimension, value: float | str, expected: float | str) -> bool:
+def _astray(dimension: Dimension, value: float | str, expected: float | str) -> float:
+    """How far it lies off its line, over how far it may."""
     if not dimension.has_value:
-        return value == expected
-    apart = abs(float(value) - float(expected))
-    if dimension.measure == Measure.COUNT:
-        return apart < 0.5
-    return bool(apart <= (ANGLE_MAY_STRAY if dimension.measure == "angle" else OTHERS_MAY_STRAY * abs(float(expected))))
+        return 0.0 if value == expected else np.inf
+    may = 0.5 if dimension.measure == Measure.COUNT else OTHERS_MAY_STRAY * abs(float(expected))
+    return abs(float(value) - float(expected)) / max(ANGLE_MAY_STRAY if dimension.measure == "angle" else may, 1e-12)

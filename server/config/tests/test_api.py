@@ -6,6 +6,7 @@ import re
 from pathlib import Path
 from typing import Any
 
+import numpy as np
 import scenes
 from django.conf import settings
 from django.test import TestCase
@@ -14,6 +15,7 @@ from torvix_core.air.standards import Standard
 
 from config.api import api
 from curves.models import Import
+from curves.reduction.nature import Nature
 from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
 from ops.effort import LONG, SHARE
@@ -21,7 +23,10 @@ from programmes.models import Expectation, Programme
 from shop.models import Person, Role
 from stand.models import ListItem, Note, OpenJob, Pull, Session, WeatherReading
 from verdicts.customer_report import links, report
+from verdicts.estimates import service as estimates
+from verdicts.estimates.service import GainOver
 from verdicts.judging.choice import Choice
+from verdicts.models import Estimate
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
@@ -52,6 +57,11 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/knock-on", None, READ),
     ("get", "/api/programmes/{programme}/road", None, READ),
     ("get", "/api/programmes/{programme}/transfer", None, READ),
+    ("get", "/api/programmes/{programme}/slot-in", None, READ),
+    ("post", "/api/programmes/{programme}/slot-in", {}, OPERATE),
+    ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
+    ("get", "/api/programmes/{programme}/estimates", None, READ),
+    ("delete", "/api/estimates/{estimate}", None, OPERATE),
     ("post", "/api/programmes/{programme}/duty-of-log", LOG, READ),
     ("get", "/api/programmes/{programme}/steps", None, READ),
     ("get", "/api/programmes/{programme}/overlays", None, READ),
@@ -303,7 +313,7 @@ class OneOfEverything(TestCase):
             "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
-            "expectation": cls.expectation().pk,
+            "expectation": cls.expectation().pk, "estimate": cls.estimate().pk,
         }  # fmt: skip
 
     @classmethod
@@ -311,6 +321,15 @@ class OneOfEverything(TestCase):
         return Expectation.objects.create(
             setup=cls.programme.setups.all()[1], measure="peak_power", low=0.02, high=0.02, written_by=cls.operator,
             written_at=scenes.DAY, sealed_at=scenes.DAY,
+        )  # fmt: skip
+
+    @classmethod
+    def estimate(cls) -> Estimate:
+        one, other = cls.programme.setups.all()[:2]
+        gain = GainOver(one, np.array([0.01]), np.array([0.0]), np.array([0.02]))
+        return estimates.keep(
+            cls.owner, cls.programme, Nature.TRANSFERRED, Standard.ISO_1585_SI, "Transferred", {},
+            np.array([3000.0]), [gain], scenes.DAY, setup=other,
         )  # fmt: skip
 
     @classmethod
@@ -390,7 +409,7 @@ class Permissions(OneOfEverything):
 
     def test_a_customer_to_whom_nothing_was_given_finds_nothing_of_any_test(self):
         self.client.force_login(scenes.person(Role.CUSTOMER))
-        own = re.compile(r"\{(programme|session|setup|pull|sheet|engine|build|part|photo|note|import)\}")
+        own = re.compile(r"\{(programme|session|setup|pull|sheet|engine|build|part|photo|note|import|estimate)\}")
         asked = [one for one in ENDPOINTS if own.search(one[1]) and one[3] in (READ, OPERATE)]
         self.assertGreater(len(asked), 90)
         for method, address, body, _ in asked:

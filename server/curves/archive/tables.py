@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Collection
 from dataclasses import dataclass
 from typing import Any
 
@@ -44,6 +44,8 @@ def _ancestry(programme: Programme) -> set[int]:
     found = set(Part.objects.filter(setups__programme=programme).values_list("pk", flat=True))
     predicted = plan.Prediction.objects.filter(theory__programme=programme, part__isnull=False)
     found |= set(predicted.values_list("part_id", flat=True))
+    for table, column in NAMES_PARTS:
+        found |= set(table.rows(programme).exclude(**{column: None}).values_list(column, flat=True))
     fresh = set(found)
     while fresh:
         rows = Part.objects.filter(pk__in=fresh).values_list("parent_id", "matched_to_id", "same_as_id")
@@ -121,11 +123,24 @@ TABLES: list[Table] = [
 NAME_OF = {table.model: table.name for table in TABLES}
 
 
-def register(name: str, model: type[models.Model], path: str) -> None:
-    """Rows of a later app that belong to a programme: it takes them along and brings them back."""
-    if model not in NAME_OF:
-        TABLES.append(Table(name, model, _of(model, path)))
-        NAME_OF[model] = name
+NAMES_PARTS: list[tuple[Table, str]] = []  # rows of later apps that name a part, which goes along
+
+
+def register(
+    name: str, model: type[models.Model], path: str, left_behind: Collection[str] = (), parts: str = ""
+) -> None:
+    """Rows of a later app that belong to a programme: it takes them along and brings them back.
+
+    `left_behind` are columns that stay in this shop, `parts` one that names a part.
+    """
+    if model in NAME_OF:
+        return
+    TABLES.append(Table(name, model, _of(model, path)))
+    NAME_OF[model] = name
+    if left_behind:
+        LEFT_BEHIND[name] = {*left_behind}
+    if parts:
+        NAMES_PARTS.append((TABLES[-1], parts))
 
 
 # Rows that belong to one shop alone, or are made again: what a programme does not take along
@@ -133,7 +148,7 @@ def register(name: str, model: type[models.Model], path: str) -> None:
 FIXED = {("sessions", "filed"): True, ("list_items", "in_force"): False}
 # What closes a row to changes is set once everything that belongs to it is there
 LAST = (("builds", "used_at"), ("setups", "pulled"))
-LEFT_BEHIND = {
+LEFT_BEHIND: dict[str, set[str]] = {
     "stands": {"host", "port", "on_line", "simulated", "worker_elsewhere", "inertia", "notes", "retired_at"},
     "programmes": {"from_file_at", "archived_at"}, "engines": {"archived_at"}, "parts": {"archived_at"},
     "imports": {"job"},

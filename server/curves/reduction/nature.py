@@ -1,4 +1,4 @@
-"""What a curve is made of: measured, printed figures, or a simulated stand. The three never look alike."""
+"""What a curve is made of. No two of these ever look alike, on a screen, on paper or in a file; only pulls rank."""
 
 from __future__ import annotations
 
@@ -10,11 +10,19 @@ OF_FIGURES = (PullOrigin.TABLE, PullOrigin.TYPED)
 
 
 class Nature(StrEnum):
-    """What a curve is made of: the three never look alike."""
+    """The first three are of pulls; the last two nobody has run."""
 
     MEASURED = "measured"
     FIGURES = "figures"
     SIMULATED = "simulated"
+    INFERRED = "inferred"
+    TRANSFERRED = "transferred"
+
+
+WORDS = {
+    Nature.MEASURED: "measured", Nature.FIGURES: "printed figures", Nature.SIMULATED: "simulated",
+    Nature.INFERRED: "inferred", Nature.TRANSFERRED: "transferred",
+}  # fmt: skip
 
 
 def nature_of(pull: Pull) -> Nature:

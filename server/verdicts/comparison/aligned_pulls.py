@@ -23,14 +23,14 @@ from torvix_core.units.checked import Array
 
 from curves.comparability import pull_screening
 from curves.reduction.correct import CorrectedPull, corrected, pulls_of
-from curves.reduction.nature import Nature, nature_of
+from curves.reduction.nature import WORDS, Nature, nature_of
 from programmes.models import Programme, Setup
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
 from verdicts.comparison import caveats
 from verdicts.prior import known_scatter
 
-NOT_MEASURED = {Nature.SIMULATED: "simulated", Nature.FIGURES: "printed figures"}
+NOT_RUN = (Nature.SIMULATED, Nature.FIGURES)  # on no engine of ours, the less sure first
 
 
 class NothingKept(Refusal):
@@ -96,8 +96,15 @@ class Comparison:
 
     def made_of(self, setup: int) -> str:
         """In words, what of a setup's pulls is not recorded from an engine; empty if all of it is."""
-        mine = {nature_of(one.pull) for row, one in enumerate(self.kept) if self.setup_of[row] == setup}
-        return " and ".join(words for nature, words in NOT_MEASURED.items() if nature in mine)
+        return " and ".join(WORDS[nature] for nature in NOT_RUN if nature in self._natures(setup))
+
+    def nature_of(self, *setups: int) -> Nature:
+        """What a curve over the pulls of some setups is made of: measured only if all of it is."""
+        natures = {nature for setup in setups for nature in self._natures(setup)}
+        return next((nature for nature in NOT_RUN if nature in natures), Nature.MEASURED)
+
+    def _natures(self, setup: int) -> set[Nature]:
+        return {nature_of(one.pull) for row, one in enumerate(self.kept) if self.setup_of[row] == setup}
 
     def power_of(self, torque: Array) -> Array:
         """W of torque curves on the common bins."""

@@ -3,24 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 
-import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Query, Router, Schema
+from django.utils import timezone
+from ninja import Query, Router, Schema, Status
 from torvix_core.beyond.transfer import Demand, EngineSize
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
+from curves.reduction.nature import Nature
 from engines.models import Build, Engine
-from programmes.models import Programme
+from programmes.models import Programme, Setup
 from shop.models import Person
-from shop.permissions import is_person, units_of
+from shop.permissions import person_of, require_operator, units_of
 from shop.refusals import Invalid
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
+from verdicts.estimates import service as estimates
+from verdicts.estimates.api import EstimateOut, estimate_out
+from verdicts.estimates.gains import GainCurve, gain_of
+from verdicts.estimates.schemas import GainOut, estimated_out, gain_out
+from verdicts.estimates.service import GainOver
+from verdicts.judging.choice import Choice
 from verdicts.judging.schemas import ChoiceIn
 from verdicts.transfer import messages
-from verdicts.transfer.service import GainCurve, carry, gain_of, size_of
+from verdicts.transfer.service import Transfer, carry, size_of
 
 router = Router(tags=["transfer"])
 DISPLACEMENT = (2e-5, 0.1)  # m³, what an engine can be at all
@@ -37,17 +45,6 @@ class TransferIn(ChoiceIn):
     strokes: int = 4
     demand: str = ""
     by_port: bool = False
-
-
-class GainOut(Schema):
-    """A curve of a gain; `nature` is measured or transferred."""
-
-    nature: str
-    label: str
-    speed_rpm: list[float]
-    percent: list[float]
-    low_percent: list[float]
-    high_percent: list[float]
 
 
 class OtherEngine(Schema):
@@ -78,9 +75,65 @@ class TransferOut(Schema):
 @router.get("/programmes/{programme_id}/transfer", response=TransferOut, operation_id="transfer")
 def read_transfer(request: HttpRequest, programme_id: int, given: Query[TransferIn]) -> TransferOut:
     """What a setup gained over another, on an engine of another size. It is a band by a rule, and no measurement."""
-    assert is_person(request.user)
-    person, programme = request.user, programme_of(request.user, programme_id)
-    choice, units = given.read(programme), units_of(request.user)
+    person = person_of(request)
+    read = _read(person, programme_id, given)
+    plain = TransferOut(
+        one_id=read.one.pk, other_id=read.other.pk, gains=[gain_out("This engine", read.own)], sentence="", rule="",
+        spread="", demand="", demands={str(key): text for key, text in messages.DEMANDS.items()}, reminders=[],
+        engines=_engines(person, read.programme),
+    )  # fmt: skip
+    found = read.found
+    if found is None:
+        return plain
+    if found.there is not None:
+        beside = gain_out(str(found.there.programme.build.engine), found.there)
+    else:
+        moved = found.carried
+        label = _engine_label(read)
+        beside = estimated_out(Nature.TRANSFERRED, label, moved.speed_rpm, moved.change, moved.low, moved.high)
+    return plain.model_copy(update={
+        "gains": [*plain.gains, beside], "sentence": messages.sentence(found), "rule": messages.rule(found),
+        "spread": messages.spread(found), "demand": str(found.demand), "reminders": messages.reminders(found),
+    })  # fmt: skip
+
+
+@router.post("/programmes/{programme_id}/transfer", response={201: EstimateOut}, operation_id="keep_transfer")
+def keep_transfer(request: HttpRequest, programme_id: int, given: TransferIn) -> Status[EstimateOut]:
+    """Keep the carried gain as it stands, with its rule; a later test on that engine is held against it."""
+    person = person_of(request)
+    require_operator(person)
+    read = _read(person, programme_id, given)
+    found = read.found
+    if found is None or found.there is not None:
+        why = "no engine is chosen" if found is None else "it was measured there"
+        raise Invalid(f"Nothing is transferred: {why}.", fields={"build_id": why})
+    moved = found.carried
+    held = estimates.keep(
+        person, read.programme, Nature.TRANSFERRED, read.choice.standard, messages.sentence(found),
+        {"asked": given.dict(exclude_defaults=True), "basis": [
+            f"Carried to {_engine_label(read)}.", messages.rule(found), messages.spread(found)]},
+        moved.speed_rpm, [GainOver(read.one, moved.change, moved.low, moved.high)], timezone.now(), setup=read.other,
+        build=read.target,
+    )  # fmt: skip
+    return Status(201, estimate_out(person, held))
+
+
+@dataclass(frozen=True)
+class _Read:
+    """What was asked, read; `found` is None while no engine is chosen."""
+
+    programme: Programme
+    choice: Choice
+    one: Setup
+    other: Setup
+    own: GainCurve
+    target: Build | None
+    found: Transfer | None
+
+
+def _read(person: Person, programme_id: int, given: TransferIn) -> _Read:
+    programme = programme_of(person, programme_id)
+    choice, units = given.read(programme), units_of(person)
     compared = compare(programme, choice.standard, choice.counting)
     setups = {setup.pk: setup for setup in programme.setups.prefetch_related("parts", "settings")}
     ran = [setup.pk for setup in compared.setups]
@@ -89,28 +142,16 @@ def read_transfer(request: HttpRequest, programme_id: int, given: Query[Transfer
     if one not in setups or other not in setups:
         raise Invalid("Choose two setups of this test.", fields={"other": "choose a setup that was run"})
     target = _target(person, given)
-    demands = {str(key): text for key, text in messages.DEMANDS.items()}
     own = gain_of(compared, choice, setups[one], setups[other])
-    plain = TransferOut(
-        one_id=one, other_id=other, gains=[_gain("measured", "This engine", own)],
-        sentence="", rule="", spread="", demand="", demands=demands, reminders=[], engines=_engines(person, programme),
-    )  # fmt: skip
-    if target is None and not given.displacement.strip():
-        return plain
-    after = _size(given, target, units)
-    found = carry(person, compared, choice, setups[one], setups[other], after, target, _demand(given), given.by_port)
-    if found.there is not None:
-        beside = _gain("measured", str(found.there.programme.build.engine), found.there)
-    else:
-        moved = found.carried
-        beside = _curve(
-            "transferred", str(target.engine) if target else "The other engine", moved.speed_rpm, moved.change,
-            moved.low, moved.high,
-        )  # fmt: skip
-    return plain.model_copy(update={
-        "gains": [*plain.gains, beside], "sentence": messages.sentence(found), "rule": messages.rule(found),
-        "spread": messages.spread(found), "demand": str(found.demand), "reminders": messages.reminders(found),
-    })  # fmt: skip
+    found = None
+    if target is not None or given.displacement.strip():
+        after, demand = _size(given, target, units), _demand(given)
+        found = carry(person, compared, choice, setups[one], setups[other], after, target, demand, given.by_port)
+    return _Read(programme, choice, setups[one], setups[other], own, target, found)
+
+
+def _engine_label(read: _Read) -> str:
+    return str(read.target.engine) if read.target else "The other engine"
 
 
 def _target(person: Person, given: TransferIn) -> Build | None:
@@ -153,18 +194,6 @@ def _demand(given: TransferIn) -> Demand | None:
         return Demand(given.demand)
     except ValueError as error:
         raise Invalid("There is no such rule.", fields={"demand": f"one of {', '.join(Demand)}"}) from error
-
-
-def _gain(nature: str, label: str, gain: GainCurve) -> GainOut:
-    return _curve(nature, label, gain.speed_rpm, gain.change, gain.low, gain.high)
-
-
-def _curve(nature: str, label: str, speed: object, change: object, low: object, high: object) -> GainOut:
-    shares = [(np.asarray(each, dtype=np.float64) * 100).tolist() for each in (change, low, high)]
-    return GainOut(
-        nature=nature, label=label, speed_rpm=np.asarray(speed, dtype=np.float64).tolist(), percent=shares[0],
-        low_percent=shares[1], high_percent=shares[2],
-    )  # fmt: skip
 
 
 def _engines(person: Person, programme: Programme) -> list[OtherEngine]:

@@ -8,7 +8,8 @@ from torvix_core.engine.dimensions import Slot
 from torvix_core.judging.sentences import signed_percent
 from torvix_core.units.grammar import listed
 
-from verdicts.transfer.service import GainCurve, Transfer, crossings
+from verdicts.estimates.gains import GainCurve, crossings
+from verdicts.transfer.service import Transfer
 
 DEMANDS = {
     Demand.ENGINE: "The part feeds all cylinders", Demand.CYLINDER: "Each cylinder has its own",

@@ -17,8 +17,6 @@ from torvix_core.beyond.transfer import (
     speed_scale,
     transfer,
 )
-from torvix_core.engine.settings import IDLE_ITEMS, MIXTURE_ITEMS
-from torvix_core.units.checked import Array
 
 from curves.reduction.inspection import engine_of
 from engines.models import Build
@@ -29,21 +27,11 @@ from shop.models import Person
 from shop.refusals import Invalid
 from stand.models import Pull, Standing
 from verdicts.comparison.aligned_pulls import Comparison, NothingKept, compare
+from verdicts.estimates.gains import GainCurve, change_of, gain_of
 from verdicts.judging.choice import Choice
 
 MOST_TESTS = 6  # elsewhere that are read to learn how engines differ
 FEWEST_BINS = 3
-
-
-@dataclass(frozen=True)
-class GainCurve:
-    """Torque that one setup gains over another, as it was measured, with its 95 % interval by speed."""
-
-    programme: Programme
-    speed_rpm: Array
-    change: Array
-    low: Array
-    high: Array
 
 
 @dataclass(frozen=True)
@@ -111,36 +99,6 @@ def _up_to(carried: TransferredGain, redline: float) -> TransferredGain:
     )  # fmt: skip
 
 
-def gain_of(comparison: Comparison, choice: Choice, one: Setup, other: Setup) -> GainCurve:
-    """Torque of one setup over another by speed. NothingKept while it is not known, Invalid for a setup not run."""
-    places = {setup.pk: place for place, setup in enumerate(comparison.setups)}
-    if one.pk not in places or other.pk not in places or one.pk == other.pk:
-        raise Invalid("Choose two setups that have accepted pulls.", fields={"other": "another one than the first"})
-    effects = comparison.curves(choice.school)
-    if effects is None or not effects.linked(places[other.pk], places[one.pk]):
-        raise NothingKept("What these two differ in by speed is not known yet: repeat pulls of both in one session.")
-    found = effects.difference(places[other.pk], places[one.pk])
-    return GainCurve(comparison.programme, comparison.speed_rpm, found.change, found.low, found.high)
-
-
-def change_of(one: Setup, other: Setup) -> frozenset[tuple[str, frozenset[str]]]:
-    """What the second has in place of the first: by slot or setting, what goes off and what comes on.
-
-    Jets and idle screws are no difference: every engine finds its own.
-    """
-    rows: dict[str, tuple[set[str], set[str]]] = {}
-    for at, setup in enumerate((one, other)):
-        for part in setup.parts.all():
-            rows.setdefault(part.slot, (set(), set()))[at].add(part.name)
-        for setting in setup.settings.all():
-            if setting.key.removeprefix(SETTING) not in IDLE_ITEMS | MIXTURE_ITEMS:
-                rows.setdefault(setting.key, (set(), set()))[at].add(setting.text)
-    return frozenset(
-        (row, frozenset({f"off {name}" for name in off - on} | {f"on {name}" for name in on - off}))
-        for row, (off, on) in rows.items() if off != on
-    )  # fmt: skip
-
-
 def _measured_elsewhere(
     person: Person, programme: Programme, choice: Choice, change: frozenset[tuple[str, frozenset[str]]]
 ) -> list[GainCurve]:
@@ -196,11 +154,3 @@ def _spread(
             carried = np.interp(gain.speed_rpm[shared], moved, own.change)
             missed.append(float(np.sqrt(np.mean((np.log1p(gain.change[shared]) - np.log1p(carried)) ** 2))))
     return learned_spread(np.array(missed)) or EngineSpread()
-
-
-def crossings(speed: Array, change: Array) -> list[float]:
-    """Speeds at which a gain changes its sign, rpm."""
-    turns = np.flatnonzero(np.sign(change[:-1]) * np.sign(change[1:]) < 0)
-    shares = change[turns] / (change[turns] - change[turns + 1])
-    found: list[float] = (speed[turns] + shares * (speed[turns + 1] - speed[turns])).tolist()
-    return found

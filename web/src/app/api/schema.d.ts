@@ -442,6 +442,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/estimates/{estimate_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Withdraw Estimate
+         * @description Take one back, by whoever kept it, while nothing was measured of it.
+         */
+        delete: operations["withdraw_estimate"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/expectations/{expectation_id}": {
         parameters: {
             query?: never;
@@ -1509,6 +1529,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/estimates": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Estimates
+         * @description What was kept of this test, the newest first.
+         */
+        get: operations["estimates"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/expectations": {
         parameters: {
             query?: never;
@@ -1907,6 +1947,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/programmes/{programme_id}/slot-in": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Slot In
+         * @description Torque of a part of the library between tested ones of its kind. It is inferred, and no measurement.
+         */
+        get: operations["slot_in"];
+        put?: never;
+        /**
+         * Keep Slot In
+         * @description Keep the curve as it stands, with what it was made from; a later test of the part is held against it.
+         */
+        post: operations["keep_slot_in"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}/stacks": {
         parameters: {
             query?: never;
@@ -2012,7 +2076,11 @@ export interface paths {
          */
         get: operations["transfer"];
         put?: never;
-        post?: never;
+        /**
+         * Keep Transfer
+         * @description Keep the carried gain as it stands, with its rule; a later test on that engine is held against it.
+         */
+        post: operations["keep_transfer"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3635,6 +3703,13 @@ export interface components {
             /** Setup Id */
             setup_id: number;
         };
+        /** BetweenChoice */
+        BetweenChoice: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
         /** BoostMissOut */
         BoostMissOut: {
             /** High Rpm */
@@ -4631,6 +4706,36 @@ export interface components {
             total: number;
         };
         /**
+         * EstimateOut
+         * @description `outcome` is what a later test measured, empty while there is none; `inside` the share of its speeds at which
+         *     the band holds that, null then.
+         */
+        EstimateOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            /** Inside */
+            inside: number | null;
+            /** Made From */
+            made_from: string[];
+            /** May Withdraw */
+            may_withdraw: boolean;
+            /** Nature */
+            nature: string;
+            /** Outcome */
+            outcome: string;
+            /** Sentence */
+            sentence: string;
+            /** Test Id */
+            test_id: number | null;
+        };
+        /**
          * EvidenceOut
          * @description `kind`: swap, channel or paper; `side`: for, against or open.
          */
@@ -4966,7 +5071,7 @@ export interface components {
         };
         /**
          * GainOut
-         * @description A curve of a gain; `nature` is measured or transferred.
+         * @description A curve of a gain; `nature` as its pulls have it, or inferred or transferred.
          */
         GainOut: {
             /** High Percent */
@@ -8181,6 +8286,142 @@ export interface components {
             /** Together */
             together: string[];
         };
+        /**
+         * SlotInAsked
+         * @description What is empty is left to the test. `without` are setups, with commas between; `values` of a variable of one's
+         *     own as setup:value, with commas between.
+         */
+        SlotInAsked: {
+            /**
+             * Account For
+             * @default
+             */
+            account_for: string;
+            /**
+             * Counting
+             * @default
+             */
+            counting: string;
+            /**
+             * Duty
+             * @default
+             */
+            duty: string;
+            /**
+             * Healthy Only
+             * @default false
+             */
+            healthy_only: boolean;
+            /** High */
+            high?: number | null;
+            /** Low */
+            low?: number | null;
+            /**
+             * Measure
+             * @default
+             */
+            measure: string;
+            /**
+             * Own Name
+             * @default
+             */
+            own_name: string;
+            /** Part Id */
+            part_id?: number | null;
+            /**
+             * Points
+             * @default
+             */
+            points: string;
+            /** Reference */
+            reference?: number | null;
+            /**
+             * School
+             * @default
+             */
+            school: string;
+            /**
+             * Slot
+             * @default
+             */
+            slot: string;
+            /**
+             * Standard
+             * @default
+             */
+            standard: string;
+            /**
+             * Value
+             * @default
+             */
+            value: string;
+            /**
+             * Values
+             * @default
+             */
+            values: string;
+            /**
+             * Variable
+             * @default
+             */
+            variable: string;
+            /**
+             * Without
+             * @default
+             */
+            without: string;
+        };
+        /**
+         * SlotInOut
+         * @description `gains` over the reference: of each tested part, and last the inferred one where it is drawn.
+         *
+         *     `refused` says at which field why it is not; `nothing` why there is no test to ask. `torque` is of the inferred
+         *     curve, by the speeds of the last gain.
+         */
+        SlotInOut: {
+            /** Basis */
+            basis: string[];
+            /** Causes */
+            causes: string[];
+            /** Companions */
+            companions: string[];
+            /** Gains */
+            gains: components["schemas"]["GainOut"][];
+            /** Nothing */
+            nothing: string;
+            /** Part Id */
+            part_id: number | null;
+            /** Parts */
+            parts: components["schemas"]["BetweenChoice"][];
+            /** Place */
+            place: string;
+            /** Reference */
+            reference: number | null;
+            /** Refused */
+            refused: {
+                [key: string]: string;
+            };
+            /** Sentence */
+            sentence: string;
+            /** Slot */
+            slot: string;
+            /** Slots */
+            slots: components["schemas"]["BetweenChoice"][];
+            /** Tested */
+            tested: components["schemas"]["TestedPartOut"][];
+            /** Torque */
+            torque: number[];
+            /** Torque High */
+            torque_high: number[];
+            /** Torque Low */
+            torque_low: number[];
+            /** Torque Unit */
+            torque_unit: string;
+            /** Variable */
+            variable: string;
+            /** Variables */
+            variables: components["schemas"]["BetweenChoice"][];
+        };
         /** SlotOut */
         SlotOut: {
             /** Label */
@@ -8735,6 +8976,22 @@ export interface components {
             setups: components["schemas"]["SetupOut"][];
             /** Stage */
             stage: string;
+        };
+        /**
+         * TestedPartOut
+         * @description A part that was run; `place` is the deciding variable in words.
+         */
+        TestedPartOut: {
+            /** Letter */
+            letter: string;
+            /** Part */
+            part: string;
+            /** Place */
+            place: string;
+            /** Setup Id */
+            setup_id: number;
+            /** Used */
+            used: boolean;
         };
         /** TestsPage */
         TestsPage: {
@@ -10304,6 +10561,26 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["EngineRow"];
                 };
+            };
+        };
+    };
+    withdraw_estimate: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                estimate_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };
@@ -11898,6 +12175,28 @@ export interface operations {
             };
         };
     };
+    estimates: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"][];
+                };
+            };
+        };
+    };
     expect: {
         parameters: {
             query?: never;
@@ -12527,6 +12826,73 @@ export interface operations {
             };
         };
     };
+    slot_in: {
+        parameters: {
+            query?: {
+                standard?: string;
+                school?: string;
+                measure?: string;
+                duty?: string;
+                points?: string;
+                low?: number | null;
+                high?: number | null;
+                account_for?: string;
+                counting?: string;
+                healthy_only?: boolean;
+                slot?: string;
+                part_id?: number | null;
+                variable?: string;
+                reference?: number | null;
+                without?: string;
+                own_name?: string;
+                values?: string;
+                value?: string;
+            };
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SlotInOut"];
+                };
+            };
+        };
+    };
+    keep_slot_in: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SlotInAsked"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"];
+                };
+            };
+        };
+    };
     stacks: {
         parameters: {
             query?: {
@@ -12711,6 +13077,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TransferOut"];
+                };
+            };
+        };
+    };
+    keep_transfer: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TransferIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstimateOut"];
                 };
             };
         };

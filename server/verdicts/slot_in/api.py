@@ -1,0 +1,66 @@
+"""A part that was not tested, between those that were: inferred, never ranked."""
+
+from __future__ import annotations
+
+from django.db.models import prefetch_related_objects
+from django.http import HttpRequest
+from django.utils import timezone
+from ninja import Query, Router, Status
+
+from curves.reduction.nature import Nature
+from programmes.models import Programme
+from shop.models import Person
+from shop.permissions import person_of, require_operator, units_of
+from shop.refusals import Invalid
+from verdicts.access import programme_of
+from verdicts.comparison.aligned_pulls import compare
+from verdicts.estimates import service as estimates
+from verdicts.estimates.api import EstimateOut, estimate_out
+from verdicts.estimates.service import GainOver
+from verdicts.slot_in import messages
+from verdicts.slot_in.schemas import SlotInAsked, SlotInOut, nothing_out, slot_in_out
+from verdicts.slot_in.service import place_between
+
+router = Router(tags=["slot in"])
+
+
+@router.get("/programmes/{programme_id}/slot-in", response=SlotInOut, operation_id="slot_in")
+def read_slot_in(request: HttpRequest, programme_id: int, given: Query[SlotInAsked]) -> SlotInOut:
+    """Torque of a part of the library between tested ones of its kind. It is inferred, and no measurement."""
+    person = person_of(request)
+    programme = programme_with_parts(person, programme_id)
+    choice, asked = given.read(programme), given.asked()
+    compared = compare(programme, choice.standard, choice.counting)
+    found = place_between(person, compared, choice, asked)
+    return nothing_out() if found is None else slot_in_out(found, compared, choice, units_of(person))
+
+
+@router.post("/programmes/{programme_id}/slot-in", response={201: EstimateOut}, operation_id="keep_slot_in")
+def keep_slot_in(request: HttpRequest, programme_id: int, given: SlotInAsked) -> Status[EstimateOut]:
+    """Keep the curve as it stands, with what it was made from; a later test of the part is held against it."""
+    person = person_of(request)
+    require_operator(person)
+    programme = programme_with_parts(person, programme_id)
+    choice, asked = given.read(programme), given.asked()
+    compared = compare(programme, choice.standard, choice.counting)
+    found = place_between(person, compared, choice, asked)
+    if found is None or found.found is None:
+        raise Invalid("No curve is drawn: nothing is there to keep.", fields={"part": "choose one between others"})
+    basis = [messages.rests_on(found, units_of(person)), *messages.basis(found)]
+    held = estimates.keep(
+        person, programme, Nature.INFERRED, choice.standard, messages.sentence(found, compared.speed_rpm),
+        {"asked": given.dict(exclude_defaults=True), "basis": basis},
+        compared.speed_rpm,
+        [
+            GainOver(one.setup, found.found.change[row], found.found.low[row], found.found.high[row])
+            for row, one in enumerate(found.used)
+        ],
+        timezone.now(), part=found.part,
+    )  # fmt: skip
+    return Status(201, estimate_out(person, held))
+
+
+def programme_with_parts(person: Person, programme_id: int) -> Programme:
+    programme = programme_of(person, programme_id)
+    prefetch_related_objects([programme], "setups__parts__readings", "setups__settings")
+    return programme
