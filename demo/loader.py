@@ -25,7 +25,7 @@ from torvix_core.air.air import ZERO_CELSIUS
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import STACK_ORDER
 
-from demo import library, shelf, theories
+from demo import estimates, library, shelf, theories
 from engines.models import Build, Part
 from programmes.archive import service as archiving
 from programmes.expectations.service import expect
@@ -145,6 +145,7 @@ def _load_engine(plan: dict[str, Any], people: dict[str, Person], say: Callable[
                     session = _run_session(programme, one, person, stand, port)
             library.log_weather(given.get("weather", []), person, session)
             _conclude(programme, given, people, bench_day(given))
+            estimates.keep(programme, given.get("between", []), parts, people, bench_day(given))
             if "successor" in plan["engine"]:
                 library.succeed(plan["engine"]["successor"], person, build, day + timedelta(hours=20))
 

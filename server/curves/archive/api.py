@@ -14,6 +14,7 @@ from ninja.files import UploadedFile
 from curves.archive import exports, read_zip, unpack, write_zip
 from curves.archive.schemas import BringingOut, PartBroughtOut, ReadBackOut
 from curves.files.table import FileProblem
+from curves.reduction.nature import head_of, nature_of
 from curves.reduction.standard import standard_asked
 from programmes.models import Programme
 from shop.models import Person
@@ -45,7 +46,9 @@ def raw_file(request: HttpRequest, pull_id: int, kind: str) -> HttpResponse:
     seen = Pull.objects.filter(session__programme__in=Programme.objects.visible_to(request.user))
     pull = get_object_or_404(seen.select_related("setup", "session__programme"), pk=pull_id)
     content = exports.raw_file(pull, kind)
-    name = exports.file_name(pull.session.programme.question, "pull", pull.number, pull.setup.letter)
+    name = exports.file_name(
+        pull.session.programme.question, "pull", pull.number, head_of(pull.setup.letter, nature_of(pull))
+    )
     return _attachment(content, exports.RAW_TYPES[kind], f"{name}.{kind}")
 
 

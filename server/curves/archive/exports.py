@@ -11,6 +11,7 @@ from torvix_core.units import quantities
 
 from curves.files.write import TableSheet, csv_bytes, mdf_bytes, parquet_bytes, sheet_csv, sheet_xlsx
 from curves.reduction.correct import corrected, pulls_of
+from curves.reduction.nature import WORDS, head_of, nature_of
 from programmes.models import Programme
 from programmes.settings import tune_sizes
 from programmes.settings.tune_words import tune_words
@@ -36,10 +37,11 @@ def raw_file(pull: Pull, kind: str) -> bytes:
     if kind == "csv":
         return csv_bytes(raw)
     if kind == "parquet":
-        return parquet_bytes(raw)
+        return parquet_bytes(raw, WORDS[nature_of(pull)])
     if "time" not in raw:
         raise Refusal(f"{pull} holds figures without a time: take them as CSV or Parquet.", code="no_samples")
-    return mdf_bytes(raw, f"{pull}, setup {pull.setup}, {pull.session.programme.question}")
+    nature = WORDS[nature_of(pull)]
+    return mdf_bytes(raw, f"{pull}, {nature}, setup {pull.setup}, {pull.session.programme.question}")
 
 
 def curves_file(programme: Programme, standard: Standard, units: Mapping[str, str], kind: str) -> bytes:
@@ -66,14 +68,14 @@ def curves_sheet(programme: Programme, standard: Standard, units: Mapping[str, s
             continue
         standing = f", excluded: {pull.excluded_reason}" if pull.standing == Standing.EXCLUDED else ""
         tune = "; ".join(tune_words(pull.settings_in_force, sizes))
-        about.append(f"Pull {pull.number}, setup {pull.setup}, factor {found[-1].factor:.4f}{standing}."
-                     f"{f' Tune: {tune}.' if tune else ''}")  # fmt: skip
+        about.append(f"Pull {pull.number}, setup {pull.setup}, {WORDS[nature_of(pull)]}, factor "
+                     f"{found[-1].factor:.4f}{standing}.{f' Tune: {tune}.' if tune else ''}")  # fmt: skip
     if not found:
         raise Refusal("No pull of this test gave a curve under this standard.", code="no_curve")
     grid = np.unique(np.concatenate([one.speed_rpm for one in found]))
     heads, columns = ["rpm"], [list(grid)]
     for one in found:
-        name = f"pull {one.pull.number} {one.pull.setup.letter}"
+        name = head_of(f"pull {one.pull.number} {one.pull.setup.letter}", nature_of(one.pull))
         for quantity, values in (("torque", one.torque), ("power", one.power)):
             heads.append(f"{name} {quantity} [{units[quantity]}]")
             shown = dict(zip(one.speed_rpm, quantities.from_si(values, units[quantity]), strict=True))

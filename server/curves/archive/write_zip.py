@@ -14,6 +14,7 @@ from torvix_core import VERSION
 
 from curves.archive.tables import FORMAT, FORMAT_VERSION, RECORD, TABLES, Table, fields_of
 from curves.files.write import parquet_bytes
+from curves.reduction.nature import WORDS, nature_of
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import require_operator
@@ -31,7 +32,7 @@ def write(person: Person, programme: Programme, at: datetime) -> bytes:
         row["parts"] = sorted(setup.parts.values_list("pk", flat=True))
     for pull in Pull.objects.filter(session__programme=programme).order_by("pk"):
         if raw := read_raw(pull):
-            blobs[f"raw/{pull.pk}.parquet"] = parquet_bytes(raw)
+            blobs[f"raw/{pull.pk}.parquet"] = parquet_bytes(raw, WORDS[nature_of(pull)])
     record = {
         "format": FORMAT, "version": FORMAT_VERSION, "made_at": at.isoformat(), "core_version": VERSION,
         "people": [{"id": pk, "username": one.username, "name": str(one)} for pk, one in sorted(people.items())],

@@ -31,15 +31,17 @@ def csv_bytes(raw: Raw) -> bytes:
     return out.getvalue()
 
 
-def parquet_bytes(raw: Raw) -> bytes:
-    """A column for each channel, its unit in the metadata of the field."""
+def parquet_bytes(raw: Raw, nature: str) -> bytes:
+    """A column for each channel, its unit in the metadata of the field; what the curve is made of in the file's own."""
     import pyarrow as pa
     from pyarrow import parquet
 
     fields = [pa.field(name, pa.float64(), metadata={"unit": unit}) for name, (unit, _) in raw.items()]
     arrays = [pa.array(np.asarray(samples, dtype=np.float64)) for _, samples in raw.values()]
     out = io.BytesIO()
-    parquet.write_table(pa.Table.from_arrays(arrays, schema=pa.schema(fields)), out, compression="zstd")
+    parquet.write_table(
+        pa.Table.from_arrays(arrays, schema=pa.schema(fields, {"nature": nature})), out, compression="zstd"
+    )
     return out.getvalue()
 
 

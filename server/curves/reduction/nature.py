@@ -25,6 +25,11 @@ WORDS = {
 }  # fmt: skip
 
 
+def head_of(name: str, nature: Nature) -> str:
+    """The head of a column of a file: what no engine was run for says so there, where no line shows it."""
+    return name if nature is Nature.MEASURED else f"{name} {WORDS[nature]}"
+
+
 def nature_of(pull: Pull) -> Nature:
     if pull.origin in OF_FIGURES:
         return Nature.FIGURES

@@ -139,7 +139,7 @@ class Written(SimpleTestCase):
 
     def test_raw_samples_come_back_bit_for_bit_from_every_kind_of_file(self):
         files = {"csv": write.csv_bytes(self.RAW), "mdf": write.mdf_bytes(self.RAW, "a pull"),
-                 "parquet": write.parquet_bytes(self.RAW)}  # fmt: skip
+                 "parquet": write.parquet_bytes(self.RAW, "measured")}  # fmt: skip
         for kind, content in files.items():
             with self.subTest(kind):
                 table = read_table(content)
@@ -151,9 +151,12 @@ class Written(SimpleTestCase):
     def test_other_programs_read_them(self):
         """pandas and pyarrow read CSV and Parquet, asammdf the MDF file, openpyxl the workbook."""
         from asammdf import MDF
+        from pyarrow import parquet
 
-        frame = pd.read_parquet(io.BytesIO(write.parquet_bytes(self.RAW)))
+        frame = pd.read_parquet(io.BytesIO(write.parquet_bytes(self.RAW, "measured")))
         assert_array_equal(frame["torque"], self.RAW["torque"][1])
+        told = parquet.read_schema(io.BytesIO(write.parquet_bytes(self.RAW, "simulated"))).metadata
+        self.assertEqual(told[b"nature"], b"simulated")
         frame = pd.read_csv(io.BytesIO(write.csv_bytes(self.RAW)))
         assert_array_equal(frame["torque [lb-ft]"], self.RAW["torque"][1])
         with MDF(io.BytesIO(write.mdf_bytes(self.RAW, "a pull"))) as mdf:

@@ -49,9 +49,10 @@ class DifferenceCurve(Schema):
 
 
 class SetupCurves(Schema):
-    """`made_of`: in words, what is not recorded from an engine."""
+    """`nature` is how its line is drawn; `made_of` in words, what is not recorded from an engine."""
 
     setup_id: int
+    nature: str
     made_of: str
     torque: list[float]
     power: list[float]
@@ -187,6 +188,7 @@ def setup_curves_out(
     ]  # fmt: skip
     return SetupCurves(
         setup_id=comparison.setups[index].pk,
+        nature=comparison.nature_of(index),
         made_of=comparison.made_of(index),
         torque=quantities.from_si(torque, torque_unit).tolist(),
         power=quantities.from_si(geometry.power(torque, comparison.speed_rpm), power_unit).tolist(),

@@ -14,6 +14,7 @@ from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
 from curves.files.write import TableSheet
+from curves.reduction.nature import head_of
 from verdicts.comparison.aligned_pulls import Comparison
 
 
@@ -29,7 +30,8 @@ def setups_table(comparison: Comparison, effects: Effects | None, units: dict[st
     heads, columns = ["rpm"], [comparison.speed_rpm]
     for index, setup in enumerate(comparison.setups):
         power = geometry.power(torque[index], comparison.speed_rpm)
-        heads += [f"{setup.letter} torque [{torque_unit}]", f"{setup.letter} power [{units['power']}]"]
+        name = head_of(setup.letter, comparison.nature_of(index))
+        heads += [f"{name} torque [{torque_unit}]", f"{name} power [{units['power']}]"]
         columns += [quantities.from_si(torque[index], torque_unit), quantities.from_si(power, units["power"])]
         if effects is not None and index != base and effects.linked(index, base):
             found, letter = effects.difference(index, base), comparison.setups[base].letter
@@ -60,7 +62,8 @@ def drawn_curves(
     return {
         "speed_rpm": comparison.speed_rpm.tolist(), "torque_unit": units["torque"], "power_unit": units["power"],
         "setups": [
-            {"position": setup.position, "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
+            {"position": setup.position, "nature": str(comparison.nature_of(index)),
+             "torque": quantities.from_si(torque[index], units["torque"]).tolist(),
              "power": quantities.from_si(comparison.power_of(torque[index]), units["power"]).tolist(),
              "half_width": half(index)}
             for index, setup in enumerate(comparison.setups)

@@ -7,8 +7,9 @@ from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import IO, Any
 
+from curves.reduction.nature import WORDS, Nature
 from verdicts.customer_report.number_format import figure
-from verdicts.customer_report.setup_marks import DRAWN, mark_of
+from verdicts.customer_report.setup_marks import DRAWN, Mark, mark_of
 
 INK, QUIET, LINE, HATCH = "#17212B", "#5B6670", "#DCD6C8", "#8A8F94"
 WIDTH_IN, HEIGHT_IN = 7.2, 4.25
@@ -17,6 +18,7 @@ CHART_TYPES = {"svg": "image/svg+xml", "png": "image/png"}
 HEIGHTS = {"torque": 10, "power": 8}  # of the panels, against each other
 MARK = 1.3  # height of a mark in the same measure
 FONT = "B612"
+NOT_RUN = {Nature.SIMULATED: "hollow line", Nature.FIGURES: "circles"}  # how each is drawn
 LAID_OUT_IN = "DejaVu Sans"  # comes with the library; the sheet's own font is taken where the drawing is shown
 
 
@@ -60,7 +62,8 @@ def _draw(curves: Mapping[str, Any], simulated: bool, out: IO[Any], kind: str) -
             (torque, "torque", curves["torque_unit"], "Torque"), (power, "power", curves["power_unit"], "Power"),
         ):  # fmt: skip
             _panel(axes, speeds, curves["setups"], key)
-            axes.set_title(f"{name}, {unit}", loc="left", fontsize=7.5, color=QUIET, pad=3)
+            key_of = f". {_key(curves['setups'])}" if key == "torque" and _key(curves["setups"]) else ""
+            axes.set_title(f"{name}, {unit}{key_of}", loc="left", fontsize=7.5, color=QUIET, pad=3)
         _strip(strip, curves)
         strip.set_xlim(speeds[0], speeds[-1])
         strip.set_xlabel("rpm", color=QUIET, loc="right", labelpad=1)
@@ -78,8 +81,7 @@ def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any
     ends = _apart([setup[key][-1] for setup in setups], MARK / HEIGHTS[key] * _reach(setups, key))
     for one, end in zip(setups, ends, strict=True):
         mark, values = mark_of(one["position"]), one[key]
-        style = (0, tuple(each * 0.55 for each in mark.dash)) if mark.dash else "-"
-        axes.plot(speeds, values, color=mark.colour, linewidth=1.4, linestyle=style)
+        _line(axes, speeds, values, mark, one.get("nature", Nature.MEASURED))
         if key == "torque" and one["half_width"]:
             low, high = ([value + side * half for value, half in zip(values, one["half_width"], strict=True)]
                          for side in (-1, 1))  # fmt: skip
@@ -98,6 +100,32 @@ def _panel(axes: Any, speeds: Sequence[float], setups: Sequence[Mapping[str, Any
         axes.text(
             place, end, mark.letter, color="white", fontsize=5.5, weight="bold", ha="center", va="center", clip_on=False
         )
+
+
+def _line(axes: Any, speeds: Sequence[float], values: Sequence[float], mark: Mark, nature: str) -> None:
+    """Each nature has a line of its own; a report of an earlier Torvix knows none, and says so across the chart."""
+    style = (0, tuple(each * 0.55 for each in mark.dash)) if mark.dash else "-"
+    if nature == Nature.FIGURES:
+        axes.plot(
+            speeds, values, color=mark.colour, linestyle="none", marker="o", markersize=2.6, markerfacecolor="white",
+            markeredgewidth=0.8, markevery=max(1, len(speeds) // 30),
+        )  # fmt: skip
+        return
+    hollow = nature == Nature.SIMULATED
+    axes.plot(speeds, values, color=mark.colour, linewidth=2.2 if hollow else 1.4, linestyle=style)
+    if hollow:
+        axes.plot(speeds, values, color="white", linewidth=1.0, linestyle=style)
+
+
+def _key(setups: Sequence[Mapping[str, Any]]) -> str:
+    """Which lines no engine was run for, and how they are drawn; empty where all are measured."""
+    found = []
+    for nature, line in NOT_RUN.items():
+        letters = [mark_of(one["position"]).letter for one in setups if one.get("nature") == nature]
+        if letters:
+            which = "" if len(letters) == len(setups) else f"{', '.join(letters)} "
+            found.append(f"{which}{WORDS[nature]}: {line}")
+    return "; ".join(found)
 
 
 def _reach(setups: Sequence[Mapping[str, Any]], key: str) -> float:

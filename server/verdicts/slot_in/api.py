@@ -7,17 +7,13 @@ from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Query, Router, Status
 
-from curves.reduction.nature import Nature
 from programmes.models import Programme
 from shop.models import Person
-from shop.permissions import person_of, require_operator, units_of
-from shop.refusals import Invalid
+from shop.permissions import person_of, units_of
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
-from verdicts.estimates import service as estimates
 from verdicts.estimates.api import EstimateOut, estimate_out
-from verdicts.estimates.service import GainOver
-from verdicts.slot_in import messages
+from verdicts.slot_in.keeping import keep_between
 from verdicts.slot_in.schemas import SlotInAsked, SlotInOut, nothing_out, slot_in_out
 from verdicts.slot_in.service import place_between
 
@@ -39,23 +35,10 @@ def read_slot_in(request: HttpRequest, programme_id: int, given: Query[SlotInAsk
 def keep_slot_in(request: HttpRequest, programme_id: int, given: SlotInAsked) -> Status[EstimateOut]:
     """Keep the curve as it stands, with what it was made from; a later test of the part is held against it."""
     person = person_of(request)
-    require_operator(person)
     programme = programme_with_parts(person, programme_id)
-    choice, asked = given.read(programme), given.asked()
-    compared = compare(programme, choice.standard, choice.counting)
-    found = place_between(person, compared, choice, asked)
-    if found is None or found.found is None:
-        raise Invalid("No curve is drawn: nothing is there to keep.", fields={"part": "choose one between others"})
-    basis = [messages.rests_on(found, units_of(person)), *messages.basis(found)]
-    held = estimates.keep(
-        person, programme, Nature.INFERRED, choice.standard, messages.sentence(found, compared.speed_rpm),
-        {"asked": given.dict(exclude_defaults=True), "basis": basis},
-        compared.speed_rpm,
-        [
-            GainOver(one.setup, found.found.change[row], found.found.low[row], found.found.high[row])
-            for row, one in enumerate(found.used)
-        ],
-        timezone.now(), part=found.part,
+    choice = given.read(programme)
+    held = keep_between(
+        person, programme, choice, given.asked(), given.dict(exclude_defaults=True), timezone.now()
     )  # fmt: skip
     return Status(201, estimate_out(person, held))
 

@@ -8,6 +8,7 @@ import numpy as np
 from ninja import Schema
 from torvix_core.engine.dimensions import Slot
 from torvix_core.units import quantities
+from torvix_core.units.grammar import listed
 
 from curves.reduction.nature import Nature
 from shop.refusals import Invalid
@@ -21,10 +22,13 @@ from verdicts.slot_in.service import Asked, Between
 
 
 class SlotInAsked(ChoiceIn):
-    """What is empty is left to the test. `without` are setups, with commas between; `values` of a variable of one's
-    own as setup:value, with commas between."""
+    """What is empty is left to the test; `family` is a setup of the one that is asked for.
+
+    `without` are setups, with commas between; `values` of a variable of one's own as setup:value, with commas between.
+    """
 
     slot: str = ""
+    family: int | None = None
     part_id: int | None = None
     variable: str = ""
     reference: int | None = None
@@ -57,7 +61,7 @@ class SlotInAsked(ChoiceIn):
         if wrong or not np.isfinite([*values.values(), value or 0.0]).all():
             raise Invalid("Some figures are not understood.", fields=wrong or {"value": "type a number"})
         return Asked(
-            slot, self.part_id, self.variable, self.reference, out, self.own_name[:80], values, value
+            slot, self.family, self.part_id, self.variable, self.reference, out, self.own_name[:80], values, value
         )  # fmt: skip
 
 
@@ -91,6 +95,8 @@ class SlotInOut(Schema):
     nothing: str
     slot: str
     slots: list[BetweenChoice]
+    family: str
+    families: list[BetweenChoice]
     variable: str
     variables: list[BetweenChoice]
     part_id: int | None
@@ -112,9 +118,9 @@ class SlotInOut(Schema):
 
 def nothing_out() -> SlotInOut:
     return SlotInOut(
-        nothing=messages.NO_FAMILY, slot="", slots=[], variable="", variables=[], part_id=None, parts=[], place="",
-        reference=None, tested=[], gains=[], torque=[], torque_low=[], torque_high=[], torque_unit="", sentence="",
-        basis=[], causes=[], companions=[], refused={},
+        nothing=messages.NO_FAMILY, slot="", slots=[], family="", families=[], variable="", variables=[], part_id=None,
+        parts=[], place="", reference=None, tested=[], gains=[], torque=[], torque_low=[], torque_high=[],
+        torque_unit="", sentence="", basis=[], causes=[], companions=[], refused={},
     )  # fmt: skip
 
 
@@ -133,6 +139,10 @@ def slot_in_out(found: Between, comparison: Comparison, choice: Choice, units: M
         ]  # fmt: skip
     return SlotInOut(
         nothing="", slot=found.slot, slots=[BetweenChoice(value=one, label=one.label) for one in found.slots],
+        family=str(found.tested[0].setup.pk),
+        families=[
+            BetweenChoice(value=str(each[0].pk), label=listed([one.letter for one in each])) for each in found.families
+        ],
         variable=found.variable.key,
         variables=[BetweenChoice(value=one.key, label=one.label) for one in found.variables],
         part_id=found.part.pk if found.part else None,
@@ -157,6 +167,6 @@ def _measured(found: Between, comparison: Comparison, choice: Choice) -> list[Ga
     if found.reference is None or {"slot", "without"} & set(found.refused):
         return []
     return [
-        gain_out(one.part.name, gain_of(comparison, choice, found.reference, one.setup))
+        gain_out(one.part.name, gain_of(comparison, choice, found.reference, one.setup), one.setup.pk)
         for one in found.used if one.setup != found.reference
     ]  # fmt: skip

@@ -29,6 +29,7 @@ class Asked:
     """What a reader wants slotted in; empty is left to the test. `values` by setup, of a variable of their own."""
 
     slot: Slot | None = None
+    family_id: int | None = None  # a setup of it
     part_id: int | None = None
     variable: str = ""
     reference_id: int | None = None
@@ -54,6 +55,7 @@ class Between:
 
     slot: Slot
     slots: Sequence[Slot]
+    families: Sequence[Sequence[Setup]]
     tested: Sequence[TestedPart]
     candidates: Sequence[Part]
     part: Part | None
@@ -71,20 +73,25 @@ class Between:
         return sorted((one for one in self.tested if one.used), key=lambda one: one.place or 0.0)
 
 
-def slots_of(comparison: Comparison) -> dict[Slot, list[Setup]]:
-    """Slots in which setups that ran differ alone, with the largest such family; the baseline's where two are equal."""
-    found: dict[Slot, list[Setup]] = {}
+def families_of(comparison: Comparison) -> dict[Slot, list[list[Setup]]]:
+    """Setups that ran and differ in one slot alone, by slot: the family of most parts first, then the baseline's."""
+    found: dict[Slot, list[list[Setup]]] = {}
     ran = list(comparison.setups)
-    for one in ran:
-        beside = [(other, change_of(one, other)) for other in ran]
-        for slot in deciding.DECIDING:
-            family = [other for other, change in beside if not change or {row for row, _ in change} == {slot}]
-            parts = [part for setup in family if (part := part_in(setup, slot)) is not None]
-            better = (len(set(parts)), any(setup.is_baseline for setup in family))
-            known = found.get(slot, [])
-            best = (len({part_in(setup, slot) for setup in known}), any(setup.is_baseline for setup in known))
-            if len(parts) == len(family) and better[0] > 1 and better > best:
-                found[slot] = family
+    for slot in deciding.DECIDING:
+        families: list[list[Setup]] = []
+        for setup in ran:
+            if part_in(setup, slot) is None:
+                continue
+            family = next((each for each in families if {row for row, _ in change_of(each[0], setup)} <= {slot}), None)
+            if family is None:
+                families.append([setup])
+            else:
+                family.append(setup)
+        several = [family for family in families if len({part_in(one, slot) for one in family}) > 1]
+        if several:
+            found[slot] = sorted(
+                several, key=lambda each: (-len(each), not any(setup.is_baseline for setup in each))
+            )  # fmt: skip
     return found
 
 
@@ -96,11 +103,11 @@ def part_in(setup: Setup, slot: Slot) -> Part | None:
 
 def place_between(person: Person, comparison: Comparison, choice: Choice, asked: Asked) -> Between | None:
     """None where no two setups differ in one slot alone. Needs setups with their parts, readings and settings."""
-    families = slots_of(comparison)
-    if not families:
+    by_slot = families_of(comparison)
+    if not by_slot:
         return None
-    slot = asked.slot if asked.slot in families else max(families, key=lambda one: len(families[one]))
-    family = families[slot]
+    slot = asked.slot if asked.slot in by_slot else max(by_slot, key=lambda one: len(by_slot[one][0]))
+    family = next((each for each in by_slot[slot] if asked.family_id in {one.pk for one in each}), by_slot[slot][0])
     known = deciding.variables(slot)
     own = Dimension(OWN, asked.own_name.strip() or "Variable of your own", Measure.NUMBER)
     variable = own if asked.variable == OWN else _variable(family, slot, asked.variable)
@@ -123,7 +130,19 @@ def place_between(person: Person, comparison: Comparison, choice: Choice, asked:
     if part is not None and at is not None and effects is not None and enough and not refused and not causes:
         found = _curve(comparison, effects, sorted(used, key=lambda one: one.place or 0.0), at)
     return Between(
-        slot, list(families), tested, candidates, part, at, variable, [*known, own], reference, causes, refused, found
+        slot,
+        list(by_slot),
+        by_slot[slot],
+        tested,
+        candidates,
+        part,
+        at,
+        variable,
+        [*known, own],
+        reference,
+        causes,
+        refused,
+        found,
     )
 
 

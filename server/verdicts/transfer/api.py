@@ -78,9 +78,9 @@ def read_transfer(request: HttpRequest, programme_id: int, given: Query[Transfer
     person = person_of(request)
     read = _read(person, programme_id, given)
     plain = TransferOut(
-        one_id=read.one.pk, other_id=read.other.pk, gains=[gain_out("This engine", read.own)], sentence="", rule="",
-        spread="", demand="", demands={str(key): text for key, text in messages.DEMANDS.items()}, reminders=[],
-        engines=_engines(person, read.programme),
+        one_id=read.one.pk, other_id=read.other.pk, gains=[gain_out("This engine", read.own, read.other.pk)],
+        sentence="", rule="", spread="", demand="", reminders=[],
+        demands={str(key): text for key, text in messages.DEMANDS.items()}, engines=_engines(person, read.programme),
     )  # fmt: skip
     found = read.found
     if found is None:

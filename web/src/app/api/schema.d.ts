@@ -5071,7 +5071,7 @@ export interface components {
         };
         /**
          * GainOut
-         * @description A curve of a gain; `nature` as its pulls have it, or inferred or transferred.
+         * @description A curve of a gain; `nature` as its pulls have it, or inferred or transferred. `setup_id` of this test, if any.
          */
         GainOut: {
             /** High Percent */
@@ -5084,6 +5084,8 @@ export interface components {
             nature: string;
             /** Percent */
             percent: number[];
+            /** Setup Id */
+            setup_id: number | null;
             /** Speed Rpm */
             speed_rpm: number[];
         };
@@ -7940,7 +7942,7 @@ export interface components {
         };
         /**
          * SetupCurves
-         * @description `made_of`: in words, what is not recorded from an engine.
+         * @description `nature` is how its line is drawn; `made_of` in words, what is not recorded from an engine.
          */
         SetupCurves: {
             difference: components["schemas"]["DifferenceCurve"] | null;
@@ -7948,6 +7950,8 @@ export interface components {
             installed_peak_power: number | null;
             /** Made Of */
             made_of: string;
+            /** Nature */
+            nature: string;
             peak_power: components["schemas"]["PeakOut"];
             peak_torque: components["schemas"]["PeakOut"];
             /** Power */
@@ -8288,8 +8292,9 @@ export interface components {
         };
         /**
          * SlotInAsked
-         * @description What is empty is left to the test. `without` are setups, with commas between; `values` of a variable of one's
-         *     own as setup:value, with commas between.
+         * @description What is empty is left to the test; `family` is a setup of the one that is asked for.
+         *
+         *     `without` are setups, with commas between; `values` of a variable of one's own as setup:value, with commas between.
          */
         SlotInAsked: {
             /**
@@ -8307,6 +8312,8 @@ export interface components {
              * @default
              */
             duty: string;
+            /** Family */
+            family?: number | null;
             /**
              * Healthy Only
              * @default false
@@ -8385,6 +8392,10 @@ export interface components {
             causes: string[];
             /** Companions */
             companions: string[];
+            /** Families */
+            families: components["schemas"]["BetweenChoice"][];
+            /** Family */
+            family: string;
             /** Gains */
             gains: components["schemas"]["GainOut"][];
             /** Nothing */
@@ -12840,6 +12851,7 @@ export interface operations {
                 counting?: string;
                 healthy_only?: boolean;
                 slot?: string;
+                family?: number | null;
                 part_id?: number | null;
                 variable?: string;
                 reference?: number | null;

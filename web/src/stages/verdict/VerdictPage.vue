@@ -22,6 +22,7 @@ import GridRanking from './regimes/GridRanking.vue'
 import RegimesPanel from './regimes/RegimesPanel.vue'
 import RestrictionPanel from './RestrictionPanel.vue'
 import RoadPanel from './road/RoadPanel.vue'
+import SlotInPanel from './slot_in/SlotInPanel.vue'
 import TransferPanel from './transfer/TransferPanel.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
 import { useFrame } from '../../app/frame'
@@ -47,6 +48,7 @@ const EVERY_TEST = [
   { key: 'robust', label: 'Sensitivity' },
   { key: 'speeds', label: 'Along the speed range' },
   { key: 'road', label: 'Road' },
+  { key: 'between', label: 'Between' },
   { key: 'transfer', label: 'Another engine' },
   { key: 'restriction', label: 'Restriction' },
   { key: 'expected', label: 'Predicted vs. measured' },
@@ -131,6 +133,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </template>
           <template #road><RoadPanel /></template>
+          <template #between><SlotInPanel /></template>
           <template #transfer><TransferPanel /></template>
           <template #restriction>
             <ProblemNote :error="noRestriction" />

@@ -3,6 +3,7 @@ import type { Schema } from '../../app/api/client'
 import { figure } from '../figures'
 import { type Ground, letterOf, markOf, shapePath } from '../setups/marks'
 import { FONT, type Ink } from './echarts'
+import { type Nature, natureLines } from './natures'
 import { shownUnhealthy, unhealthyAreas } from './unhealthyAreas'
 import { undividedWords } from '../../stages/verdict/words'
 
@@ -79,25 +80,16 @@ function line(panel: number, speeds: number[], values: number[], colour: string,
   }
 }
 
-/** Points without a line: printed or typed figures, which nobody shall take for a recording. */
-function points(panel: number, speeds: number[], values: number[], colour: string) {
-  return {
-    ...line(panel, speeds, values, colour, [], 0.8),
-    lineStyle: { opacity: 0 },
-    showSymbol: true,
-    symbol: 'emptyCircle',
-    symbolSize: 4,
-    itemStyle: { color: colour },
-  }
-}
-
-type Nature = 'measured' | 'figures' | 'simulated'
-
-/** How single pulls are drawn, so that none is taken for another. */
-const PULLS: Record<Nature, (...given: Parameters<typeof points>) => object> = {
-  measured: (...given) => line(...given, [], 0.8),
-  figures: points,
-  simulated: (...given) => line(...given, [1, 2], 1),
+/** A single pull, thin beside its setup: too thin to be hollow, a simulated one is dotted. */
+function pullLines(
+  panel: number,
+  speeds: number[],
+  values: number[],
+  colour: string,
+  nature: Nature,
+): object[] {
+  if (nature === 'simulated') return [line(panel, speeds, values, colour, [1, 2], 1)]
+  return natureLines(nature, line(panel, speeds, values, colour, [], 0.8), colour, '')
 }
 
 /** What is drawn that no engine ran for, or that was only printed: `A and B simulated`. */
@@ -181,10 +173,14 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
   const { curves, ground } = input
   const mark = markOf(input.positionOf(setup.setup_id), ground)
   const speeds = curves.speed_rpm
-  const series: object[] = [
-    line(0, speeds, setup.torque, mark.colour, mark.dash),
-    line(1, speeds, setup.power, mark.colour, mark.dash),
-  ]
+  const own = (panel: number, values: number[]) =>
+    natureLines(
+      setup.nature as Nature,
+      line(panel, speeds, values, mark.colour, mark.dash),
+      mark.colour,
+      input.ink.panel,
+    )
+  const series: object[] = [...own(0, setup.torque), ...own(1, setup.power)]
   const half = setup.torque_half_width
   if (half) {
     const low = setup.torque.map((torque, index) => torque - half[index]!)
@@ -200,8 +196,11 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
   }
   if (input.showPulls) {
     for (const pull of setup.pulls) {
-      const draw = PULLS[pull.nature as Nature]
-      series.push(draw(0, speeds, pull.torque, mark.colour), draw(1, speeds, pull.power, mark.colour))
+      const nature = pull.nature as Nature
+      series.push(
+        ...pullLines(0, speeds, pull.torque, mark.colour, nature),
+        ...pullLines(1, speeds, pull.power, mark.colour, nature),
+      )
     }
   }
   const other = input.beside?.setups.find((one) => one.setup_id === setup.setup_id)

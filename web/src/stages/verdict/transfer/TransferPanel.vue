@@ -4,15 +4,18 @@ import { useQuery } from '@tanstack/vue-query'
 import { computed, shallowRef, watch } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../../app/api/client'
+import { useAction } from '../../../app/api/queries'
 import { useFrame } from '../../../app/frame'
+import { useKeys } from '../../../app/keys'
 import { useAddress } from '../../../app/useAddress'
+import GainChart from '../../../ui/charts/GainChart.vue'
+import { type Nature, NATURES } from '../../../ui/charts/natures'
 import { figure, signed } from '../../../ui/figures'
 import ProblemNote from '../../../ui/ProblemNote.vue'
 import { useChoice } from '../choice'
-import GainChart from './GainChart.vue'
-import { NATURES } from './gainOption'
+import KeptEstimates from '../estimates/KeptEstimates.vue'
 
-const { programme } = useFrame()
+const { programme, setup, mayOperate } = useFrame()
 const { choice } = useChoice()
 const one = useAddress('from')
 const other = useAddress('to')
@@ -50,6 +53,22 @@ const setups = computed(() =>
     label: `${setup.letter} ${setup.name}`,
   })),
 )
+const carried = computed(() => found.value?.gains.some((gain) => gain.nature === 'transferred'))
+const positions = computed(() =>
+  (found.value?.gains ?? []).map((gain) => (gain.setup_id ? setup(gain.setup_id).position : null)),
+)
+const keep = useAction(async () =>
+  answer(
+    await api.POST('/api/programmes/{programme_id}/transfer', {
+      params: { path: { programme_id: programme.value.id } },
+      body: asked.value as Schema['TransferIn'],
+    }),
+  ),
+)
+const mayKeep = computed(() => mayOperate.value && carried.value && !keep.isPending.value)
+useKeys([
+  { key: 'k', label: 'K', does: 'Keep the estimate', press: () => mayKeep.value && keep.mutate(undefined) },
+])
 /** Every fifth bin: the table says what the chart draws. */
 const rows = (gain: Schema['GainOut']) =>
   gain.speed_rpm.flatMap((rpm, at) =>
@@ -61,7 +80,7 @@ const rows = (gain: Schema['GainOut']) =>
 
 <template>
   <section data-test="transfer" class="pt-3" :aria-busy="isFetching">
-    <ProblemNote :error="error" />
+    <ProblemNote :error="keep.error.value ?? error" />
     <div v-if="found" class="asked">
       <v-select
         :model-value="one || String(found.one_id)"
@@ -119,7 +138,10 @@ const rows = (gain: Schema['GainOut']) =>
       <p v-else class="text quiet">
         Choose an engine, or type its size: what was gained here is carried there.
       </p>
-      <GainChart :gains="found.gains" />
+      <GainChart :gains="found.gains" :positions="positions" />
+      <v-btn v-if="mayOperate && carried" class="my-2" :disabled="!mayKeep" @click="keep.mutate(undefined)"
+        >Keep the estimate</v-btn
+      >
       <div class="d-flex flex-wrap ga-6">
         <v-table v-for="(gain, at) in found.gains" :key="at" class="figures close" data-test="gain">
           <caption class="text-left quiet">
@@ -127,7 +149,7 @@ const rows = (gain: Schema['GainOut']) =>
               gain.label
             }}:
             {{
-              NATURES[gain.nature]
+              NATURES[gain.nature as Nature].word
             }}
           </caption>
           <thead>
@@ -153,6 +175,7 @@ const rows = (gain: Schema['GainOut']) =>
         <li v-for="line in found.reminders" :key="line">{{ line }}</li>
       </ul>
     </template>
+    <KeptEstimates nature="transferred" />
   </section>
 </template>
 
