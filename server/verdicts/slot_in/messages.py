@@ -87,7 +87,10 @@ def basis(found: Between) -> list[str]:
 
 def causes(found: Between, units: Mapping[str, str]) -> list[str]:
     """What does not go along with the deciding variable. With any of these nothing is drawn."""
-    return [_cause(found, one, units) for one in found.causes]
+    if not found.causes:
+        return []
+    first = f"No curve is drawn: what follows does not go along with {_label(found)}, so that alone does not decide."
+    return [first, *(_cause(found, one, units) for one in found.causes)]
 
 
 def _cause(found: Between, cause: SecondCause, units: Mapping[str, str]) -> str:
@@ -95,10 +98,8 @@ def _cause(found: Between, cause: SecondCause, units: Mapping[str, str]) -> str:
     whose = found.part if cause.part is None else used[cause.part].part
     value, expected = (value_text(units, cause.dimension, one) for one in (cause.value, cause.expected))
     remedy = "" if cause.part is None else f" Take {whose} out to go on without it."
-    return (
-        f"{cause.dimension.label} of {whose} is {value}; between its neighbors it would be {expected}. That is a "
-        f"second cause, and {_label(found)} alone does not decide.{remedy}"
-    )
+    line = f"{cause.dimension.label} of {whose} is {value}; between its neighbors it would be {expected}."
+    return f"{line}{remedy}"
 
 
 def companions(found: Between, units: Mapping[str, str]) -> list[str]:

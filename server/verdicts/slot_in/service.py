@@ -116,8 +116,8 @@ def place_between(person: Person, comparison: Comparison, choice: Choice, asked:
     tested = _tested(family, slot, variable, asked)
     used = [one for one in tested if one.used]
     at = asked.value if variable is own else _place(part, variable)
-    if part is None and asked.part_id is None:  # the first that lies between, so that something stands there
-        part = next((one for one in candidates if _inside(used, _place(one, variable))), None)
+    if part is None and asked.part_id is None:
+        part = _first_between(slot, variable, used, candidates)
         at = asked.value if variable is own else _place(part, variable)
     reference = next((one.setup for one in used if one.setup.pk == asked.reference_id), None)
     reference = reference or next((one.setup for one in used if one.setup.is_baseline), None)
@@ -179,6 +179,16 @@ def _tested(family: Sequence[Setup], slot: Slot, variable: Dimension, asked: Ask
 def _inside(used: Sequence[TestedPart], at: float | None) -> bool:
     places = [one.place for one in used if one.place is not None]
     return at is not None and bool(places) and min(places) <= at <= max(places)
+
+
+def _first_between(
+    slot: Slot, variable: Dimension, used: Sequence[TestedPart], candidates: Sequence[Part]
+) -> Part | None:
+    """So that something stands there: one that lies between, without a second cause if there is such a one."""
+    places = [(one, place) for one in candidates if (place := _place(one, variable)) is not None]
+    inside = [(one, place) for one, place in places if _inside(used, place)]
+    plain = (one for one, place in inside if not _causes(slot, variable, used, place, one))
+    return next(plain, inside[0][0] if inside else None)
 
 
 def _causes(slot: Slot, variable: Dimension, used: Sequence[TestedPart], at: float, part: Part) -> list[SecondCause]:

@@ -15,15 +15,14 @@ import { useChart } from './useChart'
 const props = defineProps<{ gains: Schema['GainOut'][]; positions: (number | null)[] }>()
 const element = ref<HTMLElement | null>(null)
 const theme = useTheme()
-const colours = computed(() =>
+const marks = computed(() =>
   props.gains.map((gain, row) => {
     const position = props.positions[row]
-    const ground = theme.global.name.value as Ground
-    const isOwn = position !== null && position !== undefined && !isEstimate(gain.nature as Nature)
-    return isOwn ? markOf(position, ground).colour : null
+    const isOwn = typeof position === 'number' && !isEstimate(gain.nature as Nature)
+    return isOwn ? markOf(position, theme.global.name.value as Ground) : null
   }),
 )
-useChart(element, () => (element.value ? gainOption(props.gains, colours.value, inkOf(element.value)) : null))
+useChart(element, () => (element.value ? gainOption(props.gains, marks.value, inkOf(element.value)) : null))
 </script>
 
 <template>
@@ -34,7 +33,7 @@ useChart(element, () => (element.value ? gainOption(props.gains, colours.value, 
         v-for="(gain, at) in gains"
         :key="at"
         :nature="gain.nature as Nature"
-        :colour="colours[at] ?? 'currentColor'"
+        :colour="marks[at]?.colour ?? 'currentColor'"
         :label="gain.label"
       />
     </figcaption>

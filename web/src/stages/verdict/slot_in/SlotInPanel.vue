@@ -151,9 +151,9 @@ useKeys([
         />
       </div>
       <p v-if="found.sentence" class="text my-3" data-test="inferred">{{ found.sentence }}</p>
-      <p v-for="cause in found.causes" :key="cause" class="text message my-3" data-test="second-cause">
-        Nothing is drawn. {{ cause }}
-      </p>
+      <div v-if="found.causes.length" class="text message my-3" data-test="second-cause">
+        <p v-for="cause in found.causes" :key="cause" class="mb-1">{{ cause }}</p>
+      </div>
       <GainChart v-if="found.gains.length" :gains="found.gains" :positions="positions" />
       <v-btn v-if="mayOperate && inferred" class="my-2" :disabled="!mayKeep" @click="keep.mutate(undefined)"
         >Keep the estimate</v-btn
