@@ -9,7 +9,8 @@ from typing import Any
 
 from standin.boost import OWN_RATIO
 from standin.engine import OWN_RUNNER, Engine
-from standin.truth import mixing, worth
+from standin.practice import NoSuchPractice, Practice, read_practice
+from standin.truth import Worth, mixing, worth
 
 RATED_DROP = 5.08  # kPa, 1.5 inHg, at which a four-barrel carburetor is rated
 MAIN_JET, POWER_VALVE = "main_jet_", "power_valve_"
@@ -34,6 +35,7 @@ class Fitted:
     names: tuple[str, ...] = ()
     settings: Mapping[str, float | str] = field(default_factory=dict)
     carburetor: str = ""
+    practice: Practice | None = None
 
     @property
     def runner_length(self) -> float:
@@ -75,9 +77,18 @@ class Fitted:
         found = self._camshaft(speed_rpm) * self._inlet(swallowed) * self._header(speed_rpm)
         found *= 1 + 0.25 * self._more("spacer.height") * (speed_rpm - 4000) / 3000
         for name in self.names:
-            found *= worth(name).at(speed_rpm)
+            found *= self.worth(name).at(speed_rpm)
         # All air goes through the head: what the others let in more, a head at its limit takes back.
         return found * self._head(swallowed, found)
+
+    def worth(self, part: str) -> Worth:
+        """Beyond its dimensions: of its own, or as a practice test hides it."""
+        return worth(part) if self.practice is None else self.practice.worth(part)
+
+    @property
+    def boost_miss(self) -> float:
+        """kPa by which a practice test misses the boost that was asked for."""
+        return 0.0 if self.practice is None else sum(self.practice.boost_miss(name) for name in self.names)
 
     def depression(self, swallowed: float) -> float:
         """kPa below ambient in the manifold at full throttle."""
@@ -195,7 +206,11 @@ def read_fit(engine: Engine, arguments: Mapping[str, Any]) -> Fitted:
             if isinstance(value, float | int) and not isinstance(value, bool):
                 values[f"{part['slot']}.{key}"] = float(value)
     settings = {str(key): value for key, value in arguments.get("settings", {}).items()}
-    fitted = Fitted(engine, str(arguments.get("label", "")), values, tuple(names), settings, carburetor)
+    try:
+        practice = read_practice(arguments.get("practice"))
+    except NoSuchPractice as error:
+        raise CannotFit(str(error)) from error
+    fitted = Fitted(engine, str(arguments.get("label", "")), values, tuple(names), settings, carburetor, practice)
     if not 0.05 <= fitted.runner_length <= 1.0:
         raise CannotFit("runner_length must lie between 0.05 and 1.0 m")
     cylinders = arguments.get("engine", {}).get("cylinders")

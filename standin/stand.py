@@ -26,7 +26,7 @@ from standin.engine import (
 )
 from standin.faults import OIL_LOSS_S, Faults, NoSuchFault, Script, Trouble, read_script
 from standin.parts import CannotFit, Fitted, read_fit
-from standin.truth import worth
+from standin.practice import COOLS
 from standin.weather import Day, Weather
 
 
@@ -111,6 +111,7 @@ class Stand:
         self.oil = self.coolant = self.skin = air.temperature
         self.sweep = Sweep(2400, 6800, 350)
         self.pulls = 0
+        self.practiced: dict[tuple[str, str], int] = {}  # pulls by practice test and session
         self.level = self.mixture_level = 1.0
         self.in_state_s = self.held_s = 0.0
         self.noise = random.Random(f"{self.seed}/idle")
@@ -155,10 +156,11 @@ class Stand:
             raise Refused(f"parts change on a stopped engine, the stand is {self.state.value}")
         if fitted.label != self.fitted.label:
             self.skin = self.weather().temperature  # the new part comes cold from the bench
-            self.oil -= 0.10 * (self.oil - self.weather().temperature)
-            self.coolant -= 0.10 * (self.coolant - self.weather().temperature)
+            cools = fitted.practice.cools if fitted.practice else COOLS
+            self.oil -= cools * (self.oil - self.weather().temperature)
+            self.coolant -= cools * (self.coolant - self.weather().temperature)
         self.fitted = fitted
-        self.turbo.target = fitted.boost_target if self.engine.boost == "turbo" else 0.0
+        self.turbo.target = fitted.boost_target + fitted.boost_miss if self.engine.boost == "turbo" else 0.0
 
     def _arm(self, sweep: Sweep) -> None:
         if self.state not in (State.IDLE, State.ARMED):
@@ -180,6 +182,10 @@ class Stand:
         # Seeded by the pull, not by the samples before it, so that a repeated day repeats each pull exactly.
         self.noise = random.Random(f"{self.seed}/{self.pulls}")
         self.level = (1 + self.noise.gauss(0, PULL_SCATTER)) * (1 + PULL_DRIFT * (self.pulls - 1))
+        if practice := self.fitted.practice:
+            before = self.practiced.get((practice.seed, practice.session), 0)
+            self.practiced[practice.seed, practice.session] = before + 1
+            self.level *= practice.level(before)
         # Drawn apart, so that the noise of the samples stays what it was.
         self.mixture_level = math.exp(random.Random(f"{self.seed}/{self.pulls}/mixture").gauss(0, MIXTURE_SCATTER))
         self.rpm, self.rate, self.held_s = self.sweep.start_rpm, 0.0, 0.0
@@ -196,7 +202,8 @@ class Stand:
 
     def parts_truth(self) -> dict[str, list[float]]:
         """Level and tilt of each part beyond its dimensions."""
-        return {name: [worth(name).level, worth(name).tilt] for name in self.fitted.names}
+        found = {name: self.fitted.worth(name) for name in self.fitted.names}
+        return {name: [one.level, one.tilt] for name, one in found.items()}
 
     # Time
 
