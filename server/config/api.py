@@ -56,6 +56,7 @@ from verdicts.knock_on.api import router as knock_on_router
 from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
+from verdicts.practice.api import router as practice_router
 from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
 from verdicts.road.api import router as road_router
@@ -114,6 +115,7 @@ api.add_router("", road_router)
 api.add_router("", transfer_router)
 api.add_router("", slot_in_router)
 api.add_router("", estimates_router)
+api.add_router("", practice_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

@@ -11,7 +11,7 @@ from typing_extensions import TypedDict
 
 from engines.models import Build, Engine, Part
 from shop.checked_json import CheckedJSONField, Finite, JsonObject
-from shop.models import Person, Role
+from shop.models import Person, Role, SimulatedEngine
 
 # ISO 1585 for diesels needs the fuel delivery of the engine, which a build does not hold yet.
 STANDARDS = [standard for standard in Standard if standard is not Standard.ISO_1585_CI]
@@ -478,4 +478,41 @@ class Window(models.Model):
         constraints = [
             models.UniqueConstraint(fields=["programme", "channel"], name="window_channel_once_per_programme"),
             models.CheckConstraint(condition=Q(low__lt=F("high")), name="window_rises"),
+        ]
+
+
+class PracticeTrait(models.TextChoices):
+    """What makes a practice test hard. What it hides is drawn by the simulated stand from the seed."""
+
+    DRIFT = "drift", "The engine drifts from pull to pull"
+    CURVED_DRIFT = "curved_drift", "It loses much while it warms through, then little"
+    COLD_STARTS = "cold_starts", "It cools down with every change of parts"
+    WASH = "wash", "Two of the parts are worth the same"
+    CONFOUNDED = "confounded", "Two parts are changed at once"
+    BOOST_MISS = "boost_miss", "The boost is missed with one of the parts (turbocharged four)"
+
+
+class PracticeTest(models.Model):
+    """A test on the simulated stand whose truth is hidden until it is decided; `outcome` is what it then came to."""
+
+    programme = models.OneToOneField(Programme, on_delete=models.CASCADE, related_name="practice")
+    engine = models.CharField(max_length=5, choices=SimulatedEngine.choices, help_text="that stands on the stand")
+    seed = models.CharField(max_length=32, help_text="for the simulated stand alone")
+    traits = ArrayField(models.CharField(max_length=12, choices=PracticeTrait.choices), default=list)
+    made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    made_at = models.DateTimeField()
+    revealed_at = models.DateTimeField(null=True, blank=True)
+    revealed_by = models.ForeignKey(
+        settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+", null=True, blank=True
+    )
+    outcome = CheckedJSONField(shape=JsonObject, default=dict, blank=True)
+
+    class Meta:
+        ordering = ["-made_at", "-pk"]
+        constraints = [
+            models.CheckConstraint(
+                condition=Q(revealed_at__isnull=True, revealed_by__isnull=True)
+                | Q(revealed_at__isnull=False, revealed_by__isnull=False),
+                name="practice_is_revealed_by_somebody",
+            )
         ]

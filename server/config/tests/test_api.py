@@ -61,6 +61,10 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/slot-in", {}, OPERATE),
     ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
     ("get", "/api/programmes/{programme}/estimates", None, READ),
+    ("get", "/api/practice", None, READ),
+    ("post", "/api/practice", {"traits": ["luck"]}, OPERATE),
+    ("get", "/api/programmes/{programme}/practice", None, READ),
+    ("post", "/api/programmes/{programme}/practice/reveal", None, OPERATE),
     ("delete", "/api/estimates/{estimate}", None, OPERATE),
     ("post", "/api/programmes/{programme}/duty-of-log", LOG, READ),
     ("get", "/api/programmes/{programme}/steps", None, READ),
@@ -276,7 +280,7 @@ AT_THE_DOOR = {
 
 NOT_OF_THIS_TEST = {
     "/api/programmes/{programme}/regimes": "no_grid", "/api/programmes/{programme}/boosted": "no_boost",
-    "/api/programmes/{programme}/road": "no_vehicle",
+    "/api/programmes/{programme}/road": "no_vehicle", "/api/programmes/{programme}/practice": "no_practice",
 }  # fmt: skip
 
 

@@ -155,8 +155,8 @@ class Written(SimpleTestCase):
 
         frame = pd.read_parquet(io.BytesIO(write.parquet_bytes(self.RAW, "measured")))
         assert_array_equal(frame["torque"], self.RAW["torque"][1])
-        told = parquet.read_schema(io.BytesIO(write.parquet_bytes(self.RAW, "simulated"))).metadata
-        self.assertEqual(told[b"nature"], b"simulated")
+        schema = parquet.read_schema(io.BytesIO(write.parquet_bytes(self.RAW, "simulated")))
+        self.assertEqual(schema.metadata[b"nature"], b"simulated")
         frame = pd.read_csv(io.BytesIO(write.csv_bytes(self.RAW)))
         assert_array_equal(frame["torque [lb-ft]"], self.RAW["torque"][1])
         with MDF(io.BytesIO(write.mdf_bytes(self.RAW, "a pull"))) as mdf:

@@ -9,5 +9,5 @@ from shop.models import Person
 
 
 def readable(person: Person) -> QuerySet[Programme]:
-    seen = Programme.objects.visible_to(person).select_related("build__engine", "created_by")
+    seen = Programme.objects.visible_to(person).select_related("build__engine", "created_by", "practice")
     return seen.prefetch_related("setups__parts")

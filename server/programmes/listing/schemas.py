@@ -99,6 +99,7 @@ class ProgrammeOut(ProgrammeRow):
     smallest_difference_percent: float
     held_constant: str
     stand_in: str
+    is_practice: bool
     from_file_at: datetime | None
 
 
@@ -155,5 +156,6 @@ def programme_out(programme: Programme) -> ProgrammeOut:
         smallest_difference_percent=programme.smallest_difference * 100,
         held_constant=programme.held_constant,
         stand_in=programme.stand_in,
+        is_practice=hasattr(programme, "practice"),
         from_file_at=programme.from_file_at,
     )

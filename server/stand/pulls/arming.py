@@ -12,7 +12,7 @@ from django.db.models import Max
 from engines.builds.service import mark_used as close_build
 from engines.sheet import sheets
 from programmes.expectations.service import seal
-from programmes.models import Candidate, Programme, Setup
+from programmes.models import Candidate, PracticeTest, Programme, Setup
 from programmes.plan.versions import mark_used
 from programmes.settings import service as adjusting
 from shop.models import Person
@@ -148,7 +148,17 @@ def bolted_on(programme: Programme, setup: Setup) -> dict[str, object]:
                   for part in setup.parts.prefetch_related("readings")],
         "settings": {key.removeprefix("setting:"): value.text if value.value is None else value.value
                      for key, value in adjusting.in_force(setup).items()},
+        **_practice(programme),
     }  # fmt: skip
+
+
+def _practice(programme: Programme) -> dict[str, object]:
+    """What a simulated stand draws the hidden worth of a practice test from; drift begins anew with each session."""
+    found = PracticeTest.objects.filter(programme=programme).first()
+    if found is None:
+        return {}
+    latest = programme.sessions.order_by("-opened_at", "-pk").values_list("pk", flat=True).first()
+    return {"practice": {"seed": found.seed, "traits": found.traits, "session": str(latest or "")}}
 
 
 FIT_ENGINE = ("cylinders", "bore", "stroke", "redline", "quoted_ratio", "spark_advance", "fuel")

@@ -7,12 +7,12 @@ from datetime import datetime
 
 from django.db import IntegrityError, transaction
 
-from programmes.models import Programme
+from programmes.models import PracticeTest, Programme
 from shop.models import Person, Stand
 from shop.permissions import require_operator
 from shop.refusals import Refusal
 from shop.texts import optional
-from stand.models import ENDED, Session
+from stand.models import ENDED, Link, Session
 from stand.pulls.commands import tell_browsers
 from stand.session import cautions, tuning_time
 from stand.signals import session_opened
@@ -35,6 +35,9 @@ def open_session(
     if stand.retired_at is not None or not stand.on_line:
         raise Refusal(f"{stand} is not in use. Choose another stand, or ask the owner to bring it back.",
                       code="stand_retired")  # fmt: skip
+    if PracticeTest.objects.filter(programme=programme).exists() and not _is_simulated(stand):
+        where = "Choose the simulated stand, or let the owner add one under Stands."
+        raise Refusal(f"A practice test runs on the simulated stand alone. {where}", code="practice_stand")
     kept = {key: optional(text, key, 80) for key, text in asdict(fluids).items()}
     try:
         with transaction.atomic():
@@ -46,6 +49,12 @@ def open_session(
         running = Session.objects.filter(stand=stand, closed_at=None).select_related("programme").first()
         message = f"“{running.programme.question}” is open on {stand}." if running else f"{stand} was in use then."
         raise Refusal(f"{message} Close that session first.", code="stand_busy") from error
+
+
+def _is_simulated(stand: Stand) -> bool:
+    """One that this application runs, or one that says so."""
+    link = Link.objects.filter(stand=stand).first()
+    return bool(stand.simulated) or (link is not None and link.hello.get("simulated") is True)
 
 
 def close_session(person: Person, session: Session, at: datetime) -> Session:

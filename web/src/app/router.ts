@@ -63,6 +63,11 @@ export const router = createRouter({
           name: 'instruments',
           component: () => import('../stages/shop/InstrumentsPage.vue'),
         },
+        {
+          path: 'practice',
+          name: 'practice',
+          component: () => import('../stages/practice/PracticePage.vue'),
+        },
         { path: 'air', name: 'air', component: () => import('../stages/air/AirPage.vue') },
         {
           path: 'background-work',

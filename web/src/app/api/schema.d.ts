@@ -1230,6 +1230,30 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Practice Tests
+         * @description Every practice test, the newest first, and how people do at them.
+         */
+        get: operations["practice_tests"];
+        put?: never;
+        /**
+         * Make Practice
+         * @description A practice test for the simulated stand, with a plan that is left to be improved.
+         */
+        post: operations["make_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes": {
         parameters: {
             query?: never;
@@ -1712,6 +1736,46 @@ export interface paths {
         get: operations["overlays"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/practice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Practice
+         * @description Of one test. Refusal `no_practice` where it is none.
+         */
+        get: operations["practice"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/practice/reveal": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Reveal Practice
+         * @description The truth, once somebody has decided. Both calls are frozen beside it.
+         */
+        post: operations["reveal_practice"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3744,6 +3808,20 @@ export interface components {
             /** Window */
             window: number;
         };
+        /**
+         * BoughtOut
+         * @description How often such a day calls the right winner, per cent; null where it could not be judged.
+         */
+        BoughtOut: {
+            /** Label */
+            label: string;
+            /** Nobody Percent */
+            nobody_percent: number | null;
+            /** Right Percent */
+            right_percent: number | null;
+            /** Wrong Percent */
+            wrong_percent: number | null;
+        };
         /** BringingOut */
         BringingOut: {
             /** Engine */
@@ -3805,6 +3883,23 @@ export interface components {
             low: number[];
             /** Percent */
             percent: number[];
+        };
+        /**
+         * CallOut
+         * @description A call; no setup means that nobody is called and the baseline stays. `by` is empty for the verdict's own.
+         */
+        CallOut: {
+            /**
+             * By
+             * @default
+             */
+            by: string;
+            /** Is Right */
+            is_right: boolean;
+            /** Lost Percent */
+            lost_percent: number;
+            /** Setup Id */
+            setup_id: number | null;
         };
         /**
          * CautionsOut
@@ -5951,6 +6046,11 @@ export interface components {
             /** Points */
             points: number[][];
         };
+        /** MadeOut */
+        MadeOut: {
+            /** Programme Id */
+            programme_id: number;
+        };
         /**
          * MapRowOut
          * @description One level of the map; `power` is the peak of the best part there.
@@ -6647,6 +6747,24 @@ export interface components {
             /** Wrong Tries */
             wrong_tries: number;
         };
+        /**
+         * PersonScore
+         * @description Of one person: tests that were revealed, calls that were right, and what a call lost on the mean, per cent.
+         */
+        PersonScore: {
+            /** Last Lost Percent */
+            last_lost_percent: number;
+            /** Lost Percent */
+            lost_percent: number;
+            /** Name */
+            name: string;
+            /** Right */
+            right: number;
+            /** Tests */
+            tests: number;
+            /** Tool Right */
+            tool_right: number;
+        };
         /** PhotoOut */
         PhotoOut: {
             /** By */
@@ -6847,6 +6965,73 @@ export interface components {
             /** Without Return Percent */
             without_return_percent: number;
         };
+        /** PracticeIn */
+        PracticeIn: {
+            /**
+             * Traits
+             * @default []
+             */
+            traits: string[];
+        };
+        /**
+         * PracticeOut
+         * @description `revealed` is null until it is; `may_reveal` while it was decided and is not.
+         */
+        PracticeOut: {
+            /** Decided */
+            decided: boolean;
+            /** May Reveal */
+            may_reveal: boolean;
+            revealed: components["schemas"]["RevealedOut"] | null;
+            /** Traits */
+            traits: string[];
+        };
+        /** PracticePage */
+        PracticePage: {
+            /** May Make */
+            may_make: boolean;
+            /** Most Traits */
+            most_traits: number;
+            /** People */
+            people: components["schemas"]["PersonScore"][];
+            /** Rows */
+            rows: components["schemas"]["PracticeRow"][];
+            /** Traits */
+            traits: components["schemas"]["TraitOut"][];
+        };
+        /**
+         * PracticeRow
+         * @description A practice test in the list; the calls are empty until it is revealed.
+         */
+        PracticeRow: {
+            /** By */
+            by: string;
+            /** Call */
+            call: string;
+            /** Is Right */
+            is_right: boolean | null;
+            /** Lost Percent */
+            lost_percent: number | null;
+            /**
+             * Made At
+             * Format: date-time
+             */
+            made_at: string;
+            /** Made By */
+            made_by: string;
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
+            /** Revealed At */
+            revealed_at: string | null;
+            /** Tool Is Right */
+            tool_is_right: boolean | null;
+            /** Tool Lost Percent */
+            tool_lost_percent: number | null;
+            /** Traits */
+            traits: string[];
+        };
         /**
          * PredictedMixture
          * @description Lambda at a speed with the jets that are advised, and between what it should lie in 95 of 100 cases.
@@ -6888,6 +7073,8 @@ export interface components {
             high_rpm: number;
             /** Id */
             id: number;
+            /** Is Practice */
+            is_practice: boolean;
             /** Low Rpm */
             low_rpm: number;
             /** Question */
@@ -7434,6 +7621,21 @@ export interface components {
             places: components["schemas"]["PlaceOut"][];
             /** Sentences */
             sentences: string[];
+        };
+        /** RevealedOut */
+        RevealedOut: {
+            /** Bought */
+            bought: components["schemas"]["BoughtOut"][];
+            /** Lessons */
+            lessons: string[];
+            person: components["schemas"]["CallOut"];
+            /** Pulls */
+            pulls: number;
+            /** Setups */
+            setups: components["schemas"]["TrueSetupOut"][];
+            tool: components["schemas"]["CallOut"];
+            /** Traits */
+            traits: string[];
         };
         /** ReviseIn */
         ReviseIn: {
@@ -9118,6 +9320,13 @@ export interface components {
             /** Label */
             label: string;
         };
+        /** TraitOut */
+        TraitOut: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
         /**
          * TransferIn
          * @description `one` and `other` are setups, the first the baseline where it is empty; the engine by its build, or typed.
@@ -9264,6 +9473,24 @@ export interface components {
             weather: string[];
             /** Why */
             why: string;
+        };
+        /**
+         * TrueSetupOut
+         * @description Per cent over the baseline: the truth, and what the verdict read where it had a figure.
+         */
+        TrueSetupOut: {
+            /** High */
+            high: number | null;
+            /** Is Best */
+            is_best: boolean;
+            /** Low */
+            low: number | null;
+            /** Percent */
+            percent: number | null;
+            /** Setup Id */
+            setup_id: number;
+            /** True Percent */
+            true_percent: number;
         };
         /** TryIn */
         TryIn: {
@@ -11713,6 +11940,50 @@ export interface operations {
             };
         };
     };
+    practice_tests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticePage"];
+                };
+            };
+        };
+    };
+    make_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PracticeIn"];
+            };
+        };
+        responses: {
+            /** @description Created */
+            201: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeOut"];
+                };
+            };
+        };
+    };
     programmes: {
         parameters: {
             query?: {
@@ -12452,6 +12723,50 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overlays"];
+                };
+            };
+        };
+    };
+    practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+        };
+    };
+    reveal_practice: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PracticeOut"];
                 };
             };
         };

@@ -52,7 +52,10 @@ async function copy(programme_id: number) {
   }
 }
 const plan = () => void router.push({ name: 'new-programme' })
-useKeys([{ key: 'n', label: 'N', does: 'Plan a new test', press: () => me.value?.may_operate && plan() }])
+useKeys([
+  { key: 'n', label: 'N', does: 'Plan a new test', press: () => me.value?.may_operate && plan() },
+  { key: 'x', label: 'X', does: 'Practice', press: () => void router.push({ name: 'practice' }) },
+])
 </script>
 
 <template>
@@ -60,6 +63,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Plan a new test', press: () => me.value?
     <header class="page-head">
       <h1>Tests</h1>
       <span v-if="me?.may_operate" class="d-flex ga-2">
+        <v-btn :to="{ name: 'practice' }">Practice</v-btn>
         <ImportTest />
         <v-btn
           :color="data?.total ? 'hand' : undefined"

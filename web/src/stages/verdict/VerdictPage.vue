@@ -22,6 +22,7 @@ import GridRanking from './regimes/GridRanking.vue'
 import RegimesPanel from './regimes/RegimesPanel.vue'
 import RestrictionPanel from './RestrictionPanel.vue'
 import RoadPanel from './road/RoadPanel.vue'
+import RevealPanel from '../practice/RevealPanel.vue'
 import SlotInPanel from './slot_in/SlotInPanel.vue'
 import TransferPanel from './transfer/TransferPanel.vue'
 import RobustnessPanel from './RobustnessPanel.vue'
@@ -60,6 +61,7 @@ const TABS = computed(() => [
   ...(isGrid.value ? [{ key: 'regimes', label: 'Regimes' }] : []),
   ...(isBoosted.value ? [{ key: 'boost', label: 'Boost' }] : []),
   ...EVERY_TEST,
+  ...(programme.value.is_practice ? [{ key: 'practice', label: 'Practice' }] : []),
 ])
 const tab = useAddressTab(() => TABS.value.map((known) => known.key))
 
@@ -133,6 +135,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
             <p v-for="stretch in verdict.stretches" :key="stretch" class="text">{{ stretch }}</p>
           </template>
           <template #road><RoadPanel /></template>
+          <template #practice><RevealPanel /></template>
           <template #between><SlotInPanel /></template>
           <template #transfer><TransferPanel /></template>
           <template #restriction>
