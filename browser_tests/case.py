@@ -23,7 +23,8 @@ from django.test import Client
 from django.utils.crypto import get_random_string
 from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync_playwright
 
-from demo.loader import say_to_stand, scenario
+from demo.loader import scenario
+from demo.stand_day import say_to_stand
 from demo.tests.loaded import CopyCase, DemonstrationCase
 from ops.lanes import lane_port
 from ops.machine import browser

@@ -14,7 +14,7 @@ from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import keep, pull, see_to_everything
 from browser_tests.case import ASYNC_UNSAFE, MANAGE, ServedCase, pick, step
-from demo.loader import say_to_stand
+from demo.stand_day import say_to_stand
 from ops.processes import Family
 from ops.stands import Stands
 from shop.models import Stand

@@ -9,7 +9,7 @@ from unittest import TestCase
 
 from torvix_core.units.quantities import SPELLINGS, UNITS
 
-from demo.loader import simulated_stand
+from demo.stand_day import simulated_stand
 from standin import conformance
 
 HELLO: dict[str, Any] = {

@@ -8,7 +8,7 @@ import threading
 import time
 from dataclasses import dataclass, field
 
-from demo.loader import say_to_stand
+from demo.stand_day import say_to_stand
 
 
 @dataclass

@@ -3,7 +3,7 @@
 import numpy as np
 import scenes
 
-from demo.loader import say_to_stand
+from demo.stand_day import say_to_stand
 from stand.models import Command, Note, NoteKind, Pull, PullState
 from stand.pulls import arming, commands, starting, stopping
 from stand.pulls.samples import read_raw

@@ -20,7 +20,7 @@ from django.core.management import CommandError, call_command
 from django.db import OperationalError, connection
 from django.test import TransactionTestCase
 
-from demo.loader import StepBy, say_to_stand, simulated_stand
+from demo.stand_day import StepBy, say_to_stand, simulated_stand
 from shop.models import Role, Stand
 from stand.limits import service as limits
 from stand.models import ENDED, Chunk, Command, Link, Pull, PullOrigin, PullState

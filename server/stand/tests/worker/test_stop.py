@@ -12,7 +12,7 @@ from django.conf import settings
 from django.db import DatabaseError
 from django.test import TestCase
 
-from demo.loader import say_to_stand
+from demo.stand_day import say_to_stand
 from shop.models import Person, Role, Stand
 from shop.refusals import NotAllowed
 from stand.models import Command, Link, Pull, PullState
