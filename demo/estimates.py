@@ -11,8 +11,8 @@ from torvix_core.air.standards import Standard
 from engines.models import Part
 from programmes.models import Programme
 from shop.models import Person
+from verdicts.access import programme_with_parts
 from verdicts.judging.choice import Choice
-from verdicts.slot_in.api import programme_with_parts
 from verdicts.slot_in.keeping import keep_between
 from verdicts.slot_in.service import Asked
 

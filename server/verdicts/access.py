@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db.models import prefetch_related_objects
 from django.shortcuts import get_object_or_404
 
 from programmes.models import Programme
@@ -16,3 +17,10 @@ def programme_of(person: Person, programme_id: int) -> Programme:
         .prefetch_related("setups", "build__installation")
     )
     return get_object_or_404(seen, pk=programme_id)
+
+
+def programme_with_parts(person: Person, programme_id: int) -> Programme:
+    """The same with what its parts and settings are."""
+    programme = programme_of(person, programme_id)
+    prefetch_related_objects([programme], "setups__parts__readings", "setups__settings")
+    return programme

@@ -2,40 +2,18 @@
 
 from __future__ import annotations
 
-from datetime import datetime
-
-import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema, Status
-from torvix_core.judging.sentences import signed_percent
-from torvix_core.units.checked import Array
+from ninja import Router, Status
 
 from programmes.models import Programme
-from shop.models import Person
-from shop.permissions import may_operate, person_of
+from shop.permissions import person_of
 from verdicts.access import programme_of
 from verdicts.estimates import service
-from verdicts.estimates.service import Outcome
+from verdicts.estimates.schemas import EstimateOut, estimate_out
 from verdicts.models import Estimate
 
 router = Router(tags=["estimates"])
-
-
-class EstimateOut(Schema):
-    """`outcome` is what a later test measured, empty while there is none; `inside` the share of its speeds at which
-    the band holds that, null then."""
-
-    id: int
-    nature: str
-    sentence: str
-    made_from: list[str]
-    by: str
-    at: datetime
-    outcome: str
-    inside: float | None
-    test_id: int | None
-    may_withdraw: bool
 
 
 @router.get("/programmes/{programme_id}/estimates", response=list[EstimateOut], operation_id="estimates")
@@ -55,30 +33,3 @@ def withdraw_estimate(request: HttpRequest, estimate_id: int) -> Status[None]:
     seen = Estimate.objects.filter(programme__in=Programme.objects.visible_to(person))
     service.withdraw(person, get_object_or_404(seen.select_related("programme__build", "by"), pk=estimate_id))
     return Status(204, None)
-
-
-def estimate_out(person: Person, estimate: Estimate) -> EstimateOut:
-    found = service.outcome_of(person, estimate)
-    basis = estimate.made_from.get("basis")
-    return EstimateOut(
-        id=estimate.pk, nature=estimate.nature, sentence=estimate.sentence,
-        made_from=[str(line) for line in basis] if isinstance(basis, list) else [], by=str(estimate.by), at=estimate.at,
-        outcome=_sentence(found) if found else "", inside=found.inside if found else None,
-        test_id=found.gain.programme.pk if found else None,
-        may_withdraw=found is None and may_operate(person) and estimate.by_id == person.pk,
-    )  # fmt: skip
-
-
-def _sentence(found: Outcome) -> str:
-    where = "at every speed" if found.inside == 1 else f"at {found.inside * 100:.0f} % of the speeds"
-    speed = found.gain.speed_rpm
-    return (
-        f'Tested since, in "{found.gain.programme.question}": {_mean(found.gain.change)} '
-        f"({_mean(found.gain.low)} to {_mean(found.gain.high)}) {found.gain.nature} on the mean from {speed[0]:.0f} to "
-        f"{speed[-1]:.0f} rpm; the estimate said {_mean(found.said.change)} there. Inside its band {where}, missed by "
-        f"{found.missed * 100:.1f} % of torque."
-    )
-
-
-def _mean(shares: Array) -> str:
-    return signed_percent(float(np.mean(shares)))

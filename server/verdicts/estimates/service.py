@@ -45,7 +45,7 @@ class GainOver:
 
 
 @dataclass(frozen=True)
-class Outcome:
+class MeasuredSince:
     """What a later test measured of what an estimate said, over the speeds that both have.
 
     `inside` is the share of them at which the measured gain lies in the band, its own interval counted in; `missed` the
@@ -89,7 +89,7 @@ def withdraw(person: Person, estimate: Estimate) -> None:
     estimate.delete()
 
 
-def outcome_of(person: Person, estimate: Estimate) -> Outcome | None:
+def outcome_of(person: Person, estimate: Estimate) -> MeasuredSince | None:
     """What was measured of it since; None while nothing was, or where the person may not see that test."""
     for test in _tests(person, estimate):
         for curve, one, other in _pairs(test, estimate):
@@ -146,7 +146,7 @@ def _later(setup: Setup, at: datetime) -> bool:
     return first is not None and first.armed_at is not None and first.armed_at > at
 
 
-def _held_against(gain: GainCurve, speed: Array, said: GainOver) -> Outcome:
+def _held_against(gain: GainCurve, speed: Array, said: GainOver) -> MeasuredSince:
     """On the speeds of the later test."""
     shared = (gain.speed_rpm >= speed[0]) & (gain.speed_rpm <= speed[-1])
     measured = GainCurve(
@@ -158,7 +158,7 @@ def _held_against(gain: GainCurve, speed: Array, said: GainOver) -> Outcome:
     apart = np.log1p(measured.change) - change
     own = (np.log1p(measured.high) - np.log1p(measured.low)) / 2
     room = np.where(apart > 0, high - change, change - low)
-    return Outcome(
+    return MeasuredSince(
         measured, GainOver(said.against, *(np.expm1(each) for each in (change, low, high))),
         float(np.mean(np.abs(apart) <= np.hypot(room, own))), float(np.sqrt(np.mean(apart**2))),
     )  # fmt: skip

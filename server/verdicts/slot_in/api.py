@@ -2,17 +2,14 @@
 
 from __future__ import annotations
 
-from django.db.models import prefetch_related_objects
 from django.http import HttpRequest
 from django.utils import timezone
 from ninja import Query, Router, Status
 
-from programmes.models import Programme
-from shop.models import Person
 from shop.permissions import person_of, units_of
-from verdicts.access import programme_of
+from verdicts.access import programme_with_parts
 from verdicts.comparison.aligned_pulls import compare
-from verdicts.estimates.api import EstimateOut, estimate_out
+from verdicts.estimates.schemas import EstimateOut, estimate_out
 from verdicts.slot_in.keeping import keep_between
 from verdicts.slot_in.schemas import SlotInAsked, SlotInOut, nothing_out, slot_in_out
 from verdicts.slot_in.service import place_between
@@ -41,9 +38,3 @@ def keep_slot_in(request: HttpRequest, programme_id: int, given: SlotInAsked) ->
         person, programme, choice, given.asked(), given.dict(exclude_defaults=True), timezone.now()
     )  # fmt: skip
     return Status(201, estimate_out(person, held))
-
-
-def programme_with_parts(person: Person, programme_id: int) -> Programme:
-    programme = programme_of(person, programme_id)
-    prefetch_related_objects([programme], "setups__parts__readings", "setups__settings")
-    return programme

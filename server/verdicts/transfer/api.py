@@ -21,9 +21,8 @@ from shop.refusals import Invalid
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.estimates import service as estimates
-from verdicts.estimates.api import EstimateOut, estimate_out
 from verdicts.estimates.gains import GainCurve, gain_of
-from verdicts.estimates.schemas import GainOut, estimated_out, gain_out
+from verdicts.estimates.schemas import EstimateOut, GainOut, estimate_out, estimated_out, gain_out
 from verdicts.estimates.service import GainOver
 from verdicts.judging.choice import Choice
 from verdicts.judging.schemas import ChoiceIn

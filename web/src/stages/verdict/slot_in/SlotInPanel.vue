@@ -108,7 +108,7 @@ useKeys([
     <ProblemNote :error="keep.error.value ?? (Object.keys(wrong).length ? null : error)" />
     <p v-if="found?.nothing" class="text quiet">{{ found.nothing }}</p>
     <template v-else-if="found">
-      <div class="asked">
+      <div class="fields-grid">
         <v-select
           :model-value="found.slot"
           label="Kind of part"
@@ -198,11 +198,3 @@ useKeys([
     <KeptEstimates nature="inferred" />
   </section>
 </template>
-
-<style scoped>
-.asked {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(230px, 1fr));
-  gap: 4px 14px;
-}
-</style>

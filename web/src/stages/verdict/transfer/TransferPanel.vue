@@ -81,7 +81,7 @@ const rows = (gain: Schema['GainOut']) =>
 <template>
   <section data-test="transfer" class="pt-3" :aria-busy="isFetching">
     <ProblemNote :error="keep.error.value ?? error" />
-    <div v-if="found" class="asked">
+    <div v-if="found" class="fields-grid">
       <v-select
         :model-value="one || String(found.one_id)"
         label="What was gained over"
@@ -178,11 +178,3 @@ const rows = (gain: Schema['GainOut']) =>
     <KeptEstimates nature="transferred" />
   </section>
 </template>
-
-<style scoped>
-.asked {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
-  gap: 4px 14px;
-}
-</style>
