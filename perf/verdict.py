@@ -95,6 +95,7 @@ def through_the_api() -> None:
     programme = day(operator)
     client = Client(HTTP_HOST="127.0.0.1")
     client.force_login(operator)
+    between = scenes.manifold(operator, "between two", 300)
     asked = (
         "curves",
         "verdict",
@@ -102,6 +103,8 @@ def through_the_api() -> None:
         "verdict?duty=strip",
         "verdict?standard=observed",
         "robustness",
+        f"slot-in?part_id={between.pk}",
+        "transfer?displacement=2.5 L&cylinders=6",
     )
     for what in asked:
         taken = []

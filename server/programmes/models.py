@@ -499,6 +499,7 @@ class PracticeTest(models.Model):
     engine = models.CharField(max_length=5, choices=SimulatedEngine.choices, help_text="that stands on the stand")
     seed = models.CharField(max_length=32, help_text="for the simulated stand alone")
     traits = ArrayField(models.CharField(max_length=12, choices=PracticeTrait.choices), default=list)
+    is_surprise = models.BooleanField(default=False, help_text="the traits were drawn, and are hidden too")
     made_by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     made_at = models.DateTimeField()
     revealed_at = models.DateTimeField(null=True, blank=True)

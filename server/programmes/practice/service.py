@@ -37,10 +37,13 @@ MOST_TRAITS = 4  # of a test that can still be decided in a day
 
 
 @transaction.atomic
-def make(person: Person, traits: Collection[str], at: datetime, seed: str = "") -> Programme:
-    """A test of three manifolds, with whatever makes it hard. Invalid names the field. `seed` repeats a truth."""
+def make(person: Person, traits: Collection[str], at: datetime, seed: str = "", surprise: bool = False) -> Programme:
+    """A test of three manifolds, with whatever makes it hard, or a draw of that. Invalid names the field.
+
+    `seed` repeats a truth.
+    """
     require_operator(person)
-    wanted = list(dict.fromkeys(traits))
+    wanted = _drawn() if surprise else list(dict.fromkeys(traits))
     if not set(wanted) <= set(PracticeTrait.values) or len(wanted) > MOST_TRAITS:
         raise Invalid("So a test cannot be made.", fields={"traits": f"choose at most {MOST_TRAITS} of the list"})
     boosted = PracticeTrait.BOOST_MISS in wanted
@@ -67,9 +70,17 @@ def make(person: Person, traits: Collection[str], at: datetime, seed: str = "") 
     )  # fmt: skip
     programme = plan_programme(person, at, build, plan)
     PracticeTest.objects.create(
-        programme=programme, engine=engine, seed=seed or secrets.token_hex(8), traits=wanted, made_by=person, made_at=at
-    )
+        programme=programme, engine=engine, seed=seed or secrets.token_hex(8), traits=wanted, is_surprise=surprise,
+        made_by=person, made_at=at,
+    )  # fmt: skip
     return programme
+
+
+def _drawn() -> list[str]:
+    """Up to three that show in what is measured; what shows in the plan would be no surprise."""
+    dice = secrets.SystemRandom()
+    seen = (PracticeTrait.CONFOUNDED, PracticeTrait.BOOST_MISS)
+    return dice.sample([trait.value for trait in PracticeTrait if trait not in seen], dice.randint(0, 3))
 
 
 def _part(person: Person, at: datetime, slot: Slot, name: str) -> Part:

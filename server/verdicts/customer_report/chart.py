@@ -7,6 +7,8 @@ from collections.abc import Mapping, Sequence
 from itertools import pairwise
 from typing import IO, Any
 
+import numpy as np
+
 from curves.reduction.nature import WORDS, Nature
 from verdicts.customer_report.number_format import figure
 from verdicts.customer_report.setup_marks import DRAWN, Mark, mark_of
@@ -62,6 +64,8 @@ def _draw(curves: Mapping[str, Any], simulated: bool, out: IO[Any], kind: str) -
             (torque, "torque", curves["torque_unit"], "Torque"), (power, "power", curves["power_unit"], "Power"),
         ):  # fmt: skip
             _panel(axes, speeds, curves["setups"], key)
+            if key == "torque":
+                _estimates(axes, speeds, curves.get("estimates", []))
             key_of = f". {_key(curves['setups'])}" if key == "torque" and _key(curves["setups"]) else ""
             axes.set_title(f"{name}, {unit}{key_of}", loc="left", fontsize=7.5, color=QUIET, pad=3)
         _strip(strip, curves)
@@ -115,6 +119,22 @@ def _line(axes: Any, speeds: Sequence[float], values: Sequence[float], mark: Mar
     axes.plot(speeds, values, color=mark.colour, linewidth=2.2 if hollow else 1.4, linestyle=style)
     if hollow:
         axes.plot(speeds, values, color="white", linewidth=1.0, linestyle=style)
+
+
+def _estimates(axes: Any, speeds: Sequence[float], estimates: Sequence[Mapping[str, Any]]) -> None:
+    """What nobody measured: round dots in an outlined band, in the ink, and with its word."""
+    for one in estimates:
+        values, low, high = ([np.nan if value is None else value for value in one[key]]
+                             for key in ("torque", "low", "high"))  # fmt: skip
+        axes.plot(speeds, values, color=INK, linewidth=2.0, linestyle=(0, (0.1, 2.2)), dash_capstyle="round")
+        for bound in (low, high):
+            axes.plot(speeds, bound, color=INK, linewidth=0.5, linestyle=(0, (2, 3)))
+        known = [place for place, value in enumerate(one["torque"]) if value is not None]
+        if known:
+            at = known[len(known) // 4]
+            axes.annotate(
+                one["label"], (speeds[at], values[at]), xytext=(0, -11), textcoords="offset points", color=INK
+            )
 
 
 def _key(setups: Sequence[Mapping[str, Any]]) -> str:

@@ -87,5 +87,11 @@ def table_file(document: Mapping[str, Any], kind: str) -> bytes:
     """The 100 rpm table of a sheet with the ranking's words, CSV or XLSX."""
     about = [document["question"], document["engine"], document["standard"], *document["headline"], document["method"],
              *(f"{one['letter']}: {one['name']}" for one in document["setups"]), *document["notes"]]  # fmt: skip
-    table = Table("Setups", about, document["table"]["heads"], document["table"]["rows"])
+    about += document.get("estimates", [])
+    heads, rows = list(document["table"]["heads"]), [list(row) for row in document["table"]["rows"]]
+    for one in document["curves"].get("estimates", []):
+        heads.append(f"{one['label']} {document['curves']['torque_unit']}")
+        for row, value in zip(rows, one["torque"], strict=True):
+            row.append(value)
+    table = Table("Setups", about, heads, rows)
     return sheet_csv(table) if kind == "csv" else sheet_xlsx(table)

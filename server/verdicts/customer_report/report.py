@@ -13,7 +13,7 @@ from torvix_core.judging.difference import DifferenceState
 from torvix_core.units import quantities
 from torvix_core.units.grammar import numbered
 
-from curves.reduction.nature import Nature, nature_of
+from curves.reduction.nature import Nature, head_of, nature_of
 from programmes.models import Programme
 from programmes.plan.plans import SETTING, Plan, PlannedSetup
 from programmes.settings import tune_sizes
@@ -30,6 +30,7 @@ from stand.session import cautions
 from verdicts.comparison.aligned_pulls import Comparison, Counting
 from verdicts.curves.service import drawn_curves, torque_means
 from verdicts.customer_report.engine_lines import engine_lines
+from verdicts.customer_report.estimate_lines import drawn_estimates, estimate_lines
 from verdicts.customer_report.number_format import NOTHING, figure, plus_minus, signed, span
 from verdicts.judging import answers, robustness
 from verdicts.judging import choice as choices
@@ -69,6 +70,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
     shown, units = answers.out(person, found), units_of(person)
     build, curves = programme.build, drawn_curves(found.comparison, found.curves, found.strip[0], units)
     simulated = any(nature_of(kept_pull.pull) is Nature.SIMULATED for kept_pull in found.comparison.kept)
+    curves["estimates"] = drawn_estimates(programme, found, units)
     holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
     return {
         "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
@@ -83,7 +85,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
         "setups": _setups(found, units), "curves": curves, "table": _table(found, curves),
         "conditions": _conditions(programme, found, units), "excluded": _excluded(programme, found),
         "method": shown.method, "notes": shown.notes, "decision": _decision(programme),
-        "handover": _handover(programme, found.plan),
+        "handover": _handover(programme, found.plan), "estimates": estimate_lines(programme),
         "interests": optional(wanted.interests, "interests", 300), "remark": optional(wanted.remark, "remark", 600),
         "cautions": [*cautions.of_engine(programme), HANDED_ON],
     }  # fmt: skip
@@ -211,10 +213,10 @@ def _boost(compared: Comparison, index: int, units: Mapping[str, str]) -> str:
 def _table(found: WorkedVerdict, curves: Mapping[str, Any]) -> dict[str, Any]:
     """Torque and power of each setup for each 100 rpm; numbers, to be printed with one decimal."""
     heads = ["rpm"]
-    for setup in found.comparison.setups:
-        heads += [f"{setup.letter} {curves['torque_unit']}", f"{setup.letter} {curves['power_unit']}"]
     columns = [curves["speed_rpm"]]
-    for curve in curves["setups"]:
+    for setup, curve in zip(found.comparison.setups, curves["setups"], strict=True):
+        name = head_of(setup.letter, Nature(curve["nature"]))
+        heads += [f"{name} {curves['torque_unit']}", f"{name} {curves['power_unit']}"]
         columns += [curve["torque"], curve["power"]]
     return {"heads": heads, "rows": [list(row) for row in zip(*columns, strict=True)]}
 

@@ -22,6 +22,7 @@ router = Router(tags=["practice"])
 
 class PracticeIn(Schema):
     traits: list[str] = []
+    surprise: bool = False
 
 
 class MadeOut(Schema):
@@ -133,7 +134,7 @@ def read_practice_tests(request: HttpRequest) -> PracticePage:
 @router.post("/practice", response={201: MadeOut}, operation_id="make_practice")
 def make_practice(request: HttpRequest, given: PracticeIn) -> Status[MadeOut]:
     """A practice test for the simulated stand, with a plan that is left to be improved."""
-    made = make(person_of(request), given.traits, timezone.now())
+    made = make(person_of(request), given.traits, timezone.now(), surprise=given.surprise)
     return Status(201, MadeOut(programme_id=made.pk))
 
 
@@ -156,10 +157,17 @@ def _out(practice: PracticeTest, operates: bool) -> PracticeOut:
     decided = practice.programme.decisions.exists()
     is_revealed = practice.revealed_at is not None
     return PracticeOut(
-        traits=[str(PracticeTrait(trait).label) for trait in practice.traits], decided=decided,
+        traits=_traits(practice), decided=decided,
         may_reveal=decided and operates and not is_revealed,
         revealed=RevealedOut(**practice.outcome) if is_revealed else None,
     )  # fmt: skip
+
+
+def _traits(practice: PracticeTest) -> list[str]:
+    """What makes it hard; of a surprise nobody knows before it is revealed."""
+    if practice.is_surprise and practice.revealed_at is None:
+        return ["A surprise"]
+    return [str(PracticeTrait(trait).label) for trait in practice.traits]
 
 
 def _row(practice: PracticeTest) -> PracticeRow:
@@ -168,7 +176,7 @@ def _row(practice: PracticeTest) -> PracticeRow:
     letters = {setup.pk: setup.letter for setup in practice.programme.setups.all()}
     return PracticeRow(
         programme_id=practice.programme_id, question=practice.programme.question, made_by=str(practice.made_by),
-        made_at=practice.made_at, traits=[str(PracticeTrait(trait).label) for trait in practice.traits],
+        made_at=practice.made_at, traits=_traits(practice),
         revealed_at=practice.revealed_at, by=call.get("by", ""),
         call=letters.get(call["setup_id"], "nobody") if call else "", is_right=call.get("is_right"),
         lost_percent=call.get("lost_percent"), tool_is_right=tool.get("is_right"),

@@ -273,3 +273,11 @@ class Kept(Scene):
         assert held.part is not None
         self.assertEqual((held.part.name, held.curves.count()), ("Cam 235 (2)", 3))
         self.assertEqual({one.against.programme_id for one in held.curves.all()}, {made.pk})
+
+    def test_a_report_prints_it_apart_and_draws_it_in_a_line_of_its_own(self):
+        self.keep()
+        preview = self.client.post(f"/api/programmes/{self.programme.pk}/sheet-preview", {}, "application/json")
+        page = preview.json()["html"]
+        self.assertIn("Not measured", page)
+        self.assertIn("Inferred, not measured: Cam 235 over Cam 216", page)
+        self.assertIn("Cam 235, inferred", page)  # beside its dots

@@ -1,5 +1,6 @@
 """A gain carried to another engine, and replaced by what was measured there."""
 
+from datetime import timedelta
 from typing import Any
 
 import numpy as np
@@ -15,6 +16,7 @@ from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from programmes.plan.saving import plan_in_force, plan_programme
 from programmes.settings.service import read_setting
 from shop.models import Person, Role, Stand
+from verdicts.models import Estimate
 
 SPARK = "setting:spark_advance"
 SMALL = {**scenes.SIX, "bore": "80 mm", "stroke": "70 mm"}
@@ -151,3 +153,36 @@ class ByData(Scene):
             self.there(build, 0.025 + 0.005 * number)
         found = self.carried(build_id=self.small.pk)
         self.assertIn("learned from 3 tests of the same parts on other engines", found["spread"])
+
+
+class Kept(Scene):
+    def keep(self, **given: Any):
+        url = f"/api/programmes/{self.programme.pk}/transfer"
+        return self.client.post(url, given, "application/json")
+
+    def listed(self) -> list[dict[str, Any]]:
+        return self.client.get(f"/api/programmes/{self.programme.pk}/estimates").json()
+
+    def test_it_is_kept_with_its_rule_and_held_against_the_test_over_there(self):
+        answer = self.keep(build_id=self.small.pk)
+        self.assertEqual(answer.status_code, 201, answer.content)
+        held = answer.json()
+        self.assertEqual((held["nature"], held["inside"]), ("transferred", None))
+        self.assertEqual(held["made_from"][0], "Carried to 2.1 six.")
+        self.assertIn("common practice, no source", held["made_from"][1])
+        Estimate.objects.update(at=scenes.DAY - timedelta(days=1))
+        later = self.there(self.small, 0.03)
+        (found,) = self.listed()
+        self.assertEqual(found["test_id"], later.pk)
+        self.assertRegex(found["outcome"], r"^Tested since, in \"The same there\?\": ")
+        self.assertLess(found["inside"], 0.5)  # there it gains at its old speeds, not where the same air comes
+
+    def test_what_was_measured_there_is_not_kept_as_an_estimate(self):
+        self.there(self.small, 0.03)
+        answer = self.keep(build_id=self.small.pk)
+        self.assertEqual((answer.status_code, set(answer.json()["fields"])), (422, {"build_id"}))
+        self.assertEqual(self.keep().status_code, 422)
+
+    def test_one_of_a_typed_engine_waits_for_no_test(self):
+        self.assertEqual(self.keep(displacement="2.5 L", cylinders=6).status_code, 201)
+        self.assertEqual(self.listed()[0]["outcome"], "")

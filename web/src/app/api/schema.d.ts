@@ -6968,6 +6968,11 @@ export interface components {
         /** PracticeIn */
         PracticeIn: {
             /**
+             * Surprise
+             * @default false
+             */
+            surprise: boolean;
+            /**
              * Traits
              * @default []
              */

@@ -16,8 +16,13 @@ const { data, error } = useQuery({
   queryFn: async () => answer(await api.GET('/api/practice')),
 })
 const traits = ref<string[]>([])
+const surprise = ref(false)
 const make = useAction(async () => {
-  const made = answer(await api.POST('/api/practice', { body: { traits: traits.value } }))
+  const made = answer(
+    await api.POST('/api/practice', {
+      body: { traits: surprise.value ? [] : traits.value, surprise: surprise.value },
+    }),
+  )
   await router.push({ name: 'plan', params: { id: made.programme_id } })
 })
 const wrong = computed(() =>
@@ -56,7 +61,12 @@ useKeys([
           v-model="traits"
           :value="one.value"
           :label="one.label"
-          :disabled="isFull && !traits.includes(one.value)"
+          :disabled="surprise || (isFull && !traits.includes(one.value))"
+          hide-details
+        />
+        <v-checkbox
+          v-model="surprise"
+          label="A surprise: drawn, and hidden until it is revealed"
           hide-details
         />
       </fieldset>

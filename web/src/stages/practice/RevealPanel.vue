@@ -67,7 +67,7 @@ const share = (value: number | null) => (value === null ? '–' : figure(value, 
             <th>Truth</th>
             <th>Read</th>
             <th>95 %</th>
-            <th class="words" />
+            <th class="words">Status</th>
           </tr>
         </thead>
         <tbody>
@@ -78,7 +78,7 @@ const share = (value: number | null) => (value === null ? '–' : figure(value, 
             <td>{{ signed(one.true_percent, 1) }}</td>
             <td>{{ one.percent === null ? '–' : signed(one.percent, 1) }}</td>
             <td>{{ one.percent === null ? '' : `${signed(one.low!, 1)} to ${signed(one.high!, 1)}` }}</td>
-            <td class="words">{{ one.is_best ? 'best' : '' }}</td>
+            <td class="words">{{ one.is_best ? 'best' : 'behind' }}</td>
           </tr>
         </tbody>
       </v-table>

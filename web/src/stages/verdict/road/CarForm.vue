@@ -58,7 +58,7 @@ const RULES = [
         What is typed here is tried, and written nowhere; the build sheet keeps the car. Type none to leave
         out a line that the sheet has.
       </p>
-      <div class="car">
+      <div class="fields-grid">
         <v-text-field
           v-for="line in road?.vehicle ?? NEEDED"
           :key="line.key"
@@ -92,7 +92,7 @@ const RULES = [
           clearable
         />
       </div>
-      <div class="car mt-3">
+      <div class="fields-grid mt-3">
         <v-text-field
           v-model="typed.shift_rpm"
           label="Shift at"
@@ -143,11 +143,3 @@ const RULES = [
     </v-form>
   </DisclosurePanel>
 </template>
-
-<style scoped>
-.car {
-  display: grid;
-  grid-template-columns: repeat(auto-fill, minmax(210px, 1fr));
-  gap: 4px 14px;
-}
-</style>

@@ -22,6 +22,7 @@ const other = useAddress('to')
 const engine = useAddress('engine')
 const displacement = useAddress('displacement', '', { step: false })
 const cylinders = useAddress('cylinders', '', { step: false })
+const strokes = useAddress('strokes')
 const demand = useAddress('demand')
 const byPort = useAddress('by_port')
 const asked = computed(() => ({
@@ -31,6 +32,7 @@ const asked = computed(() => ({
   build_id: Number(engine.value) || undefined,
   displacement: engine.value ? undefined : displacement.value || undefined,
   cylinders: engine.value ? undefined : Number(cylinders.value) || undefined,
+  strokes: !engine.value && strokes.value === '2' ? 2 : undefined,
   demand: demand.value || undefined,
   by_port: byPort.value === 'true' || undefined,
 }))
@@ -118,6 +120,17 @@ const rows = (gain: Schema['GainOut']) =>
         inputmode="numeric"
         :disabled="Boolean(engine)"
         :error-messages="wrong.cylinders"
+      />
+      <v-select
+        :model-value="strokes || '4'"
+        label="Firing cycle"
+        :items="[
+          { value: '4', label: 'Four-stroke' },
+          { value: '2', label: 'Two-stroke' },
+        ]"
+        :disabled="Boolean(engine)"
+        :error-messages="wrong.strokes"
+        @update:model-value="strokes = $event === '2' ? '2' : ''"
       />
       <v-select
         :model-value="demand || found.demand"
