@@ -252,6 +252,6 @@ class Sheets(Case):
             self.assertIn(re.sub(r"\s+", " ", sentence), words)
         self.assertIn("emergency stop", words)
         self.assertLessEqual(len(PdfReader(io.BytesIO(pdf)).pages), 2)
-        self.assertTrue(table.startswith("rpm,A lb-ft,A hp,B lb-ft,B hp"))
+        self.assertTrue(table.startswith("rpm,A simulated lb-ft,A simulated hp,B simulated lb-ft"))
         self.assertEqual(SheetLink.objects.get(recipient="Fenwick").opened, 3)
         self.assertEqual(self.problems, [])

@@ -1,6 +1,6 @@
 """python -m standin.practice: what a practice test hides, drawn from its seed, and what it was once it is revealed.
 
-The stand is told the seed with what is bolted on, and behaves accordingly. Nothing of it is on the line; whoever knows
+The stand gets the seed with what is bolted on, and behaves accordingly. Nothing of it is on the line; whoever knows
 the seed may ask for it here: a JSON object in, one out, as docs/line-protocol.md describes.
 """
 

@@ -184,7 +184,7 @@ class Curve(SimpleTestCase):
         own = np.log1p(found.change) + family.read
         assert_allclose(own - own[0], 0, atol=2e-3)
 
-    def test_parts_that_are_missed_by_their_neighbors_are_told(self):
+    def test_parts_that_are_missed_by_their_neighbors_are_named(self):
         worth = np.zeros((3, len(SPEED)))
         worth[1] = 0.01
         found = slot_in(np.array([0.0, 1, 2]), 0.5, worth, np.zeros((len(SPEED), 3, 3)), SPEED)

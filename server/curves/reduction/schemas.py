@@ -85,15 +85,16 @@ class ReduceIn(Schema):
 
 
 class InspectionOut(Schema):
-    """`no_curve` says why there is none. Without samples, `figures` says what the printed figures are.
+    """`nature` is how the curve is drawn; `no_curve` says why there is none.
 
-    `not_repaired` is what the factor cannot make up for.
+    Without samples, `figures` says what the printed figures are. `not_repaired` is what the factor cannot make up for.
     """
 
     pull_id: int
     number: int
     setup_id: int
     state: str
+    nature: str
     has_samples: bool
     figures: str
     no_curve: str
@@ -155,7 +156,7 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
     wish = pull.reduction_overrides.last()
     return InspectionOut(
         pull_id=pull.pk, number=pull.number, setup_id=pull.setup_id, state=pull.state,
-        has_samples=pull.origin not in nature.OF_FIGURES,
+        nature=nature.nature_of(pull), has_samples=pull.origin not in nature.OF_FIGURES,
         figures=standard_words(pull.figures_standard) if pull.figures_standard else "",
         no_curve=no_curve, torque_unit=torque_unit, power_unit=power_unit,
         speed_rpm=curve.speed_rpm if curve else [],

@@ -5,12 +5,13 @@ from __future__ import annotations
 import secrets
 from collections.abc import Collection
 from datetime import datetime
+from itertools import count
 
 from django.db import transaction
 from torvix_core.engine.dimensions import Slot
 
 from engines.builds.service import describe_engine
-from engines.models import Part
+from engines.models import Engine, Part
 from engines.parts.service import PartFacts, add_part
 from programmes.models import BoostPolicy, PracticeTest, PracticeTrait, Programme
 from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
@@ -48,8 +49,7 @@ def make(person: Person, traits: Collection[str], at: datetime, seed: str = "", 
         raise Invalid("So a test cannot be made.", fields={"traits": f"choose at most {MOST_TRAITS} of the list"})
     boosted = PracticeTrait.BOOST_MISS in wanted
     engine = SimulatedEngine.FOUR if boosted else SimulatedEngine.SIX
-    number = PracticeTest.objects.count() + 1
-    name = f"Practice {number}"
+    name = _free_name()
     build = describe_engine(person, at, f"{name} engine", FOUR if boosted else SIX)
     manifolds = [_part(person, at, Slot.INTAKE_MANIFOLD, f"{name} manifold {letter}") for letter in "ABC"]
     headers: list[Part] = []
@@ -69,11 +69,21 @@ def make(person: Person, traits: Collection[str], at: datetime, seed: str = "", 
         answers_change="Nothing but your score. Improve the plan before you run it: returns, pulls, setups.",
     )  # fmt: skip
     programme = plan_programme(person, at, build, plan)
+    # Nobody takes them for real ones in a list; the plan of the test itself goes on offering them.
+    Engine.objects.filter(pk=build.engine_id).update(archived_at=at)
+    Part.objects.filter(pk__in=[part.pk for part in (*manifolds, *headers)]).update(archived_at=at)
     PracticeTest.objects.create(
         programme=programme, engine=engine, seed=seed or secrets.token_hex(8), traits=wanted, is_surprise=surprise,
         made_by=person, made_at=at,
     )  # fmt: skip
     return programme
+
+
+def _free_name() -> str:
+    """The next number of which no engine is left, also not of a practice test that was deleted."""
+    taken = set(Engine.objects.filter(name__startswith="Practice ").values_list("name", flat=True))
+    numbers = (f"Practice {number}" for number in count(PracticeTest.objects.count() + 1))
+    return next(name for name in numbers if f"{name} engine" not in taken)
 
 
 def _drawn() -> list[str]:

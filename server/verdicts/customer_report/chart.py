@@ -145,7 +145,8 @@ def _key(setups: Sequence[Mapping[str, Any]]) -> str:
         if letters:
             which = "" if len(letters) == len(setups) else f"{', '.join(letters)} "
             found.append(f"{which}{WORDS[nature]}: {line}")
-    return "; ".join(found)
+    text = "; ".join(found)
+    return text[:1].upper() + text[1:]
 
 
 def _reach(setups: Sequence[Mapping[str, Any]], key: str) -> float:

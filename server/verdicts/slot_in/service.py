@@ -201,11 +201,14 @@ def _refused(
     tested: Sequence[TestedPart], part: Part | None, at: float | None, variable: Dimension, effects: Effects | None,
     comparison: Comparison,
 ) -> dict[str, str]:  # fmt: skip
-    """Why nothing can be drawn, by field; too few tested parts and second causes are told beside the parts."""
+    """Why nothing can be drawn, by field; too few tested parts and second causes stand beside the parts."""
     label = variable.label.lower()
     used = [one for one in tested if one.used]
     if effects is None:
         return {"slot": "how much a pull scatters is not known by speed: repeat one of these setups"}
+    if len(used) < 2:
+        known = "use two of them at least" if variable.key != OWN else f"type the {label} of two of them at least"
+        return {"without": known}
     places = {setup.pk: place for place, setup in enumerate(comparison.setups)}
     if any(not effects.linked(places[one.setup.pk], places[used[0].setup.pk]) for one in used):
         return {"without": "these were run on days that nothing links: take one of them out, or run a setup on both"}
@@ -214,7 +217,7 @@ def _refused(
     if at is None:
         where = "type it" if variable.key == OWN else "write it on its sheet under Parts"
         return {"value" if variable.key == OWN else "part": f"its {label} is not known: {where}"}
-    if used and not _inside(used, at):
+    if not _inside(used, at):
         return {"part": f"its {label} lies outside what was tested: nothing is drawn there"}
     return {}
 

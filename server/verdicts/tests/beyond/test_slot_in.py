@@ -101,7 +101,7 @@ class Between(Scene):
         over_a, over_c = (self.asked(reference=one.pk)["torque"] for one in (setups[0], setups[2]))
         np.testing.assert_allclose(over_a, over_c, rtol=3e-3)
 
-    def test_what_goes_along_is_told_and_what_is_not_written_down(self):
+    def test_what_goes_along_is_listed_and_what_is_not_written_down(self):
         lines = self.asked()["companions"]
         self.assertTrue(any(line.startswith("Exhaust duration at 0.050 in: 231°") for line in lines), lines)
         bare = self.cam("Cam 231", 231, exhaust_duration_050="", intake_lift="")
@@ -161,6 +161,14 @@ class NothingDrawn(Scene):
         middle = scenes.manifold(self.operator, "Runner between", 300)
         found = self.asked(runners, part_id=middle.pk)
         self.assertRegex(found["sentence"], r"it takes 4 different tested parts because it resonates, and 3 are there")
+
+    def test_one_tested_part_or_none_has_nothing_between(self):
+        setups = [str(one.pk) for one in self.programme.setups.all()]
+        for out in (setups, setups[1:]):
+            found = self.asked(without=",".join(out), part_id=self.between.pk)
+            self.assertEqual((found["sentence"], found["refused"]), ("", {"without": "use two of them at least"}))
+        found = self.asked(variable="own", own_name="Ramp", part_id=self.between.pk)
+        self.assertIn("type the ramp of two of them", found["refused"]["without"])
 
     def test_a_second_cause_of_the_part(self):
         wide = self.cam("Cam 234 wide", 234, lobe_separation="118")
@@ -231,7 +239,7 @@ class Kept(Scene):
         self.assertEqual(held["inside"], 1.0)
         self.assertIn("Inside its band at every speed", held["outcome"])
 
-    def test_a_part_that_falls_outside_its_band_is_told_so(self):
+    def test_a_part_that_falls_outside_its_band_is_said_to(self):
         self.backdated()
         self.ran("And 235?", [self.cams[228], self.between], [0.02, 0.06], scenes.DAY + timedelta(days=3))
         (held,) = self.listed()

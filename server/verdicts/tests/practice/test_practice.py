@@ -10,12 +10,14 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from django.utils import timezone
 
+from engines.models import Engine, Part
 from programmes.models import PracticeTest, Programme
 from programmes.plan.saving import plan_in_force
 from programmes.practice.service import make
 from shop.models import Person, Role, Stand
 from stand.pulls.arming import bolted_on
 from verdicts.models import Decision
+from verdicts.practice.truth import truth_of
 
 
 class Scene(TestCase):
@@ -73,6 +75,16 @@ class Making(Scene):
         boosted = self.made("boost_miss")
         self.assertEqual((boosted.practice.engine, boosted.boost_policy), ("four", "equal_boost"))
 
+    def test_its_parts_are_in_no_list_but_in_its_own_plan(self):
+        programme = self.made("confounded")
+        self.assertEqual(self.client.get("/api/parts-table").json()["rows"], [])
+        self.assertFalse(Part.objects.listed().exists() or Engine.objects.listed().exists())
+        draft = self.client.get(f"/api/plans/{programme.pk}").json()["draft"]
+        draft["order"] = [*draft["order"], {**draft["order"][0], "id": None}]
+        answer = self.client.put(f"/api/plans/{programme.pk}", draft, "application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        self.assertEqual([visit.setup for visit in plan_in_force(programme).order], [0, 1, 2, 0])
+
     def test_a_surprise_is_hidden_until_it_is_revealed(self):
         self.client.post("/api/practice", {"surprise": True}, "application/json")
         practice = PracticeTest.objects.get()
@@ -82,6 +94,11 @@ class Making(Scene):
         self.decide(practice.programme, 1)
         self.assertEqual(self.revealed(practice.programme)["traits"], ["The engine drifts from pull to pull"])
         self.assertEqual(self.client.get("/api/practice").json()["rows"][0]["traits"][0][:10], "The engine")
+
+    def test_a_number_whose_engine_is_still_there_is_passed_over(self):
+        first = self.made()
+        first.practice.delete()
+        self.assertEqual(self.made().question, "Practice 2: which manifold?")
 
     def test_what_cannot_be_made_is_named_at_the_field(self):
         for traits in (["luck"], ["drift", "wash", "confounded", "cold_starts", "curved_drift"]):
@@ -159,6 +176,14 @@ class Revealing(Scene):
             self.assertAlmostEqual(one["right_percent"] + one["nobody_percent"] + one["wrong_percent"], 100)
         self.assertGreater(returned["right_percent"], as_run["right_percent"])
 
+    def test_a_missed_boost_is_no_gain_in_the_truth(self):
+        programme = self.made("boost_miss")
+        found = truth_of(programme.practice, list(programme.setups.all()), np.array([4000.0, 5000.0, 6000.0]))
+        missed = [one["boost_miss_kpa"] for name, one in found.parts.items() if "manifold" in name]
+        self.assertEqual(sorted(missed), [0.0, 0.0, 7.0])
+        gains = found.torque / found.torque[0] - 1
+        self.assertLess(np.abs(gains).max(), 0.03)  # 7 kPa more would be some 4 %
+
     def test_in_a_wash_either_part_may_be_taken(self):
         programme = self.made("wash")
         self.run_it(programme, (1.0, 1.001, 1.0))
@@ -167,7 +192,7 @@ class Revealing(Scene):
         self.assertEqual(sum(setup["is_best"] for setup in found["setups"]), 2)
         self.assertTrue(any("worth the same" in line for line in found["lessons"]))
 
-    def test_the_parts_of_a_confounded_pair_are_told_apart(self):
+    def test_the_parts_of_a_confounded_pair_are_revealed_one_by_one(self):
         programme = self.made("confounded")
         self.run_it(programme)
         self.decide(programme, 0)

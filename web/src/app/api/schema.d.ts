@@ -5460,9 +5460,9 @@ export interface components {
         };
         /**
          * InspectionOut
-         * @description `no_curve` says why there is none. Without samples, `figures` says what the printed figures are.
+         * @description `nature` is how the curve is drawn; `no_curve` says why there is none.
          *
-         *     `not_repaired` is what the factor cannot make up for.
+         *     Without samples, `figures` says what the printed figures are. `not_repaired` is what the factor cannot make up for.
          */
         InspectionOut: {
             air: components["schemas"]["AirOfPull"] | null;
@@ -5493,6 +5493,8 @@ export interface components {
             inertia_unit: string;
             /** Marks */
             marks: number[][];
+            /** Nature */
+            nature: string;
             /** No Curve */
             no_curve: string;
             /** Not Repaired */

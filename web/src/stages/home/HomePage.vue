@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** The tests of the shop: where each stands, what it says so far, and what needs a hand today. */
 import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, api } from '../../app/api/client'
@@ -14,12 +14,13 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { usePaged } from '../../ui/usePaged'
 import { copyOf, NEW_PLAN } from '../plan/copy'
-import OpenTests from '../plan/OpenTests.vue'
 import { useHome } from '../shop/queries'
 import FirstSteps from './FirstSteps.vue'
 import ImportTest from './ImportTest.vue'
 import VerdictLine from './VerdictLine.vue'
 
+/** Below the tests, so it may come after them. */
+const OpenTests = defineAsyncComponent(() => import('../plan/OpenTests.vue'))
 const { data: me } = useMe()
 const { data: home } = useHome() // counts archived ones too
 const router = useRouter()

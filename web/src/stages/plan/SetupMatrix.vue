@@ -40,9 +40,11 @@ function dropRow(key: string) {
   draft.rows = draft.rows.filter((row) => row.key !== key)
 }
 
+/** Archived parts only where this plan has them already. */
 function inSlot(slot: string, value: string) {
+  const planned = new Set(draft.setups.flatMap((setup) => setup.part_ids))
   const found = (parts.value ?? [])
-    .filter((part) => part.slot === slot && (!part.archived || value === String(part.id)))
+    .filter((part) => part.slot === slot && (!part.archived || planned.has(part.id)))
     .map((part) => ({ value: String(part.id), label: part.name }))
   if (value.includes(' ')) {
     const names = value.split(' ').map((id) => parts.value?.find((part) => String(part.id) === id)?.name)

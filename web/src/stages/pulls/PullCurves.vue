@@ -4,6 +4,7 @@ import { computed, ref } from 'vue'
 
 import type { Schema } from '../../app/api/client'
 import { FONT, inkOf, markLine } from '../../ui/charts/echarts'
+import { type Nature, NATURES, natureLines } from '../../ui/charts/natures'
 import { useChart } from '../../ui/charts/useChart'
 
 export interface Shown {
@@ -49,6 +50,10 @@ useChart(element, () => {
     lineStyle: { color: one.colour, width, type: dashed ? [4, 3] : 'solid' },
     itemStyle: { color: one.colour },
   })
+  const ofNature = (one: Shown, drawn: ReturnType<typeof line>) =>
+    natureLines(one.inspection.nature as Nature, drawn, one.colour, ink.panel)
+  const { word, line: asLine } = NATURES[inspection.nature as Nature]
+  const how = inspection.nature === 'measured' ? 'solid' : `as ${asLine}`
   const rpm = props.raw?.series.find((one) => one.key === 'rpm')
   const torque = props.raw?.series.find((one) => one.key === 'torque')
   // Up to the highest speed: what comes after is the engine running down.
@@ -102,7 +107,7 @@ useChart(element, () => {
       splitNumber: index ? 3 : 5,
       name: index
         ? `${lower.value!.name}, ${lower.value!.unit}${expected.value.length ? '; with the advised jets dashed, 95 % between the thin lines' : ''}`
-        : `Torque, ${inspection.torque_unit}: samples, observed dashed, ${inspection.standard_label} solid`,
+        : `Torque, ${inspection.torque_unit}, ${word}: samples, observed dashed, ${inspection.standard_label} ${how}`,
       nameTextStyle: { color: ink.quiet, align: 'left', padding: [0, 0, 0, -44] },
       nameGap: 6,
       axisLine: { show: false },
@@ -172,7 +177,7 @@ useChart(element, () => {
       ),
       ...drawn.flatMap((one) => [
         line(0, one, one.inspection.observed, 1, true),
-        ...(one.inspection.corrected.length ? [line(0, one, one.inspection.corrected, 2)] : []),
+        ...(one.inspection.corrected.length ? ofNature(one, line(0, one, one.inspection.corrected, 2)) : []),
         ...(lower.value && seriesOf(one, props.below)
           ? [line(1, one, seriesOf(one, props.below)!.values, 2)]
           : []),
