@@ -14,13 +14,13 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { usePaged } from '../../ui/usePaged'
 import { copyOf, NEW_PLAN } from '../plan/copy'
+import OpenTests from '../plan/OpenTests.vue'
 import { useHome } from '../shop/queries'
 import FirstSteps from './FirstSteps.vue'
-import ImportTest from './ImportTest.vue'
 import VerdictLine from './VerdictLine.vue'
 
-/** Below the tests, so it may come after them. */
-const OpenTests = defineAsyncComponent(() => import('../plan/OpenTests.vue'))
+/** A form of its own, seldom used: it comes after the first screen. */
+const ImportTest = defineAsyncComponent(() => import('./ImportTest.vue'))
 const { data: me } = useMe()
 const { data: home } = useHome() // counts archived ones too
 const router = useRouter()
