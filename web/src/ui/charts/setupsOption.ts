@@ -191,7 +191,7 @@ function seriesOf(input: SetupsOptionInput, setup: SetupCurves) {
   if (input.overlay) {
     if (over) series.push(line(2, speeds, over as number[], mark.colour, mark.dash))
   } else if (setup.difference) {
-    series.push(line(2, speeds, setup.difference.value, mark.colour, mark.dash))
+    series.push(...own(2, setup.difference.value))
     series.push(band(2, speeds, setup.difference.low, setup.difference.high, mark.colour, 2))
   }
   if (input.showPulls) {
