@@ -112,7 +112,7 @@ def reveal(asked: Mapping[str, Any]) -> dict[str, Any]:
         "scatter": stand.PULL_SCATTER, "drift_per_pull": stand.PULL_DRIFT + practice.drift_per_pull,
         "warming": practice.bend, "warming_pulls": BEND_PULLS,
     }  # fmt: skip
-    return {"torque": torque, "parts": parts, "habits": habits}
+    return {"torque": torque, "parts": parts, "habits": habits, "cools": practice.cools}
 
 
 def main() -> None:

@@ -23,7 +23,9 @@ router = Router(tags=["sheets"])
 
 
 def _wanted(programme: Programme, given: SheetIn) -> ReportOptions:
-    return ReportOptions(given.read(programme), given.show_owner, given.show_prices, given.interests, given.remark)
+    return ReportOptions(
+        given.read(programme), given.show_owner, given.show_prices, given.interests, given.remark, given.show_estimates
+    )
 
 
 def _sheet(sheet: Sheet, person: Person) -> SheetOut:

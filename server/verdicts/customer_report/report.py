@@ -55,13 +55,15 @@ HANDED_ON = (
 
 @dataclass(frozen=True)
 class ReportOptions:
-    """What the sheet shows beside the verdict: the owner's name, prices, and who has an interest in the outcome."""
+    """What the sheet shows beside the verdict: the owner's name, prices, who has an interest in the outcome, and
+    estimates that were kept, which nobody measured."""
 
     choice: Choice
     show_owner: bool = False
     show_prices: bool = False
     interests: str = ""
     remark: str = ""
+    show_estimates: bool = False
 
 
 def compose(person: Person, programme: Programme, wanted: ReportOptions, at: datetime) -> dict[str, Any]:
@@ -70,7 +72,7 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
     shown, units = answers.out(person, found), units_of(person)
     build, curves = programme.build, drawn_curves(found.comparison, found.curves, found.strip[0], units)
     simulated = any(nature_of(kept_pull.pull) is Nature.SIMULATED for kept_pull in found.comparison.kept)
-    curves["estimates"] = drawn_estimates(programme, found, units)
+    curves["estimates"] = drawn_estimates(programme, found, units) if wanted.show_estimates else []
     holds = robustness.sentence(found.judged, robustness.variations(found.judged, found.out))
     return {
         "format": FORMAT, "made_at": at.isoformat(), "question": programme.question, "simulated": simulated,
@@ -85,7 +87,8 @@ def compose(person: Person, programme: Programme, wanted: ReportOptions, at: dat
         "setups": _setups(found, units), "curves": curves, "table": _table(found, curves),
         "conditions": _conditions(programme, found, units), "excluded": _excluded(programme, found),
         "method": shown.method, "notes": shown.notes, "decision": _decision(programme),
-        "handover": _handover(programme, found.plan), "estimates": estimate_lines(programme),
+        "handover": _handover(programme, found.plan),
+        "estimates": estimate_lines(programme) if wanted.show_estimates else [],
         "interests": optional(wanted.interests, "interests", 300), "remark": optional(wanted.remark, "remark", 600),
         "cautions": [*cautions.of_engine(programme), HANDED_ON],
     }  # fmt: skip

@@ -16,6 +16,7 @@ class SheetIn(ChoiceIn):
 
     show_owner: bool = False
     show_prices: bool = False
+    show_estimates: bool = False
     interests: str = ""
     remark: str = ""
     change: str = ""

@@ -185,15 +185,15 @@ def _row(practice: PracticeTest) -> PracticeRow:
 
 
 def _people(found: list[PracticeTest]) -> list[PersonScore]:
-    by: dict[str, list[PracticeRow]] = defaultdict(list)
+    by: dict[int, list[PracticeRow]] = defaultdict(list)  # two people may have one name
     for one in sorted((one for one in found if one.revealed_at), key=lambda one: (one.revealed_at, one.pk)):
-        by[one.outcome["person"]["by"]].append(_row(one))
+        by[one.outcome["person"]["by_id"]].append(_row(one))
     return [
         PersonScore(
-            name=name, tests=len(rows), right=sum(bool(row.is_right) for row in rows),
+            name=rows[-1].by, tests=len(rows), right=sum(bool(row.is_right) for row in rows),
             lost_percent=float(np.mean([row.lost_percent for row in rows])),
             last_lost_percent=float(np.mean([row.lost_percent for row in rows[-5:]])),
             tool_right=sum(bool(row.tool_is_right) for row in rows),
         )
-        for name, rows in sorted(by.items())
+        for rows in sorted(by.values(), key=lambda rows: rows[-1].by)
     ]  # fmt: skip

@@ -27,7 +27,8 @@ def lessons(practice: PracticeTest, setups: Sequence[Setup], truth: Truth) -> li
         )
     if PracticeTrait.COLD_STARTS in traits:
         lines.append(
-            "Oil and coolant fell by 40 % of their warmth with each change. A pull below its window reads low."
+            f"Oil and coolant lost {truth.cools * 100:.0f} % of their warmth with each change. A pull below its window "
+            "reads low."
         )
     if PracticeTrait.WASH in traits:
         lines.append("Two parts are worth the same: neither is ahead, and either may be taken.")

@@ -78,7 +78,8 @@ def outcome(practice: PracticeTest, judged: Judgment, decision: Decision) -> dic
              **_measured(judged, setup)}
             for place, setup in enumerate(setups)
         ],
-        "person": {**_call(decision.setup, setups, worth, smallest, base), "by": str(decision.by)},
+        "person": {**_call(decision.setup, setups, worth, smallest, base), "by": str(decision.by),
+                   "by_id": decision.by_id},
         "tool": _call(tool, setups, worth, smallest, base),
         "bought": _bought(compared, setups, worth, truth, smallest),
         "lessons": messages.lessons(practice, setups, truth),

@@ -23,11 +23,15 @@ PATIENCE_S = 120  # on a busy machine
 
 @dataclass(frozen=True, eq=False)
 class Truth:
-    """Torque of each setup, N·m (setups, speeds); what parts are worth; how the engine behaves from pull to pull."""
+    """Torque of each setup, N·m (setups, speeds); what parts are worth; how the engine behaves from pull to pull.
+
+    `cools` is the share of the warmth of oil and coolant that goes when parts are changed.
+    """
 
     torque: Array
     parts: Mapping[str, Mapping[str, float]]
     habits: Habits
+    cools: float
 
 
 def truth_of(practice: PracticeTest, setups: Sequence[Setup], speed_rpm: Array) -> Truth:
@@ -45,4 +49,4 @@ def truth_of(practice: PracticeTest, setups: Sequence[Setup], speed_rpm: Array) 
         found: dict[str, Any] = json.loads(said.stdout)
     except (OSError, subprocess.SubprocessError, ValueError) as error:
         raise Refusal("The simulated stand does not tell what it hid. Try again.", code="no_truth") from error
-    return Truth(np.array(found["torque"]), found["parts"], Habits(**found["habits"]))
+    return Truth(np.array(found["torque"]), found["parts"], Habits(**found["habits"]), found["cools"])

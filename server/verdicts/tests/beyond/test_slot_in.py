@@ -284,8 +284,13 @@ class Kept(Scene):
 
     def test_a_report_prints_it_apart_and_draws_it_in_a_line_of_its_own(self):
         self.keep()
-        preview = self.client.post(f"/api/programmes/{self.programme.pk}/sheet-preview", {}, "application/json")
-        page = preview.json()["html"]
+        plain, page = (
+            self.client.post(
+                f"/api/programmes/{self.programme.pk}/sheet-preview", {"show_estimates": wanted}, "application/json"
+            ).json()["html"]
+            for wanted in (False, True)
+        )
+        self.assertNotIn("Cam 235", plain)  # a customer gets it only where that was asked for
         self.assertIn("Not measured", page)
         self.assertIn("Inferred, not measured: Cam 235 over Cam 216", page)
         self.assertIn("Cam 235, inferred", page)  # beside its dots

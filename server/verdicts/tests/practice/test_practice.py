@@ -184,6 +184,12 @@ class Revealing(Scene):
         gains = found.torque / found.torque[0] - 1
         self.assertLess(np.abs(gains).max(), 0.03)  # 7 kPa more would be some 4 %
 
+    def test_what_a_change_of_parts_cools_is_the_figure_of_the_stand(self):
+        programme = self.made("cold_starts")
+        self.run_it(programme)
+        self.decide(programme, 1)
+        self.assertTrue(any("lost 40 % of their warmth" in line for line in self.revealed(programme)["lessons"]))
+
     def test_in_a_wash_either_part_may_be_taken(self):
         programme = self.made("wash")
         self.run_it(programme, (1.0, 1.001, 1.0))
@@ -236,6 +242,16 @@ class Score(Scene):
         self.assertAlmostEqual(score["lost_percent"], sum(lost) / 2)
         self.assertEqual(score["right"], sum(row["is_right"] for row in page["rows"]))
         self.assertEqual([row["call"] for row in page["rows"]], ["C", "B"])
+
+    def test_two_people_of_one_name_have_a_score_each(self):
+        twin = Person.objects.create_user("twin", role=Role.OPERATOR, first_name=self.operator.first_name)
+        for person in (self.operator, twin):
+            programme = self.made()
+            self.run_it(programme)
+            self.decide(programme, 1)
+            Decision.objects.filter(programme=programme).update(by=person)
+            self.revealed(programme)
+        self.assertEqual([one["tests"] for one in self.client.get("/api/practice").json()["people"]], [1, 1])
 
     def test_queries_do_not_grow_with_the_tests(self):
         def asked() -> int:

@@ -8334,6 +8334,11 @@ export interface components {
              */
             school: string;
             /**
+             * Show Estimates
+             * @default false
+             */
+            show_estimates: boolean;
+            /**
              * Show Owner
              * @default false
              */

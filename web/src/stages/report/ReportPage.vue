@@ -19,6 +19,7 @@ const { data: sheets, error } = useSheets(() => programme.value.id)
 
 const showOwner = ref(false)
 const showPrices = ref(false)
+const showEstimates = ref(false)
 const interests = useUnsaved(`interests of ${programme.value.id}`, '')
 const remark = useUnsaved(`remark of ${programme.value.id}`, '')
 const change = useUnsaved(`change of ${programme.value.id}`, '')
@@ -32,6 +33,7 @@ const body = computed(() => ({
   ...bodyOf(choice.value),
   show_owner: showOwner.value,
   show_prices: showPrices.value,
+  show_estimates: showEstimates.value,
   interests: interests.value,
   remark: remark.value,
   change: change.value,
@@ -121,6 +123,7 @@ useKeys([
         </p>
         <v-checkbox v-model="showOwner" label="The owner's name" />
         <v-checkbox v-model="showPrices" label="What parts cost" />
+        <v-checkbox v-model="showEstimates" label="Kept estimates, not measured" />
         <v-text-field
           v-model="interests"
           label="Interests: who supplied or sells the parts"
