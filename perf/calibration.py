@@ -147,9 +147,8 @@ def outcome(case: Case, scores: Array, peaks: Array, history: History = USUAL) -
     found = fit(scores[plan.counted], plan.layout, history)
     count, days = plan.setups, scores.shape[1]
     leader, clear = found.log_mean.argmax(axis=0), np.ones(days, dtype=bool)
-    for one in range(count):
-        for other in range(one):
-            ahead = found.ahead(one, other, SMALLEST_DIFFERENCE)
+    for one in range(1, count):
+        for other, ahead in enumerate(found.ahead(one, range(one), SMALLEST_DIFFERENCE)):
             clear &= ((leader != one) | (ahead > 0)) & ((leader != other) | (ahead < 0))
     best, different = int(np.argmax(case.worth)), len(set(case.worth)) > 1
     right = clear & (leader == best) & different

@@ -8,7 +8,9 @@ How drift and scatter are known together stands in docs/verdict-model.md.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -104,24 +106,21 @@ class Effects:
         """Whether the two were ever run on one day, or through setups that were."""
         return bool(self.model.group[setup] == self.model.group[reference])
 
-    def ahead(self, setup: int, reference: int, smallest: float) -> NDArray[np.int_]:
-        """1 where the setup is ahead of the reference, -1 where behind, else 0: `difference` without its bounds."""
-        if not self.linked(setup, reference) or setup == reference:
-            return np.zeros(self.scatter.shape, dtype=int)
-        above = self.chance(setup, reference)
-        change = np.expm1(self.log_mean[setup] - self.log_mean[reference])
+    def ahead(self, setup: int, references: Sequence[int], smallest: float) -> NDArray[np.int_]:
+        """(references, ...): 1 where the setup is ahead of each, -1 where behind, else 0: `difference` without its
+        bounds. 0 against itself and where nothing links the two."""
+        others = np.array(references, dtype=int)
+        above = self.chances(np.full(len(others), setup), others)
+        change = np.expm1(self.log_mean[setup] - self.log_mean[others])
         sure, unsure = (above > 1 - self.tail / 2) & (change > smallest), (above < self.tail / 2) & (change < -smallest)
-        return np.asarray(sure.astype(int) - unsure.astype(int))
+        apart = (self.model.group[others] == self.model.group[setup]) & (others != setup)
+        return np.asarray((sure.astype(int) - unsure.astype(int)).T * apart).T
 
-    def chance(self, setup: int, reference: int) -> Array:
-        """That the setup is above the reference, as `difference` has it."""
-        return self._shaped(1 - chance_below(*self._mixture(setup, reference), 0.0))
-
-    def _mixture(self, setup: int, reference: int) -> tuple[Array, Array, Array]:
-        """Weights, means and standard deviations of log(setup / reference)."""
-        shares = np.zeros(len(self.log_mean))
-        shares[setup], shares[reference] = 1.0, -1.0
-        return self.known.weight, *self.known.contrast(shares)
+    def chances(self, setups: NDArray[np.int_], references: NDArray[np.int_]) -> Array:
+        """(pairs, ...): that each setup is above the reference beside it, as `difference` has it."""
+        own = np.eye(len(self.log_mean))
+        below = chance_below(self.known.weight[:, None], *self.known.contrasts(own[setups] - own[references]), 0.0)
+        return 1 - below.reshape(len(setups), *self.scatter.shape)
 
     def difference(self, setup: int, reference: int) -> Difference:
         """The setup against the reference, with its interval; NotLinked where the days have nothing in common."""
@@ -131,20 +130,36 @@ class Effects:
             still = np.zeros(self.scatter.shape)
             return Difference(still, still, still, still + 0.5)
         if (setup, reference) not in self._differences:  # ranking, lead strip and gains ask for the same pairs
-            mixture = self._mixture(setup, reference)
-            low, high = interval(*mixture, self.tail)
-            gap = self.log_mean[setup] - self.log_mean[reference]
-            self._differences[setup, reference] = Difference(np.expm1(gap), *(self._shaped(each) for each in (
-                np.expm1(low), np.expm1(high), 1 - chance_below(*mixture, 0.0))))  # fmt: skip
+            self._measure([setup], reference)
         return self._differences[setup, reference]
 
-    def own_half_width(self, setup: int) -> Array:
-        """Half the 95 % interval of the setup's own log mean, for a band round its curve."""
-        shares = np.zeros(len(self.log_mean))
-        shares[setup] = 1.0
-        mixture = (self.known.weight, *self.known.contrast(shares))
-        low, high = interval(*mixture, 1 - CONFIDENCE)
-        return self._shaped(high - low) / 2
+    def against(self, reference: int) -> dict[int, Difference]:
+        """Every other setup that is linked with the reference against it, in one go."""
+        linked = np.flatnonzero(self.model.group == self.model.group[reference]).tolist()
+        others = [setup for setup in linked if setup != reference]
+        self._measure([setup for setup in others if (setup, reference) not in self._differences], reference)
+        return {setup: self._differences[setup, reference] for setup in others}
+
+    def _measure(self, setups: Sequence[int], reference: int) -> None:
+        """Work out and keep the differences of some setups against one."""
+        if not setups:
+            return
+        own = np.eye(len(self.log_mean))
+        mean, deviation = self.known.contrasts(own[list(setups)] - own[reference])
+        weight = np.broadcast_to(self.known.weight[:, None], mean.shape)
+        low, high = interval(weight, mean, deviation, self.tail)
+        above = 1 - chance_below(weight, mean, deviation, 0.0)
+        for place, setup in enumerate(setups):
+            gap = self.log_mean[setup] - self.log_mean[reference]
+            self._differences[setup, reference] = Difference(np.expm1(gap), *(self._shaped(each) for each in (
+                np.expm1(low[place]), np.expm1(high[place]), above[place])))  # fmt: skip
+
+    @cached_property
+    def own_half_widths(self) -> Array:
+        """(setups, ...): half the 95 % interval of each setup's own log mean, for a band round its curve."""
+        mean, deviation = self.known.contrasts(np.eye(len(self.log_mean)))
+        low, high = interval(np.broadcast_to(self.known.weight[:, None], mean.shape), mean, deviation, 1 - CONFIDENCE)
+        return np.asarray((high - low) / 2).reshape(self.log_mean.shape)
 
     def all_pairs(self) -> tuple[Array, Array, Array]:
         """log(setup / reference) of every pair with an interval that holds for all of them together, (setups, setups);

@@ -9,6 +9,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
@@ -53,15 +54,25 @@ class Posterior:
 
     def contrast(self, shares: Array) -> tuple[Array, Array]:
         """Mean and standard deviation of a combination of setups in each component, (components, scores)."""
-        mean = np.einsum("s,hsc->hc", shares, self.mean)
-        found = np.empty_like(self.variance)
-        for model, size, rows in self.blocks:
-            own = self.variance[rows]
-            found[rows] = own * (shares @ model.covariance @ shares + shares**2 @ self.stood)
-            found[rows] += size * (shares @ model.drift_covariance @ shares)
-            for moved, spread in zip(size * (shares @ model.shift), size * model.spread, strict=True):
-                found[rows] -= moved**2 / (own + spread)
-        return mean, np.sqrt(np.maximum(found, LEAST_VARIANCE))
+        mean, deviation = self.contrasts(shares[None])
+        return mean[:, 0], deviation[:, 0]
+
+    def contrasts(self, shares: Array) -> tuple[Array, Array]:
+        """As `contrast`, for several combinations (n, setups) at once: (components, n, scores) each."""
+        found = np.empty((len(self.variance), len(shares), self.variance.shape[1]))
+        for (model, size, rows), shown in zip(self.blocks, self._shown, strict=True):
+            own = ((shares @ model.covariance) * shares).sum(axis=1) + shares**2 @ self.stood
+            drift = ((shares @ model.drift_covariance) * shares).sum(axis=1)
+            found[rows] = self.variance[rows, None] * own[:, None] + size * drift[:, None]
+            found[rows] -= np.tensordot((size * (shares @ model.shift)) ** 2, shown, 1).swapaxes(0, 1)
+        return np.matmul(shares, self.mean), np.sqrt(np.maximum(found, LEAST_VARIANCE))
+
+    @cached_property
+    def _shown(self) -> tuple[Array, ...]:
+        """By block, the inverse variance with which each way shows, (ways, components, scores)."""
+        return tuple(
+            1 / (self.variance[rows] + size * model.spread[:, None, None]) for model, size, rows in self.blocks
+        )
 
     def combinations(self, shares: Array, at: int) -> tuple[Array, Array]:
         """As `contrast`, for several combinations (n, setups) of one of the scores: (components, n) each."""

@@ -102,5 +102,4 @@ def _figure(values: Array, layout: Layout, scale: float) -> ShapeFigure:
     if scatter <= 1e-9 * scale:
         return ShapeFigure(means, np.zeros(layout.setups))
     fitted = fit(np.exp(values / scale), Layout.of(layout.setup), ALONE)
-    half = np.array([float(fitted.own_half_width(setup)) * scale for setup in range(layout.setups)])
-    return ShapeFigure(means, half)
+    return ShapeFigure(means, fitted.own_half_widths * scale)

@@ -88,7 +88,8 @@ def leaders(
     """
     order = [int(setup) for setup in np.argsort(-effects.log_mean, kind="stable") if effects.linked(setup, baseline)]
     may = [setup for setup in order if setup not in out] or order[:1]
-    level = [setup for setup in may if setup == may[0] or effects.ahead(may[0], setup, smallest) <= 0]
+    ahead = effects.ahead(may[0], may, smallest)
+    level = [setup for setup, is_ahead in zip(may, ahead.tolist(), strict=True) if is_ahead <= 0]
     return may[0], tuple(sorted(level))
 
 
@@ -115,6 +116,7 @@ def rank(
     order = [int(setup) for setup in np.argsort(-effects.log_mean, kind="stable")]
     supported = [setup for setup in order if effects.linked(setup, baseline)]
     best, level = leaders(effects, baseline, smallest, out)
+    to_baseline, to_best = effects.against(baseline), effects.against(best)
     placings = []
     for setup in [*supported, *(one for one in order if one not in supported)]:
         linked = setup in supported
@@ -122,8 +124,8 @@ def rank(
             Placing(
                 setup=setup,
                 score=float(effects.mean[setup]),
-                to_baseline=effects.difference(setup, baseline) if linked and setup != baseline else None,
-                to_best=effects.difference(setup, best) if linked and setup != best else None,
+                to_baseline=to_baseline.get(setup),
+                to_best=to_best.get(setup),
                 with_the_best=setup in level,
                 supported=linked,
                 chance_best=float(sure.best[setup]) if sure else 0.0,

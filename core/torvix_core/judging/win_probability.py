@@ -72,9 +72,9 @@ def chances(
     best[mine] = np.bincount(order[0], minlength=count) / draws
     for place in range(count):
         ranks[mine, place] = np.bincount(order[place], minlength=count) / draws
-        for other in range(place):
-            above = float(effects.chance(int(mine[place]), int(mine[other])))
-            ahead[mine[place], mine[other]], ahead[mine[other], mine[place]] = above, 1 - above
+    one, other = (mine[each] for each in np.tril_indices(count, -1))
+    above = effects.chances(one, other)
+    ahead[one, other], ahead[other, one] = above, 1 - above
     if count == 2:
         best[mine] = ahead[mine, mine[::-1]]
     return Chances(best, ahead, ranks)

@@ -156,7 +156,8 @@ def judge(plan: SimulatedPlan, read: Array, smallest: float = SMALLEST_DIFFERENC
     found = fit(read, plan.layout, history)
     days, count = read.shape[1], plan.setups
     best = found.log_mean.argmax(axis=0)
-    ahead = {(one, other): found.ahead(one, other, smallest) for one in range(count) for other in range(one)}
+    states = {one: found.ahead(one, range(one), smallest) for one in range(1, count)}
+    ahead = {(one, other): states[one][other] for one in states for other in range(one)}
     clear = np.full(days, count > 1)
     for (one, other), state in ahead.items():
         clear &= ((best != one) | (state > 0)) & ((best != other) | (state < 0))

@@ -174,7 +174,7 @@ def setup_curves_out(
     top, strongest, longer = judging.peaks(comparison, index, torque)
     half = None
     if effects is not None:
-        half = quantities.from_si(effects.own_half_width(index) * torque, torque_unit).tolist()
+        half = quantities.from_si(effects.own_half_widths[index] * torque, torque_unit).tolist()
     allowance = applied_allowance(comparison.programme.build)
     pulls = [
         PullCurve(

@@ -55,7 +55,7 @@ def drawn_curves(
         if effects is None:
             return []
         values: list[float] = quantities.from_si(
-            effects.own_half_width(index) * torque[index], units["torque"]
+            effects.own_half_widths[index] * torque[index], units["torque"]
         ).tolist()
         return values
 

@@ -227,14 +227,15 @@ def _gains(
     tops = np.stack([comparison.torque.max(axis=1), comparison.power.max(axis=1)], axis=1)
     peak = representative_pull.stand_for(fit(tops, plain.model.layout, comparison.history), choice.school, plain)
     at_one_speed, found = replace(curves, tail=1 - CONFIDENCE), {}
+    of_peaks, averages = [peak.column(at).against(base) for at in range(2)], both.column(0).against(base)
     for index in range(len(comparison.setups)):
         if index == base or not curves.linked(index, base):
             continue
         change = (curves.log_mean[index] - curves.log_mean[base])[inside]
         at = int(np.flatnonzero(inside)[np.abs(change).argmax()])
         found[index] = Gains(
-            peak.column(0).difference(index, base), peak.column(1).difference(index, base),
-            at_one_speed.column(at).difference(index, base), float(speed[at]), both.column(0).difference(index, base),
+            of_peaks[0][index], of_peaks[1][index],
+            at_one_speed.column(at).difference(index, base), float(speed[at]), averages[index],
         )  # fmt: skip
     return found
 

@@ -191,7 +191,7 @@ def _measured(
     except NotEnoughPulls as reason:
         raise Refusal(f"The claim cannot be checked yet: {reason}.", code="not_enough_pulls") from reason
     if not claim.is_gain:
-        mean, half = float(fitted.mean[subject]), float(fitted.own_half_width(subject))
+        mean, half = float(fitted.mean[subject]), float(fitted.own_half_widths[subject])
         return mean, mean * float(np.exp(-half)), mean * float(np.exp(half))
     if not fitted.linked(subject, reference):
         one, other = comparison.setups[subject].letter, comparison.setups[reference].letter
