@@ -145,3 +145,17 @@ class EstimatedGain(models.Model):
     class Meta:
         ordering = ["pk"]
         constraints = [models.UniqueConstraint(fields=["estimate", "against"], name="estimated_gain_once")]
+
+
+class ProgrammeChange(models.Model):
+    """That something a comparison of the test rests on was written; left by triggers of the database, for every writer.
+
+    A row for each transaction. `comparison/revisions.py` makes a revision of them.
+    """
+
+    programme = models.BigIntegerField(help_text="no foreign key: a mark never waits for its test")
+    transaction = models.BigIntegerField()
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [models.UniqueConstraint(fields=["programme", "transaction"], name="programme_change_once")]

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from collections import Counter
+from collections import Counter, OrderedDict
 from collections.abc import Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from enum import StrEnum
 from functools import cached_property
+from threading import Lock
 
 import numpy as np
+from django.db import connection
 from numpy.typing import NDArray
 from torvix_core.air.standards import Standard
 from torvix_core.engine import geometry
@@ -28,8 +30,10 @@ from programmes.models import Programme, Setup
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Standing
 from verdicts.comparison import caveats
+from verdicts.comparison.revisions import revision_of
 from verdicts.prior import known_scatter
 
+MOST_KEPT = 24  # comparisons that a process keeps, a few MB each
 NOT_RUN = (Nature.SIMULATED, Nature.FIGURES)  # on no engine of ours, the less sure first
 
 
@@ -79,20 +83,27 @@ class Comparison:
         return next((index for index, setup in enumerate(self.setups) if setup.is_baseline), 0)
 
     @cached_property
+    def _fits(self) -> _Fits:
+        return _Fits(self.torque, self.layout, self.history)
+
+    @property
     def overall(self) -> Effects:
         """Average torque over all common bins. NotEnoughPulls as `fit`."""
-        return fit(self.torque.mean(axis=1), self.layout, self.history)
+        return self._fits.overall
+
+    def beside(self, programme: Programme) -> Comparison:
+        """The same pulls with the caller's own rows of the test and of its setups; what was fitted stays."""
+        setups = {setup.pk: setup for setup in programme.setups.all()}
+        found = replace(self, programme=programme, setups=[setups[setup.pk] for setup in self.setups])
+        vars(found)["_fits"] = self._fits
+        return found
 
     def curves(self, school: School = School.MEAN) -> Effects | None:
         """What the setups' torque curves are worth, bin by bin; None where nothing tells scatter."""
         try:
-            return representative_pull.stand_for(self._every_pull, school, self.overall)
+            return representative_pull.stand_for(self._fits.every_pull, school, self.overall)
         except NotEnoughPulls:
             return None
-
-    @cached_property
-    def _every_pull(self) -> Effects:
-        return fit_curves(self.torque, self.layout, self.history)
 
     def made_of(self, setup: int) -> str:
         """In words, what of a setup's pulls is not recorded from an engine; empty if all of it is."""
@@ -115,8 +126,53 @@ class Comparison:
         return np.stack([curves[self.setup_of == index].mean(axis=0) for index in range(len(self.setups))])
 
 
+@dataclass(frozen=True)
+class _Fits:
+    """What is fitted to the pulls of a comparison, once."""
+
+    torque: Array
+    layout: Layout
+    history: History
+
+    @cached_property
+    def overall(self) -> Effects:
+        return fit(self.torque.mean(axis=1), self.layout, self.history)
+
+    @cached_property
+    def every_pull(self) -> Effects:
+        return fit_curves(self.torque, self.layout, self.history)
+
+
+_kept: OrderedDict[tuple[object, ...], Comparison] = OrderedDict()
+_turning = Lock()
+
+
 def compare(programme: Programme, standard: Standard, counting: Counting = Counting.KEPT) -> Comparison:
-    """Lay the pulls of a programme that count over each other under one standard."""
+    """Lay the pulls of a programme that count over each other under one standard.
+
+    This process keeps the newest comparisons, each for the revision of the test that it was made of.
+    """
+    key = connection.settings_dict["NAME"], programme.pk, standard, counting, revision_of(programme.pk)
+    with _turning:
+        found = _kept.get(key)
+        if found is not None:
+            _kept.move_to_end(key)
+    if found is None:
+        found = _lay_over(programme, standard, counting)
+        with _turning:
+            _kept[key] = found
+            while len(_kept) > MOST_KEPT:
+                _kept.popitem(last=False)
+    return found.beside(programme)
+
+
+def forget() -> None:
+    """Drop what this process keeps: the next comparison reads its pulls."""
+    with _turning:
+        _kept.clear()
+
+
+def _lay_over(programme: Programme, standard: Standard, counting: Counting) -> Comparison:
     pulls = pulls_of(programme)
     kept, notes = [], []
     for pull in pulls:

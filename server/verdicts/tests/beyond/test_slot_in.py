@@ -17,6 +17,7 @@ from programmes.models import Programme
 from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from programmes.plan.saving import plan_programme
 from shop.models import Person, Role, Stand
+from verdicts.comparison import aligned_pulls
 from verdicts.models import Estimate
 
 CAMS = {216: 0.0, 228: 0.02, 242: 0.045}  # tilt of the torque curve that each brings
@@ -121,13 +122,13 @@ class Between(Scene):
         self.assertEqual((found["place"], found["gains"][-1]["nature"]), ("2.6", "inferred"))
 
     def test_queries_do_not_grow_with_the_pulls(self):
-        with CaptureQueriesContext(
-            connection,
-        ) as few:
+        aligned_pulls.forget()
+        with CaptureQueriesContext(connection) as few:
             self.asked()
         opened = self.programme.sessions.get()
         for setup in self.programme.setups.all():
             scenes.pull(opened, setup, self.operator)
+        aligned_pulls.forget()
         with CaptureQueriesContext(connection) as more:
             self.asked()
         self.assertLessEqual(len(more), len(few))

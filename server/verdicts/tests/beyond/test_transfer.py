@@ -16,6 +16,7 @@ from programmes.plan.plans import Plan, PlannedSetup, PlannedVisit, Sweep
 from programmes.plan.saving import plan_in_force, plan_programme
 from programmes.settings.service import read_setting
 from shop.models import Person, Role, Stand
+from verdicts.comparison import aligned_pulls
 from verdicts.models import Estimate
 
 SPARK = "setting:spark_advance"
@@ -121,6 +122,7 @@ class ByTheRule(Scene):
 
     def test_queries_do_not_grow_with_the_pulls(self):
         def count() -> int:
+            aligned_pulls.forget()
             with CaptureQueriesContext(connection) as caught:
                 self.ask(build_id=self.small.pk)
             return len(caught)

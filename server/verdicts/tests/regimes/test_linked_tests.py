@@ -17,6 +17,7 @@ from programmes.models import Programme
 from programmes.plan.plans import PlannedSetup
 from programmes.plan.saving import plan_in_force, plan_programme
 from shop.models import Person, Role, Stand
+from verdicts.comparison import aligned_pulls
 
 AMBIENT = 98_205.0
 DAY_OFF = 1.04  # of every pull of the second test: another day, and nothing that its parts are worth
@@ -117,9 +118,11 @@ class Linked(Scene):
 
     def test_queries_do_not_grow_with_tests_that_share_nothing(self):
         self.regimes()
+        aligned_pulls.forget()
         with CaptureQueriesContext(connection) as before:
             self.regimes()
         self.second_test(shared=0, cam=270)
+        aligned_pulls.forget()
         with CaptureQueriesContext(connection) as after:
             self.regimes()
         self.assertLessEqual(len(after), len(before) + 1)
