@@ -60,6 +60,7 @@ from verdicts.practice.api import router as practice_router
 from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
 from verdicts.road.api import router as road_router
+from verdicts.search.api import router as search_router
 from verdicts.slot_in.api import router as slot_in_router
 from verdicts.theories.api import router as theories_router
 from verdicts.transfer.api import router as transfer_router
@@ -100,6 +101,7 @@ api.add_router("", typed_router)
 api.add_router("", export_router)
 api.add_router("", setups_curves_router)
 api.add_router("", home_router)
+api.add_router("", search_router)
 api.add_router("", verdicts_router)
 api.add_router("", regimes_router)
 api.add_router("", boosted_router)

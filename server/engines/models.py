@@ -10,8 +10,10 @@ from typing import TYPE_CHECKING
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
+from django.contrib.postgres.indexes import GinIndex, OpClass
 from django.db import models
 from django.db.models import Q
+from django.db.models.functions import Upper
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.evidence import Origin
 from typing_extensions import TypedDict
@@ -237,6 +239,7 @@ class Part(models.Model):
 
     class Meta:
         ordering = ["slot", "name"]
+        indexes = [GinIndex(OpClass(Upper("name"), name="gin_trgm_ops"), name="part_name_words")]
         constraints = [
             models.CheckConstraint(condition=Q(slot__in=[slot.value for slot in Slot]), name="part_slot_is_known"),
             models.CheckConstraint(
@@ -273,6 +276,7 @@ class Alias(models.Model):
 
     class Meta:
         ordering = ["name"]
+        indexes = [GinIndex(OpClass(Upper("name"), name="gin_trgm_ops"), name="alias_name_words")]
         constraints = [models.UniqueConstraint(fields=["part", "name"], name="alias_once_per_part")]
 
 

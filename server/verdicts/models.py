@@ -6,6 +6,8 @@ from typing import TYPE_CHECKING
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
+from django.contrib.postgres.indexes import GinIndex
+from django.contrib.postgres.search import SearchVector
 from django.db import models
 from django.db.models import Q
 
@@ -60,6 +62,7 @@ class Decision(models.Model):
 
     class Meta:
         ordering = ["-at", "-pk"]
+        indexes = [GinIndex(SearchVector("reason", config="english"), name="decision_reason_stems")]
         constraints = [models.CheckConstraint(condition=~Q(reason=""), name="decision_says_why")]
 
 

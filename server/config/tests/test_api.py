@@ -43,6 +43,7 @@ ENDPOINTS: Any = (
     ("patch", "/api/me/units", {}, OWN),
     ("post", "/api/sign-out", None, OWN),
     ("get", "/api/programmes", None, READ),
+    ("get", "/api/search?q=manifold", None, READ),
     ("get", "/api/standards", None, READ),
     ("get", "/api/programmes/{programme}", None, READ),
     ("get", "/api/programmes/{programme}/day", None, READ),

@@ -18,6 +18,8 @@ from stand.models.instrument import InstrumentCheck, InstrumentCheckKind, Instru
 from stand.models.line import Command, CommandState, Link, StandLimit
 from stand.models.pull import (
     ENDED,
+    SAID_OF_A_PULL,
+    SAYS_SOMETHING,
     Channel,
     Chunk,
     InertiaInTorque,
@@ -33,6 +35,8 @@ from stand.models.session import Period, Session, TankReading, WeatherReading
 
 __all__ = [
     "ENDED",
+    "SAID_OF_A_PULL",
+    "SAYS_SOMETHING",
     "Acknowledgement",
     "Asks",
     "Change",

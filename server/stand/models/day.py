@@ -6,8 +6,11 @@ from typing import TYPE_CHECKING
 
 from django.conf import settings
 from django.contrib.postgres.fields import ArrayField
+from django.contrib.postgres.indexes import GinIndex, OpClass
+from django.contrib.postgres.search import SearchVector
 from django.db import models
 from django.db.models import F, Q
+from django.db.models.functions import Upper
 
 from engines.models import Build
 from programmes.models import Setup
@@ -234,6 +237,10 @@ class Note(models.Model):
 
     class Meta:
         ordering = ["at", "pk"]
+        indexes = [
+            GinIndex(OpClass(Upper("text"), name="gin_trgm_ops"), name="note_text_words"),
+            GinIndex(SearchVector("text", config="english"), name="note_text_stems"),
+        ]
         constraints = [
             models.CheckConstraint(condition=~Q(text="") | Q(photo__isnull=False), name="note_says_something"),
             models.CheckConstraint(

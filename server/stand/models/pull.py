@@ -73,6 +73,10 @@ class InertiaInTorque(models.TextChoices):
     UNKNOWN = "unknown", "Not known"
 
 
+SAID_OF_A_PULL = ("excluded_reason", "override_reason", "ended_why", "source")  # that a search looks into
+SAYS_SOMETHING = ~Q(**dict.fromkeys(SAID_OF_A_PULL, ""))
+
+
 class Pull(models.Model):
     """One sweep. Its raw samples are never changed; whether it counts is a judgement beside them."""
 
@@ -138,6 +142,7 @@ class Pull(models.Model):
 
     class Meta:
         ordering = ["session__opened_at", "number"]
+        indexes = [models.Index(fields=["session"], name="pull_says_something", condition=SAYS_SOMETHING)]
         constraints = [
             models.UniqueConstraint(fields=["session", "number"], name="pull_number_once_per_session"),
             models.UniqueConstraint(

@@ -2622,6 +2622,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/search": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Search
+         * @description Everything that holds the words, figures, person and time of one line: some of each kind, or a page of one.
+         */
+        get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/arm": {
         parameters: {
             query?: never;
@@ -5163,6 +5183,42 @@ export interface components {
             rows: string[][];
             /** Side */
             side: string;
+        };
+        /**
+         * FoundKind
+         * @enum {string}
+         */
+        FoundKind: "test" | "engine" | "part" | "pull" | "note" | "decision" | "report";
+        /** FoundOfKind */
+        FoundOfKind: {
+            kind: components["schemas"]["FoundKind"];
+            /** Rows */
+            rows: components["schemas"]["FoundOut"][];
+            /** Total */
+            total: number;
+        };
+        /**
+         * FoundOut
+         * @description One thing that was found; the ids say where it is looked at.
+         */
+        FoundOut: {
+            /** About */
+            about: string;
+            /** Archived */
+            archived: boolean;
+            /** At */
+            at: string | null;
+            /** Build Id */
+            build_id: number | null;
+            /** Id */
+            id: number;
+            kind: components["schemas"]["FoundKind"];
+            /** Programme Id */
+            programme_id: number | null;
+            /** Pull Id */
+            pull_id: number | null;
+            /** Title */
+            title: string;
         };
         /**
          * GainOut
@@ -7994,6 +8050,33 @@ export interface components {
             turbine_rpm: components["schemas"]["SpanOut"] | null;
             /** Words */
             words: string;
+        };
+        /** SearchIn */
+        SearchIn: {
+            kind?: components["schemas"]["FoundKind"] | null;
+            /**
+             * Page
+             * @default 1
+             */
+            page: number;
+            /**
+             * Q
+             * @default
+             */
+            q: string;
+        };
+        /**
+         * SearchOut
+         * @description `understood` says what of the line was taken for a figure, a person or a time; `otherwise` are names that are
+         *     spelled much like it, where nothing holds its words.
+         */
+        SearchOut: {
+            /** Found */
+            found: components["schemas"]["FoundOfKind"][];
+            /** Otherwise */
+            otherwise: components["schemas"]["FoundOut"][];
+            /** Understood */
+            understood: string[];
         };
         /**
          * SeparatingSwapOut
@@ -14059,6 +14142,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["CommandOut"];
+                };
+            };
+        };
+    };
+    search: {
+        parameters: {
+            query?: {
+                q?: string;
+                kind?: components["schemas"]["FoundKind"] | null;
+                page?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SearchOut"];
                 };
             };
         };
