@@ -7,6 +7,7 @@ import { computed } from 'vue'
 import type { RouteLocationRaw } from 'vue-router'
 import { useDisplay } from 'vuetify'
 
+import FindAnything from './FindAnything.vue'
 import KeyHelp from './KeyHelp.vue'
 
 export interface Place {
@@ -27,7 +28,7 @@ const props = defineProps<{
 }>()
 const { xs } = useDisplay()
 /** As many as a thumb can tell apart; the rest are behind More. */
-const BELOW = 7
+const BELOW = 6
 const first = computed(() => (props.places.length <= BELOW ? props.places : props.places.slice(0, BELOW - 2)))
 const more = computed(() => props.places.slice(first.value.length))
 
@@ -67,7 +68,7 @@ function skip() {
     </v-list>
   </v-navigation-drawer>
   <v-app-bar tag="header" class="no-print">
-    <div class="bar d-flex align-center gc-5 px-4"><slot name="bar" /></div>
+    <div class="bar d-flex align-center gc-5 px-4"><slot name="bar" /><FindAnything /></div>
   </v-app-bar>
   <v-main id="main" tabindex="-1">
     <slot name="under" />

@@ -68,6 +68,7 @@ export const router = createRouter({
           name: 'practice',
           component: () => import('../stages/practice/PracticePage.vue'),
         },
+        { path: 'search', name: 'search', component: () => import('../stages/search/SearchPage.vue') },
         { path: 'air', name: 'air', component: () => import('../stages/air/AirPage.vue') },
         {
           path: 'background-work',

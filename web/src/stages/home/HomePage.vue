@@ -19,8 +19,11 @@ import { useHome } from '../shop/queries'
 import FirstSteps from './FirstSteps.vue'
 import VerdictLine from './VerdictLine.vue'
 
-/** A form of its own, seldom used: it comes after the first screen. */
+/** Seldom used, and what an empty list shows: they come after the first screen. */
 const ImportTest = defineAsyncComponent(() => import('./ImportTest.vue'))
+const VEmptyState = defineAsyncComponent(
+  async () => (await import('vuetify/components/VEmptyState')).VEmptyState,
+)
 const { data: me } = useMe()
 const { data: home } = useHome() // counts archived ones too
 const router = useRouter()

@@ -1,0 +1,17 @@
+<script setup lang="ts">
+/** The search over everything, from any screen; fetched when it is asked for. */
+import { defineAsyncComponent, ref } from 'vue'
+
+import { useKeys } from './keys'
+
+const SearchBox = defineAsyncComponent(() => import('../stages/search/SearchBox.vue'))
+const open = ref(false)
+useKeys([{ key: 'g', label: 'G', does: 'Find anything', press: () => (open.value = true) }])
+</script>
+
+<template>
+  <v-btn class="flex-shrink-0" @click="open = true">Find <kbd>G</kbd></v-btn>
+  <v-dialog v-model="open" max-width="680" scrollable aria-label="Find anything">
+    <v-card class="pa-5"><SearchBox @done="open = false" /></v-card>
+  </v-dialog>
+</template>
