@@ -11,7 +11,7 @@ from django.db import connection
 from django.test import TransactionTestCase
 
 from ops.lanes import OURS, clean_database, other_database
-from perf import air, files, planning, pulls, road, verdict
+from perf import air, at_size, files, planning, pulls, road, verdict
 from perf.live import Crowd, Latency, Queue, Typing
 from perf.screens import Judging, Matrix
 from perf.worker import FullRate, LongSoak
@@ -51,6 +51,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("storage", alone(pulls.storage)),
     ("many files", alone(files.many)),
     ("verdict", alone(verdict.through_the_api)),
+    ("shop at size", alone(at_size.shop)),
     ("judging on the screen", Judging),
     ("a matrix of setups on paper", Matrix),
     ("typing", Typing),

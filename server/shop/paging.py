@@ -26,6 +26,26 @@ class PageIn(Schema):
     archived: bool = False
 
 
+MOST_NAMES = 30  # that a field offers at once; the rest are found by typing
+
+
+class NamesIn(Schema):
+    """For a field in which one of many is chosen: what was typed into it, and `ids` that it holds already."""
+
+    search: str = Field("", max_length=200)
+    ids: list[int] = Field([], max_length=2000)
+
+
+def names_of(found: QuerySet[M], asked: NamesIn, fields: Sequence[str], row: Callable[[M], Any]) -> dict[str, Any]:
+    """Those asked for by number, archived or not, or the first MOST_NAMES of those that hold what was typed, of `total`
+    in all."""
+    if asked.ids:
+        held = found.filter(pk__in=asked.ids)
+        return {"total": len(asked.ids), "rows": [row(one) for one in held]}
+    fitting = searched(found.filter(archived_at=None), asked.search, fields)
+    return {"total": fitting.count(), "rows": [row(one) for one in fitting[:MOST_NAMES]]}
+
+
 def searched(found: QuerySet[M], words: str, fields: Sequence[str]) -> QuerySet[M]:
     """Those that hold every word, each in any of the fields, in either case.
 

@@ -2,13 +2,13 @@
 
 import unittest
 
-from torvix_core.units.sought_values import Figure, take_values
+from torvix_core.units.sought_values import SoughtFigure, take_values
 
 FIGURES = [
-    Figure("runner_length", "Runner length", "length", "mm"),
-    Figure("boost_target", "Boost target", "pressure", "psi"),
-    Figure("intake_duration_050", "Intake duration at 0.050 in", "angle", "°"),
-    Figure("exhaust_duration_050", "Exhaust duration at 0.050 in", "angle", "°"),
+    SoughtFigure("runner_length", "Runner length", "length", "mm"),
+    SoughtFigure("boost_target", "Boost target", "pressure", "psi"),
+    SoughtFigure("intake_duration_050", "Intake duration at 0.050 in", "angle", "°"),
+    SoughtFigure("exhaust_duration_050", "Exhaust duration at 0.050 in", "angle", "°"),
 ]
 
 

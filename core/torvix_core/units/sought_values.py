@@ -26,7 +26,7 @@ _LOWER, _UPPER = {">", ">=", "≥", "above", "over", "at least"}, {"<", "<=", "�
 
 
 @dataclass(frozen=True)
-class Figure:
+class SoughtFigure:
     """One line that can be searched by. `measure` and `unit` as `read_quantity` has them."""
 
     key: str
@@ -43,7 +43,7 @@ class SoughtValue:
     words: str
 
 
-def take_values(text: str, figures: Sequence[Figure]) -> tuple[str, list[SoughtValue]]:
+def take_values(text: str, figures: Sequence[SoughtFigure]) -> tuple[str, list[SoughtValue]]:
     """The text without the figures that it searches by, and those.
 
     A figure is named by words of its label just before a range, a bound, or a number with a unit; what names none stays
@@ -53,7 +53,7 @@ def take_values(text: str, figures: Sequence[Figure]) -> tuple[str, list[SoughtV
     Units:  those of the text, else each figure's own; bounds in SI.
     Errors: ValueError if a range does not rise.
     Source: house rule.
-    >>> runner = Figure("runner_length", "Runner length", "length", "mm")
+    >>> runner = SoughtFigure("runner_length", "Runner length", "length", "mm")
     >>> rest, (found,) = take_values("tunnel runner length 10–14 in", [runner])
     >>> rest, [round(end, 4) for end in found.bounds["runner_length"]], found.words
     ('tunnel', [0.254, 0.3556], 'runner length from 10 to 14 in')
@@ -71,7 +71,7 @@ def take_values(text: str, figures: Sequence[Figure]) -> tuple[str, list[SoughtV
     return " ".join(text.split()), []
 
 
-def _read(before: str, found: re.Match[str], figures: Sequence[Figure]) -> tuple[str, SoughtValue] | None:
+def _read(before: str, found: re.Match[str], figures: Sequence[SoughtFigure]) -> tuple[str, SoughtValue] | None:
     """What stands before the label, and the value; None where no label stands there."""
     words = before.split()
     for count in range(min(MOST_WORDS, len(words)), 0, -1):
@@ -95,7 +95,7 @@ def _names(words: Sequence[str], label: str) -> bool:
     return set(words) <= set(re.findall(r"[\w.]+", label.casefold()))
 
 
-def _ends(found: re.Match[str], figure: Figure) -> tuple[float | None, float | None] | None:
+def _ends(found: re.Match[str], figure: SoughtFigure) -> tuple[float | None, float | None] | None:
     """Lowest and highest value sought of a figure, SI; None where it is not in such a unit."""
 
     def value(number: str, unit: str) -> float:

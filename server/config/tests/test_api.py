@@ -42,7 +42,6 @@ ENDPOINTS: Any = (
     ("get", "/api/me", None, OWN),
     ("patch", "/api/me/units", {}, OWN),
     ("post", "/api/sign-out", None, OWN),
-    ("get", "/api/programmes", None, READ),
     ("get", "/api/search?q=manifold", None, READ),
     ("get", "/api/standards", None, READ),
     ("get", "/api/programmes/{programme}", None, READ),
@@ -113,13 +112,13 @@ ENDPOINTS: Any = (
     ("get", "/api/programmes/{programme}/claim?text=made+280+N·m&setup_id={setup}", None, READ),
     ("post", "/api/plans", DRAFT, OPERATE),
     ("get", "/api/programmes/{programme}/weather", None, READ),
-    ("get", "/api/engines", None, READ),
+    ("get", "/api/build-names", None, READ),
     ("get", "/api/sheet", None, READ),
     ("get", "/api/builds/{build}", None, READ),
     ("get", "/api/builds/{build}/against/{other}", None, READ),
     ("post", "/api/builds/{build}/what-if", {"texts": {"bore": "87 mm"}}, READ),
     ("get", "/api/slots", None, READ),
-    ("get", "/api/parts", None, READ),
+    ("get", "/api/part-names", None, READ),
     ("get", "/api/parts/{part}", None, READ),
     ("get", "/api/parts/{part}/uses", None, READ),
     ("get", "/api/photos/{photo}", None, READ),
@@ -420,8 +419,10 @@ class Permissions(OneOfEverything):
         for method, address, body, _ in asked:
             with self.subTest(method=method, address=address):
                 self.assertIn(self.ask(method, address, body).status_code, (403, 404))
-        for address in ("/api/programmes", "/api/engines", "/api/parts", "/api/open-tests"):
-            self.assertEqual(self.client.get(address).json(), [], address)
+        for address in ("tests-table", "engines-table", "parts-table", "part-names", "build-names"):
+            found = self.client.get(f"/api/{address}").json()
+            self.assertEqual((found["total"], found["rows"]), (0, []), address)
+        self.assertEqual(self.client.get("/api/open-tests").json(), [])
 
     def test_only_an_owner_arranges_the_shop(self):
         self.client.force_login(self.operator)

@@ -97,7 +97,7 @@ class AtTheTurnstile(SimpleTestCase):
 
     async def test_no_more_are_worked_on_than_there_are_places_and_all_are_in_the_end(self):
         turnstile = Turnstile(self.application, places=3, reserved=1)
-        asked = [self.ask(turnstile, "/api/programmes") for _ in range(10)]
+        asked = [self.ask(turnstile, "/api/tests-table") for _ in range(10)]
         await self.everybody_waits()
         self.assertEqual(self.inside, 3)
         self.go.set()
@@ -106,7 +106,7 @@ class AtTheTurnstile(SimpleTestCase):
 
     async def test_an_abort_does_not_wait_behind_them_and_files_and_streams_take_no_place(self):
         turnstile = Turnstile(self.application, places=1, reserved=1)
-        asked = [self.ask(turnstile, "/api/programmes") for _ in range(5)]
+        asked = [self.ask(turnstile, "/api/tests-table") for _ in range(5)]
         await self.everybody_waits()
         for number, path in enumerate(("/api/pulls/3/abort", "/static/assets/a.js", "/api/programmes/1/live"), 2):
             asked.append(self.ask(turnstile, path))
@@ -118,7 +118,7 @@ class AtTheTurnstile(SimpleTestCase):
     async def test_whoever_has_not_sent_everything_takes_no_place(self):
         turnstile = Turnstile(self.application, places=1, reserved=1)
         slow = self.ask(turnstile, "/api/archives", ({"type": "http.request", "more_body": True},))
-        quick = self.ask(turnstile, "/api/programmes")
+        quick = self.ask(turnstile, "/api/tests-table")
         await self.everybody_waits()
         self.assertEqual(self.inside, 2)  # the slow one is heard, and holds no place
         self.go.set()
@@ -134,5 +134,5 @@ class AtTheTurnstile(SimpleTestCase):
             heard.append(gone.done())
             gone.cancel()
 
-        await self.ask(Turnstile(application), "/api/programmes")
+        await self.ask(Turnstile(application), "/api/tests-table")
         self.assertEqual(heard, ["http.request", False])

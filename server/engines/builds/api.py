@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from django.db.models import F
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
@@ -12,6 +13,8 @@ from torvix_core.engine.evidence import Origin
 from engines.builds import service as builds
 from engines.builds.access import engines, one_build
 from engines.builds.schemas import (
+    BuildName,
+    BuildNames,
     BuildOut,
     EngineIn,
     EngineRow,
@@ -25,18 +28,29 @@ from engines.builds.schemas import (
     build_out,
     engine_row,
 )
+from engines.models import Build, Engine
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet.readings import ReadingChange
-from shop.paging import PageIn, page_of, searched
+from shop.paging import NamesIn, PageIn, names_of, page_of, searched
 from shop.permissions import person_of, units_of
 
 router = Router(tags=["engines"])
 
 
-@router.get("/engines", response=list[EngineRow], operation_id="engines")
-def list_engines(request: HttpRequest) -> list[EngineRow]:
-    person = person_of(request)
-    return [engine_row(engine, person) for engine in engines(person)[:500]]
+@router.get("/build-names", response=BuildNames, operation_id="build_names")
+def names_of_builds(request: HttpRequest, asked: Query[NamesIn]) -> BuildNames:
+    """Revisions of engines by name alone, for a field in which one is chosen; the newest of each engine first."""
+    seen = Engine.objects.visible_to(person_of(request))
+    found = Build.objects.filter(engine__in=seen.values("pk")).select_related("engine").order_by(
+        "engine__name", "-revision"
+    )  # fmt: skip
+    found = found.annotate(archived_at=F("engine__archived_at"))
+
+    def row(build: Build) -> BuildName:
+        return BuildName(id=build.pk, engine=build.engine.name, revision=build.revision,
+                         archived=build.engine.archived_at is not None)  # fmt: skip
+
+    return BuildNames(**names_of(found, asked, ("engine__name", "engine__owner"), row))
 
 
 @router.get("/engines-table", response=EnginesPage, operation_id="engines_table")

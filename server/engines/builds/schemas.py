@@ -38,6 +38,18 @@ class EngineRow(Schema):
     revisions: list[RevisionOut]
 
 
+class BuildName(Schema):
+    id: int
+    engine: str
+    revision: int
+    archived: bool
+
+
+class BuildNames(Schema):
+    total: int
+    rows: list[BuildName]
+
+
 class EnginesPage(Schema):
     total: int
     rows: list[EngineRow]

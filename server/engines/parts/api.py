@@ -18,6 +18,8 @@ from engines.parts.schemas import (
     FactsIn,
     ModificationIn,
     PartIn,
+    PartName,
+    PartNames,
     PartOut,
     PartReadingIn,
     PartRow,
@@ -30,12 +32,11 @@ from engines.parts.schemas import (
 from engines.parts.service import LARGEST_UPLOAD, PartFacts
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet.readings import ReadingChange
-from shop.paging import PageIn, page_of, searched
+from shop.paging import NamesIn, PageIn, names_of, page_of, searched
 from shop.permissions import person_of, units_of
 from shop.refusals import Invalid
 
 router = Router(tags=["parts"])
-MOST_PARTS = 2000
 SEARCHED = ("name", "aliases__name", "slot", "parent__name", "modification")
 
 
@@ -49,10 +50,20 @@ def list_slots(request: HttpRequest) -> list[SlotOut]:
     ]
 
 
-@router.get("/parts", response=list[PartRow], operation_id="parts")
-def list_parts(request: HttpRequest) -> list[PartRow]:
-    person = person_of(request)
-    return [PartRow(**part_row(part, person)) for part in parts.readable_parts(person)[:MOST_PARTS]]
+@router.get("/part-names", response=PartNames, operation_id="part_names")
+def names_of_parts(request: HttpRequest, asked: Query[NamesIn], slot: str = "") -> PartNames:
+    """Parts by name and slot alone, for a field in which one is chosen."""
+    every = Part.objects.visible_to(person_of(request))
+    found = every.filter(slot=slot) if slot else every
+
+    def row(part: Part) -> PartName:
+        return PartName(id=part.pk, name=part.name, slot=part.slot, archived=part.archived_at is not None)
+
+    there = set(every.filter(archived_at=None).order_by("slot").values_list("slot", flat=True).distinct())
+    return PartNames(
+        slots=[known for known in STACK_ORDER if known in there],
+        **names_of(found, asked, ("name", "aliases__name"), row),
+    )
 
 
 @router.get("/parts-table", response=PartsPage, operation_id="parts_table")

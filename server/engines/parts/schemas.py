@@ -40,6 +40,21 @@ class PartRow(Schema):
     archived: bool
 
 
+class PartName(Schema):
+    id: int
+    name: str
+    slot: str
+    archived: bool
+
+
+class PartNames(Schema):
+    """`slots` are those of the library that hold any part, `total` is how many names there are to choose from."""
+
+    total: int
+    slots: list[str]
+    rows: list[PartName]
+
+
 class PartsPage(Schema):
     """A page of the library, and the slots that have parts."""
 

@@ -1,4 +1,5 @@
 import io
+from typing import Any
 from unittest import mock
 
 import scenes
@@ -97,8 +98,8 @@ class Sheet(Case):
             builds.write_down(self.person, made, "stroke", ReadingChange("83 mm"), scenes.DAY)
         with self.assertNumQueries(10):
             self.client.get(address)
-        with self.assertNumQueries(6):
-            self.assertEqual(len(self.client.get("/api/engines").json()[0]["revisions"]), 5)
+        with self.assertNumQueries(7):
+            self.assertEqual(len(self.client.get("/api/engines-table").json()["rows"][0]["revisions"]), 5)
 
 
 class WhatIf(Case):
@@ -180,7 +181,7 @@ class Parts(Case):
         self.client.force_login(scenes.person(Role.VIEWER))
         seen = self.client.get(f"/api/parts/{self.part.pk}").json()
         self.assertEqual((seen["price"], seen["price_state"]), ("", "private"))
-        self.assertNotIn("420.00", self.client.get("/api/parts").content.decode())
+        self.assertNotIn("420.00", self.client.get("/api/parts-table?size=200").content.decode())
 
     def test_two_stacks_are_held_against_each_other_in_the_persons_words(self):
         short = scenes.manifold(self.person, "Short", 240)
@@ -205,12 +206,56 @@ class Parts(Case):
         self.assertEqual(answer.status_code, 422)
 
     def test_the_number_of_queries_does_not_grow_with_parts(self):
-        with self.assertNumQueries(8):
-            self.client.get("/api/parts")
+        with self.assertNumQueries(10):
+            self.client.get("/api/parts-table?size=200")
         for number in range(6):
             scenes.manifold(self.person, f"more {number}", 300)
-        with self.assertNumQueries(8):
-            self.assertEqual(len(self.client.get("/api/parts").json()), 7)
+        with self.assertNumQueries(10):
+            self.assertEqual(len(self.client.get("/api/parts-table?size=200").json()["rows"]), 7)
+
+
+class Names(Case):
+    """What a field offers in which one of many is chosen."""
+
+    part: Part
+
+    @classmethod
+    def setUpTestData(cls):
+        super().setUpTestData()
+        cls.part = scenes.manifold(cls.person, "Long", 420)
+
+    def names(self, address: str) -> dict[str, Any]:
+        return self.client.get(f"/api/{address}").json()
+
+    def test_parts_are_offered_by_slot_and_found_by_typing_a_name_or_an_alias(self):
+        for number in range(35):
+            scenes.manifold(self.person, f"more {number:02}", 300)
+        self.ask("post", f"parts/{self.part.pk}/aliases", {"name": "the tall one"})
+        offered = self.names("part-names?slot=intake_manifold")
+        self.assertEqual((offered["total"], len(offered["rows"]), offered["slots"]), (36, 30, ["intake_manifold"]))
+        self.assertEqual(self.names("part-names?slot=spacer")["rows"], [])
+        self.assertEqual([row["id"] for row in self.names("part-names?search=tall")["rows"]], [self.part.pk])
+        with self.assertNumQueries(5):
+            self.names("part-names?search=more")
+
+    def test_what_is_archived_is_not_offered_and_keeps_its_name_where_it_is_held(self):
+        Part.objects.filter(pk=self.part.pk).update(archived_at=scenes.DAY)
+        self.assertEqual(self.names("part-names")["rows"], [])
+        (row,) = self.names(f"part-names?ids={self.part.pk}")["rows"]
+        self.assertEqual((row["name"], row["archived"]), (self.part.name, True))
+
+    def test_revisions_of_engines_the_newest_first(self):
+        builds.succeed(self.person, self.build, {}, "bored out", scenes.DAY)
+        found = self.names("build-names")
+        self.assertEqual([row["revision"] for row in found["rows"]][:2], [2, 1])
+        self.assertEqual(self.names(f"build-names?ids={self.build.pk}")["rows"][0]["id"], self.build.pk)
+        self.assertEqual(self.names("build-names?search=nothing+of+this+name"), {"total": 0, "rows": []})
+
+    def test_a_viewer_is_offered_nothing_that_is_confidential(self):
+        builds.describe_owner(self.person, self.build.engine, owner="A customer", confidential=True)
+        self.client.force_login(scenes.person(Role.VIEWER))
+        for address in ("build-names", f"build-names?ids={self.build.pk}"):
+            self.assertEqual(self.names(address)["rows"], [])
 
 
 class Confidential(Case):
@@ -225,8 +270,8 @@ class Confidential(Case):
         for address in addresses:
             with self.subTest(address=address):
                 self.assertIn(self.client.get(f"/api/{address}").status_code, (404, 409))
-        self.assertEqual([one["name"] for one in self.client.get("/api/engines").json()], ["six"])
-        self.assertEqual(self.client.get("/api/programmes").json(), [])
+        self.assertEqual([one["name"] for one in self.client.get("/api/engines-table").json()["rows"]], ["six"])
+        self.assertEqual(self.client.get("/api/tests-table").json()["rows"], [])
 
     def test_nor_the_parts_that_were_bolted_on_it_alone(self):
         kept_back = scenes.programme(self.person)
@@ -235,9 +280,9 @@ class Confidential(Case):
         shared.setups.first().parts.add(both)
         alone = kept_back.setups.first().parts.get()
         builds.describe_owner(self.person, kept_back.build.engine, owner="A customer", confidential=True)
-        operator = {one["name"] for one in self.client.get("/api/parts").json()}
+        operator = {one["name"] for one in self.client.get("/api/parts-table?size=200").json()["rows"]}
         self.client.force_login(scenes.person(Role.VIEWER))
-        seen = {one["name"] for one in self.client.get("/api/parts").json()}
+        seen = {one["name"] for one in self.client.get("/api/parts-table?size=200").json()["rows"]}
         self.assertEqual(operator - seen, {part.name for part in Part.objects.all()} - seen)
         self.assertIn(both.name, seen)
         self.assertNotIn(alone.name, seen)

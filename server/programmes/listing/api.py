@@ -18,7 +18,6 @@ from programmes.listing.schemas import (
     BuildIn,
     ExpectationIn,
     ProgrammeOut,
-    ProgrammeRow,
     StackPartOut,
     Stacks,
     StackSetup,
@@ -26,7 +25,6 @@ from programmes.listing.schemas import (
     StandardIn,
     StandardOut,
     programme_out,
-    programme_row,
     standard_out,
 )
 from programmes.models import STANDARDS, Expectation, Programme, Setup
@@ -35,12 +33,6 @@ from shop.permissions import person_of, units_of
 from shop.refusals import Invalid
 
 router = Router(tags=["programmes"])
-
-
-@router.get("/programmes", response=list[ProgrammeRow], operation_id="programmes")
-def list_programmes(request: HttpRequest, archived: bool = False) -> list[ProgrammeRow]:
-    found = readable(person_of(request)).filter(archived_at__isnull=not archived)
-    return [ProgrammeRow(**programme_row(programme)) for programme in found[:200]]
 
 
 @router.get("/standards", response=list[StandardOut], operation_id="standards")

@@ -10,7 +10,7 @@ from datetime import UTC, datetime, timedelta
 from django.utils import timezone
 from torvix_core.engine.dimensions import SHEET, STACK_ORDER, part_dimensions
 from torvix_core.engine.settings import SETTINGS
-from torvix_core.units.sought_values import Figure, SoughtValue, take_values
+from torvix_core.units.sought_values import SoughtFigure, SoughtValue, take_values
 
 from programmes.plan.plans import SETTING
 from shop.models import Person
@@ -53,13 +53,13 @@ def read_query(person: Person, text: str) -> SearchQuery:
     return SearchQuery(tuple(rest.split()), tuple(values), people, since, until, tuple(said))
 
 
-def _figures(person: Person) -> Sequence[Figure]:
+def _figures(person: Person) -> Sequence[SoughtFigure]:
     units = units_of(person)
     lines = [*SHEET.values(), *(line for slot in STACK_ORDER for line in part_dimensions(slot).values())]
     lines = [line for line in {line.key: line for line in lines}.values() if line.is_quantity]
     of_setups = [line for line in SETTINGS if line.is_quantity]
     return [
-        Figure(f"{prefix}{line.key}", line.label, line.measure, units[line.figure] if line.figure else line.unit)
+        SoughtFigure(f"{prefix}{line.key}", line.label, line.measure, units[line.figure] if line.figure else line.unit)
         for prefix, group in (("", lines), (SETTING, of_setups)) for line in group
     ]  # fmt: skip
 

@@ -12,14 +12,6 @@ export function useMe() {
   })
 }
 
-export function useProgrammes(archived: MaybeRefOrGetter<boolean> = false) {
-  return useQuery({
-    queryKey: computed(() => ['programmes', toValue(archived)] as const),
-    queryFn: async ({ queryKey: [, archived] }) =>
-      answer(await api.GET('/api/programmes', { params: { query: { archived } } })),
-  })
-}
-
 export function useProgramme(id: MaybeRefOrGetter<number>) {
   return useQuery({
     queryKey: computed(() => ['programme', toValue(id)] as const),

@@ -155,6 +155,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/build-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Names Of Builds
+         * @description Revisions of engines by name alone, for a field in which one is chosen; the newest of each engine first.
+         */
+        get: operations["build_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/builds/{build_id}": {
         parameters: {
             query?: never;
@@ -394,8 +414,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Engines */
-        get: operations["engines"];
+        get?: never;
         put?: never;
         /** Describe Engine */
         post: operations["describe_engine"];
@@ -834,6 +853,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/part-names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Names Of Parts
+         * @description Parts by name and slot alone, for a field in which one is chosen.
+         */
+        get: operations["part_names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/parts": {
         parameters: {
             query?: never;
@@ -841,8 +880,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** List Parts */
-        get: operations["parts"];
+        get?: never;
         put?: never;
         /** Add Part */
         post: operations["add_part"];
@@ -1248,23 +1286,6 @@ export interface paths {
          * @description A practice test for the simulated stand, with a plan that is left to be improved.
          */
         post: operations["make_practice"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/programmes": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** List Programmes */
-        get: operations["programmes"];
-        put?: never;
-        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3862,6 +3883,24 @@ export interface components {
             /** Build Id */
             build_id: number;
         };
+        /** BuildName */
+        BuildName: {
+            /** Archived */
+            archived: boolean;
+            /** Engine */
+            engine: string;
+            /** Id */
+            id: number;
+            /** Revision */
+            revision: number;
+        };
+        /** BuildNames */
+        BuildNames: {
+            /** Rows */
+            rows: components["schemas"]["BuildName"][];
+            /** Total */
+            total: number;
+        };
         /** BuildOut */
         BuildOut: {
             advance: components["schemas"]["TableOut"] | null;
@@ -6230,6 +6269,22 @@ export interface components {
          */
         Moisture: "relative_humidity" | "wet_bulb" | "dew_point";
         /**
+         * NamesIn
+         * @description For a field in which one of many is chosen: what was typed into it, and `ids` that it holds already.
+         */
+        NamesIn: {
+            /**
+             * Ids
+             * @default []
+             */
+            ids: number[];
+            /**
+             * Search
+             * @default
+             */
+            search: string;
+        };
+        /**
          * NextPull
          * @description What has to be done before the next pull of a setup, and what that pull will be.
          */
@@ -6624,6 +6679,29 @@ export interface components {
             texts?: {
                 [key: string]: string;
             };
+        };
+        /** PartName */
+        PartName: {
+            /** Archived */
+            archived: boolean;
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Slot */
+            slot: string;
+        };
+        /**
+         * PartNames
+         * @description `slots` are those of the library that hold any part, `total` is how many names there are to choose from.
+         */
+        PartNames: {
+            /** Rows */
+            rows: components["schemas"]["PartName"][];
+            /** Slots */
+            slots: string[];
+            /** Total */
+            total: number;
         };
         /** PartOut */
         PartOut: {
@@ -7157,26 +7235,6 @@ export interface components {
             sweep_rate_rpm_s: number;
             /** Sweep Start Rpm */
             sweep_start_rpm: number;
-        };
-        /** ProgrammeRow */
-        ProgrammeRow: {
-            /** Archived */
-            archived: boolean;
-            /**
-             * Created At
-             * Format: date-time
-             */
-            created_at: string;
-            /** Created By */
-            created_by: string;
-            /** Engine */
-            engine: string;
-            /** Id */
-            id: number;
-            /** Question */
-            question: string;
-            /** Setups */
-            setups: components["schemas"]["SetupOut"][];
         };
         /**
          * ProgressOut
@@ -10433,6 +10491,29 @@ export interface operations {
             };
         };
     };
+    build_names: {
+        parameters: {
+            query?: {
+                search?: string;
+                ids?: number[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BuildNames"];
+                };
+            };
+        };
+    };
     build: {
         parameters: {
             query?: never;
@@ -10796,26 +10877,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GearsOut"];
-                };
-            };
-        };
-    };
-    engines: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["EngineRow"][];
                 };
             };
         };
@@ -11402,9 +11463,13 @@ export interface operations {
             };
         };
     };
-    parts: {
+    part_names: {
         parameters: {
-            query?: never;
+            query?: {
+                search?: string;
+                ids?: number[];
+                slot?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11417,7 +11482,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PartRow"][];
+                    "application/json": components["schemas"]["PartNames"];
                 };
             };
         };
@@ -12075,28 +12140,6 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MadeOut"];
-                };
-            };
-        };
-    };
-    programmes: {
-        parameters: {
-            query?: {
-                archived?: boolean;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ProgrammeRow"][];
                 };
             };
         };

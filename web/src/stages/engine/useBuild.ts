@@ -22,7 +22,3 @@ export function useBuild(id: MaybeRefOrGetter<number>) {
     placeholderData: (before) => before,
   })
 }
-
-export function useEngines() {
-  return useQuery({ queryKey: ['engines'], queryFn: async () => answer(await api.GET('/api/engines')) })
-}

@@ -5,11 +5,11 @@ import { computed, ref } from 'vue'
 import { answer, api, Problem } from '../../app/api/client'
 import { inMoney, money } from '../../ui/figures'
 import { useUnsavedEdit } from '../../ui/useUnsaved'
-import { type Part, useParts } from './useParts'
+import PartPicker from './PartPicker.vue'
+import type { Part } from './useParts'
 
 const props = defineProps<{ part: Part; mayOperate: boolean }>()
 const emit = defineEmits<{ changed: [part: Part] }>()
-const { data: parts } = useParts()
 const alias = ref('')
 interface Facts {
   name: string
@@ -28,9 +28,9 @@ const price = computed(() => {
   if (!props.part.price) return 'price unknown'
   return `${money(Number(props.part.price))}${props.part.price_is_private ? ', private' : ''}`
 })
-const others = computed(() =>
-  (parts.value ?? []).filter((other) => other.id !== props.part.id && !other.archived),
-)
+/** A linked part as a field names it. */
+const near = (linked: { id: number; name: string } | null) =>
+  linked ? [{ value: linked.id as number | null, label: linked.name }] : []
 
 function begin() {
   const { name, notes, belongs_to, price_is_private } = props.part
@@ -113,21 +113,19 @@ async function dropAlias(name: string) {
       </label>
       <p v-if="fields.price" class="message">{{ fields.price }}</p>
       <v-text-field v-model="facts.belongs_to" label="Belongs to" />
-      <v-autocomplete
+      <PartPicker
         v-model="facts.matched_to_id"
         label="Matched to"
-        :items="[
-          { value: null, label: 'nothing' },
-          ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
-        ]"
+        :except="part.id"
+        :near="near(part.matched_to)"
+        :none="{ value: null, label: 'nothing' }"
       />
-      <v-autocomplete
+      <PartPicker
         v-model="facts.same_as_id"
         label="The same as"
-        :items="[
-          { value: null, label: 'no other part' },
-          ...(others ?? []).map((other) => ({ value: other.id, label: other.name })),
-        ]"
+        :except="part.id"
+        :near="near(part.same_as)"
+        :none="{ value: null, label: 'no other part' }"
       />
       <v-text-field v-model="facts.notes" label="Notes" class="wide" />
       <label>

@@ -6,19 +6,17 @@ import { computed, reactive, ref } from 'vue'
 import { answer, api } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import CheckList from './CheckList.vue'
-import { useParts, useSlots } from './useParts'
-import { useEngines } from '../engine/useBuild'
+import BuildPicker from '../engine/BuildPicker.vue'
+import { useFilledSlots, usePartNames } from './names'
+import PartPicker from './PartPicker.vue'
+import { useSlots } from './useParts'
 
-const { data: parts } = useParts()
 const { data: slots } = useSlots()
-const { data: engines } = useEngines()
+const { data: filled } = useFilledSlots()
 const build = ref<number | null>(null)
 const one = reactive<Record<string, number | ''>>({})
 const other = reactive<Record<string, number | ''>>({})
-const rows = computed(() => {
-  const present = new Set((parts.value ?? []).flatMap((part) => (part.archived ? [] : [part.slot])))
-  return (slots.value ?? []).filter((slot) => present.has(slot.value))
-})
+const rows = computed(() => (slots.value ?? []).filter((slot) => filled.value?.includes(slot.value)))
 const chosen = (stack: Record<string, number | ''>) =>
   Object.values(stack).filter((id): id is number => id !== '')
 const { data: found, error } = useQuery({
@@ -32,8 +30,10 @@ const { data: found, error } = useQuery({
   placeholderData: (before) => before,
 })
 
-function inSlot(slot: string) {
-  return (parts.value ?? []).filter((part) => part.slot === slot && !part.archived)
+const partOf = usePartNames(() => [...chosen(one), ...chosen(other)])
+function near(id: number | '' | undefined) {
+  const part = id ? partOf(id) : undefined
+  return part ? [{ value: part.id as number | '', label: part.name }] : []
 }
 </script>
 
@@ -65,13 +65,12 @@ function inSlot(slot: string) {
               :key="which"
               class="words"
             >
-              <v-autocomplete
+              <PartPicker
                 :model-value="stack[slot.value] ?? ''"
+                :slot-name="slot.value"
+                :near="near(stack[slot.value])"
+                :none="{ value: '', label: 'none' }"
                 :aria-label="`${slot.label} of the ${which} stack`"
-                :items="[
-                  { value: '', label: 'none' },
-                  ...inSlot(slot.value).map((part) => ({ value: part.id, label: part.name })),
-                ]"
                 @update:model-value="stack[slot.value] = $event ?? ''"
               />
             </td>
@@ -79,17 +78,11 @@ function inSlot(slot: string) {
         </tbody>
       </v-table>
       <div v-if="found" aria-live="polite">
-        <v-autocomplete
+        <BuildPicker
           v-model="build"
           class="engine d-block mb-3"
           label="Limits of"
-          :items="[
-            { value: null, label: 'no engine' },
-            ...(engines?.filter((one) => !one.archived) ?? []).map((engine) => ({
-              value: engine.revisions.at(-1)!.id,
-              label: engine.name,
-            })),
-          ]"
+          :none="{ value: null, label: 'no engine' }"
         />
         <p v-if="!chosen(one).length || !chosen(other).length" class="text mt-1 mb-2 mx-0">
           Put parts into both stacks: nothing is said of an empty one.

@@ -6,10 +6,6 @@ import { answer, api, type Schema } from '../../app/api/client'
 export type Part = Schema['PartOut']
 export type PartRow = Schema['PartRow']
 
-export function useParts() {
-  return useQuery({ queryKey: ['parts'], queryFn: async () => answer(await api.GET('/api/parts')) })
-}
-
 export function useSlots() {
   return useQuery({
     queryKey: ['slots'],

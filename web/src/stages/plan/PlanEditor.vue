@@ -9,6 +9,7 @@ import TabPages from '../../ui/TabPages.vue'
 import DayEditor from './DayEditor.vue'
 import { addSetup, isSlot, put } from './draft'
 import HeldRows from './HeldRows.vue'
+import { useFilledSlots, usePartNames } from '../parts/names'
 import QuestionForm from './QuestionForm.vue'
 import QuestionsTable from './QuestionsTable.vue'
 import SetupMatrix from './SetupMatrix.vue'
@@ -17,12 +18,17 @@ import { usePlanDraft } from './usePlanDraft'
 const props = defineProps<{ programme: number | null }>()
 const emit = defineEmits<{ saved: [id: number]; leave: [] }>()
 const plan = usePlanDraft(props.programme)
-const { draft, ready, concluded, fields, message, restored, forget, parts, slots, choices, slotOf, search } =
-  plan
+const { draft, ready, concluded, fields, message, restored, forget, slots, choices, slotOf, search } = plan
+const { plannedParts, partOf, partsKnown } = plan
+const { data: filled } = useFilledSlots()
 const route = useRoute()
 const router = useRouter()
 const tab = useAddressTab(() => ['question', 'setups', 'day'])
 const saving = ref(false)
+/** The part that somebody was sent here with, to swap it in. */
+const asked = computed(() => Number(route.query.swap) || 0)
+const swapOf = usePartNames(() => (asked.value ? [asked.value] : []))
+const swap = computed(() => swapOf(asked.value))
 
 const wrongIn = (pattern: RegExp) => Object.keys(fields.value).filter((key) => pattern.test(key)).length
 const DAY =
@@ -42,16 +48,13 @@ const tabs = computed(() => {
 
 /** Every row that a setup uses, or of which the library has parts, is in the matrix of a plan that has none yet. */
 watch(
-  [ready, parts, slots, choices],
+  [ready, partsKnown, filled, slots, choices, swap],
   () => {
-    if (!ready.value || !parts.value || !slots.value || !choices.value) return
+    if (!ready.value || !partsKnown.value || !filled.value || !slots.value || !choices.value) return
     const there = new Set(draft.rows.map((row) => row.key))
     const used = new Set(draft.setups.flatMap((setup) => (setup.part_ids ?? []).map((id) => slotOf(id))))
     const settings = new Set(draft.setups.flatMap((setup) => Object.keys(setup.settings ?? {})))
-    const present =
-      props.programme === null && !there.size
-        ? new Set(parts.value.flatMap((part) => (part.archived ? [] : [part.slot])))
-        : used
+    const present = props.programme === null && !there.size ? new Set<string | undefined>(filled.value) : used
     for (const key of [
       ...slots.value.map((slot) => slot.value).filter((slot) => present.has(slot)),
       ...settings,
@@ -74,10 +77,9 @@ watch(
   { immediate: true },
 )
 
-/** A swap that somebody was sent here with: the baseline with one part of the library in its slot. */
+/** The baseline with the part that somebody was sent here with in its slot. */
 function swapIn() {
-  const asked = Number(route.query.swap)
-  const part = parts.value?.find((one) => one.id === asked)
+  const part = swap.value
   if (!part) return
   void router.replace({ query: { ...route.query, swap: undefined } })
   if (draft.setups.some((setup) => setup.part_ids?.includes(part.id))) return
@@ -96,7 +98,9 @@ function addAsked(added: Record<string, string>, name: string) {
     if (!isSlot(row)) setup.settings[row] = level
     else
       setup.part_ids.push(
-        ...level.split(' with ').flatMap((name) => parts.value?.find((part) => part.name === name)?.id ?? []),
+        ...level
+          .split(' with ')
+          .flatMap((name) => plannedParts.value.filter((id) => partOf(id)?.name === name)),
       )
   }
   setup.name = name

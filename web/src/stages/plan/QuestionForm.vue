@@ -6,7 +6,7 @@ import { computed } from 'vue'
 import { answer, api } from '../../app/api/client'
 import { useMe } from '../../app/api/queries'
 import NumberFields from '../../ui/NumberFields.vue'
-import { useEngines } from '../engine/useBuild'
+import BuildPicker from '../engine/BuildPicker.vue'
 import DutyCurve from './DutyCurve.vue'
 import { drawable } from './draft'
 import type { PlanDraft } from './usePlanDraft'
@@ -14,13 +14,6 @@ import { useFirstFocus } from '../../ui/useFirstFocus'
 
 const props = defineProps<{ plan: PlanDraft; fixedEngine: boolean }>()
 const { draft, fields, choices, concluded, slots } = props.plan
-const { data: everyEngine } = useEngines()
-/** Without archived ones, but for the engine of this plan. */
-const engines = computed(() =>
-  everyEngine.value?.filter(
-    (engine) => !engine.archived || engine.revisions.some((one) => one.id === draft.build_id),
-  ),
-)
 const { data: me } = useMe()
 const { data: standards } = useQuery({
   queryKey: ['standards'],
@@ -74,19 +67,11 @@ useFirstFocus('first')
         rows="2"
         placeholder="If B wins by 2 %, it is bought; if not…"
       />
-      <v-autocomplete
+      <BuildPicker
         v-model="draft.build_id"
         label="Engine"
         :disabled="fixedEngine"
-        :items="[
-          { value: 0, label: '–' },
-          ...(engines ?? []).flatMap((engine) => [
-            ...(engine.revisions ?? []).map((revision) => ({
-              value: revision.id,
-              label: `${engine.name}, rev ${revision.revision}`,
-            })),
-          ]),
-        ]"
+        :none="{ value: 0, label: '–' }"
         :error-messages="fields.build_id"
       />
       <v-select v-model="draft.kind" label="Kind" :items="choices?.kinds" />

@@ -2,6 +2,8 @@
 /** Slots and settings by setups: what differs from where a setup starts stands out. Beside each row what changing it takes. */
 import { computed } from 'vue'
 
+import PartPicker from '../parts/PartPicker.vue'
+import { useFilledSlots } from '../parts/names'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { letterOf } from '../../ui/setups/marks'
 import { addSetup, cell, differsFromBase, dropSetup, isSlot, OWN, put } from './draft'
@@ -10,7 +12,9 @@ import type { PlanDraft } from './usePlanDraft'
 import WorksTable from './WorksTable.vue'
 
 const props = defineProps<{ plan: PlanDraft }>()
-const { draft, pulled, positions, parts, slots, choices, slotOf, fields, concluded, onPaper } = props.plan
+const { draft, pulled, positions, slots, choices, slotOf, fields, concluded, onPaper } = props.plan
+const { plannedParts, partOf, partsKnown } = props.plan
+const { data: filled } = useFilledSlots()
 const stepwise = computed(() => draft.kind === 'stepwise')
 
 const labels = computed(() => {
@@ -40,16 +44,19 @@ function dropRow(key: string) {
   draft.rows = draft.rows.filter((row) => row.key !== key)
 }
 
-/** Archived parts only where this plan has them already. */
-function inSlot(slot: string, value: string) {
-  const planned = new Set(draft.setups.flatMap((setup) => setup.part_ids))
-  const found = (parts.value ?? [])
-    .filter((part) => part.slot === slot && (!part.archived || planned.has(part.id)))
-    .map((part) => ({ value: String(part.id), label: part.name }))
-  if (value.includes(' ')) {
-    const names = value.split(' ').map((id) => parts.value?.find((part) => String(part.id) === id)?.name)
-    found.push({ value, label: names.join(' with ') })
-  }
+/** Parts of this slot that the plan has already, archived ones too, and the two that a cell holds together. */
+function planned(slot: string, value: string) {
+  const found = plannedParts.value
+    .filter((id) => slotOf(id) === slot)
+    .map((id) => ({ value: String(id), label: partOf(id)!.name }))
+  if (value.includes(' '))
+    found.push({
+      value,
+      label: value
+        .split(' ')
+        .map((id) => partOf(Number(id))?.name)
+        .join(' with '),
+    })
   return found
 }
 
@@ -88,7 +95,7 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
 <template>
   <section>
     <p v-if="fields.setups" class="message mt-1 mb-0 mx-0" role="alert">{{ fields.setups }}</p>
-    <p v-if="parts && !parts.length" class="text">
+    <p v-if="filled && !filled.length" class="text">
       There is no part yet. <router-link :to="{ name: 'parts' }">Add some to the library</router-link> first.
     </p>
     <div class="overflow-x-auto mb-3" tabindex="0" role="region" aria-label="Setups slot by slot">
@@ -174,12 +181,15 @@ const timed = (key: string) => choices.value?.works.find((work) => work.key === 
                 out: setup.candidate !== 'in',
               }"
             >
-              <v-autocomplete
+              <PartPicker
                 v-if="isSlot(row.key)"
                 :model-value="cell(setup, row.key, slotOf)"
-                :disabled="pulled[place]"
+                :slot-name="row.key"
+                :as="String"
+                :near="planned(row.key, cell(setup, row.key, slotOf))"
+                :none="{ value: '', label: 'none' }"
+                :disabled="pulled[place] || !partsKnown"
                 :aria-label="`${label(row.key)} of setup ${letterOf(positions[place]!)}`"
-                :items="[{ value: '', label: 'none' }, ...inSlot(row.key, cell(setup, row.key, slotOf))]"
                 @update:model-value="put(draft, place, row.key, $event ?? '', slotOf, pulled)"
               />
               <v-text-field

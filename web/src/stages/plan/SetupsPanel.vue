@@ -5,7 +5,7 @@ import { computed } from 'vue'
 import type { Schema } from '../../app/api/client'
 import { money } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
-import { useParts } from '../parts/useParts'
+import { usePartNames } from '../parts/names'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { letterOf } from '../../ui/setups/marks'
 import { cell, differsFromBase, isSlot } from './draft'
@@ -16,15 +16,15 @@ import SetupsOnPaper from './SetupsOnPaper.vue'
 
 const props = defineProps<{ plan: Schema['PlanOut'] }>()
 const { programme } = useFrame()
-const { data: parts } = useParts()
-const slotOf = (part: number) => parts.value?.find((known) => known.id === part)?.slot
 const draft = computed(() => props.plan.draft)
+const partOf = usePartNames(() => draft.value.setups.flatMap((setup) => setup.part_ids ?? []))
+const slotOf = (part: number) => partOf(part)?.slot
 const rows = computed(() => Object.entries(props.plan.summary.labels))
 
 function content(setup: Schema['DraftSetupIn'], row: string): string {
   const value = cell(setup, row, slotOf)
   if (!isSlot(row) || value === '') return value
-  const names = value.split(' ').map((id) => parts.value?.find((part) => part.id === Number(id))?.name ?? '')
+  const names = value.split(' ').map((id) => partOf(Number(id))?.name ?? '')
   return names.join(' with ')
 }
 const failing = computed(() => new Map(props.plan.summary.failing.map((one) => [one.setup, one.reasons])))

@@ -4,7 +4,8 @@ import { computed, reactive, ref, watch } from 'vue'
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import { useJob } from '../../app/api/useJob'
 import { unsavedKey } from '../../ui/useUnsaved'
-import { useParts, useSlots } from '../parts/useParts'
+import { usePartNames } from '../parts/names'
+import { useSlots } from '../parts/useParts'
 import { NEW_PLAN } from './copy'
 import {
   blankDraft,
@@ -60,12 +61,14 @@ export function usePlanDraft(programme: number | null) {
   /** What the last search was asked for. Once the plan has moved on, its answer says nothing any more. */
   const searchedFor = ref('')
   const found = computed(() => (searchedFor.value === orderInputs(draft) ? search.result.value : null))
-  const { data: parts } = useParts()
+  const plannedParts = computed(() => [...new Set(draft.setups.flatMap((setup) => setup.part_ids ?? []))])
+  const partOf = usePartNames(plannedParts)
+  const partsKnown = computed(() => plannedParts.value.every((id) => partOf(id)))
   const { data: slots } = useSlots()
   const { data: choices } = usePlanChoices()
   const queries = useQueryClient()
 
-  const slotOf = (part: number) => parts.value?.find((known) => known.id === part)?.slot
+  const slotOf = (part: number) => partOf(part)?.slot
   const begun = computed(() => visitsPulled.value.length > 0)
 
   function take(given: Draft) {
@@ -259,7 +262,9 @@ export function usePlanDraft(programme: number | null) {
     useTemplate,
     save,
     check,
-    parts,
+    plannedParts,
+    partOf,
+    partsKnown,
     slots,
     choices,
     slotOf,
