@@ -27,9 +27,13 @@ const props = defineProps<{
   width: number
 }>()
 const { xs } = useDisplay()
-/** As many as a thumb can tell apart; the rest are behind More. */
-const BELOW = 6
-const first = computed(() => (props.places.length <= BELOW ? props.places : props.places.slice(0, BELOW - 2)))
+/** As many letters as have room beside each other, which are as many places as a thumb can tell apart; else More. */
+const LETTERS = 40
+const first = computed(() =>
+  props.places.map((place) => place.label).join('').length > LETTERS
+    ? props.places.slice(0, 5)
+    : props.places,
+)
 const more = computed(() => props.places.slice(first.value.length))
 
 function skip() {

@@ -16,10 +16,10 @@ import { usePaged } from '../../ui/usePaged'
 import { copyOf, NEW_PLAN } from '../plan/copy'
 import OpenTests from '../plan/OpenTests.vue'
 import { useHome } from '../shop/queries'
-import FirstSteps from './FirstSteps.vue'
 import VerdictLine from './VerdictLine.vue'
 
-/** Seldom used, and what an empty list shows: they come after the first screen. */
+/** Seldom used, and what a new shop or an empty list shows: they come after the first screen. */
+const FirstSteps = defineAsyncComponent(() => import('./FirstSteps.vue'))
 const ImportTest = defineAsyncComponent(() => import('./ImportTest.vue'))
 const VEmptyState = defineAsyncComponent(
   async () => (await import('vuetify/components/VEmptyState')).VEmptyState,
