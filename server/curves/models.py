@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cached_property
 from typing import TYPE_CHECKING
 
 import numpy as np
@@ -83,9 +84,9 @@ class Reduced(models.Model):
             ),
         ]
 
-    @property
+    @cached_property
     def means(self) -> dict[str, Array]:
-        """The channel means by name, each (bins,); in one query, or in none where they were prefetched."""
+        """The channel means by name, each (bins,); read once, in one query or in none where they were prefetched."""
         return {row.channel: np.array(row.values, dtype=np.float64) for row in self.channel_means.all()}
 
     @property

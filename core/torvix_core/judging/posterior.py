@@ -154,13 +154,13 @@ def posterior(logs: Array, models: Sequence[Model], prior: DriftPrior, squares: 
     0.02
     """
     straight = models[0]
-    log_weight, sigma2 = _scatter_nodes(squares, free)
+    log_weight, sigma2 = scatter_nodes(squares, free)
     alone = ((straight.rest @ logs) ** 2).sum(axis=0)
-    shared = [(model, size, often * (1.0 if len(models) == 1 else prior.bent if number else 1 - prior.bent))
-              for number, model in enumerate(models) for size, often in SIZES]  # fmt: skip
-    blocks, seen, weights, means = [], [], [], []
     nodes = len(sigma2)
-    for number, (model, size, often) in enumerate(shared):
+    ways = [(model, size) for model in models for size, _ in SIZES]
+    blocks = tuple((model, size, slice(at * nodes, (at + 1) * nodes)) for at, (model, size) in enumerate(ways))
+    seen, weights, means = [], [], []
+    for (model, size, _), often in zip(blocks, shares_of_blocks(blocks, prior), strict=True):
         shown = model.directions @ logs
         spread = sigma2[:, None] + size * model.spread[:, None]
         log_likelihood = log_weight + np.log(often) - 0.5 * (np.log(spread) + shown**2 / spread).sum(axis=1)
@@ -169,18 +169,42 @@ def posterior(logs: Array, models: Sequence[Model], prior: DriftPrior, squares: 
             log_likelihood += 0.5 * ((len(straight.rest) - len(model.rest)) * np.log(sigma2) - less / sigma2)
         weights.append(log_likelihood)
         means.append((model.weights @ logs)[None] - size * np.einsum("sk,hkc->hsc", model.shift, shown / spread))
-        blocks.append((model, size, slice(number * nodes, (number + 1) * nodes)))
         seen.append(shown)
     whole = np.concatenate(weights)
     weight = np.exp(whole - whole.max(axis=0))
     return Posterior(
-        weight / weight.sum(axis=0), np.tile(sigma2, (len(blocks), 1)), np.concatenate(means), tuple(blocks),
+        weight / weight.sum(axis=0), np.tile(sigma2, (len(blocks), 1)), np.concatenate(means), blocks,
         tuple(seen), np.zeros(straight.layout.setups),
     )  # fmt: skip
 
 
-def _scatter_nodes(squares: Array, free: Array) -> tuple[Array, Array]:
-    """Log weights and scatters squared, (nodes, scores): scaled inverse chi square of so many degrees of freedom."""
+def shares_of_blocks(blocks: Sequence[tuple[Model, float, slice]], prior: DriftPrior) -> list[float]:
+    """How often the drift is of each block's kind and size, before any pull is seen.
+
+    Shapes: blocks of one model, or of a straight and a bent one, each with every size.
+    Units:  [-].
+    Errors: none.
+    Source: `drift.SIZES` and the prior's chance of a bend.
+    >>> shares_of_blocks([(None, size, slice(0)) for size, _ in SIZES], DriftPrior())
+    [0.2, 0.7, 0.1]
+    """
+    models = len(blocks) // len(SIZES)
+    ways = [1.0] if models == 1 else [1 - prior.bent, prior.bent]
+    return [way * often for way in ways for _, often in SIZES]
+
+
+def scatter_nodes(squares: Array, free: Array) -> tuple[Array, Array]:
+    """Scaled inverse chi square of so many degrees of freedom, as nodes to integrate over.
+
+    Shapes: squares and free (scores,); log weights and scatters squared, (nodes, scores) each.
+    Units:  logs.
+    Errors: none; both above zero.
+    Source: Gauss and Legendre over all but TAIL of it on either side.
+    >>> log_weight, scatter2 = scatter_nodes(np.array([8.0]), np.array([8.0]))
+    >>> weight = np.exp(log_weight[:, 0])
+    >>> round(float((weight / scatter2[:, 0]).sum() / weight.sum()), 4)
+    1.0
+    """
     log_weight, shown = np.empty((2, len(NODES), len(free)))
     for degrees in np.unique(free):
         low, high = (np.sqrt(special.chdtri(degrees, tail) / degrees) for tail in (1 - TAIL, TAIL))

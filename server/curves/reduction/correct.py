@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 from torvix_core.air import standards
@@ -40,6 +41,11 @@ class CorrectedPull:
     factor: float
     inside: bool
 
+    def under(self, factor: float, inside: bool) -> CorrectedPull:
+        """The same pull with another factor."""
+        share = factor / self.factor
+        return replace(self, torque=self.torque * share, power=self.power * share, factor=factor, inside=inside)
+
     def peaks(self) -> tuple[Peak, Peak]:
         return peak(self.speed_rpm, self.torque), peak(self.speed_rpm, self.power)
 
@@ -74,11 +80,20 @@ def correction_of(pull: Pull, standard: Standard) -> tuple[float, bool]:
 
 def _factor(pull: Pull, standard: Standard) -> tuple[float, bool]:
     assert pull.air is not None
+    air = pull.air
     try:
-        air = air_from_relative_humidity(pull.air.barometer, pull.air.temperature, pull.air.relative_humidity)
+        return _factor_in(air.barometer, air.temperature, air.relative_humidity, standard,
+                          BoostSchool(pull.session.programme.boost_school))  # fmt: skip
     except ValueError as error:
         raise NoAir(f"{pull} has impossible weather ({error}). Look at it observed, or leave it out.") from error
-    school = BoostSchool(pull.session.programme.boost_school)
+
+
+@lru_cache(maxsize=20_000)
+def _factor_in(
+    barometer: float, temperature: float, relative_humidity: float, standard: Standard, school: BoostSchool
+) -> tuple[float, bool]:
+    """One screen asks for it of the same pull several times: to compare it, to show it, and under other standards."""
+    air = air_from_relative_humidity(barometer, temperature, relative_humidity)
     found = standards.correction(air, standard, school=school)
     return float(found.factor), bool(found.inside)
 

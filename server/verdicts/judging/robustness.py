@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection, Iterator
+from collections.abc import Callable, Collection, Iterator, Sequence
 from dataclasses import dataclass, replace
 from functools import partial
 
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.judging import verdict
 from torvix_core.judging.effects import NotEnoughPulls
+from torvix_core.judging.leave_one_out import leaders_without_each
 from torvix_core.judging.representative_pull import LABELS, School
 from torvix_core.units.grammar import listed
 
-from curves.reduction.correct import corrected
+from curves.reduction.correct import correction_of
 from programmes.models import STANDARDS
 from shop.refusals import Refusal
 from verdicts.comparison.aligned_pulls import Comparison
@@ -41,7 +42,7 @@ class Variation:
 
 def variations(judged: Judgment, out: Collection[int]) -> list[Variation]:
     """Every variation, in the order in which a person would doubt."""
-    return [_try(judged, *way, out) for way in _ways(judged)]
+    return [*(_try(judged, *way, out) for way in _ways(judged)), *_without_each_pull(judged, out)]
 
 
 Way = tuple[str, str, Callable[[], Comparison], Choice]  # kind, label, the pulls, how they are judged
@@ -70,10 +71,22 @@ def _ways(judged: Judgment) -> Iterator[Way]:
     ):  # fmt: skip
         if ends != (low, high) and ends[0] < ends[1]:
             yield "range", label, same, replace(choice, low_rpm=ends[0], high_rpm=ends[1])
-    counts = judged.fitted.counts
+
+
+def _without_each_pull(judged: Judgment, out: Collection[int]) -> Iterator[Variation]:
+    """Each pull of a setup that has others excluded in turn: at once from the fit that there is, where that says it."""
+    comparison, choice, counts = judged.comparison, judged.choice, judged.fitted.counts
+    found: Sequence[tuple[int, tuple[int, ...]] | None] = [None] * len(comparison.kept)
+    if choice.school is School.MEAN and not choice.account_for:
+        scores, smallest = score(comparison, choice).scores, comparison.programme.smallest_difference
+        found = list(leaders_without_each(judged.fitted, scores, comparison.baseline, smallest, out))
     for row, one in enumerate(comparison.kept):
         if counts[comparison.setup_of[row]] > 1:
-            yield "pull", f"without pull {one.pull.number}", partial(without, comparison, row), choice
+            label, leaders = f"without pull {one.pull.number}", found[row]
+            if leaders is None:
+                yield _try(judged, "pull", label, partial(without, comparison, row), choice, out)
+            else:
+                yield Variation("pull", label, leaders[1], leaders[1] == judged.level, len(leaders[1]) == 1)
 
 
 def _try(
@@ -90,9 +103,8 @@ def _try(
 
 def under(comparison: Comparison, standard: Standard) -> Comparison:
     """The same pulls under another standard. Refusal where one of them cannot be."""
-    kept = [corrected(kept_pull.pull, standard) for kept_pull in comparison.kept]
-    scale = [new.factor / old.factor for new, old in zip(kept, comparison.kept, strict=True)]
-    shares = [[one] for one in scale]
+    kept = [kept_pull.under(*correction_of(kept_pull.pull, standard)) for kept_pull in comparison.kept]
+    shares = [[new.factor / old.factor] for new, old in zip(kept, comparison.kept, strict=True)]
     return replace(comparison, standard=standard, kept=kept, torque=comparison.torque * shares,
                    power=comparison.power * shares)  # fmt: skip
 
