@@ -66,3 +66,18 @@ class Search(BrowserCase):
             tests = page.get_by_role("list", name="Tests").get_by_role("listitem")
             expect(tests).to_have_count(1)
         self.assertEqual(self.problems, [])
+
+    def test_two_parts_of_one_alias_are_pointed_out_and_said_to_be_two(self):
+        with self.browser() as page:
+            sign_in(page)
+            page.goto("/parts", wait_until="domcontentloaded")
+            page.get_by_role("button", name="Two records may be one part").click()
+            pair = page.get_by_role("list", name="Parts that look like one").get_by_role("listitem")
+            expect(pair).to_contain_text("Plenum spacer 20 mm and Open spacer 25 mm")
+            expect(pair).to_contain_text("Both are called “The spacer”")
+            self.assertEqual(self.violations(page), [])
+            pair.get_by_role("button", name="Two parts").click()
+            expect(pair).to_have_count(0)
+            page.goto("/search?q=the+spacer", wait_until="domcontentloaded")
+            expect(page.get_by_role("list", name="Parts").get_by_role("listitem")).to_have_count(2)
+        self.assertEqual(self.problems, [])

@@ -22,6 +22,7 @@ from curves.reduction.api import router as inspect_router
 from curves.spark.api import router as spark_router
 from engines.archive.api import router as engine_archive_router
 from engines.builds.api import router as engines_router
+from engines.lookalikes.api import router as lookalikes_router
 from engines.parts.api import router as parts_router
 from engines.revisions.api import router as revisions_router
 from engines.stacks.api import router as stacks_router
@@ -76,6 +77,7 @@ api.add_router("", engine_archive_router)
 api.add_router("", archive_router)
 api.add_router("", revisions_router)
 api.add_router("", parts_router)
+api.add_router("", lookalikes_router)
 api.add_router("", stacks_router)
 api.add_router("", programmes_router)
 api.add_router("", plans_router)

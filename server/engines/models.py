@@ -280,6 +280,21 @@ class Alias(models.Model):
         constraints = [models.UniqueConstraint(fields=["part", "name"], name="alias_once_per_part")]
 
 
+class DistinctParts(models.Model):
+    """That two parts which look like one are two. `one` is the older."""
+
+    one = models.ForeignKey(Part, on_delete=models.CASCADE, related_name="+")
+    other = models.ForeignKey(Part, on_delete=models.CASCADE, related_name="+")
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
+    at = models.DateTimeField()
+
+    class Meta:
+        constraints = [
+            models.UniqueConstraint(fields=["one", "other"], name="distinct_parts_once"),
+            models.CheckConstraint(condition=Q(other__gt=models.F("one")), name="distinct_parts_in_order"),
+        ]
+
+
 class Photo(models.Model):
     """A picture of a part, made anew from what was uploaded: JPEG, turned upright, without hidden data."""
 

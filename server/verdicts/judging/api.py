@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 from ninja import Query, Router
-from torvix_core.judging import gearing, ladder, slot_effects
+from torvix_core.judging import ladder, slot_effects
 from torvix_core.judging.design import NOTHING
 from torvix_core.judging.representative_pull import LABELS
+from torvix_core.road import gearing
 
 from programmes.models import ProgrammeKind
 from programmes.plan.confounding import names_of

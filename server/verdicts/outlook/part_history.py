@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from django.db.models import Q
 from torvix_core.air.standards import Standard
 from torvix_core.judging.duty import Preset
 
@@ -43,10 +44,15 @@ class PartUse:
 
 
 def uses(person: Person, part: Part) -> list[PartUse]:
-    """Every setup that held the part, the newest programme first, with the outcome where there is one."""
-    seen = Programme.objects.visible_to(person).filter(setups__parts=part).distinct()
+    """Every setup that held the part, the newest programme first, with the outcome where there is one; also under the
+    other records of it that are linked with this one."""
+    records = Part.objects.filter(Q(pk=part.pk) | Q(same_as=part) | Q(pk=part.same_as_id))
+    seen = Programme.objects.visible_to(person).filter(setups__parts__in=records).distinct()
     programmes = seen.select_related("build__engine").prefetch_related("setups__parts")[:MOST_PROGRAMMES]
-    return [use for programme in programmes for use in _in_programme(programme, part)]
+    return [
+        use for programme in programmes for record in records for use in _in_programme(programme, record)
+        if any(record in setup.parts.all() for setup in programme.setups.all())
+    ]  # fmt: skip
 
 
 def _in_programme(programme: Programme, part: Part) -> list[PartUse]:

@@ -697,6 +697,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/lookalikes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Lookalikes
+         * @description Pairs of parts of one name, and pairs that are spelled alike and that no dimension tells apart.
+         */
+        get: operations["lookalikes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/me": {
         parameters: {
             query?: never;
@@ -973,6 +993,26 @@ export interface paths {
         put?: never;
         /** Modify Part */
         post: operations["modify_part"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/parts/{part_id}/lookalikes/{twin_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Settle
+         * @description Merge, link or tell apart two parts.
+         */
+        post: operations["settle_lookalike"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6143,6 +6183,31 @@ export interface components {
             /** Points */
             points: number[][];
         };
+        /**
+         * LookalikeOut
+         * @description `shared_name` is what both are called, empty where their names are only spelled alike; lines of their sheets.
+         */
+        LookalikeOut: {
+            /** Agree */
+            agree: string[];
+            /** Differ */
+            differ: string[];
+            one: components["schemas"]["LookalikePart"];
+            other: components["schemas"]["LookalikePart"];
+            /** Shared Name */
+            shared_name: string;
+        };
+        /** LookalikePart */
+        LookalikePart: {
+            /** Aliases */
+            aliases: string[];
+            /** Id */
+            id: number;
+            /** Name */
+            name: string;
+            /** Slot */
+            slot: string;
+        };
         /** MadeOut */
         MadeOut: {
             /** Programme Id */
@@ -8289,6 +8354,17 @@ export interface components {
             settings: components["schemas"]["SettingOut"][];
             /** Setup Id */
             setup_id: number;
+        };
+        /**
+         * SettledIn
+         * @description What a person says of two parts. `merge` keeps the one of the address, `link` keeps both.
+         */
+        SettledIn: {
+            /**
+             * As What
+             * @enum {string}
+             */
+            as_what: "merge" | "link" | "distinct";
         };
         /**
          * SetupCurves
@@ -11255,6 +11331,26 @@ export interface operations {
             };
         };
     };
+    lookalikes: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LookalikeOut"][];
+                };
+            };
+        };
+    };
     me: {
         parameters: {
             query?: never;
@@ -11662,6 +11758,31 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["PartOut"];
                 };
+            };
+        };
+    };
+    settle_lookalike: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                part_id: number;
+                twin_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SettledIn"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -12,6 +12,7 @@ import ArchiveMenu from '../../ui/ArchiveMenu.vue'
 import { inMoney } from '../../ui/figures'
 import PagedTable from '../../ui/PagedTable.vue'
 import { usePaged } from '../../ui/usePaged'
+import LookalikePairs from './LookalikePairs.vue'
 import NewPart from './NewPart.vue'
 import { useSlots } from './useParts'
 
@@ -54,6 +55,7 @@ useKeys([
       @made="(id) => router.push({ name: 'part', params: { id } })"
       @back="adding = false"
     />
+    <LookalikePairs v-if="!archived" :may-operate="me?.may_operate ?? false" />
     <PagedTable
       v-model:search="search"
       v-model:page="page"

@@ -4,7 +4,7 @@ import numpy as np
 from django.test import SimpleTestCase
 from numpy.testing import assert_allclose
 from torvix_core.judging.duty import weights
-from torvix_core.judging.gearing import through_the_gears
+from torvix_core.road.gearing import through_the_gears
 
 RATIOS = (2.8, 1.9, 1.4, 1.1)
 

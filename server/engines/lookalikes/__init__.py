@@ -1,0 +1,1 @@
+"""Two records that may be one part: pointed out, linked, merged, or said to be two."""
