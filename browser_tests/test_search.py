@@ -76,7 +76,7 @@ class Search(BrowserCase):
             expect(pair).to_contain_text("Plenum spacer 20 mm and Open spacer 25 mm")
             expect(pair).to_contain_text("Both are called “The spacer”")
             self.assertEqual(self.violations(page), [])
-            pair.get_by_role("button", name="Two parts").click()
+            pair.get_by_role("button", name="Keep as two parts").click()
             expect(pair).to_have_count(0)
             page.goto("/search?q=the+spacer", wait_until="domcontentloaded")
             expect(page.get_by_role("list", name="Parts").get_by_role("listitem")).to_have_count(2)

@@ -44,7 +44,7 @@ def read_decisions(request: HttpRequest, programme_id: int) -> list[DecisionOut]
     """The newest first."""
     assert is_person(request.user)
     programme = programme_of(request.user, programme_id)
-    return [_out(decision) for decision in programme.decisions.select_related("by")[:200]]
+    return [_out(decision) for decision in programme.decisions.select_related("by")]
 
 
 @router.post("/programmes/{programme_id}/decisions", response=DecisionOut, operation_id="decide")

@@ -67,7 +67,9 @@ function reason(pair: Pair) {
             >Merge into {{ pair.other.name }}</v-btn
           >
           <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'link')">Link, keep both</v-btn>
-          <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'distinct')">Two parts</v-btn>
+          <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'distinct')"
+            >Keep as two parts</v-btn
+          >
         </div>
       </li>
     </ul>
