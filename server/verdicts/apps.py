@@ -12,11 +12,13 @@ class VerdictsConfig(AppConfig):
         from curves.archive import tables
         from engines.signals import engine_kept_back
         from stand.signals import session_opened
+        from verdicts.comparison import revisions
         from verdicts.customer_report import links
         from verdicts.models import Decision, Estimate, EstimatedGain, KnownScatter, Sheet
         from verdicts.prior import scatter_history
 
         def remember(session: Any, at: Any, **_: Any) -> None:
+            revisions.settle(session.programme_id, at)
             scatter_history.remember(session, at)
 
         def close_links(engine: Any, **_: Any) -> None:

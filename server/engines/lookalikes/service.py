@@ -98,6 +98,7 @@ def merge(person: Person, kept: Part, merged: Part, at: datetime) -> Part:
     behind its link, with all that was pulled with it."""
     require_operator(person)
     _require_a_pair(kept, merged)
+    _require_one_slot(kept, merged)
     if merged.same_as_id not in (None, kept.pk) or kept.same_as_id not in (None, merged.pk):
         raise Refusal("One of them is linked to a third part already. Undo that first.", code="linked_already")
     names = [merged.name, *(alias.name for alias in merged.aliases.all())]
@@ -119,6 +120,7 @@ def link(person: Person, one: Part, other: Part) -> None:
     """Both records stay, and say of each other that they are the same."""
     require_operator(person)
     _require_a_pair(one, other)
+    _require_one_slot(one, other)
     other.same_as = one
     other.save(update_fields=["same_as"])
 
@@ -135,6 +137,11 @@ def distinguish(person: Person, one: Part, other: Part, at: datetime) -> None:
 def _require_a_pair(one: Part, other: Part) -> None:
     if one.pk == other.pk:
         raise Refusal("A part is the same as itself already.", code="one_part")
+
+
+def _require_one_slot(one: Part, other: Part) -> None:
+    if one.slot != other.slot:
+        raise Refusal("They go in different slots, so they are two parts. Remove the name from one.", code="two_slots")
 
 
 def labels(lines: Iterable[Dimension]) -> list[str]:

@@ -1,4 +1,4 @@
-"""Two records that may be one part: pointed out for a reason, linked, merged without losing a name, or told apart."""
+"""Two records that may be one part: pointed out for a reason, linked, merged with every name kept, or kept as two."""
 
 import scenes
 from django.test import TestCase
@@ -97,6 +97,13 @@ class Lookalikes(TestCase):
         self.assertEqual(self.settle(one, one, "merge"), 409)
         self.settle(one, other, "link")
         self.assertEqual(self.settle(third, other, "merge"), 409)
+
+    def test_parts_of_two_slots_are_neither_merged_nor_linked(self):
+        one, other = self.part("Race carb"), self.part("Tall spacer", Slot.SPACER, height="25 mm")
+        for as_what in ("merge", "link"):
+            self.assertEqual(self.settle(one, other, as_what), 409)
+        self.assertFalse(one.readings.exists())
+        self.assertEqual(self.settle(one, other, "distinct"), 204)
 
     def test_a_viewer_sees_the_pairs_of_what_he_may_see_and_settles_none(self):
         one, other = self.part("Four-barrel 650"), self.part("Four barrel 650")

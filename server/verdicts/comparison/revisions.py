@@ -35,27 +35,20 @@ def revisions_of(programme_ids: Collection[int]) -> dict[int, str]:
     return {pk: written.get(pk, UNTOUCHED) for pk in programme_ids}
 
 
-def settle(at: datetime) -> None:
-    """Put the many old marks of a test into one new one, which is a new revision; drop those of tests that are gone."""
+def settle(programme_id: int, at: datetime) -> None:
+    """Put the old marks of a test into one new one, which is a new revision, where they have become many."""
+    if ProgrammeChange.objects.filter(programme=programme_id).count() <= MOST_MARKS:
+        return
     with connection.cursor() as cursor:
         cursor.execute(
             """
-            WITH many AS (
-                SELECT programme FROM verdicts_programmechange
-                WHERE EXISTS (SELECT 1 FROM programmes_programme test WHERE test.id = programme)
-                GROUP BY programme HAVING count(*) > %(most)s
-            ), gone AS (
-                DELETE FROM verdicts_programmechange
-                WHERE at < %(before)s AND (
-                    programme IN (SELECT programme FROM many)
-                    OR NOT EXISTS (SELECT 1 FROM programmes_programme test WHERE test.id = programme)
-                ) RETURNING programme
+            WITH gone AS (
+                DELETE FROM verdicts_programmechange WHERE programme = %(programme)s AND at < %(before)s RETURNING 1
             )
             INSERT INTO verdicts_programmechange (programme, transaction, at)
-            SELECT DISTINCT programme, txid_current(), statement_timestamp() FROM gone
-            WHERE programme IN (SELECT programme FROM many)
+            SELECT %(programme)s, txid_current(), statement_timestamp() WHERE EXISTS (SELECT 1 FROM gone)
             ON CONFLICT (programme, transaction) DO UPDATE
                 SET id = nextval(pg_get_serial_sequence('verdicts_programmechange', 'id')), at = excluded.at
             """,
-            {"most": MOST_MARKS, "before": at - SETTLED},
+            {"programme": programme_id, "before": at - SETTLED},
         )

@@ -5,15 +5,15 @@ from __future__ import annotations
 import re
 from collections.abc import Sequence
 from dataclasses import dataclass
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
-from django.utils import timezone
 from torvix_core.engine.dimensions import SHEET, STACK_ORDER, part_dimensions
 from torvix_core.engine.settings import SETTINGS
 from torvix_core.units.sought_values import SoughtFigure, SoughtValue, take_values
 
 from programmes.plan.plans import SETTING
 from shop.models import Person
+from shop.moments import clock
 from shop.permissions import units_of
 from shop.refusals import Invalid
 
@@ -105,7 +105,7 @@ def _period(found: re.Match[str]) -> tuple[datetime, datetime]:
     """A day or a month: its first moment and the first after it."""
     year, month, day = int(found[1]), int(found[2]), int(found[3] or 1)
     try:
-        first = datetime(year, month, day, tzinfo=UTC).replace(tzinfo=timezone.get_current_timezone())
+        first = datetime(year, month, day, tzinfo=clock())
         if found[3]:
             return first, first + timedelta(days=1)
         return first, first.replace(year=year + month // 12, month=month % 12 + 1)

@@ -67,6 +67,9 @@ export function useKeys(added: KeyBinding[]) {
   onScopeDispose(() => added.forEach((binding) => bindings.delete(binding)))
 }
 
+/** Something is moving: keys and screen belong to who watches it. */
+export const isUrgent = () => [...bindings].some((one) => one.urgent?.())
+
 export function boundKeys(): ReadonlySet<KeyBinding> {
   return bindings
 }

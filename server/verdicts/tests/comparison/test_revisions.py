@@ -128,19 +128,32 @@ class RevisionsTest(TestCase):
         Programme.objects.filter(pk=self.programme.pk).update(boost_policy="equal_boost")
         self.assertNotEqual(revision_of(other.pk), before)
 
-    def test_many_old_marks_are_put_into_one(self):
+    def test_many_old_marks_are_put_into_one_when_a_session_opens(self):
         ProgrammeChange.objects.bulk_create(
-            ProgrammeChange(programme=pk, transaction=number, at=scenes.DAY - 2 * SETTLED)
-            for pk in (self.programme.pk, 987_654_321) for number in range(MOST_MARKS + 1)
-        )  # fmt: skip
+            ProgrammeChange(programme=self.programme.pk, transaction=number, at=scenes.DAY - 2 * SETTLED)
+            for number in range(MOST_MARKS + 1)
+        )
         before = revision_of(self.programme.pk)
-        settle(scenes.DAY)
+        scenes.session(self.programme, self.operator)
         self.assertNotEqual(revision_of(self.programme.pk), before)
         self.assertLessEqual(ProgrammeChange.objects.filter(programme=self.programme.pk).count(), 2)
-        self.assertFalse(ProgrammeChange.objects.filter(programme=987_654_321).exists())
+
+    def test_settling_what_is_few_or_new_changes_nothing(self):
         after = revision_of(self.programme.pk)
-        settle(scenes.DAY + timedelta(days=3))
+        settle(self.programme.pk, scenes.DAY + timedelta(days=3))
         self.assertEqual(revision_of(self.programme.pk), after)
+
+    def test_settling_is_a_new_revision(self):
+        """A revision that was seen before must not come back with another count."""
+        ProgrammeChange.objects.bulk_create(
+            ProgrammeChange(programme=987_654_321, transaction=number, at=scenes.DAY - 2 * SETTLED)
+            for number in range(MOST_MARKS + 1)
+        )
+        before = revision_of(987_654_321).split(".")
+        settle(987_654_321, scenes.DAY)
+        after = revision_of(987_654_321).split(".")
+        self.assertEqual(after[0], "1")
+        self.assertGreater(int(after[1]), int(before[1]))
 
 
 class KeptComparisonTest(TestCase):

@@ -8,7 +8,7 @@ from torvix_core.engine.dimensions import Slot
 
 from engines.parts.service import PartFacts, add_part, name_alias
 from programmes.models import Programme, SetupSetting
-from shop.models import Person, Role
+from shop.models import Person, Role, Shop
 from stand.models import Note, Pull, Standing
 from verdicts.models import Decision
 from verdicts.search.query import read_query
@@ -120,6 +120,13 @@ class PeopleAndDaysTest(Scene):
             with self.subTest(written):
                 self.assertEqual(self.titles(written), {})
 
+    def test_a_day_is_one_of_the_shops_clock(self):
+        """9:00 in London on the 2nd is 22:00 in Auckland, where the 3rd begins two hours later."""
+        Shop(pk=1, name="x", time_zone="Pacific/Auckland").save()
+        Note.objects.update(at=scenes.DAY + timedelta(hours=3))
+        self.assertEqual(self.titles("stumbles 2026-11-02"), {})
+        self.assertEqual(set(self.titles("stumbles 2026-11-03")), {"note"})
+
     def test_a_day_that_there_is_not_is_refused_at_the_field(self):
         for written in ("2026-13", "2026-02-30", "since 2026-11-03 before 2026-11-01"):
             self.assertEqual(self.client.get("/api/search", {"q": written}).status_code, 422, written)
@@ -162,6 +169,6 @@ class SizeTest(Scene):
         self.assertEqual(len({row["id"] for rows in pages for row in rows}), 60)
 
     def test_queries_do_not_grow_with_what_is_found(self):
-        # Who asks; who there is; a count for each kind; rows of those that have some; revisions and aliases.
-        with self.assertNumQueries(2 + 1 + 7 + 6 + 2):
+        # Who asks; the clock; who there is; a count for each kind; rows of those that have some; revisions and aliases.
+        with self.assertNumQueries(2 + 1 + 1 + 7 + 6 + 2):
             self.asked("by operator since 2026-11-01")

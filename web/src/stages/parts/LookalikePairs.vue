@@ -57,16 +57,24 @@ function reason(pair: Pair) {
       <li v-for="pair in pairs" :key="`${pair.one.id} ${pair.other.id}`" class="py-2 border-t">
         <router-link :to="{ name: 'part', params: { id: pair.one.id } }">{{ pair.one.name }}</router-link> and
         <router-link :to="{ name: 'part', params: { id: pair.other.id } }">{{ pair.other.name }}</router-link>
-        <span class="quiet"> {{ pair.one.slot }}</span>
+        <span class="quiet">
+          {{
+            pair.one.slot === pair.other.slot ? pair.one.slot : `${pair.one.slot}, ${pair.other.slot}`
+          }}</span
+        >
         <div class="quiet small">{{ reason(pair) }}</div>
         <div v-if="mayOperate" class="d-flex flex-wrap ga-2 mt-1">
-          <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'merge')"
-            >Merge into {{ pair.one.name }}</v-btn
-          >
-          <v-btn :disabled="busy" @click="settle(pair.other.id, pair.one.id, 'merge')"
-            >Merge into {{ pair.other.name }}</v-btn
-          >
-          <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'link')">Link, keep both</v-btn>
+          <template v-if="pair.one.slot === pair.other.slot">
+            <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'merge')"
+              >Merge into {{ pair.one.name }}</v-btn
+            >
+            <v-btn :disabled="busy" @click="settle(pair.other.id, pair.one.id, 'merge')"
+              >Merge into {{ pair.other.name }}</v-btn
+            >
+            <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'link')"
+              >Link, keep both</v-btn
+            >
+          </template>
           <v-btn :disabled="busy" @click="settle(pair.one.id, pair.other.id, 'distinct')"
             >Keep as two parts</v-btn
           >

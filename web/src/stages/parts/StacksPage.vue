@@ -30,7 +30,7 @@ const { data: found, error } = useQuery({
   placeholderData: (before) => before,
 })
 
-const partOf = usePartNames(() => [...chosen(one), ...chosen(other)])
+const { partOf } = usePartNames(() => [...chosen(one), ...chosen(other)])
 function near(id: number | '' | undefined) {
   const part = id ? partOf(id) : undefined
   return part ? [{ value: part.id as number | '', label: part.name }] : []

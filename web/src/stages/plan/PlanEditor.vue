@@ -27,7 +27,7 @@ const tab = useAddressTab(() => ['question', 'setups', 'day'])
 const saving = ref(false)
 /** The part that somebody was sent here with, to swap it in. */
 const asked = computed(() => Number(route.query.swap) || 0)
-const swapOf = usePartNames(() => (asked.value ? [asked.value] : []))
+const { partOf: swapOf } = usePartNames(() => (asked.value ? [asked.value] : []))
 const swap = computed(() => swapOf(asked.value))
 
 const wrongIn = (pattern: RegExp) => Object.keys(fields.value).filter((key) => pattern.test(key)).length

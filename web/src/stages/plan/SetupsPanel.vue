@@ -17,7 +17,7 @@ import SetupsOnPaper from './SetupsOnPaper.vue'
 const props = defineProps<{ plan: Schema['PlanOut'] }>()
 const { programme } = useFrame()
 const draft = computed(() => props.plan.draft)
-const partOf = usePartNames(() => draft.value.setups.flatMap((setup) => setup.part_ids ?? []))
+const { partOf } = usePartNames(() => draft.value.setups.flatMap((setup) => setup.part_ids ?? []))
 const slotOf = (part: number) => partOf(part)?.slot
 const rows = computed(() => Object.entries(props.plan.summary.labels))
 
