@@ -23,6 +23,25 @@ class DifferenceState(StrEnum):
     UNDECIDED = "undecided"  # not separated, and it may matter
 
 
+def states_of(change: Array, low: Array, high: Array, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.str_]:
+    """What may be said of differences by their intervals, as values of `DifferenceState`.
+
+    Shapes: (...) each.
+    Units:  shares.
+    Errors: none.
+    Source: house rule: ahead is clear of zero and larger than what matters; equal is an interval inside of that.
+    >>> states_of(np.array([0.012, 0.001]), np.array([0.004, -0.001]), np.array([0.02, 0.002])).tolist()
+    ['ahead', 'equal']
+    """
+    at_most = np.maximum(np.abs(low), np.abs(high))
+    return np.select(
+        [(low > 0) & (change > smallest), (high < 0) & (change < -smallest), at_most < smallest,
+         at_most <= STILL_SMALL * smallest],
+        [DifferenceState.AHEAD, DifferenceState.BEHIND, DifferenceState.EQUAL, DifferenceState.SMALL],
+        DifferenceState.UNDECIDED,
+    )  # fmt: skip
+
+
 @dataclass(frozen=True)
 class Difference:
     """How one setup's score compares with another's, as a share of the latter; all (...).
@@ -46,13 +65,7 @@ class Difference:
 
     def states(self, smallest: float = SMALLEST_DIFFERENCE) -> NDArray[np.str_]:
         """What may be said of each, as values of `DifferenceState`."""
-        ahead = (self.low > 0) & (self.change > smallest)
-        behind = (self.high < 0) & (self.change < -smallest)
-        return np.select(
-            [ahead, behind, self.at_most < smallest, self.at_most <= STILL_SMALL * smallest],
-            [DifferenceState.AHEAD, DifferenceState.BEHIND, DifferenceState.EQUAL, DifferenceState.SMALL],
-            DifferenceState.UNDECIDED,
-        )
+        return states_of(self.change, self.low, self.high, smallest)
 
     def state(self, smallest: float = SMALLEST_DIFFERENCE) -> DifferenceState:
         """Of a single difference.

@@ -68,6 +68,33 @@ def width_above(speed_rpm: Array, torque: Array, level: float) -> Array:
     return np.asarray((share * step).sum(axis=1))
 
 
+def peak_speeds(speed_rpm: Array, torque: Array, layout: Layout) -> ShapeFigure:
+    """Where torque peaks, by setup, with half the 95 % interval; NaN where a pull peaks at an end of the speeds: its
+    true peak may lie beyond.
+
+    Shapes: (bins,), (pulls, bins), at least three bins.
+    Units:  rpm, any; rpm.
+    Errors: ValueError as the parts.
+    Source: a parabola through the highest bin and its neighbors; means and pooled scatter of the pulls as `shapes`.
+    >>> speed = np.arange(3000.0, 4001, 100)
+    >>> curves = np.stack([200 - ((speed - top) / 100) ** 2 for top in (3440, 3460, 3640, 3660, 4000)])
+    >>> peak_speeds(speed, curves, Layout.of([0, 0, 1, 1, 2])).value.round(3).tolist()
+    [3450.0, 3650.0, nan]
+    """
+    speed, values = finite("speed_rpm", speed_rpm), finite("torque", torque)
+    if len(speed) < 3:
+        raise ValueError("a peak needs at least three speeds")
+    top = values.argmax(axis=1)
+    inside = (top > 0) & (top < len(speed) - 1)
+    middle, rows = np.clip(top, 1, len(speed) - 2), np.arange(len(values))
+    below, at, above = (values[rows, middle + step] for step in (-1, 0, 1))
+    bend = below - 2 * at + above
+    away = np.divide(below - above, 2 * bend, out=np.zeros_like(at), where=bend < 0)
+    found = _figure(speed[middle] + np.clip(away, -0.5, 0.5) * (speed[middle + 1] - speed[middle]), layout, 1000.0)
+    known = np.array([inside[layout.setup == setup].all() for setup in range(layout.setups)])
+    return ShapeFigure(np.where(known, found.value, np.nan), np.where(known, found.half_width, np.nan))
+
+
 def shapes(speed_rpm: Array, torque: Array, layout: Layout, baseline: int) -> Shapes:
     """The shape figures of every setup over the speeds given, with their intervals.
 
