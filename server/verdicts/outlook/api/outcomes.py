@@ -160,10 +160,10 @@ def read_outcomes(request: HttpRequest, programme_id: int) -> Expectations:
         for one in outcomes.of_programme(programme)
     ]  # fmt: skip
     people = [
-        TendencyOut(person=name, decided=found.decided, hits=found.hits, count=found.count,
+        TendencyOut(person=str(who), decided=found.decided, hits=found.hits, count=found.count,
                     bias=None if found.bias is None else found.bias * 100,
                     spread=None if found.spread is None else found.spread * 100)
-        for name, found in outcomes.tendencies(request.user)
+        for who, found in outcomes.tendencies(request.user)
     ]  # fmt: skip
     return Expectations(measures=dict(ExpectedMeasure.choices), rows=rows, people=people)
 
