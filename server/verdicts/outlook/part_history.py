@@ -4,20 +4,17 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from django.db.models import Q
-from torvix_core.air.standards import Standard
-from torvix_core.judging.duty import Preset
+from django.db.models import Prefetch, Q
 
 from engines.models import Part
 from programmes.models import Programme, Setup
 from shop.models import Person
-from shop.refusals import Refusal
-from verdicts.comparison.aligned_pulls import Comparison, compare
-from verdicts.judging import service as judging
-from verdicts.judging.choice import Choice
-from verdicts.judging.service import Judgment
+from verdicts.models import SetupResult
+from verdicts.results import service as results
+from verdicts.results.pairs import Pairs
 
-MOST_PROGRAMMES = 25
+NOTHING = "No pull is accepted yet. Make a pull at the stand, and accept it."
+WAITING = "Its result is being worked out. Look again in a minute."
 
 
 @dataclass(frozen=True)
@@ -46,52 +43,48 @@ class PartUse:
 def uses(person: Person, part: Part) -> list[PartUse]:
     """Every setup that held the part, the newest programme first, with the outcome where there is one; also under the
     other records of it that are linked with this one."""
-    records = Part.objects.filter(Q(pk=part.pk) | Q(same_as=part) | Q(pk=part.same_as_id))
-    seen = Programme.objects.visible_to(person).filter(setups__parts__in=records).distinct()
-    programmes = seen.select_related("build__engine").prefetch_related("setups__parts")[:MOST_PROGRAMMES]
+    records = list(Part.objects.filter(Q(pk=part.pk) | Q(same_as=part) | Q(pk=part.same_as_id)))
+    holding = Setup.objects.filter(parts__in=records)
+    seen = (
+        Programme.objects.visible_to(person).filter(pk__in=holding.values("programme")).select_related("build__engine")
+    )
+    programmes = list(seen.prefetch_related(Prefetch("setups", Setup.objects.prefetch_related("parts"))))
+    found = results.results_of([programme.pk for programme in programmes])
+    stored = SetupResult.objects.filter(result__in=found.of.values()).select_related("result").defer("curve")
+    rows = {one.setup_id: one for one in stored}
+    pairs = Pairs.of(found.of.values())
     return [
-        use for programme in programmes for record in records for use in _in_programme(programme, record)
-        if any(record in setup.parts.all() for setup in programme.setups.all())
+        _use(programme, setup, record, rows.get(setup.pk), pairs, _why_not(found, programme))
+        for programme in programmes for record in records for setup in programme.setups.all()
+        if record in setup.parts.all()
     ]  # fmt: skip
 
 
-def _in_programme(programme: Programme, part: Part) -> list[PartUse]:
-    holding = [setup for setup in programme.setups.all() if part in setup.parts.all()]
-    baseline = next((setup for setup in programme.setups.all() if setup.is_baseline), None)
-    found: tuple[Comparison, Judgment] | None = None
-    why = ""
-    try:
-        comparison = compare(programme, Standard(programme.standard))
-        # Plain averages: programmes differ in their duties, and here they stand beside each other.
-        found = comparison, judging.judge(comparison, Choice(comparison.standard, duty=Preset.EVEN))
-    except Refusal as refusal:
-        why = str(refusal)
-    return [_use(programme, setup, part, baseline, found, why) for setup in holding]
+def _why_not(found: results.Results, programme: Programme) -> str:
+    if programme.pk in found.of:
+        return found.of[programme.pk].why_not
+    return WAITING if programme.pk in found.waiting else NOTHING
 
 
-def _use(
-    programme: Programme, setup: Setup, part: Part, baseline: Setup | None,
-    found: tuple[Comparison, Judgment] | None, why: str,
-) -> PartUse:  # fmt: skip
+def _use(programme: Programme, setup: Setup, part: Part, row: SetupResult | None, pairs: Pairs, why: str) -> PartUse:
+    setups = list(programme.setups.all())
+    baseline = next((one for one in setups if one.is_baseline), None)
     beside = _beside(setup, baseline, part) if baseline else 0
-    blank = PartUse(programme, setup, 0, programme.low_rpm, programme.high_rpm, None, None, None, None, "", beside, why)
-    if found is None:
-        return blank
-    comparison, verdict = found
-    place = next((placing for placing in verdict.placings if comparison.setups[placing.setup].pk == setup.pk), None)
-    if place is None:
-        return blank
-    change, against = place.to_baseline, baseline
-    pair = None if setup.is_baseline or not beside else _direct_pair(comparison, setup, part)
-    if pair is not None and verdict.fitted.linked(place.setup, pair):
-        change, against, beside = verdict.fitted.difference(place.setup, pair), comparison.setups[pair], 0
+    if row is None:
+        ends = programme.low_rpm, programme.high_rpm
+        return PartUse(programme, setup, 0, *ends, None, None, None, None, "", beside, why)
+    gain, against = pairs.gain(setup, baseline), baseline
+    if not setup.is_baseline and beside:
+        for other in setups:
+            alone = other.pk != setup.pk and part not in other.parts.all() and not _beside(setup, other, part)
+            if alone and (pair := pairs.gain(setup, other)) is not None:
+                gain, against, beside = pair, other, 0
+                break
     return PartUse(
-        programme, setup, int(verdict.fitted.counts[place.setup]), verdict.low_rpm, verdict.high_rpm,
-        float(verdict.torque[place.setup]),
-        None if change is None else float(change.change), None if change is None else float(change.low),
-        None if change is None else float(change.high),
-        "" if change is None else change.state(programme.smallest_difference), beside, "",
-        "" if change is None or against is None else against.letter, comparison.made_of(place.setup),
+        programme, setup, row.pulls, row.result.low_rpm or programme.low_rpm, row.result.high_rpm or programme.high_rpm,
+        row.torque, None if gain is None else gain.change, None if gain is None else gain.low,
+        None if gain is None else gain.high, "" if gain is None else gain.state(programme.smallest_difference), beside,
+        "", "" if gain is None or against is None else against.letter, row.made_of,
     )  # fmt: skip
 
 
@@ -100,13 +93,3 @@ def _beside(setup: Setup, reference: Setup, part: Part) -> int:
     others = {one.pk for one in setup.parts.all()} ^ {one.pk for one in reference.parts.all()}
     replaced = {one.pk for one in reference.parts.all() if one.slot == part.slot}
     return len(others - {part.pk} - replaced)
-
-
-def _direct_pair(comparison: Comparison, setup: Setup, part: Part) -> int | None:
-    """The setup of the comparison that differs from this one in this part alone; None where there is none."""
-    return next(
-        (
-            index for index, other in enumerate(comparison.setups)
-            if other.pk != setup.pk and part not in other.parts.all() and not _beside(setup, other, part)
-        ), None,
-    )  # fmt: skip

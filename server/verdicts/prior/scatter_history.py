@@ -2,27 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Sequence
+from dataclasses import dataclass
 from datetime import datetime
 
 import numpy as np
-from django.db.models import QuerySet
-from torvix_core.air.standards import Standard
+from django.db.models import Exists, OuterRef, QuerySet
 from torvix_core.judging import effects
 from torvix_core.judging.drift import DriftPrior, learned
-from torvix_core.judging.effects import Effects, History, fit
+from torvix_core.judging.effects import History
 
-from curves.reduction.nature import Nature, nature_of
 from programmes.models import Programme
-from shop.refusals import Refusal
-from stand.models import Link, Session, Standing
-from verdicts.comparison.aligned_pulls import compare
-from verdicts.models import KnownScatter
+from stand.models import Link, Pull, Session, Standing
+from verdicts.models import KnownScatter, StoredResult
 from verdicts.prior.known_scatter import MOST_WEIGHT
+from verdicts.results import service as results
 
-MOST_PROGRAMMES = 20  # that are looked back on, the newest
-ANY_SLOPE = DriftPrior(engine_sd=0.0, day_sd=0.05, curve_sd=0.0)  # so wide that a session's slope is its pulls' own
+AT_OPENING = 5  # tests whose result is made while a session opens; the background made the others before
 
 
 @dataclass(frozen=True)
@@ -53,13 +49,14 @@ def remember(session: Session, at: datetime) -> None:
         return
     # What was read in from a file is according to that file.
     own = Programme.objects.filter(from_file_at=None).exclude(pk=programme.pk)
-    earlier = own.filter(sessions__opened_at__lt=session.opened_at)
+    days = Session.objects.filter(programme=OuterRef("pk"))
+    earlier = own.filter(Exists(days.filter(opened_at__lt=session.opened_at)))
     # What no engine ran for says nothing of an engine, and an engine nothing of the simulated stand.
     simulated = Link.objects.filter(stand=session.stand_id, hello__simulated=True).exists()
-    found = _pooled(_days(_newest(earlier.filter(build__engine=programme.build.engine_id)))[simulated])
+    found = _pooled(_days(earlier.filter(build__engine=programme.build.engine_id), AT_OPENING)[simulated])
     of_stand = not found.degrees_of_freedom
     if of_stand:
-        found = _pooled(_days(_newest(earlier.filter(sessions__stand=session.stand_id)))[simulated])
+        found = _pooled(_days(earlier.filter(Exists(days.filter(stand=session.stand_id))), AT_OPENING)[simulated])
     if found.degrees_of_freedom and found.share > 0:
         KnownScatter.objects.create(
             programme=programme, scatter=found.share, degrees_of_freedom=found.degrees_of_freedom,
@@ -73,36 +70,27 @@ def scatter_of(programme: Programme) -> Scatter:
 
     Simulated pulls stand in only where no engine ran.
     """
-    days = _days(_newest(Programme.objects.filter(build__engine=programme.build.engine_id)))
+    days = _days(Programme.objects.filter(build__engine=programme.build.engine_id))
     found = _pooled(days[False] or days[True])
     return found if found.degrees_of_freedom else Scatter(effects.USUAL.scatter, 0, 0)
 
 
-def _newest(programmes: QuerySet[Programme]) -> Iterable[Programme]:
-    wanted = programmes.filter(sessions__pulls__standing=Standing.ACCEPTED).distinct()
-    return wanted.select_related("build").prefetch_related("setups", "build__installation")[:MOST_PROGRAMMES]
-
-
-def _days(programmes: Iterable[Programme]) -> dict[bool, list[Effects]]:
-    """The fitted days of programmes that repeat a pull: under True those that were simulated."""
-    found: dict[bool, list[Effects]] = {False: [], True: []}
-    for programme in programmes:
-        try:
-            compared = compare(programme, Standard(programme.standard))
-            fitted = fit(compared.torque.mean(axis=1), compared.layout, replace(compared.history, drift=ANY_SLOPE))
-        except (Refusal, ValueError):  # what cannot be judged there must not stop a session here
-            continue
-        if fitted.own_scatter is not None:
-            found[any(nature_of(kept.pull) is Nature.SIMULATED for kept in compared.kept)].append(fitted)
+def _days(programmes: QuerySet[Programme], at_once: int = results.AT_ONCE) -> dict[bool, list[StoredResult]]:
+    """The results of programmes that repeat a pull: under True those that were simulated."""
+    pulled = Pull.objects.filter(session__programme=OuterRef("pk"), standing=Standing.ACCEPTED)
+    ids = programmes.filter(Exists(pulled)).order_by("-created_at", "-pk").values_list("pk", flat=True)
+    found: dict[bool, list[StoredResult]] = {False: [], True: []}
+    for result in results.results_of(list(ids), at_once).of.values():
+        if result.own_scatter is not None:
+            found[result.simulated].append(result)
     return found
 
 
-def _pooled(days: Sequence[Effects]) -> Scatter:
+def _pooled(days: Sequence[StoredResult]) -> Scatter:
     """Squares over degrees of freedom, and the drift of the sessions that returned."""
     degrees = sum(day.own_degrees for day in days)
-    squares = sum(float(day.own_scatter) ** 2 * day.own_degrees for day in days if day.own_scatter is not None)
-    slopes, errors = (
-        np.concatenate([np.zeros(0), *(getattr(day, name) for day in days)]) for name in ("slopes", "slope_errors")
-    )
+    squares = sum(day.own_scatter**2 * day.own_degrees for day in days if day.own_scatter is not None)
+    slopes = np.concatenate([np.zeros(0), *(day.slopes for day in days)])
+    errors = np.concatenate([np.zeros(0), *(day.slope_errors for day in days)])
     drift = learned(slopes[errors > 0], errors[errors > 0])
     return Scatter(float(np.sqrt(squares / degrees)) if degrees else 0.0, degrees, len(days), drift)

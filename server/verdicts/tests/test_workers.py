@@ -13,12 +13,15 @@ import scenes
 from django.db import connection
 from django.test import TransactionTestCase
 from django.utils import timezone
+from procrastinate.contrib.django import app
 from torvix_core.judging.effects import USUAL
 
 from jobs import service as jobs
 from jobs.models import Job
 from programmes.order import orders
 from shop.models import Role
+from verdicts import tasks
+from verdicts.models import StoredResult
 from verdicts.outlook import odds
 
 ROOT = Path(__file__).resolve().parents[3]
@@ -96,3 +99,16 @@ class Worker(TransactionTestCase):
         self.start("long")
         self.assertEqual(self.until(again, "done", "failed").state, "done")
         self.assertIsNone(quick.poll())
+
+    def test_it_keeps_the_results_of_tests_that_changed(self):
+        programme = scenes.programme(self.person)
+        scenes.day_of_pulls(programme, self.person, ((1.0, 1.001), (1.02, 1.021), (0.98, 0.981)))
+        self.start("long")
+        # Every minute by itself; here asked for at once.
+        app.configure_task(tasks.TASK, queue="long").defer(timestamp=0)
+        deadline = time.monotonic() + 120
+        while not StoredResult.objects.filter(programme=programme).exists() and time.monotonic() < deadline:
+            time.sleep(0.05)
+        self.assertEqual(
+            StoredResult.objects.get(programme=programme).own_degrees, 2
+        )  # six pulls, less three setups and the drift
