@@ -6,7 +6,7 @@ import numpy as np
 from scipy import stats
 from torvix_core.guidelines.pooling import pool
 from torvix_core.guidelines.slope import slope_of
-from torvix_core.guidelines.standing import Claimed, Evidence, GuidelineState, speaks, stands
+from torvix_core.guidelines.standing import Bearing, Claimed, GuidelineState, speaks, stands
 
 # Thirteen trials of a vaccine against tuberculosis, the worked example of many textbooks of meta-analysis: Colditz and
 # others, J. Am. Med. Assoc. 271 (1994) 698. Cases and others, vaccinated and not [mem].
@@ -111,11 +111,11 @@ class OfOneTest(unittest.TestCase):
 
 class Said(unittest.TestCase):
     def test_a_null_counts_against_a_direction_and_for_no_effect(self):
-        self.assertIs(speaks(-0.001, 0.002, Claimed.LESS, 0.003), Evidence.AGAINST)
-        self.assertIs(speaks(-0.001, 0.002, Claimed.NOTHING, 0.003), Evidence.FOR)
-        self.assertIs(speaks(0.004, 0.009, Claimed.NOTHING, 0.003), Evidence.AGAINST)
-        self.assertIs(speaks(-0.009, -0.004, Claimed.LESS, 0.003), Evidence.FOR)
-        self.assertIs(speaks(-0.009, 0.004, Claimed.NOTHING, 0.003), Evidence.NEITHER)
+        self.assertIs(speaks(-0.001, 0.002, Claimed.LESS, 0.003), Bearing.AGAINST)
+        self.assertIs(speaks(-0.001, 0.002, Claimed.NOTHING, 0.003), Bearing.FOR)
+        self.assertIs(speaks(0.004, 0.009, Claimed.NOTHING, 0.003), Bearing.AGAINST)
+        self.assertIs(speaks(-0.009, -0.004, Claimed.LESS, 0.003), Bearing.FOR)
+        self.assertIs(speaks(-0.009, 0.004, Claimed.NOTHING, 0.003), Bearing.NEITHER)
 
     def test_one_engine_never_generalizes_and_several_may_say_nothing_of_the_next(self):
         def stand(*effects: float) -> GuidelineState:

@@ -15,7 +15,7 @@ class Claimed(StrEnum):
     NOTHING = "nothing"
 
 
-class Evidence(StrEnum):
+class Bearing(StrEnum):
     """What one test, or one engine, says of the statement."""
 
     FOR = "for"
@@ -32,7 +32,7 @@ class GuidelineState(StrEnum):
     REFUTED = "refuted"
 
 
-def speaks(low: float, high: float, claimed: Claimed, smallest: float) -> Evidence:
+def speaks(low: float, high: float, claimed: Claimed, smallest: float) -> Bearing:
     """Whether an interval speaks for the statement, against it, or neither.
 
     Shapes: scalars.
@@ -50,12 +50,12 @@ def speaks(low: float, high: float, claimed: Claimed, smallest: float) -> Eviden
     null = -smallest < low and high < smallest
     if claimed is Claimed.NOTHING:
         if null:
-            return Evidence.FOR
-        return Evidence.AGAINST if low > 0 or high < 0 else Evidence.NEITHER
+            return Bearing.FOR
+        return Bearing.AGAINST if low > 0 or high < 0 else Bearing.NEITHER
     right, wrong = (low > 0, high < 0) if claimed is Claimed.MORE else (high < 0, low > 0)
     if wrong or null:
-        return Evidence.AGAINST
-    return Evidence.FOR if right else Evidence.NEITHER
+        return Bearing.AGAINST
+    return Bearing.FOR if right else Bearing.NEITHER
 
 
 def stands(pooled: Pooled | None, claimed: Claimed, smallest: float) -> GuidelineState:
@@ -73,9 +73,9 @@ def stands(pooled: Pooled | None, claimed: Claimed, smallest: float) -> Guidelin
     if pooled.count < 2:
         return GuidelineState.ONE_ENGINE
     said = speaks(pooled.low, pooled.high, claimed, smallest)
-    if said is not Evidence.FOR:
-        return GuidelineState.REFUTED if said is Evidence.AGAINST else GuidelineState.OPEN
+    if said is not Bearing.FOR:
+        return GuidelineState.REFUTED if said is Bearing.AGAINST else GuidelineState.OPEN
     if pooled.next_low is None or pooled.next_high is None:
         return GuidelineState.ON_AVERAGE
     ahead = speaks(pooled.next_low, pooled.next_high, claimed, smallest)
-    return GuidelineState.HOLDS if ahead is Evidence.FOR else GuidelineState.ON_AVERAGE
+    return GuidelineState.HOLDS if ahead is Bearing.FOR else GuidelineState.ON_AVERAGE

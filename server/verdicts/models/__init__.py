@@ -1,0 +1,19 @@
+"""What the verdicts keep: see the modules for each kind."""
+
+from verdicts.models.estimate import ESTIMATED, Estimate, EstimatedGain
+from verdicts.models.judged import Decision, KnownScatter, Sheet, SheetLink
+from verdicts.models.result import PairGain, ProgrammeChange, SetupResult, StoredResult
+
+__all__ = [
+    "ESTIMATED",
+    "Decision",
+    "Estimate",
+    "EstimatedGain",
+    "KnownScatter",
+    "PairGain",
+    "ProgrammeChange",
+    "SetupResult",
+    "Sheet",
+    "SheetLink",
+    "StoredResult",
+]
