@@ -51,6 +51,7 @@ from verdicts.curves.api import router as setups_curves_router
 from verdicts.customer_report.api import router as sheets_router
 from verdicts.decisions.api import router as decisions_router
 from verdicts.estimates.api import router as estimates_router
+from verdicts.guidelines.api import router as guidelines_router
 from verdicts.home.api import router as home_router
 from verdicts.judging.api import router as verdicts_router
 from verdicts.knock_on.api import router as knock_on_router
@@ -120,6 +121,7 @@ api.add_router("", transfer_router)
 api.add_router("", slot_in_router)
 api.add_router("", estimates_router)
 api.add_router("", practice_router)
+api.add_router("", guidelines_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

@@ -25,11 +25,15 @@ from stand.models import ListItem, Note, OpenJob, Pull, Session, WeatherReading
 from verdicts.customer_report import links, report
 from verdicts.estimates import service as estimates
 from verdicts.estimates.service import GainOver
+from verdicts.guidelines import service as guidelines
+from verdicts.guidelines.service import GuidelineTexts
 from verdicts.judging.choice import Choice
-from verdicts.models import Estimate
+from verdicts.models import Estimate, Guideline
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
+HELD = {"statement": "x", "slot": "intake_manifold", "variable": "runner_length", "step": "1 in", "measure": "torque",
+        "claimed": "more"}  # fmt: skip
 EXPECTED = {"setup_id": "{setup}", "measure": "peak_power", "text": "2 %"}
 RUN = {"layouts": [], "setups": [], "where": {"day": "2026-11-02"}}
 FIGURES = {"text": "3000 300", "setup_id": "{setup}", "where": {"day": "2026-11-02"}}
@@ -61,6 +65,15 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/slot-in", {}, OPERATE),
     ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
     ("get", "/api/programmes/{programme}/estimates", None, READ),
+    ("get", "/api/guidelines", None, READ),
+    ("get", "/api/guideline-choices", None, READ),
+    ("get", "/api/guidelines/{guideline}", None, READ),
+    ("get", "/api/programmes/{programme}/guideline-predictions", None, READ),
+    ("post", "/api/guidelines", HELD, OPERATE),
+    ("put", "/api/guidelines/{guideline}", HELD, OPERATE),
+    ("put", "/api/guidelines/{guideline}/archived", {"archived": True}, OPERATE),
+    ("post", "/api/guidelines/{guideline}/explanations", {"text": "x", "grade": "opinion"}, OPERATE),
+    ("put", "/api/explanations/{explanation}/withdrawn", {"withdrawn": True}, OPERATE),
     ("get", "/api/practice", None, READ),
     ("post", "/api/practice", {"traits": ["luck"]}, OPERATE),
     ("get", "/api/programmes/{programme}/practice", None, READ),
@@ -320,6 +333,7 @@ class OneOfEverything(TestCase):
             "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
+            "guideline": (held := cls.guideline()).pk, "explanation": held.explanations.get().pk,
             "expectation": cls.expectation().pk, "estimate": cls.estimate().pk,
         }  # fmt: skip
 
@@ -329,6 +343,12 @@ class OneOfEverything(TestCase):
             setup=cls.programme.setups.all()[1], measure="peak_power", low=0.02, high=0.02, written_by=cls.operator,
             written_at=scenes.DAY, sealed_at=scenes.DAY,
         )  # fmt: skip
+
+    @classmethod
+    def guideline(cls) -> Guideline:
+        held = guidelines.write(cls.operator, GuidelineTexts(**HELD), scenes.DAY)
+        guidelines.explain(cls.operator, held, "the wave arrives later", "opinion", None, "", scenes.DAY)
+        return held
 
     @classmethod
     def estimate(cls) -> Estimate:

@@ -1,6 +1,7 @@
 """What the verdicts keep: see the modules for each kind."""
 
 from verdicts.models.estimate import ESTIMATED, Estimate, EstimatedGain
+from verdicts.models.guideline import Explanation, Grade, Guideline, GuidelineMeasure
 from verdicts.models.judged import Decision, KnownScatter, Sheet, SheetLink
 from verdicts.models.result import PairGain, ProgrammeChange, SetupResult, StoredResult
 
@@ -9,6 +10,10 @@ __all__ = [
     "Decision",
     "Estimate",
     "EstimatedGain",
+    "Explanation",
+    "Grade",
+    "Guideline",
+    "GuidelineMeasure",
     "KnownScatter",
     "PairGain",
     "ProgrammeChange",

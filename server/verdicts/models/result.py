@@ -39,6 +39,7 @@ class StoredResult(models.Model):
     revision = models.CharField(max_length=80, help_text="of the test, and of how results are made")
     made_at = models.DateTimeField()
     why_not = models.CharField(max_length=500, blank=True, help_text="why there is no comparison")
+    ran_at = models.DateTimeField(null=True, help_text="first of its accepted pulls")
     low_rpm = models.FloatField(null=True)
     high_rpm = models.FloatField(null=True)
     simulated = models.BooleanField(default=False, help_text="some of its pulls were run by no engine")
@@ -47,6 +48,7 @@ class StoredResult(models.Model):
     slopes = ArrayField(models.FloatField(), default=list, help_text="drift of one pull by session, share")
     slope_errors = ArrayField(models.FloatField(), default=list)
     speed_rpm = ArrayField(models.FloatField(), default=list)
+    fingerprint = ArrayField(models.BigIntegerField(), default=list, help_text="of the bins of its pulls")
     figures = CheckedJSONField(shape=JsonObject, default=dict)
 
     if TYPE_CHECKING:

@@ -39,10 +39,23 @@ def of_test(programme: Programme) -> tuple[StoredResult, list[SetupResult], list
     except Refusal as refusal:
         result.why_not = str(refusal)[:500]
         return result, [], []
+    result.ran_at = min(one.pull.armed_at for one in comparison.kept)
+    result.fingerprint = _fingerprint(comparison)
     result.low_rpm, result.high_rpm = scored.low_rpm, scored.high_rpm
     result.speed_rpm = comparison.speed_rpm[scored.inside].tolist()
     peaks = peak_speeds(comparison.speed_rpm[scored.inside], comparison.torque[:, scored.inside], comparison.layout)
     return result, _setups(result, comparison, scored, peaks), _gains(result, comparison, scored, peaks)
+
+
+def _fingerprint(comparison: Comparison) -> list[int]:
+    """Speed and observed torque of every bin of every pull as one number each, to 1 rpm and 1 mN·m: tests that hold the
+    same recordings, or parts of them, share these, and no others do."""
+    found: set[int] = set()
+    for one in comparison.kept:
+        reduced = one.pull.reduced
+        speed, torque = np.rint(reduced.speed_rpm).astype(np.int64), np.rint(np.multiply(reduced.torque, 1000))
+        found |= set(((speed << 40) + torque.astype(np.int64)).tolist())
+    return sorted(found)
 
 
 def _write_scatter(result: StoredResult, comparison: Comparison) -> None:

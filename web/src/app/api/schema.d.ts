@@ -501,6 +501,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/explanations/{explanation_id}/withdrawn": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Withdraw Explanation */
+        put: operations["withdraw_explanation"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/first-run": {
         parameters: {
             query?: never;
@@ -512,6 +529,96 @@ export interface paths {
         put?: never;
         /** First Run */
         post: operations["first_run"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guideline-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Choices */
+        get: operations["guideline_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guidelines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Guidelines
+         * @description Every guideline with what the tests say of it now; those out of the lists where these are asked for.
+         */
+        get: operations["guidelines"];
+        put?: never;
+        /** Write Guideline */
+        post: operations["write_guideline"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guidelines/{guideline_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Guideline */
+        get: operations["guideline"];
+        /** Rewrite Guideline */
+        put: operations["rewrite_guideline"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guidelines/{guideline_id}/archived": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Archive Guideline */
+        put: operations["archive_guideline"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/guidelines/{guideline_id}/explanations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Explain Guideline */
+        post: operations["explain_guideline"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1685,6 +1792,26 @@ export interface paths {
          * @description How the text is understood, and what does not fit in it. Nothing is kept.
          */
         post: operations["check_figures"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/guideline-predictions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Predictions
+         * @description What the guidelines expect of the setups of a test, against its baseline.
+         */
+        get: operations["guideline_predictions"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3754,6 +3881,17 @@ export interface components {
             /** Standing */
             standing: string;
         };
+        /**
+         * ApartOut
+         * @description Printed or simulated figures, pooled by themselves.
+         */
+        ApartOut: {
+            effect: components["schemas"]["EffectOut"];
+            /** Engines */
+            engines: number;
+            /** Nature */
+            nature: string;
+        };
         /** ArchivedIn */
         ArchivedIn: {
             /** Archived */
@@ -4825,6 +4963,24 @@ export interface components {
             /** Words */
             words: string;
         };
+        /**
+         * EffectOut
+         * @description With the 95 % interval of what it is of, and for all engines together the one of the next engine.
+         */
+        EffectOut: {
+            /** High */
+            high: number;
+            /** Low */
+            low: number;
+            /** Mean */
+            mean: number;
+            /** Next High */
+            next_high?: number | null;
+            /** Next Low */
+            next_low?: number | null;
+            /** Words */
+            words: string;
+        };
         /** ElevationIn */
         ElevationIn: {
             /** Elevation */
@@ -4891,6 +5047,16 @@ export interface components {
             owner: string;
             /** Revisions */
             revisions: components["schemas"]["RevisionOut"][];
+        };
+        /** EngineSaysOut */
+        EngineSaysOut: {
+            /** Bearing */
+            bearing: string;
+            effect: components["schemas"]["EffectOut"];
+            /** Engine */
+            engine: string;
+            /** Tests */
+            tests: number;
         };
         /** EnginesPage */
         EnginesPage: {
@@ -4999,6 +5165,46 @@ export interface components {
             people: components["schemas"]["TendencyOut"][];
             /** Rows */
             rows: components["schemas"]["ExpectationOut"][];
+        };
+        /** ExplanationIn */
+        ExplanationIn: {
+            /** Grade */
+            grade: string;
+            /** Programme Id */
+            programme_id?: number | null;
+            /**
+             * Separated By
+             * @default
+             */
+            separated_by: string;
+            /** Text */
+            text: string;
+        };
+        /** ExplanationOut */
+        ExplanationOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Grade */
+            grade: string;
+            /** Grade Label */
+            grade_label: string;
+            /** Id */
+            id: number;
+            /** Programme Id */
+            programme_id: number | null;
+            /** Question */
+            question: string;
+            /** Separated By */
+            separated_by: string;
+            /** Text */
+            text: string;
+            /** Withdrawn */
+            withdrawn: boolean;
         };
         /** FactOut */
         FactOut: {
@@ -5386,6 +5592,152 @@ export interface components {
             label: string;
             /** Lines */
             lines: components["schemas"]["LineOut"][];
+        };
+        /** GuidelineArchivedIn */
+        GuidelineArchivedIn: {
+            /** Archived */
+            archived: boolean;
+        };
+        /** GuidelineChoice */
+        GuidelineChoice: {
+            /** Label */
+            label: string;
+            /** Value */
+            value: string;
+        };
+        /** GuidelineChoices */
+        GuidelineChoices: {
+            /** Claims */
+            claims: components["schemas"]["GuidelineChoice"][];
+            /** Grades */
+            grades: components["schemas"]["GuidelineChoice"][];
+            /** Measures */
+            measures: components["schemas"]["GuidelineChoice"][];
+            /** Slots */
+            slots: components["schemas"]["SlotChoice"][];
+        };
+        /**
+         * GuidelineIn
+         * @description As it was typed; empty speeds are the whole range of each test, an empty smallest effect the usual one.
+         */
+        GuidelineIn: {
+            /** Claimed */
+            claimed: string;
+            /**
+             * Engine Words
+             * @default
+             */
+            engine_words: string;
+            /**
+             * High Rpm
+             * @default
+             */
+            high_rpm: string;
+            /**
+             * Low Rpm
+             * @default
+             */
+            low_rpm: string;
+            /** Measure */
+            measure: string;
+            /** Slot */
+            slot: string;
+            /**
+             * Smallest
+             * @default
+             */
+            smallest: string;
+            /** Statement */
+            statement: string;
+            /** Step */
+            step: string;
+            /** Variable */
+            variable: string;
+        };
+        /**
+         * GuidelineOut
+         * @description `said` is its row in the list, `typed` what a form opens with; `rivals` says what is not separated among the
+         *     explanations.
+         */
+        GuidelineOut: {
+            /** Apart */
+            apart: components["schemas"]["ApartOut"][];
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** By Engine */
+            by_engine: components["schemas"]["EngineSaysOut"][];
+            /** By Test */
+            by_test: components["schemas"]["TestSaysOut"][];
+            /** Explanations */
+            explanations: components["schemas"]["ExplanationOut"][];
+            /** Rivals */
+            rivals: string;
+            said: components["schemas"]["GuidelineRow"];
+            /** Smallest Effect */
+            smallest_effect: number;
+            typed: components["schemas"]["GuidelineIn"];
+            /** Unused */
+            unused: components["schemas"]["UnusedTest"][];
+        };
+        /**
+         * GuidelinePrediction
+         * @description What a guideline expects of a setup on the engine of the plan, against the baseline, in per cent of torque.
+         *
+         *     `text` is what an expectation begins with; empty where nothing is predicted, and `why_not` says why.
+         */
+        GuidelinePrediction: {
+            /** Guideline Id */
+            guideline_id: number;
+            /** Sentence */
+            sentence: string;
+            /** Setup Id */
+            setup_id: number;
+            /** Statement */
+            statement: string;
+            /** Text */
+            text: string;
+            /** Why Not */
+            why_not: string;
+        };
+        /**
+         * GuidelineRow
+         * @description `about` says what more of what does; `counts` how many tests speak for it, against it and neither.
+         */
+        GuidelineRow: {
+            /** About */
+            about: string;
+            /** Archived */
+            archived: boolean;
+            /** Counts */
+            counts: string;
+            /** Engines */
+            engines: number;
+            /** Id */
+            id: number;
+            pooled: components["schemas"]["EffectOut"] | null;
+            /** State */
+            state: string;
+            /** State Label */
+            state_label: string;
+            /** Statement */
+            statement: string;
+            /** Summary */
+            summary: string;
+            /** Tests */
+            tests: number;
+            /** Tests Against */
+            tests_against: number;
+            /** Tests For */
+            tests_for: number;
+            /** Unit */
+            unit: string;
+            /** Waiting */
+            waiting: number;
         };
         /** HeldOut */
         HeldOut: {
@@ -7597,6 +7949,18 @@ export interface components {
             torque_rpm?: number | null;
         };
         /**
+         * RanSetup
+         * @description A setup of a test and its value of the variable.
+         */
+        RanSetup: {
+            /** Amount */
+            amount: string;
+            /** Letter */
+            letter: string;
+            /** Name */
+            name: string;
+        };
+        /**
          * RatioOut
          * @description Exhaust pressure over boost by speed; null where boost is near nothing.
          */
@@ -8698,6 +9062,15 @@ export interface components {
          * @enum {string}
          */
         Slot: "intake_manifold" | "upper_intake" | "lower_intake" | "carburetor" | "throttle_body" | "spacer" | "adapter" | "gasket" | "cylinder_head" | "camshaft" | "header" | "boost_control" | "pulley" | "air_cleaner" | "other";
+        /** SlotChoice */
+        SlotChoice: {
+            /** Label */
+            label: string;
+            /** Slot */
+            slot: string;
+            /** Variables */
+            variables: components["schemas"]["VariableChoice"][];
+        };
         /** SlotEffectOut */
         SlotEffectOut: {
             /** High Percent */
@@ -9420,6 +9793,31 @@ export interface components {
             stage: string;
         };
         /**
+         * TestSaysOut
+         * @description `counts` is false for printed and simulated figures, and for recordings that another test holds, too.
+         */
+        TestSaysOut: {
+            /** Bearing */
+            bearing: string;
+            /** Counts */
+            counts: boolean;
+            effect: components["schemas"]["EffectOut"];
+            /** Engine */
+            engine: string;
+            /** Nature */
+            nature: string;
+            /** Notes */
+            notes: string[];
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
+            /** Ran At */
+            ran_at: string | null;
+            /** Setups */
+            setups: components["schemas"]["RanSetup"][];
+        };
+        /**
          * TestedPartOut
          * @description A part that was run; `place` is the deciding variable in words.
          */
@@ -9765,6 +10163,15 @@ export interface components {
             /** Words */
             words: string;
         };
+        /** UnusedTest */
+        UnusedTest: {
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
+            /** Why */
+            why: string;
+        };
         /**
          * UseOut
          * @description A setup that held a part, and how it did against the baseline of its programme.
@@ -9836,6 +10243,18 @@ export interface components {
             minutes: number;
             /** Visits */
             visits: number;
+        };
+        /**
+         * VariableChoice
+         * @description A variable that can decide for a kind of part; `unit` is the one that a step is typed in.
+         */
+        VariableChoice: {
+            /** Key */
+            key: string;
+            /** Label */
+            label: string;
+            /** Unit */
+            unit: string;
         };
         /**
          * VariationOut
@@ -10205,6 +10624,11 @@ export interface components {
         WindowsOut: {
             /** Windows */
             windows: components["schemas"]["WindowOut"][];
+        };
+        /** WithdrawnIn */
+        WithdrawnIn: {
+            /** Withdrawn */
+            withdrawn: boolean;
         };
         /**
          * WorkOut
@@ -11074,6 +11498,32 @@ export interface operations {
             };
         };
     };
+    withdraw_explanation: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                explanation_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WithdrawnIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineOut"];
+                };
+            };
+        };
+    };
     first_run: {
         parameters: {
             query?: never;
@@ -11094,6 +11544,172 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+        };
+    };
+    guideline_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineChoices"];
+                };
+            };
+        };
+    };
+    guidelines: {
+        parameters: {
+            query?: {
+                archived?: boolean;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineRow"][];
+                };
+            };
+        };
+    };
+    write_guideline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuidelineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineOut"];
+                };
+            };
+        };
+    };
+    guideline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                guideline_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineOut"];
+                };
+            };
+        };
+    };
+    rewrite_guideline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                guideline_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuidelineIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineOut"];
+                };
+            };
+        };
+    };
+    archive_guideline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                guideline_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["GuidelineArchivedIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineOut"];
+                };
+            };
+        };
+    };
+    explain_guideline: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                guideline_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ExplanationIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelineOut"];
                 };
             };
         };
@@ -12810,6 +13426,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["FiguresOut"];
+                };
+            };
+        };
+    };
+    guideline_predictions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["GuidelinePrediction"][];
                 };
             };
         };
