@@ -55,6 +55,7 @@ from verdicts.guidelines.api import router as guidelines_router
 from verdicts.home.api import router as home_router
 from verdicts.judging.api import router as verdicts_router
 from verdicts.knock_on.api import router as knock_on_router
+from verdicts.next_pulls.api import router as next_pulls_router
 from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
@@ -122,6 +123,7 @@ api.add_router("", slot_in_router)
 api.add_router("", estimates_router)
 api.add_router("", practice_router)
 api.add_router("", guidelines_router)
+api.add_router("", next_pulls_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

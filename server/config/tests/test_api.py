@@ -65,6 +65,8 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/slot-in", {}, OPERATE),
     ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
     ("get", "/api/programmes/{programme}/estimates", None, READ),
+    ("get", "/api/next-pulls", None, READ),
+    ("post", "/api/programmes/{programme}/next-pulls", None, OPERATE),
     ("get", "/api/guidelines", None, READ),
     ("get", "/api/guideline-choices", None, READ),
     ("get", "/api/guidelines/{guideline}", None, READ),

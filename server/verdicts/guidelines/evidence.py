@@ -71,7 +71,10 @@ def gather(person: Person, guidelines: Sequence[Guideline]) -> list[Gathered]:
     gains: dict[int, dict[tuple[int, int], PairGain]] = {}
     for row in PairGain.objects.filter(result__in=found.of.values()):
         gains.setdefault(row.result_id, {})[row.setup_id, row.against_id] = row
-    doubles = _doubles([found.of[test.pk] for test in tests if test.pk in found.of])
+    doubles = _doubles(dict(
+        StoredResult.objects.filter(programme__in=list(found.of)).order_by("programme")
+        .values_list("programme", "fingerprint")
+    ))  # fmt: skip
     by_pk = {test.pk: test for test in tests}
     values = PartValues()
     return [_gathered(person, one, tests, found, gains, doubles, by_pk, values) for one in guidelines]
@@ -133,20 +136,19 @@ def _over_engines(engines: Sequence[EngineSays]) -> Pooled | None:
     return pool(np.array([one.pooled.mean for one in engines]), np.array([one.pooled.error for one in engines]))
 
 
-def _doubles(found: Sequence[StoredResult]) -> dict[int, int]:
-    """By test, an older test that holds the same recordings, or what they were cut from."""
+def _doubles(fingerprints: Mapping[int, Sequence[int]]) -> dict[int, int]:
+    """By test, an older one that holds the same recordings, or what they were cut from; given the oldest first."""
     owners: dict[int, list[int]] = {}
     double: dict[int, int] = {}
-    sizes = {one.programme_id: len(one.fingerprint) for one in found}
-    for result in sorted(found, key=lambda one: one.programme_id):
+    for test, marks in fingerprints.items():
         shared: dict[int, int] = {}
-        for mark in result.fingerprint:
+        for mark in marks:
             for owner in owners.get(mark, ()):
                 shared[owner] = shared.get(owner, 0) + 1
         for owner, count in shared.items():
-            if count >= SAME_RECORDINGS * min(len(result.fingerprint), sizes[owner]):
-                double[result.programme_id] = double.get(owner, owner)
+            if count >= SAME_RECORDINGS * min(len(marks), len(fingerprints[owner])):
+                double[test] = double.get(owner, owner)
                 break
-        for mark in result.fingerprint:
-            owners.setdefault(mark, []).append(result.programme_id)
+        for mark in marks:
+            owners.setdefault(mark, []).append(test)
     return double

@@ -27,6 +27,7 @@ STATES = {
     GuidelineState.REFUTED: "The tests speak against it",
 }  # fmt: skip
 CLAIMS = {Claimed.MORE: "more", Claimed.LESS: "less", Claimed.NOTHING: "the same"}
+MOST = 0.99
 DIFFER = 0.05  # chance below which results lie further apart than their own errors explain
 
 
@@ -79,8 +80,9 @@ def summary(found: Gathered, units: Mapping[str, str]) -> str:
         either = " It can go either way there." if pooled.next_low < 0 < pooled.next_high else ""
         lines.append(f"The next engine: {_interval(guideline, pooled.next_low, pooled.next_high)}.{either}")
     if pooled.chance_alike < DIFFER:
-        share = f"{pooled.share_of_heterogeneity * 100:.0f} %"
-        lines.append(f"Engines differ: {share} of how far they lie apart is more than their own scatter explains.")
+        share = pooled.share_of_heterogeneity
+        most = "nearly all" if share > MOST else f"{share * 100:.0f} %"
+        lines.append(f"Engines differ: {most} of how far they lie apart is more than their own scatter explains.")
     return " ".join(lines)
 
 

@@ -3,7 +3,7 @@
 from verdicts.models.estimate import ESTIMATED, Estimate, EstimatedGain
 from verdicts.models.guideline import Explanation, Grade, Guideline, GuidelineMeasure
 from verdicts.models.judged import Decision, KnownScatter, Sheet, SheetLink
-from verdicts.models.result import PairGain, ProgrammeChange, SetupResult, StoredResult
+from verdicts.models.result import PairGain, ProgrammeChange, SetupResult, StoredResult, UndecidedPair
 
 __all__ = [
     "ESTIMATED",
@@ -21,4 +21,5 @@ __all__ = [
     "Sheet",
     "SheetLink",
     "StoredResult",
+    "UndecidedPair",
 ]

@@ -6,12 +6,22 @@ from typing import TYPE_CHECKING
 
 from django.contrib.postgres.fields import ArrayField
 from django.db import models
+from typing_extensions import TypedDict
 
 from programmes.models import Programme, Setup
 from shop.checked_json import CheckedJSONField, JsonObject
 
 if TYPE_CHECKING:
     from django.db.models.fields.related_descriptors import RelatedManager
+
+
+class UndecidedPair(TypedDict):
+    """The best setup of a verdict and the next, and by how much the first is above, as shares; `pulls` more of each, in
+    the order of visits, would decide; empty where no day has enough."""
+
+    setups: list[int]
+    change: list[float]
+    pulls: list[list[int]]
 
 
 class ProgrammeChange(models.Model):
@@ -49,6 +59,9 @@ class StoredResult(models.Model):
     slope_errors = ArrayField(models.FloatField(), default=list)
     speed_rpm = ArrayField(models.FloatField(), default=list)
     fingerprint = ArrayField(models.BigIntegerField(), default=list, help_text="of the bins of its pulls")
+    undecided = CheckedJSONField(
+        shape=UndecidedPair | None, null=True, help_text="between which two the test's own duty is open"
+    )
     figures = CheckedJSONField(shape=JsonObject, default=dict)
 
     if TYPE_CHECKING:

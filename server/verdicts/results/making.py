@@ -7,6 +7,8 @@ from dataclasses import replace
 
 import numpy as np
 from torvix_core.air.standards import Standard
+from torvix_core.judging import repeats, verdict
+from torvix_core.judging.difference import DifferenceState
 from torvix_core.judging.drift import DriftPrior
 from torvix_core.judging.duty import Preset
 from torvix_core.judging.effects import CONFIDENCE, fit
@@ -14,12 +16,15 @@ from torvix_core.judging.shape import ShapeFigure, peak_speeds
 
 from curves.reduction.nature import Nature
 from programmes.models import Programme
+from programmes.plan.saving import plan_in_force
 from shop.refusals import Refusal
 from verdicts.comparison.aligned_pulls import Comparison, compare
+from verdicts.judging import selection_criteria
 from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice
 from verdicts.judging.service import ScoredComparison
-from verdicts.models import PairGain, SetupResult, StoredResult
+from verdicts.models import PairGain, SetupResult, StoredResult, UndecidedPair
+from verdicts.regimes.service import grid_of_comparison
 from verdicts.results.figures import predicted_figures
 
 # Plain averages: tests differ in their duties, and here they stand beside each other.
@@ -43,8 +48,35 @@ def of_test(programme: Programme) -> tuple[StoredResult, list[SetupResult], list
     result.fingerprint = _fingerprint(comparison)
     result.low_rpm, result.high_rpm = scored.low_rpm, scored.high_rpm
     result.speed_rpm = comparison.speed_rpm[scored.inside].tolist()
+    result.undecided = _undecided(programme, comparison)
     peaks = peak_speeds(comparison.speed_rpm[scored.inside], comparison.torque[:, scored.inside], comparison.layout)
     return result, _setups(result, comparison, scored, peaks), _gains(result, comparison, scored, peaks)
+
+
+def _undecided(programme: Programme, comparison: Comparison) -> UndecidedPair | None:
+    """The two that the verdict cannot decide between by the test's own duty, and what would; as the verdict says it."""
+    plan = plan_in_force(programme)
+    if grid_of_comparison(comparison, plan) is not None:
+        return None  # parts crossed with a level are ranked level by level
+    beside = selection_criteria.of_setups(plan, programme, programme.created_by)  # what fails is the same for everybody
+    out = selection_criteria.out_of_the_choice(comparison.setups, beside)
+    try:
+        fitted = judging.score(comparison, Choice(comparison.standard)).fitted
+    except Refusal:
+        return None
+    smallest = programme.smallest_difference
+    placings = verdict.rank(fitted, comparison.baseline, smallest, out=out)
+    if verdict.state_of_level(placings, smallest) is not DifferenceState.UNDECIDED:
+        return None
+    best, second = [placing.setup for placing in placings if placing.with_the_best][:2]
+    gap = fitted.difference(best, second)
+    more = repeats.more_to_decide(fitted, best, second, smallest, goes_on=False)
+    visits = [] if more is None else [(more.one, more.one_pulls), (more.other, more.other_pulls)]
+    return {
+        "setups": [comparison.setups[best].pk, comparison.setups[second].pk],
+        "change": [float(gap.change), float(gap.low), float(gap.high)],
+        "pulls": [[comparison.setups[setup].pk, pulls] for setup, pulls in visits if pulls],
+    }
 
 
 def _fingerprint(comparison: Comparison) -> list[int]:

@@ -41,7 +41,7 @@ def results_of(programme_ids: Collection[int], at_once: int = AT_ONCE) -> Result
     """
     ids = list(dict.fromkeys(programme_ids))
     wanted = _revisions(ids)
-    found = {one.programme_id: one for one in StoredResult.objects.filter(programme__in=ids)}
+    found = {one.programme_id: one for one in StoredResult.objects.defer("fingerprint").filter(programme__in=ids)}
     fresh = {pk: found[pk] for pk in ids if pk in found and found[pk].revision == wanted[pk]}
     stale = [pk for pk in ids if pk not in fresh]
     if stale:

@@ -892,6 +892,26 @@ export interface paths {
         patch: operations["choose_units"];
         trace?: never;
     };
+    "/api/next-pulls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Next Pulls
+         * @description What is undecided in tests that ran and were not decided by anybody, the quickest to decide first.
+         */
+        get: operations["next_pulls"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/notes/{note_id}/archived": {
         parameters: {
             query?: never;
@@ -1846,6 +1866,26 @@ export interface paths {
         get: operations["knock_on"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/next-pulls": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Plan Next Pulls
+         * @description Put the pulls that would decide at the end of the test's running order.
+         */
+        post: operations["plan_next_pulls"];
         delete?: never;
         options?: never;
         head?: never;
@@ -6701,6 +6741,13 @@ export interface components {
              */
             search: string;
         };
+        /** NextOfAllOut */
+        NextOfAllOut: {
+            /** Rows */
+            rows: components["schemas"]["NextPullsOut"][];
+            /** Waiting */
+            waiting: number;
+        };
         /**
          * NextPull
          * @description What has to be done before the next pull of a setup, and what that pull will be.
@@ -6730,6 +6777,28 @@ export interface components {
             warm_ups_left: number;
             /** Would Move */
             would_move: string[];
+        };
+        /**
+         * NextPullsOut
+         * @description `sentence` says what is open and which pulls would decide it; no minutes where no day has enough.
+         */
+        NextPullsOut: {
+            /** Engine */
+            engine: string;
+            /** May Plan */
+            may_plan: boolean;
+            /** Minutes */
+            minutes: number | null;
+            /** Planned */
+            planned: boolean;
+            /** Price */
+            price: number | null;
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
+            /** Sentence */
+            sentence: string;
         };
         /** NoteIn */
         NoteIn: {
@@ -7508,6 +7577,14 @@ export interface components {
             pulls: number;
             /** Setup Id */
             setup_id: number;
+        };
+        /**
+         * PlannedNext
+         * @description The test whose plan has them now.
+         */
+        PlannedNext: {
+            /** Programme Id */
+            programme_id: number;
         };
         /** PowerPoint */
         PowerPoint: {
@@ -12055,6 +12132,26 @@ export interface operations {
             };
         };
     };
+    next_pulls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NextOfAllOut"];
+                };
+            };
+        };
+    };
     archive_note: {
         parameters: {
             query?: never;
@@ -13503,6 +13600,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["KnockOnOut"][];
+                };
+            };
+        };
+    };
+    plan_next_pulls: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PlannedNext"];
                 };
             };
         };

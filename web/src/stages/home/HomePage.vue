@@ -14,12 +14,13 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { usePaged } from '../../ui/usePaged'
 import { copyOf, NEW_PLAN } from '../plan/copy'
-import OpenTests from '../plan/OpenTests.vue'
 import { useHome } from '../shop/queries'
 import VerdictLine from './VerdictLine.vue'
 
 /** Seldom used, and what a new shop or an empty list shows: they come after the first screen. */
 const FirstSteps = defineAsyncComponent(() => import('./FirstSteps.vue'))
+const OpenTests = defineAsyncComponent(() => import('../plan/OpenTests.vue'))
+const NextPulls = defineAsyncComponent(() => import('./NextPulls.vue'))
 const ImportTest = defineAsyncComponent(() => import('./ImportTest.vue'))
 const VEmptyState = defineAsyncComponent(
   async () => (await import('vuetify/components/VEmptyState')).VEmptyState,
@@ -156,7 +157,10 @@ useKeys([
         </tr>
       </template>
     </PagedTable>
-    <OpenTests v-if="data?.total && !archived" />
+    <template v-if="data?.total && !archived">
+      <NextPulls />
+      <OpenTests />
+    </template>
     <v-btn
       v-if="me?.may_operate && (archived || home?.programmes)"
       variant="text"
