@@ -18,7 +18,7 @@ from torvix_core.air.air import ZERO_CELSIUS
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import STACK_ORDER
 
-from demo import estimates, library, practice, shelf, theories
+from demo import estimates, library, practice, seasons, shelf, theories
 from demo.stand_day import LoadFailed, run_session, simulated_stand
 from engines.models import Build, Part
 from programmes.archive import service as archiving
@@ -44,7 +44,9 @@ from verdicts.customer_report import links, report
 from verdicts.decisions import service as decisions
 from verdicts.judging.choice import Choice
 
-SCENARIO, BOOSTED, EIGHT = (Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted", "eight"))
+SCENARIO, BOOSTED, EIGHT, SEASONS = (
+    Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted", "eight", "seasons")
+)
 STAND_PORT = 7420  # of the simulated stands of the demonstration: 7430, 7440, 7450
 
 
@@ -77,6 +79,8 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
     people = {given["username"]: _person(given, plans[0]["password"]) for given in plans[0]["people"]}
     for plan in plans:
         _load_engine(plan, people, say)
+    say("reading in the tests of earlier seasons")
+    seasons.load(tomllib.loads(SEASONS.read_text(encoding="utf-8")), people)
     say("running a practice test on the simulated stand")
     of_shop = plans[0]
     practice.load(of_shop["practice"], people, Stand.objects.get(name=of_shop["stand"]), of_shop["seed"])

@@ -3,7 +3,9 @@
 import itertools
 
 from torvix_core.air.standards import Standard
+from torvix_core.guidelines.standing import Bearing, GuidelineState
 
+from curves.reduction.nature import Nature
 from demo import loader
 from demo.tests.loaded import DemonstrationCase
 from engines.models import Build, Part
@@ -18,9 +20,10 @@ from stand.pulls.arming import bolted_on
 from standin.engine import EIGHT, FOUR
 from standin.stand import Stand as SimulatedStand
 from verdicts.comparison import aligned_pulls
+from verdicts.guidelines.evidence import gather
 from verdicts.judging import service as judging
 from verdicts.judging.choice import Choice
-from verdicts.models import KnownScatter, Sheet
+from verdicts.models import Guideline, KnownScatter, Sheet
 
 
 class Demonstration(DemonstrationCase):
@@ -116,6 +119,16 @@ class Demonstration(DemonstrationCase):
         self.assertEqual([found.pull.number for found in compared.kept], [1, 2, 3, 4, 6])
         self.assertIn("A cold pull, so not counted: Pull 5: coolant colder than usual in its session.", compared.notes)
 
+    def test_earlier_seasons_speak_of_the_guidelines(self):
+        """Four engines of which the stand-in made longer runners worth something, and one of which it did not."""
+        torque = Guideline.objects.get(measure="torque", slot="intake_manifold")
+        (found,) = gather(Person.objects.get(username="ines"), [torque])
+        self.assertEqual([len(found.counted), found.bearing(Bearing.FOR), found.bearing(Bearing.AGAINST)], [5, 4, 1])
+        self.assertIs(found.state, GuidelineState.ON_AVERAGE)
+        self.assertLess(found.pooled.next_low, 0)
+        self.assertEqual(set(found.apart), {Nature.FIGURES, Nature.SIMULATED})
+        self.assertEqual(torque.explanations.count(), 2)
+
     def test_holds_what_is_promised(self):
         pulls = Pull.objects.filter(session__programme=self.finished)
         standings = [pulls.filter(standing=standing).count() for standing in (Standing.ACCEPTED, Standing.EXCLUDED)]
@@ -180,4 +193,4 @@ class Demonstration(DemonstrationCase):
                                       (cross.after, cross.before, cross.speed_rpm + 500)):  # fmt: skip
                 more, less = (true_torque(lengths[one], rpm) for one in (setup, other))  # type: ignore[arg-type]
                 self.assertGreater(more, less)
-        self.assertEqual(Part.objects.listed().filter(slot="intake_manifold").count(), 7)
+        self.assertEqual(Part.objects.listed().filter(slot="intake_manifold").count(), 17)

@@ -1,14 +1,14 @@
 <script setup lang="ts">
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 import { useRouter } from 'vue-router'
 import { useDisplay } from 'vuetify'
 
 import { answer, api } from './api/client'
 import { useAction, useMe } from './api/queries'
-import ChangePassword from './ChangePassword.vue'
 import { forgetUnsaved } from '../ui/useUnsaved'
 
+const ChangePassword = defineAsyncComponent(() => import('./ChangePassword.vue'))
 const KINDS: Record<string, string> = {
   torque: 'Torque',
   power: 'Power',
@@ -145,7 +145,7 @@ async function signOutEverywhere() {
         <v-btn block class="mt-2" @click="signOutEverywhere">Sign out everywhere</v-btn>
       </v-card>
     </v-menu>
-    <ChangePassword v-model="changing" />
+    <ChangePassword v-if="changing" v-model="changing" />
   </div>
 </template>
 

@@ -16,6 +16,7 @@ const EVERYBODYS = [
   { name: 'programmes', label: 'Tests', holds: ['programmes', 'new-programme', 'practice'] },
   { name: 'engines', label: 'Engines', holds: ['engines', 'build'] },
   { name: 'parts', label: 'Parts', holds: ['parts', 'part', 'tune-sizes'] },
+  { name: 'guidelines', label: 'Guidelines', holds: ['guidelines', 'guideline'] },
   { name: 'stacks', label: 'Stacks', holds: ['stacks'] },
   { name: 'air', label: 'Air', holds: ['air'] },
   { name: 'checklist', label: 'Checklist', holds: ['checklist'] },
@@ -40,10 +41,11 @@ useTitle(() =>
     ? 'Background work'
     : (places.value.find((place) => place.here)?.label ?? ''),
 )
+const KEYS = '1234567890-'
 useKeys(
   ALL.map(({ name, label }, index) => ({
-    key: String((index + 1) % 10),
-    label: String((index + 1) % 10),
+    key: KEYS[index]!,
+    label: KEYS[index]!,
     does: `Go to ${label.toLowerCase()}`,
     press: () => places.value.some((place) => place.name === name) && void router.push({ name }),
   })),

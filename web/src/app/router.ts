@@ -68,6 +68,17 @@ export const router = createRouter({
           name: 'practice',
           component: () => import('../stages/practice/PracticePage.vue'),
         },
+        {
+          path: 'guidelines',
+          name: 'guidelines',
+          component: () => import('../stages/guidelines/GuidelinesPage.vue'),
+        },
+        {
+          path: 'guidelines/:id(\\d+)',
+          name: 'guideline',
+          component: () => import('../stages/guidelines/GuidelinePage.vue'),
+          props: byId,
+        },
         { path: 'search', name: 'search', component: () => import('../stages/search/SearchPage.vue') },
         { path: 'air', name: 'air', component: () => import('../stages/air/AirPage.vue') },
         {

@@ -9,6 +9,7 @@ import { figure, signed } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { useUnsaved } from '../../ui/useUnsaved'
+import GuidelinePredictions from './GuidelinePredictions.vue'
 
 type Expectation = Schema['ExpectationOut']
 type Tendency = Schema['TendencyOut']
@@ -91,6 +92,13 @@ async function expect() {
   }
 }
 
+function startFrom(row: Schema['GuidelinePrediction']) {
+  picked.value = row.setup_id
+  measure.value = 'average_torque'
+  text.value = row.text
+  sentence.value = row.statement
+}
+
 /** Its words go back to the fields: taking back is how one corrects. */
 async function takeBack(row: Expectation) {
   try {
@@ -157,6 +165,11 @@ async function takeBack(row: Expectation) {
     <p v-if="expected?.rows.some((row) => row.outcome === 'undecided')" class="quiet reason prose size-15">
       Undecided: the measured interval holds the prediction and a clear miss as well. More pulls would decide.
     </p>
+    <GuidelinePredictions
+      :open="others.map((one) => one.value)"
+      :may-predict="mayOperate"
+      @take="startFrom"
+    />
     <v-form
       v-if="mayOperate && others.length"
       class="predict d-grid ga-2 align-start mt-4"
