@@ -17,10 +17,9 @@ from programmes.models import ExpectedMeasure, Programme
 from shop.refusals import Refusal
 from stand.models import Pull, Standing
 from verdicts.prior.known_scatter import MOST_WEIGHT
-from verdicts.prior.scatter_history import Scatter
+from verdicts.prior.scatter_history import FEWEST, Scatter
 
 MOST_PROGRAMMES = 5  # of the engine that are looked at, the newest
-FEWEST = 3  # degrees of freedom from which a scatter is one
 LEAST = 1e-4  # [-], a scatter below it says that figures were rounded, not that the engine repeats so well
 READINGS = {name: label for name, label in NAMES.items() if name != "power"}
 MEASURES: dict[str, str] = {**dict(ExpectedMeasure.choices), **READINGS}

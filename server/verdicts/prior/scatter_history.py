@@ -18,6 +18,7 @@ from verdicts.models import KnownScatter, StoredResult
 from verdicts.prior.known_scatter import MOST_WEIGHT
 from verdicts.results import service as results
 
+FEWEST = 3  # degrees of freedom from which a scatter is one: two pulls that agree by chance are none
 AT_OPENING = 5  # tests whose result is made while a session opens; the background made the others before
 
 
@@ -72,7 +73,7 @@ def scatter_of(programme: Programme) -> Scatter:
     """
     days = _days(Programme.objects.filter(build__engine=programme.build.engine_id))
     found = _pooled(days[False] or days[True])
-    return found if found.degrees_of_freedom else Scatter(effects.USUAL.scatter, 0, 0)
+    return found if found.degrees_of_freedom >= FEWEST else Scatter(effects.USUAL.scatter, 0, 0)
 
 
 def _days(programmes: QuerySet[Programme], at_once: int = results.AT_ONCE) -> dict[bool, list[StoredResult]]:

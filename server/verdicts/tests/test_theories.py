@@ -144,8 +144,10 @@ class OfSpeedsAndReadings(Scene):
                 self.client.get(f"/api/programmes/{self.programme.pk}/theories")
             return len(caught)
 
-        for _ in range(2):
-            scenes.pull(opened, self.setups[0], self.person)
+        for setup in (0, 0, 1, 1):
+            scenes.pull(opened, self.setups[setup], self.person)
+        count()  # from here on a stored result of the test is replaced by a newer one
+        scenes.pull(opened, self.setups[1], self.person)
         before = count()
         for _ in range(4):
             scenes.pull(opened, self.setups[1], self.person)

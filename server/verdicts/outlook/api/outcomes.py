@@ -2,11 +2,14 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from ninja import Router, Schema
 from torvix_core.judging import repeats
 from torvix_core.judging.repeats import RETURN_PULLS
+from torvix_core.planning.forecast_score import Tendency
 from torvix_core.units import quantities
 
 from engines.models import Part
@@ -64,6 +67,17 @@ class ExpectationOut(Schema):
     why_not: str
 
 
+class KindTendency(Schema):
+    """The same over the setups that differ from their baseline in one kind of part."""
+
+    kind: str
+    decided: int
+    hits: int
+    count: int
+    bias: float | None
+    spread: float | None
+
+
 class TendencyOut(Schema):
     """How a person's expectations tended to be off over all programmes, in percentage points.
 
@@ -76,6 +90,7 @@ class TendencyOut(Schema):
     count: int
     bias: float | None
     spread: float | None
+    by_kind: list[KindTendency]
 
 
 class Expectations(Schema):
@@ -142,6 +157,14 @@ def read_pulls_needed(
     )  # fmt: skip
 
 
+def _tendency(found: Tendency) -> dict[str, Any]:
+    return {
+        "decided": found.decided, "hits": found.hits, "count": found.count,
+        "bias": None if found.bias is None else found.bias * 100,
+        "spread": None if found.spread is None else found.spread * 100,
+    }  # fmt: skip
+
+
 @router.get("/programmes/{programme_id}/outcomes", response=Expectations, operation_id="outcomes")
 def read_outcomes(request: HttpRequest, programme_id: int) -> Expectations:
     """What was expected and what was measured; and how each person tends to be off."""
@@ -160,10 +183,9 @@ def read_outcomes(request: HttpRequest, programme_id: int) -> Expectations:
         for one in outcomes.of_programme(programme)
     ]  # fmt: skip
     people = [
-        TendencyOut(person=str(who), decided=found.decided, hits=found.hits, count=found.count,
-                    bias=None if found.bias is None else found.bias * 100,
-                    spread=None if found.spread is None else found.spread * 100)
-        for who, found in outcomes.tendencies(request.user)
+        TendencyOut(person=str(one.person), **_tendency(one.overall),
+                    by_kind=[KindTendency(kind=kind, **_tendency(found)) for kind, found in one.by_kind])
+        for one in outcomes.tendencies(request.user)
     ]  # fmt: skip
     return Expectations(measures=dict(ExpectedMeasure.choices), rows=rows, people=people)
 

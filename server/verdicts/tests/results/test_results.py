@@ -8,9 +8,11 @@ from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from torvix_core.air.standards import Standard
+from torvix_core.engine.dimensions import Slot
 from torvix_core.judging.duty import Preset
 
 from curves.models import Reduced
+from engines.parts.service import PartFacts, add_part
 from programmes.expectations import service as expectations
 from programmes.models import Programme
 from shop.models import Person, Role
@@ -172,8 +174,13 @@ class Summed(Scene):
         for programme in self.more(4):
             predict(programme)
         StoredResult.objects.all().delete()
-        ((who, tendency),) = outcomes.tendencies(self.person)
-        self.assertEqual((who, tendency.decided, tendency.hits), (self.person, 5, 5))
+        (found,) = outcomes.tendencies(self.person)
+        self.assertEqual((found.person, found.overall.decided, found.overall.hits), (self.person, 5, 5))
+        self.assertEqual([(kind, one.hits) for kind, one in found.by_kind], [("Intake manifold", 5)])
+        second = first.setups.all()[1]
+        second.parts.add(add_part(self.person, scenes.DAY, Slot.SPACER, PartFacts("spacer"), {}))
+        by_kind = outcomes.tendencies(self.person)[0].by_kind
+        self.assertEqual([(kind, one.hits) for kind, one in by_kind], [("Intake manifold", 4), (outcomes.SEVERAL, 1)])
         self.assertEqual(self.count(lambda: outcomes.tendencies(self.person)), few)
         (live,) = outcomes.of_programme(programme_of(self.person, first.pk))
         self.assertAlmostEqual(live.measured.value, 0.03, delta=0.002)

@@ -6302,6 +6302,24 @@ export interface components {
             /** Pull Id */
             pull_id: number;
         };
+        /**
+         * KindTendency
+         * @description The same over the setups that differ from their baseline in one kind of part.
+         */
+        KindTendency: {
+            /** Bias */
+            bias: number | null;
+            /** Count */
+            count: number;
+            /** Decided */
+            decided: number;
+            /** Hits */
+            hits: number;
+            /** Kind */
+            kind: string;
+            /** Spread */
+            spread: number | null;
+        };
         /** KnockOnOut */
         KnockOnOut: {
             /** Manners */
@@ -9830,6 +9848,8 @@ export interface components {
         TendencyOut: {
             /** Bias */
             bias: number | null;
+            /** By Kind */
+            by_kind: components["schemas"]["KindTendency"][];
             /** Count */
             count: number;
             /** Decided */

@@ -51,12 +51,12 @@ async function archive(guideline: Guideline) {
     <template v-if="data">
       <header class="page-head">
         <h1>{{ data.said.statement }}</h1>
-        <template v-if="me?.may_operate && !editing">
+        <span v-if="me?.may_operate && !editing" class="d-flex ga-2">
           <v-btn variant="text" @click="editing = true">Edit guideline</v-btn>
           <v-btn variant="text" @click="archive(data)">{{
             data.said.archived ? 'Restore guideline' : 'Archive guideline'
           }}</v-btn>
-        </template>
+        </span>
       </header>
       <GuidelineForm
         v-if="editing"

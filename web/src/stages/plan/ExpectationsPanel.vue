@@ -65,6 +65,15 @@ function tendency(person: Tendency): string {
   return `${person.person}: ${hits}; mean error of predictions ${signed(-person.bias)} points${side}${spread}, n = ${person.count}.`
 }
 
+/** Where a person is right, and where not. */
+function kinds(person: Tendency): string {
+  const told = person.by_kind.map((one) => {
+    const off = one.bias === null ? '' : `, ${signed(-one.bias)} points`
+    return `${one.kind.toLowerCase()} ${one.hits} of ${one.decided}${off}`
+  })
+  return `By kind of part: ${told.join('; ')}.`
+}
+
 async function refresh() {
   // A list still on its way was asked for before this: it would be shown as the answer.
   await queries.cancelQueries({ queryKey: ['expectations'] })
@@ -161,6 +170,7 @@ async function takeBack(row: Expectation) {
     </p>
     <p v-for="person in expected?.people" :key="person.person" class="quiet reason prose size-15">
       {{ tendency(person) }}
+      <template v-if="person.by_kind.length > 1">{{ kinds(person) }}</template>
     </p>
     <p v-if="expected?.rows.some((row) => row.outcome === 'undecided')" class="quiet reason prose size-15">
       Undecided: the measured interval holds the prediction and a clear miss as well. More pulls would decide.
