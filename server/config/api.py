@@ -59,6 +59,7 @@ from verdicts.next_pulls.api import router as next_pulls_router
 from verdicts.outlook.api.claims import router as claims_router
 from verdicts.outlook.api.odds import router as odds_router
 from verdicts.outlook.api.outcomes import router as outcomes_router
+from verdicts.overlay.api import router as overlay_router
 from verdicts.practice.api import router as practice_router
 from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
@@ -124,6 +125,7 @@ api.add_router("", estimates_router)
 api.add_router("", practice_router)
 api.add_router("", guidelines_router)
 api.add_router("", next_pulls_router)
+api.add_router("", overlay_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

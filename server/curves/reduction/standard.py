@@ -10,10 +10,15 @@ from shop.refusals import Invalid
 
 def standard_asked(programme: Programme, asked: str) -> Standard:
     """The standard to look at: the one asked for, else the programme's."""
+    return read_standard(asked or programme.standard)
+
+
+def read_standard(name: str) -> Standard:
+    """Invalid names those that there are."""
     try:
-        standard = Standard(asked or programme.standard)
+        standard = Standard(name)
         if standard not in STANDARDS:
             raise ValueError
     except ValueError as error:
-        raise Invalid(f"There is no standard {asked!r}.", fields={"standard": ", ".join(STANDARDS)}) from error
+        raise Invalid(f"There is no standard {name!r}.", fields={"standard": ", ".join(STANDARDS)}) from error
     return standard

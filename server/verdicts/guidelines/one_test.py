@@ -10,7 +10,6 @@ from itertools import combinations
 import numpy as np
 from torvix_core.beyond.deciding import OTHERS_MAY_STRAY, goes_along
 from torvix_core.engine.dimensions import Slot
-from torvix_core.engine.settings import IDLE_ITEMS, MIXTURE_ITEMS
 from torvix_core.guidelines.slope import slope_of
 from torvix_core.guidelines.standing import Bearing, Claimed, speaks
 
@@ -18,7 +17,7 @@ from curves.reduction.nature import Nature
 from engines.models import Engine, Part
 from engines.sheet import sheets
 from programmes.models import Programme, Setup
-from programmes.plan.plans import SETTING
+from verdicts.comparison.setup_identity import identity_of
 from verdicts.models import Guideline, GuidelineMeasure, PairGain, StoredResult
 
 NORMAL_95 = 1.959964  # standard errors in half a 95 % interval
@@ -78,7 +77,7 @@ def groups_of(guideline: Guideline, test: Programme, values: PartValues) -> list
         amount = values.of(inside[0]).get(guideline.variable) if len(inside) == 1 else None
         if amount is None or isinstance(amount, str):
             continue
-        groups.setdefault(_beside(guideline, setup), []).append((setup, float(amount)))
+        groups.setdefault(identity_of(setup, guideline.slot), []).append((setup, float(amount)))
     return [
         sorted(group, key=lambda one: one[1]) for group in groups.values() if len({amount for _, amount in group}) > 1
     ]
@@ -93,18 +92,8 @@ def differ_in_alone(guideline: Guideline, one: Setup, other: Setup, values: Part
         if amount is None or isinstance(amount, str):
             return None
         amounts.append(float(amount))
-    alike = _beside(guideline, one) == _beside(guideline, other)
+    alike = identity_of(one, guideline.slot) == identity_of(other, guideline.slot)
     return (amounts[0], amounts[1]) if alike and amounts[0] != amounts[1] else None
-
-
-def _beside(guideline: Guideline, setup: Setup) -> tuple[frozenset[int], frozenset[tuple[str, str]]]:
-    """What else a setup is: its other parts, and its settings but for jets and idle, which every engine finds."""
-    others = frozenset(part.pk for part in setup.parts.all() if part.slot != guideline.slot)
-    settings = frozenset(
-        (row.key, row.text) for row in setup.settings.all()
-        if row.key.removeprefix(SETTING) not in IDLE_ITEMS | MIXTURE_ITEMS
-    )  # fmt: skip
-    return others, settings
 
 
 def say_of(
