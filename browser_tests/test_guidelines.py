@@ -4,7 +4,7 @@ import re
 
 from playwright.sync_api import expect
 
-from browser_tests.case import BrowserCase, field_of, pick, sign_in
+from browser_tests.case import BrowserCase, pick, sign_in
 
 TORQUE = "Longer runners make torque below 4200 rpm"
 
@@ -37,18 +37,18 @@ class Guidelines(BrowserCase):
             expect(page.get_by_role("button", name="New guideline N")).to_be_visible()
             page.keyboard.press("n")
             form = page.get_by_test_id("guideline-form")
-            field_of(form, "Guideline").fill("A larger plenum wants more speed")
+            form.get_by_label("Guideline").fill("A larger plenum wants more speed")
             pick(form, "Kind of part", "Intake manifold")
             pick(form, "Deciding variable", "Plenum")
             form.get_by_role("button", name="Save guideline").click()
             expect(form.get_by_role("alert").first).to_be_visible()  # no step: said at its field, and nothing is lost
-            expect(field_of(form, "Guideline")).to_have_value("A larger plenum wants more speed")
-            field_of(form, "More of it, a step").fill("500 cc")
+            expect(form.get_by_label("Guideline")).to_have_value("A larger plenum wants more speed")
+            form.get_by_label("More of it, a step").fill("500 cc")
             form.get_by_role("button", name="Save guideline").click()
             expect(page).to_have_url(re.compile(r"/guidelines/\d+$"))
             expect(page.get_by_role("heading", name="A larger plenum wants more speed")).to_be_visible()
             expect(page.get_by_test_id("by-test")).to_contain_text("These parts differ in runner length")
-            field_of(page, "Explanation").fill("It fills at speed")
+            page.get_by_label("Explanation").fill("It fills at speed")
             page.get_by_role("button", name="Add explanation").click()
             line = page.get_by_test_id("explanations").get_by_role("listitem")
             expect(line).to_contain_text("Opinion: It fills at speed")
@@ -70,7 +70,7 @@ class Guidelines(BrowserCase):
             offered = page.get_by_test_id("guideline-predictions").get_by_role("listitem").filter(has_text=TORQUE)
             expect(offered).to_contain_text("as 330 mm becomes 390 mm")
             offered.get_by_role("button", name="Start a prediction from it").click()
-            expect(field_of(page, "Predicted gain")).to_have_value(re.compile(r"% from 3000 to 4200 rpm$"))
+            expect(page.get_by_label("Predicted gain")).to_have_value(re.compile(r"% from 3000 to 4200 rpm$"))
             page.get_by_role("button", name="Save prediction").click()
             expect(page.get_by_test_id("expectations").get_by_role("row").filter(has_text=TORQUE)).to_be_visible()
         self.assertEqual(self.problems, [])

@@ -66,6 +66,7 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
     ("get", "/api/programmes/{programme}/estimates", None, READ),
     ("get", "/api/next-pulls", None, READ),
+    ("get", "/api/programmes/{programme}/earlier-results", None, READ),
     ("get", "/api/overlay?items=s{setup},p{pull}", None, READ),
     ("post", "/api/programmes/{programme}/next-pulls", None, OPERATE),
     ("get", "/api/guidelines", None, READ),

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 
 from django.db.models import Prefetch, Q
 
@@ -38,26 +40,39 @@ class PartUse:
     why_not: str
     against: str = ""  # letter of the setup that it is held against
     made_of: str = ""  # in words, what of its pulls is not recorded from an engine
+    ran_at: datetime | None = None
 
 
 def uses(person: Person, part: Part) -> list[PartUse]:
     """Every setup that held the part, the newest programme first, with the outcome where there is one; also under the
     other records of it that are linked with this one."""
-    records = list(Part.objects.filter(Q(pk=part.pk) | Q(same_as=part) | Q(pk=part.same_as_id)))
-    holding = Setup.objects.filter(parts__in=records)
-    seen = (
-        Programme.objects.visible_to(person).filter(pk__in=holding.values("programme")).select_related("build__engine")
-    )
-    programmes = list(seen.prefetch_related(Prefetch("setups", Setup.objects.prefetch_related("parts"))))
+    return uses_of(person, [part])[part.pk]
+
+
+def uses_of(person: Person, parts: Sequence[Part]) -> dict[int, list[PartUse]]:
+    """The same by part, in as many queries as for one."""
+    originals = {part.pk: part.same_as_id or part.pk for part in parts}
+    family = set(originals.values())
+    records: dict[int, list[Part]] = {}
+    for record in Part.objects.filter(Q(pk__in=family) | Q(same_as__in=family)):
+        records.setdefault(record.same_as_id or record.pk, []).append(record)
+    every = [record for of_one in records.values() for record in of_one]
+    holding = Setup.objects.filter(parts__in=every)
+    seen = Programme.objects.visible_to(person).filter(pk__in=holding.values("programme"))
+    setups = Prefetch("setups", Setup.objects.prefetch_related("parts"))
+    programmes = list(seen.select_related("build__engine").prefetch_related(setups))
     found = results.results_of([programme.pk for programme in programmes])
     stored = SetupResult.objects.filter(result__in=found.of.values()).select_related("result").defer("curve")
     rows = {one.setup_id: one for one in stored}
     pairs = Pairs.of(found.of.values())
-    return [
-        _use(programme, setup, record, rows.get(setup.pk), pairs, _why_not(found, programme))
-        for programme in programmes for record in records for setup in programme.setups.all()
-        if record in setup.parts.all()
-    ]  # fmt: skip
+    return {
+        pk: [
+            _use(programme, setup, record, rows.get(setup.pk), pairs, _why_not(found, programme))
+            for programme in programmes for record in records.get(original, ()) for setup in programme.setups.all()
+            if record in setup.parts.all()
+        ]
+        for pk, original in originals.items()
+    }  # fmt: skip
 
 
 def _why_not(found: results.Results, programme: Programme) -> str:
@@ -85,6 +100,7 @@ def _use(programme: Programme, setup: Setup, part: Part, row: SetupResult | None
         row.torque, None if gain is None else gain.change, None if gain is None else gain.low,
         None if gain is None else gain.high, "" if gain is None else gain.state(programme.smallest_difference), beside,
         "", "" if gain is None or against is None else against.letter, row.made_of,
+        row.result.ran_at,
     )  # fmt: skip
 
 

@@ -13,7 +13,7 @@ const route = useRoute()
 const router = useRouter()
 const { data: me } = useMe()
 const EVERYBODYS = [
-  { name: 'programmes', label: 'Tests', holds: ['programmes', 'new-programme', 'practice'] },
+  { name: 'programmes', label: 'Tests', holds: ['programmes', 'new-programme', 'practice', 'overlay'] },
   { name: 'engines', label: 'Engines', holds: ['engines', 'build'] },
   { name: 'parts', label: 'Parts', holds: ['parts', 'part', 'tune-sizes'] },
   { name: 'guidelines', label: 'Guidelines', holds: ['guidelines', 'guideline'] },

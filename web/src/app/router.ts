@@ -79,6 +79,7 @@ export const router = createRouter({
           component: () => import('../stages/guidelines/GuidelinePage.vue'),
           props: byId,
         },
+        { path: 'overlay', name: 'overlay', component: () => import('../stages/overlay/OverlayPage.vue') },
         { path: 'search', name: 'search', component: () => import('../stages/search/SearchPage.vue') },
         { path: 'air', name: 'air', component: () => import('../stages/air/AirPage.vue') },
         {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Any
 
 from django.http import HttpRequest
@@ -17,9 +18,9 @@ from programmes.expectations import service as expectations
 from programmes.models import ExpectedMeasure
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
-from verdicts.access import programme_of
+from verdicts.access import programme_of, programme_with_parts
 from verdicts.judging.answers import PercentOut
-from verdicts.outlook import outcomes, part_history
+from verdicts.outlook import earlier_results, outcomes, part_history
 from verdicts.prior import scatter_history
 
 router = Router(tags=["outcomes"])
@@ -48,6 +49,40 @@ class UseOut(Schema):
     other_changes: int
     made_of: str
     why_not: str
+
+
+class EarlierRow(Schema):
+    """What a part did in another test, with what else was otherwise there."""
+
+    programme_id: int
+    question: str
+    ran_at: datetime | None
+    overlay_key: str
+    sentence: str
+
+
+class EarlierResultOut(Schema):
+    """The newest results of a part that a setup of the plan brings; `more` older ones stand on the part's page."""
+
+    setup_id: int
+    part_id: int
+    part: str
+    rows: list[EarlierRow]
+    more: int
+
+
+class EarlierTest(Schema):
+    programme_id: int
+    question: str
+    created_at: datetime
+
+
+class EarlierResults(Schema):
+    """`engine` are the newest other tests of the engine that ran, of `engine_more` more."""
+
+    parts: list[EarlierResultOut]
+    engine: list[EarlierTest]
+    engine_more: int
 
 
 class ExpectationOut(Schema):
@@ -188,6 +223,32 @@ def read_outcomes(request: HttpRequest, programme_id: int) -> Expectations:
         for one in outcomes.tendencies(request.user)
     ]  # fmt: skip
     return Expectations(measures=dict(ExpectedMeasure.choices), rows=rows, people=people)
+
+
+@router.get("/programmes/{programme_id}/earlier-results", response=EarlierResults, operation_id="earlier_results")
+def read_earlier_results(request: HttpRequest, programme_id: int) -> EarlierResults:
+    """What the parts of a plan did in other tests, where they are not in its baseline; and tests of its engine."""
+    assert is_person(request.user)
+    programme = programme_with_parts(request.user, programme_id)
+    found = earlier_results.of_plan(request.user, programme)
+    return EarlierResults(
+        parts=[
+            EarlierResultOut(
+                setup_id=one.setup.pk, part_id=one.part.pk, part=one.part.name, more=one.more,
+                rows=[
+                    EarlierRow(
+                        programme_id=use.programme.pk, question=use.programme.question, ran_at=use.ran_at,
+                        overlay_key=f"s{use.setup.pk}", sentence=earlier_results.sentence(use, context),
+                    )
+                    for use, context in one.uses
+                ],
+            )
+            for one in found.parts
+        ],
+        engine=[EarlierTest(programme_id=one.pk, question=one.question, created_at=one.created_at)
+                for one in found.tests],
+        engine_more=found.more_tests,
+    )  # fmt: skip
 
 
 @router.get("/parts/{part_id}/uses", response=list[UseOut], operation_id="part_uses")

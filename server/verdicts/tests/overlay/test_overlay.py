@@ -1,5 +1,6 @@
 """Curves over tests: shapes alone unless they are linked, and then the difference as both tests measured it."""
 
+import math
 from datetime import timedelta
 from typing import Any
 
@@ -76,8 +77,8 @@ class Overlaying(Scene):
             own = compared.curves().difference(1, 0)
             widths.append(float(own.half_width.mean()) * 100)
         wide = np.mean(np.subtract(gain["gain"]["high_percent"], gain["gain"]["low_percent"])) / 2
-        self.assertGreater(wide, 0.6 * np.hypot(*widths))  # both intervals are in it, each speed for itself
-        self.assertLess(wide, 1.05 * np.hypot(*widths))
+        self.assertGreater(wide, 0.6 * math.hypot(*widths))  # both intervals are in it, each speed for itself
+        self.assertLess(wide, 1.05 * math.hypot(*widths))
 
     def test_the_shared_setup_itself_is_the_same_on_both_days(self):
         found = self.read(self.key(self.first, 0), self.key(self.second, 0))

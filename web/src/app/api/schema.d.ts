@@ -1000,6 +1000,27 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/overlay": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Overlay
+         * @description `items` with commas between: a setup is s and its number, a pull p and its number. The first is the one that the
+         *     others are held against.
+         */
+        get: operations["overlay"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/part-names": {
         parameters: {
             query?: never;
@@ -1735,6 +1756,26 @@ export interface paths {
          * @description How long a lap, a hill or a tow holds the engine at each speed, as a duty. Nothing is kept of the log.
          */
         post: operations["duty_of_log"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/earlier-results": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Earlier Results
+         * @description What the parts of a plan did in other tests, where they are not in its baseline; and tests of its engine.
+         */
+        get: operations["earlier_results"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -5004,6 +5045,62 @@ export interface components {
             words: string;
         };
         /**
+         * EarlierResultOut
+         * @description The newest results of a part that a setup of the plan brings; `more` older ones stand on the part's page.
+         */
+        EarlierResultOut: {
+            /** More */
+            more: number;
+            /** Part */
+            part: string;
+            /** Part Id */
+            part_id: number;
+            /** Rows */
+            rows: components["schemas"]["EarlierRow"][];
+            /** Setup Id */
+            setup_id: number;
+        };
+        /**
+         * EarlierResults
+         * @description `engine` are the newest other tests of the engine that ran, of `engine_more` more.
+         */
+        EarlierResults: {
+            /** Engine */
+            engine: components["schemas"]["EarlierTest"][];
+            /** Engine More */
+            engine_more: number;
+            /** Parts */
+            parts: components["schemas"]["EarlierResultOut"][];
+        };
+        /**
+         * EarlierRow
+         * @description What a part did in another test, with what else was otherwise there.
+         */
+        EarlierRow: {
+            /** Overlay Key */
+            overlay_key: string;
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
+            /** Ran At */
+            ran_at: string | null;
+            /** Sentence */
+            sentence: string;
+        };
+        /** EarlierTest */
+        EarlierTest: {
+            /**
+             * Created At
+             * Format: date-time
+             */
+            created_at: string;
+            /** Programme Id */
+            programme_id: number;
+            /** Question */
+            question: string;
+        };
+        /**
          * EffectOut
          * @description With the 95 % interval of what it is of, and for all engines together the one of the next engine.
          */
@@ -7036,6 +7133,75 @@ export interface components {
             build_id: number;
             /** Label */
             label: string;
+        };
+        /**
+         * OverlaidCurves
+         * @description `shape_why`: why they stand as shares of their own peaks; empty where all are linked.
+         */
+        OverlaidCurves: {
+            /** Curves */
+            curves: components["schemas"]["OverlaidOut"][];
+            /** Gains */
+            gains: components["schemas"]["OverlaidGain"][];
+            /** Missing */
+            missing: string[];
+            /** Shape Why */
+            shape_why: string;
+            /** Standard */
+            standard: string;
+            /** Standard Label */
+            standard_label: string;
+            /** Torque Unit */
+            torque_unit: string;
+        };
+        /**
+         * OverlaidGain
+         * @description What a curve gains over the first, where both are linked.
+         */
+        OverlaidGain: {
+            gain: components["schemas"]["GainOut"];
+            /** Key */
+            key: string;
+            /** Sentence */
+            sentence: string;
+        };
+        /**
+         * OverlaidOut
+         * @description One curve: torque in the reader's unit with the ends of its band, empty where there is none, and as a share of
+         *     its own peak in per cent. `key` is what it was asked for by.
+         */
+        OverlaidOut: {
+            /** About */
+            about: string;
+            /** High */
+            high: number[];
+            /** Key */
+            key: string;
+            /** Low */
+            low: number[];
+            /** Nature */
+            nature: string;
+            /** Peak Rpm */
+            peak_rpm: number;
+            /** Peak Torque */
+            peak_torque: number;
+            /** Programme Id */
+            programme_id: number;
+            /** Pull Id */
+            pull_id: number | null;
+            /**
+             * Ran At
+             * Format: date-time
+             */
+            ran_at: string;
+            /** Share Percent */
+            share_percent: number[];
+            /** Speed Rpm */
+            speed_rpm: number[];
+            /** Title */
+            title: string;
+            /** Torque */
+            torque: number[];
         };
         /**
          * OverlayOut
@@ -12292,6 +12458,29 @@ export interface operations {
             };
         };
     };
+    overlay: {
+        parameters: {
+            query?: {
+                items?: string;
+                standard?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["OverlaidCurves"];
+                };
+            };
+        };
+    };
     part_names: {
         parameters: {
             query?: {
@@ -13445,6 +13634,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LapDutyOut"];
+                };
+            };
+        };
+    };
+    earlier_results: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EarlierResults"];
                 };
             };
         };

@@ -37,6 +37,15 @@ const { data: other } = useCurves(
   () => ({ ...asked.value, standard: observed.value ? programme.value.standard.id : 'observed' }),
   both,
 )
+/** The curves in sight, as many as leave room for others. */
+const ofOtherTests = computed(() =>
+  (curves.value?.setups ?? [])
+    .map((one) => one.setup_id)
+    .filter((id) => !hidden.value.has(id))
+    .slice(0, 6)
+    .map((id) => `s${id}`)
+    .join(','),
+)
 const { data: overlays } = useOverlays(() => programme.value.id, choice, true)
 const overlay = computed(() => overlays.value?.overlays.find(({ key }) => key === overlayKey.value) ?? null)
 const { data: steps, error: stepsError } = useSteps(() => programme.value.id, choice)
@@ -169,6 +178,9 @@ useKeys([
           <CursorTable :curves="curves" :bin="bin" :hidden="hidden" :overlay="overlay" @toggle="toggle" />
           <h2 class="mt-4">Peaks of the mean curves</h2>
           <PeaksTable :curves="curves" />
+          <v-btn :to="{ name: 'overlay', query: { items: ofOtherTests, standard } }" class="mt-2"
+            >Overlay with other tests</v-btn
+          >
           <ul v-if="curves.notes.length" class="prose size-15 quiet pl-4 mt-3">
             <li v-for="note in curves.notes" :key="note">{{ note }}</li>
           </ul>

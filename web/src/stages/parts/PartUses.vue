@@ -1,5 +1,7 @@
 <script setup lang="ts">
 /** Where a part was used before, and how its setup did against the one without it. */
+import { computed } from 'vue'
+
 import { figure, signed } from '../../ui/figures'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { useUses } from './useParts'
@@ -7,11 +9,21 @@ import { undividedWords } from '../verdict/words'
 
 const props = defineProps<{ id: number }>()
 const { data: uses } = useUses(() => props.id)
+/** As many as an overlay holds, the newest. */
+const MOST = 8
+const pulled = computed(() => (uses.value ?? []).filter((use) => use.torque !== null).slice(0, MOST))
 </script>
 
 <template>
   <section>
     <h2>Where it was used, and how it did</h2>
+    <v-btn
+      v-if="pulled.length > 1"
+      :to="{ name: 'overlay', query: { items: pulled.map((use) => `s${use.setup_id}`).join(',') } }"
+      class="mb-2"
+      >Overlay
+      {{ pulled.length === uses?.length ? 'these curves' : `the newest ${pulled.length} curves` }}</v-btn
+    >
     <p v-if="uses && !uses.length" class="quiet">Not yet.</p>
     <ul v-else data-test="uses">
       <li v-for="use in uses" :key="use.setup_id">

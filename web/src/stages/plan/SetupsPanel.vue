@@ -9,6 +9,7 @@ import { usePartNames } from '../parts/names'
 import SetupMark from '../../ui/setups/SetupMark.vue'
 import { letterOf } from '../../ui/setups/marks'
 import { cell, differsFromBase, isSlot } from './draft'
+import EarlierPanel from './EarlierPanel.vue'
 import OpenTests from './OpenTests.vue'
 import HeldRows from './HeldRows.vue'
 import QuestionsTable from './QuestionsTable.vue'
@@ -123,6 +124,7 @@ const CANDIDATES: Record<string, string> = {
           count.
         </p>
         <OpenTests :programme="programme.id" />
+        <EarlierPanel />
       </div>
     </div>
     <SetupsOnPaper :programme="programme.id" :plan="plan" />
