@@ -65,6 +65,7 @@ from verdicts.regimes.api import router as regimes_router
 from verdicts.restriction.api import router as restriction_router
 from verdicts.road.api import router as road_router
 from verdicts.search.api import router as search_router
+from verdicts.session_book.api import router as session_books_router
 from verdicts.slot_in.api import router as slot_in_router
 from verdicts.theories.api import router as theories_router
 from verdicts.transfer.api import router as transfer_router
@@ -126,6 +127,7 @@ api.add_router("", practice_router)
 api.add_router("", guidelines_router)
 api.add_router("", next_pulls_router)
 api.add_router("", overlay_router)
+api.add_router("", session_books_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

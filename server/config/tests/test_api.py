@@ -28,7 +28,8 @@ from verdicts.estimates.service import GainOver
 from verdicts.guidelines import service as guidelines
 from verdicts.guidelines.service import GuidelineTexts
 from verdicts.judging.choice import Choice
-from verdicts.models import Estimate, Guideline
+from verdicts.models import Estimate, Guideline, SessionBook
+from verdicts.session_book.book import BookOptions, compose
 
 READINGS = {"barometer": "98.2 kPa", "temperature": "24 °C", "moisture_value": "50 %"}
 DRAFT = {"question": "?", "build_id": "{build}", "setups": [], "order": [], "texts": {}, "standard": "sae_j607"}
@@ -66,6 +67,10 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
     ("get", "/api/programmes/{programme}/estimates", None, READ),
     ("get", "/api/next-pulls", None, READ),
+    ("get", "/api/programmes/{programme}/books", None, READ),
+    ("get", "/api/books/{book}/html", None, READ),
+    ("get", "/api/books/{book}/book.pdf", None, READ),
+    ("post", "/api/sessions/{session}/books", {"change": "words"}, OPERATE),
     ("get", "/api/programmes/{programme}/earlier-results", None, READ),
     ("get", "/api/overlay?items=s{setup},p{pull}", None, READ),
     ("post", "/api/programmes/{programme}/next-pulls", None, OPERATE),
@@ -337,6 +342,9 @@ class OneOfEverything(TestCase):
             "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
+            "book": SessionBook.objects.create(
+                session=cls.session, number=1, by=cls.operator, at=scenes.DAY, document=compose(
+                    cls.operator, cls.session, BookOptions(), scenes.DAY)).pk,
             "guideline": (held := cls.guideline()).pk, "explanation": held.explanations.get().pk,
             "expectation": cls.expectation().pk, "estimate": cls.estimate().pk,
         }  # fmt: skip

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import base64
 from collections.abc import Mapping, Sequence
 from datetime import datetime
 from typing import Any
@@ -48,8 +49,13 @@ def html(
     return render_to_string(
         "verdicts/sheet_page.html" if page else "verdicts/sheet.html",
         {"sheet": shown, "chart": curves, "history": history, "token": token,
-         "fonts": {name: _font(file) for name, file in FONTS.items()}},
+         "fonts": fonts()},
     )  # fmt: skip
+
+
+def fonts() -> dict[str, str]:
+    """Addresses of the faces that a page is set in, by what they are for."""
+    return {name: _font(file) for name, file in FONTS.items()}
 
 
 def _font(name: str) -> str:
@@ -60,6 +66,11 @@ def _font(name: str) -> str:
 
 def pdf(document: Mapping[str, Any], history: Sequence[Mapping[str, Any]] = ()) -> bytes:
     """The sheet on A4."""
+    return pdf_of(html(document, history, page=True))
+
+
+def pdf_of(whole: str) -> bytes:
+    """A whole page of ours on paper. Photographs stand in it; nothing but fonts is fetched."""
     from weasyprint import HTML
     from weasyprint.urls import URLFetcher, URLFetcherResponse
 
@@ -67,12 +78,14 @@ def pdf(document: Mapping[str, Any], history: Sequence[Mapping[str, Any]] = ()) 
         """Fonts come from the build that ships with the application; nothing else is fetched, from nowhere."""
 
         def fetch(self, url: str, headers: Mapping[str, str] | None = None) -> Any:
+            if url.startswith("data:image/jpeg;base64,"):
+                content = base64.b64decode(url.partition(",")[2])
+                return URLFetcherResponse(url, content, {"Content-Type": "image/jpeg"})
             font = settings.WEB_BUILD / "assets" / url.rsplit("/", 1)[-1]
             if font.suffix != ".woff2" or not font.is_file():
                 raise ValueError(f"{font.name} is not a font of the application")
             return URLFetcherResponse(url, font.read_bytes(), {"Content-Type": "font/woff2"})
 
-    whole = html(document, history, page=True)
     made: bytes = HTML(string=whole, base_url=NOWHERE, url_fetcher=Fonts()).write_pdf()
     return made
 

@@ -1,5 +1,6 @@
 """What the verdicts keep: see the modules for each kind."""
 
+from verdicts.models.book import SessionBook
 from verdicts.models.estimate import ESTIMATED, Estimate, EstimatedGain
 from verdicts.models.guideline import Explanation, Grade, Guideline, GuidelineMeasure
 from verdicts.models.judged import Decision, KnownScatter, Sheet, SheetLink
@@ -17,6 +18,7 @@ __all__ = [
     "KnownScatter",
     "PairGain",
     "ProgrammeChange",
+    "SessionBook",
     "SetupResult",
     "Sheet",
     "SheetLink",

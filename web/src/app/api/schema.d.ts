@@ -155,6 +155,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/books/{book_id}/book.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Pdf */
+        get: operations["session_book_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/books/{book_id}/html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Html
+         * @description A book as it was issued.
+         */
+        get: operations["session_book_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/build-names": {
         parameters: {
             query?: never;
@@ -1506,6 +1543,26 @@ export interface paths {
         };
         /** Take Out */
         get: operations["programme_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/books": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Books
+         * @description Every session of a test with its books.
+         */
+        get: operations["session_books"];
         put?: never;
         post?: never;
         delete?: never;
@@ -2928,6 +2985,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/sessions/{session_id}/books": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Issue
+         * @description Freeze the book of a closed session.
+         */
+        post: operations["issue_session_book"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/sessions/{session_id}/cautions": {
         parameters: {
             query?: never;
@@ -4073,6 +4150,48 @@ export interface components {
             label: string;
             /** Value */
             value: string;
+        };
+        /** BookHtml */
+        BookHtml: {
+            /** Html */
+            html: string;
+        };
+        /**
+         * BookIn
+         * @description `change` says what is new against the version before; the first needs none.
+         */
+        BookIn: {
+            /**
+             * Change
+             * @default
+             */
+            change: string;
+            /**
+             * Interests
+             * @default
+             */
+            interests: string;
+            /**
+             * Show Owner
+             * @default false
+             */
+            show_owner: boolean;
+        };
+        /** BookOut */
+        BookOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Change */
+            change: string;
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
         };
         /** BoostMissOut */
         BoostMissOut: {
@@ -8945,6 +9064,27 @@ export interface components {
             /** Temperature Unit */
             temperature_unit: string;
         };
+        /**
+         * SessionWithBooks
+         * @description A session of a test, and its books, the newest first.
+         */
+        SessionWithBooks: {
+            /** Books */
+            books: components["schemas"]["BookOut"][];
+            /** Closed At */
+            closed_at: string | null;
+            /**
+             * Opened At
+             * Format: date-time
+             */
+            opened_at: string;
+            /** Pulls */
+            pulls: number;
+            /** Session Id */
+            session_id: number;
+            /** Stand */
+            stand: string;
+        };
         /** SettingIn */
         SettingIn: {
             /** Key */
@@ -11254,6 +11394,48 @@ export interface operations {
             };
         };
     };
+    session_book_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    session_book_html: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                book_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookHtml"];
+                };
+            };
+        };
+    };
     build_names: {
         parameters: {
             query?: {
@@ -13226,6 +13408,28 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+        };
+    };
+    session_books: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SessionWithBooks"][];
+                };
             };
         };
     };
@@ -15344,6 +15548,32 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PullMark"];
+                };
+            };
+        };
+    };
+    issue_session_book: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                session_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["BookIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BookOut"];
                 };
             };
         };

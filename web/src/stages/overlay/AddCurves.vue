@@ -25,10 +25,11 @@ const setups = computed(() => data.value?.rows.find((test) => test.id === chosen
 </script>
 
 <template>
-  <div class="fields mb-3">
+  <div class="d-flex flex-wrap ga-4 align-end mb-3">
     <v-autocomplete
       v-model="chosen"
       v-model:search="typed"
+      class="wide-field most-480"
       label="Test"
       :items="tests"
       no-filter

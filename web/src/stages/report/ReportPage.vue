@@ -8,6 +8,7 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import { useKeys } from '../../app/keys'
 import GivenTo from './GivenTo.vue'
 import IssuedReports from './IssuedReports.vue'
+import SessionBooks from './SessionBooks.vue'
 import { bodyOf, useChoice } from '../verdict/choice'
 import { useSheets } from '../verdict/queries'
 import { useFrame } from '../../app/frame'
@@ -25,6 +26,12 @@ const remark = useUnsaved(`remark of ${programme.value.id}`, '')
 const change = useUnsaved(`change of ${programme.value.id}`, '')
 /** 0: how it would look now; else a sheet that was issued. */
 const shown = ref(0)
+/** A session book that is looked at in its place; 0: none. */
+const book = ref(0)
+function show(what: { sheet?: number; book?: number }) {
+  shown.value = what.sheet ?? 0
+  book.value = what.book ?? 0
+}
 const html = ref('')
 const problem = ref<unknown>(null)
 const fields = computed(() => (problem.value instanceof Problem ? problem.value.fields : {}))
@@ -45,14 +52,18 @@ async function look() {
   const mine = ++asked
   try {
     const id = programme.value.id
-    const found = shown.value
-      ? answer(await api.GET('/api/sheets/{sheet_id}/html', { params: { path: { sheet_id: shown.value } } }))
-      : answer(
-          await api.POST('/api/programmes/{programme_id}/sheet-preview', {
-            params: { path: { programme_id: id } },
-            body: body.value,
-          }),
-        )
+    const found = book.value
+      ? answer(await api.GET('/api/books/{book_id}/html', { params: { path: { book_id: book.value } } }))
+      : shown.value
+        ? answer(
+            await api.GET('/api/sheets/{sheet_id}/html', { params: { path: { sheet_id: shown.value } } }),
+          )
+        : answer(
+            await api.POST('/api/programmes/{programme_id}/sheet-preview', {
+              params: { path: { programme_id: id } },
+              body: body.value,
+            }),
+          )
     if (mine !== asked) return
     html.value = found.html
     problem.value = null
@@ -62,7 +73,7 @@ async function look() {
 }
 let later = 0
 watch(
-  [() => ({ ...body.value, change: '' }), shown],
+  [() => ({ ...body.value, change: '' }), shown, book],
   () => {
     window.clearTimeout(later)
     later = window.setTimeout(() => void look(), 200)
@@ -89,7 +100,7 @@ const issuing = useAction(async () =>
 async function issue() {
   if (!mayOperate.value) return
   try {
-    shown.value = (await issuing.mutateAsync(undefined)).id
+    show({ sheet: (await issuing.mutateAsync(undefined)).id })
     change.value = ''
   } catch (caught) {
     problem.value = caught
@@ -98,7 +109,7 @@ async function issue() {
 const print = () => window.print()
 useKeys([
   { key: 'i', label: 'I', does: 'Issue report', press: () => void issue() },
-  { key: 'w', label: 'W', does: 'Preview', press: () => (shown.value = 0) },
+  { key: 'w', label: 'W', does: 'Preview', press: () => show({}) },
 ])
 </script>
 
@@ -111,13 +122,19 @@ useKeys([
     </div>
     <aside class="d-grid ga-2 no-print">
       <h2>
-        {{ shown ? `Version ${sheets?.find((one) => one.id === shown)?.number}, as issued` : 'Draft' }}
+        {{
+          book
+            ? 'Session book, as issued'
+            : shown
+              ? `Version ${sheets?.find((one) => one.id === shown)?.number}, as issued`
+              : 'Draft'
+        }}
       </h2>
       <div class="d-flex flex-wrap ga-2 align-center">
         <v-btn @click="print">Print</v-btn>
-        <v-btn v-if="shown" @click="shown = 0">Draft</v-btn>
+        <v-btn v-if="shown || book" @click="show({})">Draft</v-btn>
       </div>
-      <template v-if="!shown">
+      <template v-if="!shown && !book">
         <p class="quiet prose size-15 line-text ma-0">
           Preview of the current verdict: duty, rule and standard are those of the Verdict screen.
         </p>
@@ -147,7 +164,13 @@ useKeys([
       <p v-if="sheets && !sheets.length" class="quiet prose size-15 line-text ma-0">
         None yet. An issued report never changes; a correction is another version that says what changed.
       </p>
-      <IssuedReports :sheets="sheets ?? []" :shown="shown" @show="(id) => (shown = id)" />
+      <IssuedReports :sheets="sheets ?? []" :shown="shown" @show="(id) => show({ sheet: id })" />
+      <SessionBooks
+        :shown="book"
+        :show-owner="showOwner"
+        :interests="interests"
+        @show="(id) => show({ book: id })"
+      />
     </aside>
   </div>
 </template>
