@@ -54,7 +54,7 @@ class Guidelines(BrowserCase):
             expect(line).to_contain_text("Opinion: It fills at speed")
             line.get_by_role("button", name="Withdraw explanation").click()
             expect(line).to_contain_text("withdrawn")
-            page.keyboard.press("Control+z")
+            page.get_by_role("button", name="Undo").click()
             expect(line).not_to_contain_text("withdrawn")
             page.get_by_role("button", name="Archive guideline").click()
             expect(page.get_by_role("button", name="Restore guideline")).to_be_visible()

@@ -16,7 +16,7 @@ class Theories(BrowserCase):
             page.get_by_label("Theory 1", exact=True).fill("The runner is too long")
             page.get_by_label("Theory 2", exact=True).fill("The throttle is too small")
             page.get_by_role("combobox", name="Setup or part of line 1").fill("Plenum 290")
-            page.get_by_role("option", name="Plenum 290, intake manifold").click()
+            page.get_by_role("option", name="Plenum 290", exact=True).click()
             page.get_by_label("Speeds of line 1").fill("above 9000")
             page.get_by_label("Theory 1 predicts in line 1").fill("3 to 4")
             page.get_by_label("Theory 2 predicts in line 1").fill("0")

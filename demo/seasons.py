@@ -49,9 +49,11 @@ def _test(given: Mapping[str, Any], person: Person) -> None:
     ))  # fmt: skip
     files = [
         {"name": f"{made[setup].name.lower()} {number}.csv", "setup": setup, "worth": worth}
-        for number in range(1, count + 1)
-        for setup, worth in ((setup, pulls[number - 1]) for setup, pulls in enumerate(given["worth"]))
+        for setup, pulls in enumerate(given["worth"])
+        for number, worth in enumerate(pulls, 1)
     ]
+    if given.get("in_turn", True):
+        files.sort(key=lambda file: str(file["name"])[-5])  # by its number: one of each, then the next
     shelf.bring(
         programme, {**PLACE, "seed": given["seed"], "day": given["day"], "files": files, "sheets": []}, person, at
     )

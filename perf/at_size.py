@@ -9,10 +9,17 @@ import numpy as np
 from django.db import connection
 from django.test import Client
 
+from engines.models import Part
 from perf import big_shop
 from perf.report import size, tell
+from verdicts.guidelines import service as guidelines
+from verdicts.guidelines.service import GuidelineTexts
+from verdicts.models import StoredResult
+from verdicts.results import service as results
 
 ASKED = size(11, 1)  # times each
+REFRESH_S = size(600, 5)
+RUNNERS = GuidelineTexts("Longer runners make torque", "intake_manifold", "runner_length", "50 mm", "torque", "more")
 LISTS = {
     "page of tests": "tests-table?size=50", "last page of tests": "tests-table?size=50&sort=last&order=desc",
     "page of parts": "parts-table?size=50", "page of engines": "engines-table?size=50",
@@ -20,6 +27,13 @@ LISTS = {
 }  # fmt: skip
 SEARCHES = ("manifold", "stumbling", "runner length 300–330 mm", "by owner 2026-10", "manifolt 3", "manifold 7 17")
 OF_A_TEST = ("verdict", "curves", "stand", "pulls", "robustness", "progress")
+
+
+def _over_tests(part: Part) -> dict[str, str]:
+    """What sums over all tests, by the results that are stored of them."""
+    return {
+        "uses of a part": f"parts/{part.pk}/uses", "guidelines": "guidelines", "what would decide": "next-pulls",
+    }  # fmt: skip
 
 
 def shop() -> None:
@@ -35,10 +49,23 @@ def shop() -> None:
     asked = {
         **LISTS, **{f"{what} of a test": f"programmes/{programme.pk}/{what}" for what in OF_A_TEST},
     }  # fmt: skip
-    small = _times(client, asked)
+    guidelines.write(owner, RUNNERS, programme.created_at)
+    part = Part.objects.filter(setups__programme=programme, slot="intake_manifold").first()
+    assert part is not None
+    sums = _over_tests(part)
+    results.refresh(600)
+    small = _times(client, {**asked, **sums})
     big_shop.multiply()
     long = big_shop.long_test(owner)
     bare = _bare()
+    began = time.perf_counter()
+    left = results.refresh(REFRESH_S)
+    made = StoredResult.objects.count()
+    taken = time.perf_counter() - began
+    tell(
+        "results of tests that changed, in the background",
+        f"{taken / made * 1e3:.0f} ms a test, {left} of {made + left} left",
+    )
     tell(f"shop of {big_shop.ENGINES} engines: select 1", f"{bare * 1e3:.2f} ms")
     for what, taken in _times(client, asked).items():
         sql = _sql(client, asked[what])
@@ -51,6 +78,9 @@ def shop() -> None:
         ratio = taken / small[f"{what} of a test"]
         figure = f"{ratio:.2f} times; {taken * 1e3:.0f} ms"
         tell(f"{what}, test of {big_shop.LONG} pulls / of {big_shop.PULLS}", figure, "at most 3 times")
+    for what, taken in _times(client, sums).items():
+        figure = f"{taken / small[what]:.2f} times; {taken * 1e3:.0f} ms against {small[what] * 1e3:.0f} ms"
+        tell(f"{what}, over all tests of {big_shop.ENGINES} engines / of one", figure, "for information")
     found = _times(client, {words: f"search?q={words}" for words in SEARCHES})
     tell("search, median over several", f"{np.median(list(found.values())) * 1e3:.0f} ms", "at most 50 ms")
 

@@ -47,16 +47,16 @@ def of_plan(person: Person, programme: Programme) -> Earlier:
             if part.pk not in common:
                 first.setdefault(part.pk, (setup, part))
     found = uses_of(person, [part for _, part in first.values()])
-    told = []
+    found_parts = []
     for setup, part in first.values():
         elsewhere = [use for use in found[part.pk] if use.programme.pk != programme.pk and use.change is not None]
         if elsewhere:
             rows = [(use, _context(use, setup, part, programme)) for use in elsewhere[:NEWEST]]
-            told.append(EarlierResult(setup, part, rows, len(elsewhere) - len(rows)))
+            found_parts.append(EarlierResult(setup, part, rows, len(elsewhere) - len(rows)))
     ran = Pull.objects.filter(session__programme=OuterRef("pk"), standing=Standing.ACCEPTED)
     tests = Programme.objects.visible_to(person).filter(Exists(ran), build__engine=programme.build.engine_id)
     tests = tests.exclude(pk=programme.pk)
-    return Earlier(told, list(tests[:NEWEST]), max(tests.count() - NEWEST, 0))
+    return Earlier(found_parts, list(tests[:NEWEST]), max(tests.count() - NEWEST, 0))
 
 
 def _context(use: PartUse, setup: Setup, part: Part, programme: Programme) -> str:

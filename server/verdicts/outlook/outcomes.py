@@ -100,12 +100,12 @@ def tendencies(person: Person) -> list[PersonTendency]:
             kind = kind_of(baseline_of.get(one.setup.programme_id), one.setup)
             people[one.written_by_id] = one.written_by
             scored.setdefault(one.written_by_id, []).append((kind, predicted_of(one), measured))
-    told = []
+    rows_out = []
     for pk, rows in scored.items():
         kinds = sorted({kind for kind, _, _ in rows})
         by_kind = [(kind, forecast_score.tendency([row[1:] for row in rows if row[0] == kind])) for kind in kinds]
-        told.append(PersonTendency(people[pk], forecast_score.tendency([row[1:] for row in rows]), by_kind))
-    return sorted(told, key=lambda one: str(one.person))
+        rows_out.append(PersonTendency(people[pk], forecast_score.tendency([row[1:] for row in rows]), by_kind))
+    return sorted(rows_out, key=lambda one: str(one.person))
 
 
 def kind_of(baseline: Setup | None, setup: Setup) -> str:

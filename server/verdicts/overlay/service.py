@@ -8,6 +8,7 @@ from dataclasses import dataclass, replace
 from datetime import datetime
 
 import numpy as np
+from django.http import Http404
 from torvix_core.air.standards import Standard
 from torvix_core.judging.effects import CONFIDENCE
 from torvix_core.units.checked import Array
@@ -67,10 +68,13 @@ class LaidOver:
 def lay_over(person: Person, keys: Sequence[str], standard: Standard) -> LaidOver:
     """Setups (s and their number) and pulls (p) of any tests that the person may see, in the order given.
 
-    Invalid names what is no key, or more than MOST_CURVES; what has no curve under the standard is told of.
+    Invalid names what is no key, or more than MOST_CURVES; what has no curve under the standard is named. Http404 where
+    the person may see none of them.
     """
     wanted = _read(keys)
     programmes = _programmes(person, wanted)
+    if wanted and not programmes:
+        raise Http404
     compared: dict[int, Comparison | str] = {}
     curves, missing = [], []
     for key, kind, number in wanted:

@@ -205,12 +205,12 @@ def issue(person: Person, session: Session, wanted: BookOptions, change: str, at
     Session.objects.select_for_update().get(pk=session.pk)
     if session.closed_at is None:
         raise Refusal("The session is open. Close it at the dyno, then issue its book.", code="session_open")
-    last, told = session.books.defer("document").first(), optional(change, "change", 300)
-    if last is not None and not told:
+    last, said = session.books.defer("document").first(), optional(change, "change", 300)
+    if last is not None and not said:
         raise Invalid(
             "Say what changed against the version before.", fields={"change": "readers of the earlier one see it"}
         )
     return SessionBook.objects.create(
         session=session, number=last.number + 1 if last else 1, document=compose(person, session, wanted, at),
-        change=told if last else "", by=person, at=at,
+        change=said if last else "", by=person, at=at,
     )  # fmt: skip

@@ -6,10 +6,8 @@ from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Schema
-from torvix_core.engine.dimensions import Slot
 from torvix_core.units.grammar import counted, listed
 
-from engines.models import Part
 from programmes.expectations import theories
 from programmes.models import Prediction, Programme
 from shop.models import Person
@@ -18,7 +16,6 @@ from verdicts.prior.measure_scatter import MEASURES
 from verdicts.theories.service import Case, Theories, theories_of
 
 router = Router(tags=["theories"])
-MOST_PARTS = 400  # at hand that can be chosen
 
 
 class TheoryCaseIn(Schema):
@@ -72,13 +69,6 @@ class TheoryChoice(Schema):
     label: str
 
 
-class PartAtHand(Schema):
-    """A part that no setup of this test has."""
-
-    id: int
-    label: str
-
-
 class TheoriesOut(Schema):
     cases: list[TheoryCaseIn]
     labels: list[str]
@@ -87,7 +77,6 @@ class TheoriesOut(Schema):
     swap: SeparatingSwapOut | None
     nothing: str
     measures: list[TheoryChoice]
-    parts: list[PartAtHand]
 
 
 def _programme(person: Person, programme_id: int) -> Programme:
@@ -165,8 +154,6 @@ def _nothing(found: Theories) -> str:
 
 def to_schema(person: Person, programme: Programme) -> TheoriesOut:
     found = theories_of(person, programme)
-    have = Part.objects.filter(setups__programme=programme)
-    at_hand = Part.objects.visible_to(person).filter(archived_at=None).exclude(pk__in=have)
     return TheoriesOut(
         cases=[
             TheoryCaseIn(
@@ -192,10 +179,6 @@ def to_schema(person: Person, programme: Programme) -> TheoriesOut:
         ],
         swap=_swap(found), nothing=_nothing(found),
         measures=[TheoryChoice(value=value, label=label) for value, label in MEASURES.items()],
-        parts=[
-            PartAtHand(id=part.pk, label=f"{part.name}, {Slot(part.slot).label.lower()}")
-            for part in at_hand.order_by("slot", "name")[:MOST_PARTS]
-        ],
     )  # fmt: skip
 
 

@@ -7390,16 +7390,6 @@ export interface components {
             sort: string;
         };
         /**
-         * PartAtHand
-         * @description A part that no setup of this test has.
-         */
-        PartAtHand: {
-            /** Id */
-            id: number;
-            /** Label */
-            label: string;
-        };
-        /**
          * PartBroughtOut
          * @description `same`: this shop has it, the same in every value; `here`: one of that name, and the file's gets another.
          */
@@ -10263,8 +10253,6 @@ export interface components {
             measures: components["schemas"]["TheoryChoice"][];
             /** Nothing */
             nothing: string;
-            /** Parts */
-            parts: components["schemas"]["PartAtHand"][];
             /** Separations */
             separations: components["schemas"]["SeparationOut"][];
             swap: components["schemas"]["SeparatingSwapOut"] | null;

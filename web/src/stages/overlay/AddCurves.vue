@@ -1,38 +1,34 @@
 <script setup lang="ts">
 /** A test is found by typing, and one of its setups chosen: that curve is laid over the others. */
-import { refDebounced } from '@vueuse/core'
-import { useQuery } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, ref, shallowReactive } from 'vue'
 
-import { answer, api } from '../../app/api/client'
+import { answer, api, type Schema } from '../../app/api/client'
+import NamePicker from '../../ui/NamePicker.vue'
 
 const emit = defineEmits<{ add: [string] }>()
-const typed = ref('')
-const search = refDebounced(typed, 200)
 const chosen = ref<number | null>(null)
-const { data } = useQuery({
-  queryKey: computed(() => ['programmes', 'overlay', search.value] as const),
-  queryFn: async ({ queryKey: [, , search] }) =>
-    answer(await api.GET('/api/tests-table', { params: { query: { search, size: 20 } } })),
-  placeholderData: (before) => before,
-})
-const tests = computed(() =>
-  (data.value?.rows ?? [])
+const known = shallowReactive(new Map<number, Schema['TestRow']['setups']>())
+
+async function find(search: string) {
+  const query = { search, size: 20, sort: 'last', order: 'desc' as const }
+  const found = answer(await api.GET('/api/tests-table', { params: { query } }))
+  found.rows.forEach((test) => known.set(test.id, test.setups))
+  const names = found.rows
     .filter((test) => test.last_pull)
-    .map((test) => ({ value: test.id, title: `${test.question} · ${test.engine}` })),
-)
-const setups = computed(() => data.value?.rows.find((test) => test.id === chosen.value)?.setups ?? [])
+    .map((test) => ({ value: test.id as number | null, label: `${test.question} · ${test.engine}` }))
+  return { total: found.total, names }
+}
+const setups = computed(() => (chosen.value === null ? [] : (known.get(chosen.value) ?? [])))
 </script>
 
 <template>
   <div class="d-flex flex-wrap ga-4 align-end mb-3">
-    <v-autocomplete
+    <NamePicker
       v-model="chosen"
-      v-model:search="typed"
       class="wide-field most-480"
       label="Test"
-      :items="tests"
-      no-filter
+      :list="['tests that ran']"
+      :find="find"
       placeholder="Question, engine, setup…"
     />
     <div

@@ -67,11 +67,11 @@ function tendency(person: Tendency): string {
 
 /** Where a person is right, and where not. */
 function kinds(person: Tendency): string {
-  const told = person.by_kind.map((one) => {
+  const lines = person.by_kind.map((one) => {
     const off = one.bias === null ? '' : `, ${signed(-one.bias)} points`
     return `${one.kind.toLowerCase()} ${one.hits} of ${one.decided}${off}`
   })
-  return `By kind of part: ${told.join('; ')}.`
+  return `By kind of part: ${lines.join('; ')}.`
 }
 
 async function refresh() {

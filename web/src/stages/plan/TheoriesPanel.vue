@@ -6,6 +6,8 @@ import { computed, ref } from 'vue'
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import { figure } from '../../ui/figures'
 import { useFrame } from '../../app/frame'
+import { usePartNames } from '../parts/names'
+import PartPicker from '../parts/PartPicker.vue'
 import { useUnsavedEdit } from '../../ui/useUnsaved'
 
 /** A line of the table: a figure of a setup ("setup 3") or of a part at hand ("part 9"). */
@@ -30,18 +32,27 @@ const { data: theories } = useQuery({
 const edit = useUnsavedEdit<Edit>(`rival theories of ${programme.value.id}`)
 const fields = ref<Record<string, string>>({})
 const message = ref('')
-const subjects = computed(() => [
-  ...programme.value.setups
-    .filter((one) => !one.is_baseline)
-    .map((one) => ({ value: `setup ${one.id}`, label: `${one.letter} ${one.name}` })),
-  ...(theories.value?.parts ?? []).map((part) => ({ value: `part ${part.id}`, label: part.label })),
-])
+const partIn = (subject: string) => (subject.startsWith('part ') ? [Number(subject.slice(5))] : [])
+const { partOf } = usePartNames(() => (edit.value?.lines ?? []).flatMap((line) => partIn(line.subject)))
+/** The setups of the test, and the parts that are chosen; other parts are found by typing. */
+const near = computed(() => {
+  const chosen = new Set((edit.value?.lines ?? []).flatMap((line) => partIn(line.subject)))
+  return [
+    ...programme.value.setups
+      .filter((one) => !one.is_baseline)
+      .map((one) => ({ value: `setup ${one.id}`, label: `${one.letter} ${one.name}` })),
+    ...[...chosen].flatMap((id) => {
+      const part = partOf(id)
+      return part ? [{ value: `part ${id}`, label: part.name }] : []
+    }),
+  ]
+})
 
 function subjectOf(given: Schema['TheoryCaseIn']): string {
   return given.setup_id ? `setup ${given.setup_id}` : `part ${given.part_id}`
 }
 function blank(): Line {
-  return { subject: subjects.value[0]?.value ?? '', measure: 'average_torque', speeds: '' }
+  return { subject: near.value[0]?.value ?? '', measure: 'average_torque', speeds: '' }
 }
 
 function begin() {
@@ -145,10 +156,11 @@ function pullsWords(one: Schema['SeparationOut']): string {
       <fieldset v-for="(line, at) in edit.lines" :key="at" class="border pa-2 mb-2">
         <legend class="quiet small">Line {{ at + 1 }}</legend>
         <div class="d-flex flex-wrap ga-2 align-center">
-          <v-autocomplete
+          <PartPicker
             v-model="line.subject"
             class="subject"
-            :items="subjects"
+            :near="near"
+            :as="(id) => `part ${id}`"
             :aria-label="`Setup or part of line ${at + 1}`"
             :error-messages="slips(`cases.${at}.subject`)"
           />
