@@ -34,6 +34,7 @@ from stand.session import cautions
 from verdicts.models import SessionBook
 
 FORMAT = 1
+RISING_AT_RPM = 5000.0  # at which a limit that rises with the speed is printed
 TEMPERATURES = {
     "oil_temperature": "oil", "coolant_temperature": "coolant", "inlet_temperature": "inlet air",
     "fuel_temperature": "fuel", "exhaust_temperature": "exhaust",
@@ -150,8 +151,10 @@ def _limits(pull: Pull, units: Mapping[str, str]) -> list[str]:
     for key, value in pull.active_limits:
         limit = known.get(str(key))
         if limit is not None:
-            unit = units.get(limit.figure, limit.unit)
-            found.append(f"{limit.label.lower()} {limits.shown(limit, float(value), unit)}")
+            unit, at, where = units.get(limit.figure, limit.unit), float(value), ""
+            if limit.per_rpm:  # it rises with the speed, and says little at none
+                at, where = at + limit.per_rpm * RISING_AT_RPM, f" at {RISING_AT_RPM:.0f} rpm"
+            found.append(f"{limit.label.lower()} {limits.shown(limit, at, unit)}{where}")
     return found
 
 
