@@ -69,10 +69,10 @@ def width_above(speed_rpm: Array, torque: Array, level: float) -> Array:
 
 
 def peak_speeds(speed_rpm: Array, torque: Array, layout: Layout) -> ShapeFigure:
-    """Where torque peaks, by setup, with half the 95 % interval; NaN where a pull peaks at an end of the speeds: its
-    true peak may lie beyond.
+    """Where torque peaks, by setup, with half the 95 % interval; NaN where a pull peaks at an end of the speeds, as its
+    true peak may lie beyond, and of fewer than three speeds.
 
-    Shapes: (bins,), (pulls, bins), at least three bins.
+    Shapes: (bins,), (pulls, bins).
     Units:  rpm, any; rpm.
     Errors: ValueError as the parts.
     Source: a parabola through the highest bin and its neighbors; means and pooled scatter of the pulls as `shapes`.
@@ -83,7 +83,8 @@ def peak_speeds(speed_rpm: Array, torque: Array, layout: Layout) -> ShapeFigure:
     """
     speed, values = finite("speed_rpm", speed_rpm), finite("torque", torque)
     if len(speed) < 3:
-        raise ValueError("a peak needs at least three speeds")
+        unknown = np.full(layout.setups, np.nan)
+        return ShapeFigure(unknown, unknown)
     top = values.argmax(axis=1)
     inside = (top > 0) & (top < len(speed) - 1)
     middle, rows = np.clip(top, 1, len(speed) - 2), np.arange(len(values))
