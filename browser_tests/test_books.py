@@ -5,7 +5,7 @@ import io
 from playwright.sync_api import expect
 from pypdf import PdfReader
 
-from browser_tests.case import BrowserCase, sign_in
+from browser_tests.case import BrowserCase, pick, sign_in
 
 
 class Books(BrowserCase):
@@ -30,6 +30,13 @@ class Books(BrowserCase):
             books.get_by_role("button", name="Issue session book").click()
             expect(books.get_by_role("button", name="Book, version 2")).to_be_visible()
             expect(paper).to_contain_text("the weather of the afternoon")
+            self.assertEqual(self.violations(page), [])
+            sheets = page.get_by_test_id("handovers")
+            pick(sheets, "Setup it leaves with", "B Middle runner")
+            sheets.get_by_role("button", name="Issue handover sheet").click()
+            expect(paper).to_contain_text("Intake manifold: Middle-runner manifold")
+            expect(paper).to_contain_text("Check before it runs")
+            expect(sheets.get_by_role("button", name="Handover, version 1, B")).to_be_visible()
             self.assertEqual(self.violations(page), [])
             page.get_by_role("button", name="Draft").click()
             expect(paper).to_contain_text("Sheet of a back-to-back test")

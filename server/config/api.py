@@ -52,6 +52,7 @@ from verdicts.customer_report.api import router as sheets_router
 from verdicts.decisions.api import router as decisions_router
 from verdicts.estimates.api import router as estimates_router
 from verdicts.guidelines.api import router as guidelines_router
+from verdicts.handover.api import router as handover_router
 from verdicts.home.api import router as home_router
 from verdicts.judging.api import router as verdicts_router
 from verdicts.knock_on.api import router as knock_on_router
@@ -128,6 +129,7 @@ api.add_router("", guidelines_router)
 api.add_router("", next_pulls_router)
 api.add_router("", overlay_router)
 api.add_router("", session_books_router)
+api.add_router("", handover_router)
 
 
 def _problem(request: HttpRequest, status: int, code: str, detail: str, fields: dict[str, str]) -> HttpResponse:

@@ -14,7 +14,7 @@ class VerdictsConfig(AppConfig):
         from stand.signals import session_opened
         from verdicts.comparison import revisions
         from verdicts.customer_report import links
-        from verdicts.models import Decision, Estimate, EstimatedGain, KnownScatter, SessionBook, Sheet
+        from verdicts.models import Decision, Estimate, EstimatedGain, HandoverSheet, KnownScatter, SessionBook, Sheet
         from verdicts.prior import scatter_history
 
         def remember(session: Any, at: Any, **_: Any) -> None:
@@ -30,6 +30,7 @@ class VerdictsConfig(AppConfig):
         tables.register("known_scatter", KnownScatter, "programme")
         tables.register("decisions", Decision, "programme")
         tables.register("sheets", Sheet, "programme")
+        tables.register("handovers", HandoverSheet, "programme")
         tables.register("session_books", SessionBook, "session__programme")
         # The engine that a gain was carried to is not of this programme.
         tables.register("estimates", Estimate, "programme", left_behind={"build"}, parts="part_id")

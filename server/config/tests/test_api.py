@@ -27,6 +27,8 @@ from verdicts.estimates import service as estimates
 from verdicts.estimates.service import GainOver
 from verdicts.guidelines import service as guidelines
 from verdicts.guidelines.service import GuidelineTexts
+from verdicts.handover import sheet as handover
+from verdicts.handover.sheet import HandoverOptions
 from verdicts.judging.choice import Choice
 from verdicts.models import Estimate, Guideline, SessionBook
 from verdicts.session_book.book import BookOptions, compose
@@ -67,6 +69,10 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/transfer", {"displacement": "2.5 L", "cylinders": 6}, OPERATE),
     ("get", "/api/programmes/{programme}/estimates", None, READ),
     ("get", "/api/next-pulls", None, READ),
+    ("get", "/api/programmes/{programme}/handovers", None, READ),
+    ("get", "/api/handovers/{handover}/html", None, READ),
+    ("get", "/api/handovers/{handover}/handover.pdf", None, READ),
+    ("post", "/api/programmes/{programme}/handovers", {"setup_id": "{setup}", "change": "words"}, OPERATE),
     ("get", "/api/programmes/{programme}/books", None, READ),
     ("get", "/api/books/{book}/html", None, READ),
     ("get", "/api/books/{book}/book.pdf", None, READ),
@@ -342,6 +348,8 @@ class OneOfEverything(TestCase):
             "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
+            "handover": handover.issue(
+                cls.operator, cls.programme, cls.programme.setups.first(), HandoverOptions(), "", scenes.DAY).pk,
             "book": SessionBook.objects.create(
                 session=cls.session, number=1, by=cls.operator, at=scenes.DAY, document=compose(
                     cls.operator, cls.session, BookOptions(), scenes.DAY)).pk,

@@ -14,7 +14,7 @@ from torvix_core.units import quantities
 from torvix_core.units.grammar import numbered
 
 from curves.reduction.nature import Nature, head_of, nature_of
-from programmes.models import Programme
+from programmes.models import Programme, Setup
 from programmes.plan.plans import SETTING, Plan, PlannedSetup
 from programmes.settings import tune_sizes
 from programmes.settings.tune_sizes import SizeTables
@@ -277,11 +277,14 @@ def _decision(programme: Programme) -> dict[str, str] | None:
 def _handover(programme: Programme, plan: Plan) -> list[str]:
     """What the engine leaves with: every part and setting of the setup that was decided on."""
     last = programme.decisions.select_related("setup").first()
-    if last is None or last.setup is None:
-        return []
-    planned = next((setup for setup in plan.setups if setup.pk == last.setup_id), None)
+    return [] if last is None or last.setup is None else leaves_with(plan, last.setup)
+
+
+def leaves_with(plan: Plan, setup: Setup) -> list[str]:
+    """Every part and setting of a setup, as they were last adjusted."""
+    planned = next((one for one in plan.setups if one.pk == setup.pk), None)
     levels = {} if planned is None else planned.levels()
-    newest = {adjustment.key: adjustment.text for adjustment in last.setup.adjustments.all()}
+    newest = {adjustment.key: adjustment.text for adjustment in setup.adjustments.all()}
     return [f"{plan.label(key)}: {newest.get(key, text)}" for key, text in {**levels, **newest}.items()]
 
 

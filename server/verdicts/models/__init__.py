@@ -3,6 +3,7 @@
 from verdicts.models.book import SessionBook
 from verdicts.models.estimate import ESTIMATED, Estimate, EstimatedGain
 from verdicts.models.guideline import Explanation, Grade, Guideline, GuidelineMeasure
+from verdicts.models.handover import HandoverSheet
 from verdicts.models.judged import Decision, KnownScatter, Sheet, SheetLink
 from verdicts.models.result import PairGain, ProgrammeChange, SetupResult, StoredResult, UndecidedPair
 
@@ -15,6 +16,7 @@ __all__ = [
     "Grade",
     "Guideline",
     "GuidelineMeasure",
+    "HandoverSheet",
     "KnownScatter",
     "PairGain",
     "ProgrammeChange",

@@ -109,7 +109,7 @@ def _pull(
         "override": row.override_reason, "comparable": row.comparable.line if row.comparable else "",
         "air": _air(pull, units), "factor": None if row.factor is None else round(row.factor, 5),
         "tune": row.tune, "tune_changes": row.tune_changes, "temperatures": _temperatures(pull, units),
-        "limits": _limits(pull, units), "findings": [*row.findings, *row.anomalies, *row.not_repaired],
+        "limits": watched_limits(pull, units), "findings": [*row.findings, *row.anomalies, *row.not_repaired],
         "peaks": [
             f"{top.value:.1f} {unit} at {top.speed_rpm:.0f} rpm{', still climbing' if top.still_climbing else ''}"
             for top, unit in ((row.peak_torque, units["torque"]), (row.peak_power, units["power"])) if top
@@ -144,7 +144,7 @@ def _temperatures(pull: Pull, units: Mapping[str, str]) -> list[str]:
     return found
 
 
-def _limits(pull: Pull, units: Mapping[str, str]) -> list[str]:
+def watched_limits(pull: Pull, units: Mapping[str, str]) -> list[str]:
     """What the pull was watched by, and at what value."""
     known = {limit.key: limit for limit in USUAL}
     found = []

@@ -662,6 +662,43 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/handovers/{handover_id}/handover.pdf": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Pdf */
+        get: operations["handover_pdf"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/handovers/{handover_id}/html": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Html
+         * @description A sheet as it was issued.
+         */
+        get: operations["handover_html"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/home": {
         parameters: {
             query?: never;
@@ -1930,6 +1967,30 @@ export interface paths {
         get: operations["guideline_predictions"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/handovers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Handovers
+         * @description The newest first.
+         */
+        get: operations["handovers"];
+        put?: never;
+        /**
+         * Issue
+         * @description Freeze what the engine leaves with in one of its setups.
+         */
+        post: operations["issue_handover"];
         delete?: never;
         options?: never;
         head?: never;
@@ -5994,6 +6055,52 @@ export interface components {
             unit: string;
             /** Waiting */
             waiting: number;
+        };
+        /** HandoverHtml */
+        HandoverHtml: {
+            /** Html */
+            html: string;
+        };
+        /**
+         * HandoverIn
+         * @description Of which setup; `change` says what is new against the version before, the first needs none.
+         */
+        HandoverIn: {
+            /**
+             * Change
+             * @default
+             */
+            change: string;
+            /**
+             * Remark
+             * @default
+             */
+            remark: string;
+            /** Setup Id */
+            setup_id: number;
+            /**
+             * Show Owner
+             * @default false
+             */
+            show_owner: boolean;
+        };
+        /** HandoverOut */
+        HandoverOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Change */
+            change: string;
+            /** Id */
+            id: number;
+            /** Number */
+            number: number;
+            /** Setup Id */
+            setup_id: number;
         };
         /** HeldOut */
         HeldOut: {
@@ -12147,6 +12254,48 @@ export interface operations {
             };
         };
     };
+    handover_pdf: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    handover_html: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                handover_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverHtml"];
+                };
+            };
+        };
+    };
     home: {
         parameters: {
             query?: never;
@@ -13968,6 +14117,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["GuidelinePrediction"][];
+                };
+            };
+        };
+    };
+    handovers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"][];
+                };
+            };
+        };
+    };
+    issue_handover: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["HandoverIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["HandoverOut"];
                 };
             };
         };

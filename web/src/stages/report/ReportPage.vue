@@ -7,6 +7,7 @@ import { useAction } from '../../app/api/queries'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { useKeys } from '../../app/keys'
 import GivenTo from './GivenTo.vue'
+import HandoverPanel from './HandoverPanel.vue'
 import IssuedReports from './IssuedReports.vue'
 import SessionBooks from './SessionBooks.vue'
 import { bodyOf, useChoice } from '../verdict/choice'
@@ -26,11 +27,40 @@ const remark = useUnsaved(`remark of ${programme.value.id}`, '')
 const change = useUnsaved(`change of ${programme.value.id}`, '')
 /** 0: how it would look now; else a sheet that was issued. */
 const shown = ref(0)
-/** A session book that is looked at in its place; 0: none. */
+/** A session book or a handover sheet that is looked at in its place; 0: none. */
 const book = ref(0)
-function show(what: { sheet?: number; book?: number }) {
+const handover = ref(0)
+function show(what: { sheet?: number; book?: number; handover?: number }) {
   shown.value = what.sheet ?? 0
   book.value = what.book ?? 0
+  handover.value = what.handover ?? 0
+}
+const title = computed(() => {
+  if (book.value) return 'Session book, as issued'
+  if (handover.value) return 'Handover sheet, as issued'
+  const number = sheets.value?.find((one) => one.id === shown.value)?.number
+  return shown.value ? `Version ${number}, as issued` : 'Draft'
+})
+/** The page of what is looked at, as it was issued or would be now. */
+async function page() {
+  if (book.value)
+    return answer(await api.GET('/api/books/{book_id}/html', { params: { path: { book_id: book.value } } }))
+  if (handover.value)
+    return answer(
+      await api.GET('/api/handovers/{handover_id}/html', {
+        params: { path: { handover_id: handover.value } },
+      }),
+    )
+  if (shown.value)
+    return answer(
+      await api.GET('/api/sheets/{sheet_id}/html', { params: { path: { sheet_id: shown.value } } }),
+    )
+  return answer(
+    await api.POST('/api/programmes/{programme_id}/sheet-preview', {
+      params: { path: { programme_id: programme.value.id } },
+      body: body.value,
+    }),
+  )
 }
 const html = ref('')
 const problem = ref<unknown>(null)
@@ -51,19 +81,7 @@ let asked = 0
 async function look() {
   const mine = ++asked
   try {
-    const id = programme.value.id
-    const found = book.value
-      ? answer(await api.GET('/api/books/{book_id}/html', { params: { path: { book_id: book.value } } }))
-      : shown.value
-        ? answer(
-            await api.GET('/api/sheets/{sheet_id}/html', { params: { path: { sheet_id: shown.value } } }),
-          )
-        : answer(
-            await api.POST('/api/programmes/{programme_id}/sheet-preview', {
-              params: { path: { programme_id: id } },
-              body: body.value,
-            }),
-          )
+    const found = await page()
     if (mine !== asked) return
     html.value = found.html
     problem.value = null
@@ -73,7 +91,7 @@ async function look() {
 }
 let later = 0
 watch(
-  [() => ({ ...body.value, change: '' }), shown, book],
+  [() => ({ ...body.value, change: '' }), shown, book, handover],
   () => {
     window.clearTimeout(later)
     later = window.setTimeout(() => void look(), 200)
@@ -122,19 +140,13 @@ useKeys([
     </div>
     <aside class="d-grid ga-2 no-print">
       <h2>
-        {{
-          book
-            ? 'Session book, as issued'
-            : shown
-              ? `Version ${sheets?.find((one) => one.id === shown)?.number}, as issued`
-              : 'Draft'
-        }}
+        {{ title }}
       </h2>
       <div class="d-flex flex-wrap ga-2 align-center">
         <v-btn @click="print">Print</v-btn>
-        <v-btn v-if="shown || book" @click="show({})">Draft</v-btn>
+        <v-btn v-if="shown || book || handover" @click="show({})">Draft</v-btn>
       </div>
-      <template v-if="!shown && !book">
+      <template v-if="!shown && !book && !handover">
         <p class="quiet prose size-15 line-text ma-0">
           Preview of the current verdict: duty, rule and standard are those of the Verdict screen.
         </p>
@@ -170,6 +182,12 @@ useKeys([
         :show-owner="showOwner"
         :interests="interests"
         @show="(id) => show({ book: id })"
+      />
+      <HandoverPanel
+        :shown="handover"
+        :show-owner="showOwner"
+        :remark="remark"
+        @show="(id) => show({ handover: id })"
       />
     </aside>
   </div>
