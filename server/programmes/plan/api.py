@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from django.db.models import QuerySet
+from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
@@ -17,7 +17,7 @@ from jobs.schemas import JobOut, job_out
 from programmes.expectations import service as expectations
 from programmes.listing.access import readable
 from programmes.listing.schemas import ProgrammeOut, programme_out
-from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind, TuneRule
+from programmes.models import BoostPolicy, Candidate, MixturePolicy, Place, Programme, ProgrammeKind, Setup, TuneRule
 from programmes.order import orders
 from programmes.plan import (
     changeover_times,
@@ -38,7 +38,7 @@ from shop.permissions import person_of, require_operator, units_of
 from shop.refusals import Invalid
 
 router = Router(tags=["plans"])
-MOST_PROGRAMMES = 30  # whose open tests are listed, the newest
+MOST_PROGRAMMES = 30  # whose setups not pulled are listed, the newest; how many more there are is said
 
 
 class PlanChoice(Schema):
@@ -95,6 +95,13 @@ class OpenTestOut(Schema):
     expected: list[str]
     minutes: float
     price: float | None
+
+
+class OpenTestsOut(Schema):
+    """`older`: how many tests more have setups that nobody pulled."""
+
+    rows: list[OpenTestOut]
+    older: int
 
 
 class SetupOnPaperOut(Schema):
@@ -169,13 +176,15 @@ def read_choices(request: HttpRequest) -> PlanChoices:
     )  # fmt: skip
 
 
-@router.get("/open-tests", response=list[OpenTestOut], operation_id="open_tests")
-def read_open_tests(request: HttpRequest, programme_id: int | None = None) -> list[OpenTestOut]:
-    """What nobody has pulled yet, of one programme or of the newest ones."""
+@router.get("/open-tests", response=OpenTestsOut, operation_id="open_tests")
+def read_open_tests(request: HttpRequest, programme_id: int | None = None) -> OpenTestsOut:
+    """What nobody has pulled yet, of one programme or of the newest ones that have such setups."""
     person = person_of(request)
     seen = _planned(person).prefetch_related("setups__expectations__written_by")
-    seen = seen.filter(archived_at=None) if programme_id is None else seen.filter(pk=programme_id)
-    return [
+    unpulled = Setup.objects.filter(programme=OuterRef("pk"), pulled=False).exclude(candidate=Candidate.INELIGIBLE)
+    wanted = Q(archived_at=None) if programme_id is None else Q(pk=programme_id)
+    seen = seen.filter(wanted, Exists(unpulled))
+    rows = [
         OpenTestOut(
             programme_id=one.programme.pk, question=one.programme.question, setup_id=one.setup_id, letter=one.letter,
             position=one.position, name=one.name, why=one.why, minutes=one.minutes, price=one.price,
@@ -187,6 +196,7 @@ def read_open_tests(request: HttpRequest, programme_id: int | None = None) -> li
         for programme in seen[:MOST_PROGRAMMES]
         for one in open_tests(programme)
     ]  # fmt: skip
+    return OpenTestsOut(rows=rows, older=max(seen.count() - MOST_PROGRAMMES, 0))
 
 
 @router.post("/plans", response=ProgrammeOut, operation_id="plan_programme")

@@ -1063,7 +1063,7 @@ export interface paths {
         };
         /**
          * Read Open Tests
-         * @description What nobody has pulled yet, of one programme or of the newest ones.
+         * @description What nobody has pulled yet, of one programme or of the newest ones that have such setups.
          */
         get: operations["open_tests"];
         put?: never;
@@ -7345,6 +7345,16 @@ export interface components {
             why: string;
         };
         /**
+         * OpenTestsOut
+         * @description `older`: how many tests more have setups that nobody pulled.
+         */
+        OpenTestsOut: {
+            /** Older */
+            older: number;
+            /** Rows */
+            rows: components["schemas"]["OpenTestOut"][];
+        };
+        /**
          * Origin
          * @description Where a value comes from, the best first.
          * @enum {string}
@@ -12772,7 +12782,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["OpenTestOut"][];
+                    "application/json": components["schemas"]["OpenTestsOut"];
                 };
             };
         };
