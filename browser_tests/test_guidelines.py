@@ -84,7 +84,7 @@ class Guidelines(BrowserCase):
             self.assertEqual(self.violations(page), [])
             row.get_by_role("button", name="Plan these pulls").click()
             expect(page).to_have_url(re.compile(r"/plan$"))
-            expect(page.get_by_role("navigation").first).to_contain_text("2 to pull")
+            expect(page.get_by_role("navigation").first).to_contain_text("8 to pull")
             page.goto("/", wait_until="domcontentloaded")
             expect(row).to_contain_text("planned")
         self.assertEqual(self.problems, [])

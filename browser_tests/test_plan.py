@@ -31,7 +31,8 @@ def fill_in(page: Page) -> None:
         page.get_by_role("button", name="Add setup").click()
     for letter, name, manifold, header, spacer in SETUPS:
         page.get_by_label(f"Name of setup {letter}").fill(name)
-        pick(page, f"Intake manifold of setup {letter}", manifold)
+        page.get_by_role("combobox", name=f"Intake manifold of setup {letter}", exact=True).fill(manifold)
+        page.get_by_role("option", name=manifold, exact=True).click()  # one of many: found by typing
         pick(page, f"Header of setup {letter}", header)
         if spacer:
             pick(page, f"Spacer of setup {letter}", spacer)

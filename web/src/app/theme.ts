@@ -78,7 +78,8 @@ const STILL = { transition: false } as const
 const PICK = {
   ...FIELD,
   menuProps: STILL,
-  listProps: { 'aria-label': 'Choices' },
+  // A long list scrolls: it can be reached by the keyboard, too.
+  listProps: { 'aria-label': 'Choices', tabindex: 0 },
   itemTitle: 'label',
   itemValue: 'value',
 }
