@@ -87,7 +87,7 @@ const points = computed(() => {
           {{ needed.degrees_of_freedom }} degrees of freedom.
         </template>
         <template v-else>
-          <span class="hand-note">default (no repeat pulls on this engine)</span>
+          <span class="hand-note">default (too few repeat pulls on this engine)</span>
         </template>
       </p>
       <svg
