@@ -149,6 +149,8 @@ def _doubles(fingerprints: Mapping[int, Sequence[int]]) -> dict[int, int]:
             if count >= SAME_RECORDINGS * min(len(marks), len(fingerprints[owner])):
                 double[test] = double.get(owner, owner)
                 break
+        if test in double:
+            continue  # what it holds is the older one's
         for mark in marks:
             owners.setdefault(mark, []).append(test)
     return double
