@@ -2,14 +2,14 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence, Set
 from dataclasses import dataclass, replace
 from datetime import datetime
 
 from django.db.models import Exists, F, Max, OuterRef, Q, QuerySet, Subquery
 from torvix_core.planning import changeover
 
-from programmes.models import Programme, Setup
+from programmes.models import Programme, Setup, Step
 from programmes.plan import saving
 from programmes.plan.plans import PLAN_ROWS, Plan, PlannedVisit, of_programme
 from shop.models import Person
@@ -71,16 +71,23 @@ def of_all(person: Person) -> NextOfAll:
     found = results.results_of(list(seen.values_list("pk", flat=True)))
     undecided = {pk: result.undecided for pk, result in found.of.items() if result.undecided}
     tests = Programme.objects.filter(pk__in=undecided).select_related("build__engine", "day_rules")
+    made = _visits_made(undecided)
     rows = []
     for programme in tests.prefetch_related(*PLAN_ROWS, "build__readings"):
-        row = _next_of(programme, of_programme(programme), undecided[programme.pk])
+        row = _next_of(programme, of_programme(programme), undecided[programme.pk], made)
         if row is not None:
             rows.append(row)
     rows.sort(key=lambda one: (one.planned, one.minutes is None, one.minutes or 0.0))
     return NextOfAll(rows, len(found.waiting))
 
 
-def _next_of(programme: Programme, plan: Plan, pair: object) -> NextPulls | None:
+def _visits_made(programme_ids: Iterable[int]) -> Set[int]:
+    """Visits of the running orders that pulls were made for."""
+    steps = Step.objects.filter(programme__in=list(programme_ids), pulls_made__isnull=False)
+    return set(steps.values_list("pk", flat=True))
+
+
+def _next_of(programme: Programme, plan: Plan, pair: object, made: Set[int]) -> NextPulls | None:
     assert isinstance(pair, dict)
     setups = {setup.pk: setup for setup in programme.setups.all()}
     if any(pk not in setups for pk in pair["setups"]):
@@ -92,7 +99,16 @@ def _next_of(programme: Programme, plan: Plan, pair: object) -> NextPulls | None
     hour = plan.times.hour_price
     price = None if hour is None or minutes is None else float(hour) * minutes / 60
     return NextPulls(
-        programme, best, second, change, low, high, visits, minutes, price, bool(visits) and _is_planned(plan, visits)
+        programme,
+        best,
+        second,
+        change,
+        low,
+        high,
+        visits,
+        minutes,
+        price,
+        bool(visits) and _is_planned(plan, visits, made),
     )
 
 
@@ -112,11 +128,12 @@ def _minutes(plan: Plan, visits: Sequence[tuple[Setup, int]]) -> float:
     return total
 
 
-def _is_planned(plan: Plan, visits: Sequence[tuple[Setup, int]]) -> bool:
-    """Whether its order ends with these visits, and nobody has made them: the result would else be another one."""
+def _is_planned(plan: Plan, visits: Sequence[tuple[Setup, int]], made: Set[int]) -> bool:
+    """Whether its order ends with these visits, and nobody has made them."""
     places = _places(plan)
     wanted = [(places[setup.pk], pulls) for setup, pulls in visits]
-    return [(visit.setup, visit.pulls) for visit in plan.order[-len(wanted) :]] == wanted
+    last = plan.order[-len(wanted) :]
+    return [(visit.setup, visit.pulls) for visit in last] == wanted and not any(visit.pk in made for visit in last)
 
 
 def plan_them(person: Person, programme: Programme, at: datetime) -> Programme:
@@ -124,7 +141,11 @@ def plan_them(person: Person, programme: Programme, at: datetime) -> Programme:
     require_operator(person)
     result = results.results_of([programme.pk]).of.get(programme.pk)
     plan = saving.plan_in_force(programme)
-    row = None if result is None or result.undecided is None else _next_of(programme, plan, result.undecided)
+    row = (
+        None
+        if result is None or result.undecided is None
+        else _next_of(programme, plan, result.undecided, _visits_made([programme.pk]))
+    )
     if row is None or not row.visits:
         raise NothingToDecide("Nothing of this test is undecided that so many pulls would decide. Look at its verdict.")
     if row.planned:

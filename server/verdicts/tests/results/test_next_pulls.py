@@ -13,6 +13,7 @@ from torvix_core.air.standards import Standard
 from programmes.models import DayRules, Programme, SlotWork
 from programmes.plan import saving
 from shop.models import Person, Role, Stand
+from stand.models import Pull
 from stand.session import opening
 from verdicts.decisions import service as decisions
 from verdicts.judging.choice import Choice
@@ -92,6 +93,16 @@ class NextPulls(TestCase):
         self.client.force_login(scenes.person(Role.VIEWER))
         self.assertEqual(self.client.post(f"/api/programmes/{programme.pk}/next-pulls").status_code, 403)
         self.assertFalse(self.rows()[0]["may_plan"])
+
+    def test_visits_that_were_made_are_not_planned(self):
+        programme = self.ran("one")
+        self.client.post(f"/api/programmes/{programme.pk}/next-pulls")
+        self.assertTrue(self.rows()[0]["planned"])
+        last = programme.steps.order_by("position").last()
+        # A pull that does not count was made for one of them: what is undecided stays so, and is offered again.
+        pull = Pull.objects.filter(session__programme=programme, setup=last.setup).last()
+        Pull.objects.filter(pk=pull.pk).update(step=last)
+        self.assertFalse(self.rows()[0]["planned"])
 
     def test_a_setup_that_may_not_be_chosen_is_not_proposed(self):
         programme = self.ran("one")
