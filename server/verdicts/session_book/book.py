@@ -53,9 +53,10 @@ def compose(person: Person, session: Session, wanted: BookOptions, at: datetime)
     """Everything that is printed, as text where it is text, in the person's units. Raw data is only read."""
     programme, units, by = session.programme, units_of(person), clock()
     standard = Standard(programme.standard)
-    pulls = [pull for pull in correct.pulls_of(programme) if pull.session_id == session.pk]
+    every = correct.pulls_of(programme)
+    pulls = [pull for pull in every if pull.session_id == session.pk]
     prefetch_related_objects(pulls, "reduced__findings", "reduced__anomalies")
-    rows = _rows(programme, pulls, standard, units)
+    rows = _rows(programme, pulls, every, standard, units)
     notes = list(session.notes.select_related("person", "pull").filter(archived_at=None))
     return {
         "format": FORMAT, "made_at": at.isoformat(), "shop": Shop.here().name, "question": programme.question,
@@ -75,9 +76,11 @@ def compose(person: Person, session: Session, wanted: BookOptions, at: datetime)
     }  # fmt: skip
 
 
-def _rows(programme: Programme, pulls: Sequence[Pull], standard: Standard, units: Mapping[str, str]) -> list[PullRow]:
-    """As the log has them: one place for what is said of a pull."""
-    judged = pull_screening.judge(programme, correct.kept_of(pulls, standard))
+def _rows(
+    programme: Programme, pulls: Sequence[Pull], every: Sequence[Pull], standard: Standard, units: Mapping[str, str]
+) -> list[PullRow]:
+    """As the log has them: one place for what is said of a pull, held against those of all sessions."""
+    judged = pull_screening.judge(programme, correct.kept_of(every, standard))
     beyond, sizes = not_repaired.of_pulls(programme, pulls, standard, units), tune_sizes.tables(units)
     before: dict[int, Pull] = {}
     rows = []

@@ -72,6 +72,16 @@ class Books(Scene):
             self.assertIn(words, page)
         self.assertIn("data:image/jpeg;base64,", page)
 
+    def test_a_pull_is_comparable_as_the_log_has_it_also_where_the_baseline_ran_on_another_day(self):
+        later = scenes.session(self.programme, self.operator, self.session.stand, scenes.DAY + timedelta(days=1))
+        scenes.pull(later, self.programme.setups.all()[2], self.operator, level=0.97)
+        opening.close_session(self.operator, later, scenes.DAY + timedelta(days=1, hours=2))
+        rows = Session.objects.select_related("programme__build__engine", "stand", "opened_by")
+        (pull,) = book.compose(self.operator, rows.get(pk=later.pk), BookOptions(), scenes.DAY)["pulls"]
+        self.client.force_login(self.operator)
+        logged = self.client.get(f"/api/programmes/{self.programme.pk}/pulls").json()["rows"][-1]
+        self.assertEqual((pull["number"], pull["comparable"]), (logged["number"], logged["comparable"]["line"]))
+
     def test_the_paper_says_what_the_page_says(self):
         made = self.issue()
         paper = PdfReader(io.BytesIO(rendering.pdf(made)))
