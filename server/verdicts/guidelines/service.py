@@ -139,7 +139,7 @@ def explain(
     if wrong:
         raise Invalid("The explanation is not complete: see the fields.", fields=wrong)
     return Explanation.objects.create(
-        guideline=guideline, text=plain, grade=grade, programme=programme,
+        guideline=guideline, text=plain, grade=grade, programme=programme if grade == Grade.MEASURED else None,
         separated_by=optional(separated_by, "separated_by", 300), written_by=person, written_at=at,
     )  # fmt: skip
 

@@ -231,6 +231,8 @@ class Reading(Scene):
                                     content_type="application/json").json()  # fmt: skip
         self.assertEqual(found["rivals"], "")
         self.assertEqual(len(found["explanations"]), 3)
+        found = explain(text="Only heard of", grade="opinion", programme_id=programme.pk).json()
+        self.assertEqual(found["explanations"][-1]["question"], "")  # nothing was measured
 
     def test_it_leaves_the_list_and_comes_back(self):
         guideline = self.guideline()
