@@ -11,7 +11,8 @@ const props = defineProps<{ guideline?: Guideline }>()
 const emit = defineEmits<{ saved: [Guideline]; back: [] }>()
 const { data: choices, error } = useGuidelineChoices()
 const texts = useUnsaved<GuidelineTexts>(
-  `guideline ${props.guideline?.said.id ?? 'new'}`,
+  // Of one state of it: after a save, by whomever, the form opens with what is there then.
+  props.guideline ? `guideline ${props.guideline.said.id} of ${props.guideline.at}` : 'guideline new',
   props.guideline ? { ...props.guideline.typed } : { ...EMPTY },
 )
 const wrong = ref<Record<string, string>>({})

@@ -60,6 +60,7 @@ async function archive(guideline: Guideline) {
       </header>
       <GuidelineForm
         v-if="editing"
+        :key="data.said.id"
         :guideline="data"
         @saved="
           (found) => {
