@@ -207,6 +207,15 @@ class Refusals(SimpleTestCase):
         # Six degrees of freedom, two pulls of 0.3 % each: t·0.3·√2.
         assert_allclose(np.log1p(found.high), np.log(1.01) + stats.t.ppf(0.975, 6) * 0.003 * np.sqrt(2), rtol=1e-4)
 
+    def test_where_setups_are_repeated_it_does_not_say_that_none_is(self):
+        scores = np.array([100.0, 101.0, 102.0])
+        for layout, said in (
+            (Layout.of([0, 0, 0], [0, 1, 2]), "no setup has two accepted pulls in one session"),
+            (Layout.of([0, 0, 1]), "do not tell scatter from drift"),
+        ):
+            with self.subTest(said), self.assertRaisesMessage(NotEnoughPulls, said):
+                fit(scores, layout, History(weight=0.0))
+
     def test_a_setup_without_a_pull_is_named(self):
         with self.assertRaisesMessage(ValueError, "setup 1 has no accepted pull"):
             fit(np.array([100.0, 101.0, 102.0]), Layout.of([0, 0, 2]))

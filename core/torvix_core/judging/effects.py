@@ -232,7 +232,7 @@ def fit(
     prior = history.drift
     model = model_of(layout, prior)
     if (model.degrees_of_freedom < 1 and not history.known) or not len(model.rest) + history.weight:
-        raise NotEnoughPulls("no setup has two accepted pulls, so the scatter is not known: repeat one of them")
+        raise NotEnoughPulls(without_scatter(layout))
     flat = logs.reshape(len(logs), -1) - prior.mean * model.clock[:, None]
     squares = ((model.rest @ flat) ** 2).sum(axis=0)
     if smoothed > 1:
@@ -276,6 +276,27 @@ def trusted(squares: Array, degrees: int, history: History) -> NDArray[np.bool_]
     if not degrees:
         return np.full(squares.shape, history.weight > 0)
     return np.asarray((special.chdtrc(degrees, squares / history.scatter**2) >= DISAGREES) & (history.weight > 0))
+
+
+def without_scatter(layout: Layout) -> str:
+    """Why pulls laid out so say nothing of the scatter, and what would.
+
+    Shapes: none.
+    Units:  none.
+    Errors: none.
+    Source: the degrees of freedom of the linear model that `fit` names: pulls less the levels that it estimates.
+    >>> without_scatter(Layout.of([0, 0, 0], [0, 1, 2]))[:48]
+    'no setup has two accepted pulls in one session, '
+    """
+    if np.bincount(layout.setup, minlength=1).max() < 2:
+        return "no setup has two accepted pulls, so the scatter is not known: repeat one of them"
+    pairs = np.unique(np.stack([layout.setup, layout.session]), axis=1, return_counts=True)[1]
+    if pairs.max() >= 2:
+        return "so few pulls do not tell scatter from drift: repeat a setup once more"
+    return (
+        "no setup has two accepted pulls in one session, and sessions differ, so the scatter is not known: repeat a "
+        "setup within a session"
+    )
 
 
 def over_neighbours(values: Array, bins: int) -> Array:

@@ -7,6 +7,7 @@ from django.http import HttpRequest, HttpResponse
 from ninja import Router
 from torvix_core.air.standards import DEFINITIONS
 from torvix_core.judging import representative_pull, sentences
+from torvix_core.judging.effects import without_scatter
 from torvix_core.pull.curve import shared_grid
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
@@ -72,9 +73,7 @@ def read_curves(
 
     notes = list(comparison.notes)
     if effects is None:
-        notes.insert(
-            0, "No intervals: no setup has two accepted pulls, so the scatter is not known: repeat one of them."
-        )
+        notes.insert(0, f"No intervals: {without_scatter(comparison.layout)}.")
     elif choice.school is not representative_pull.School.MEAN:
         notes.insert(0, f"{representative_pull.LABELS[choice.school]} of each setup.")
     if comparison.counting is comparisons.Counting.FIRST:
