@@ -86,7 +86,7 @@ def anomalies(trace: Trace, reduction: Reduction) -> tuple[Anomaly, ...]:
 def _runs(where: np.ndarray, least: int = 1) -> list[tuple[int, int]]:
     """Stretches [begin, end) of at least so many."""
     edges = np.flatnonzero(np.diff(np.concatenate([[False], where, [False]]))).reshape(-1, 2)
-    return [(int(begin), int(end)) for begin, end in edges if end - begin >= least]
+    return [(begin, end) for begin, end in edges[edges[:, 1] - edges[:, 0] >= least].tolist()]
 
 
 def _stumbles(reduction: Reduction, mixture: Array | None) -> list[Anomaly]:
@@ -122,9 +122,10 @@ def _undipped(speed: Array, torque: Array) -> Array:
     for _ in range(6):
         through = np.polyval(np.polyfit(x[used], torque[used], 3), x)
         dips = torque < through * (1 - DIP / 4)
-        if np.count_nonzero((x <= 2 / 3) & ~dips) < 6:
-            break
-        used = (x <= 2 / 3) & ~dips
+        rest = (x <= 2 / 3) & ~dips
+        if np.count_nonzero(rest) < 6 or (rest == used).all():
+            break  # nothing is left, or the same bins give the same curve
+        used = rest
     return np.asarray(through)
 
 
@@ -218,9 +219,15 @@ def _sensors(trace: Trace, reduction: Reduction) -> list[Anomaly]:
         there = speed[begin : end + 1]
         return (float(np.nanmin(there)), float(np.nanmax(there))) if np.isfinite(there).any() else (0.0, 0.0)
 
-    for name in trace.names:
-        samples = trace.channel(name)[used]
-        steps = np.diff(samples)
+    values = trace.values[:, used]
+    every_step = np.diff(values, axis=1)
+    longest = np.count_nonzero(every_step == 0, axis=1)  # a run of steps without change is no longer than all of them
+    with np.errstate(invalid="ignore"):
+        furthest = np.fmax.reduce(np.abs(every_step), axis=1)
+    for row, name in enumerate(trace.names):
+        if longest[row] < STUCK_SHARE * len(speed) - 1 and not furthest[row] > STEP_K:
+            continue
+        samples, steps = values[row], every_step[row]
         if name in LIVELY:
             for begin, end in _runs(steps == 0, int(STUCK_SHARE * len(samples))):
                 found.append(
