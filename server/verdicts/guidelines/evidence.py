@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from datetime import datetime
+from functools import lru_cache
 
 import numpy as np
 from django.db.models import Prefetch
@@ -11,7 +13,7 @@ from torvix_core.guidelines.pooling import Pooled, pool
 from torvix_core.guidelines.standing import Bearing, Claimed, GuidelineState, speaks, stands
 
 from curves.reduction.nature import Nature
-from engines.models import Engine, Part
+from engines.models import Engine, Part, PartReading
 from programmes.models import Programme, Setup
 from shop.models import Person
 from verdicts.guidelines.one_test import PartValues, TestSays, groups_of, say_of
@@ -65,16 +67,17 @@ def gather(person: Person, guidelines: Sequence[Guideline]) -> list[Gathered]:
     slots = {guideline.slot for guideline in guidelines}
     holding = Setup.objects.filter(parts__slot__in=slots, parts__readings__isnull=False)
     seen = Programme.objects.visible_to(person).filter(pk__in=holding.values("programme"), practice=None)
-    setups = Setup.objects.prefetch_related("settings", Prefetch("parts", Part.objects.prefetch_related("readings")))
+    readings = Prefetch("readings", PartReading.objects.filter(part__slot__in=slots))
+    setups = Setup.objects.prefetch_related("settings", Prefetch("parts", Part.objects.prefetch_related(readings)))
     tests = list(seen.select_related("build__engine").prefetch_related(Prefetch("setups", setups)).order_by("pk"))
     found = results.results_of([test.pk for test in tests])
     gains: dict[int, dict[tuple[int, int], PairGain]] = {}
-    for row in PairGain.objects.filter(result__in=found.of.values()):
+    rows = PairGain.objects.filter(result__in=found.of.values())
+    if all(guideline.low_rpm is None for guideline in guidelines):
+        rows = rows.defer("change_by_speed", "half_width_by_speed")
+    for row in rows:
         gains.setdefault(row.result_id, {})[row.setup_id, row.against_id] = row
-    doubles = _doubles(dict(
-        StoredResult.objects.filter(programme__in=list(found.of)).order_by("programme")
-        .values_list("programme", "fingerprint")
-    ))  # fmt: skip
+    doubles = _doubles(tuple((result.pk, result.made_at) for result in found.of.values()))
     by_pk = {test.pk: test for test in tests}
     values = PartValues()
     return [_gathered(person, one, tests, found, gains, doubles, by_pk, values) for one in guidelines]
@@ -136,17 +139,21 @@ def _over_engines(engines: Sequence[EngineSays]) -> Pooled | None:
     return pool(np.array([one.pooled.mean for one in engines]), np.array([one.pooled.error for one in engines]))
 
 
-def _doubles(fingerprints: Mapping[int, Sequence[int]]) -> dict[int, int]:
-    """By test, an older one that holds the same recordings, or what they were cut from; given the oldest first."""
+@lru_cache(maxsize=8)
+def _doubles(made: tuple[tuple[int, datetime], ...]) -> Mapping[int, int]:
+    """Of results as they were made then: by test, an older one that holds the same recordings, or what they were cut
+    from. Remembered, as a million marks are compared for a large shop."""
+    stored = StoredResult.objects.filter(pk__in=[key for key, _ in made]).order_by("programme")
+    fingerprints = dict(stored.values_list("programme", "fingerprint"))
     owners: dict[int, list[int]] = {}
     double: dict[int, int] = {}
-    for test, marks in fingerprints.items():
+    for test, marks in _held_twice(fingerprints).items():
         shared: dict[int, int] = {}
         for mark in marks:
             for owner in owners.get(mark, ()):
                 shared[owner] = shared.get(owner, 0) + 1
         for owner, count in shared.items():
-            if count >= SAME_RECORDINGS * min(len(marks), len(fingerprints[owner])):
+            if count >= SAME_RECORDINGS * min(len(fingerprints[test]), len(fingerprints[owner])):
                 double[test] = double.get(owner, owner)
                 break
         if test in double:
@@ -154,3 +161,14 @@ def _doubles(fingerprints: Mapping[int, Sequence[int]]) -> dict[int, int]:
         for mark in marks:
             owners.setdefault(mark, []).append(test)
     return double
+
+
+def _held_twice(fingerprints: Mapping[int, Sequence[int]]) -> dict[int, list[int]]:
+    """Of each test the marks that another test has too: in a shop that never cut a file again, none."""
+    if not fingerprints:
+        return {}
+    every = np.concatenate([np.array(marks, dtype=np.int64) for marks in fingerprints.values()])
+    marks, counts = np.unique(every, return_counts=True)
+    twice = set(marks[counts > 1].tolist())
+    found = {test: [mark for mark in of if mark in twice] for test, of in fingerprints.items()} if twice else {}
+    return {test: of for test, of in found.items() if of}
