@@ -83,6 +83,13 @@ def _with_whole_cells(content: bytes) -> bytes:
     """Cells in quotes that go over some lines brought onto one; lines with a pair of quotes stay what they are."""
     if b'"' not in content or len(content) > tidy.LARGEST:
         return content
+    after = content.find(b"\n", content.rfind(b'"'))
+    if after >= 0:  # behind the last quote, mostly that of a head, every line is whole
+        return _with_whole_cells_in(content[:after]) + content[after:]
+    return _with_whole_cells_in(content)
+
+
+def _with_whole_cells_in(content: bytes) -> bytes:
     lines, open_lines = [], list[bytes]()
     for line in content.split(b"\n"):
         odd = line.count(b'"') % 2
@@ -185,7 +192,12 @@ def _dialect(lines: Sequence[str]) -> tuple[Dialect, list[list[str]]]:
             continue
         rows = [row for row in _split(last, separator) if row]
         kinds = [[kind_of(cell) for cell in row] for row in rows]
-        numbers = [cell.strip() for row in rows for cell in row if kind_of(cell) == "number"]
+        numbers = [
+            cell.strip()
+            for row, of_row in zip(rows, kinds, strict=True)
+            for cell, kind in zip(row, of_row, strict=True)
+            if kind == "number"
+        ]
         with_comma = [cell for cell in numbers if "," in cell]
         # A comma before three digits beside points that stand for decimals marks thousands.
         marks = any("." in cell for cell in numbers) and all(tidy.WHOLE_THOUSANDS.match(cell) for cell in with_comma)
