@@ -6,7 +6,7 @@ import numpy as np
 from torvix_core.beyond.transfer import LEVEL_SD, SHARE_SD, SPEED_SD, Demand
 from torvix_core.engine.dimensions import Slot
 from torvix_core.judging.sentences import signed_percent
-from torvix_core.units.grammar import listed
+from torvix_core.units.grammar import counted, listed
 
 from verdicts.estimates.gains import GainCurve, crossings
 from verdicts.transfer.service import Transfer
@@ -58,15 +58,16 @@ def rule(found: Transfer) -> str:
 def spread(found: Transfer) -> str:
     """Where the width of the band comes from."""
     known = found.spread
+    older = f" Not read: {counted(found.unread, 'older test')} with these parts." if found.unread else ""
     if known.learned_from:
         return (
             f"How engines differ is learned from {known.learned_from} tests of the same parts on other engines: "
-            f"{known.level * 100:.1f} % of torque."
+            f"{known.level * 100:.1f} % of torque.{older}"
         )
     return (
         f"How engines differ is a wide default, our own assumption: {SHARE_SD * 100:.0f} % of the gain, "
         f"{LEVEL_SD * 100:.1f} % of torque, {SPEED_SD * 100:.0f} % of the speed. Three tests of the same parts on "
-        "other engines replace it."
+        f"other engines replace it.{older}"
     )
 
 

@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 import numpy as np
-from django.db.models import Exists, OuterRef
+from django.db.models import BooleanField, Exists, ExpressionWrapper, OuterRef, Q, Value
 from torvix_core.beyond.transfer import (
     Demand,
     EngineSize,
@@ -47,6 +47,7 @@ class Transfer:
     demand_is_sure: bool
     spread: EngineSpread
     redline: float | None
+    unread: int  # older tests with these parts that were not looked at
 
 
 def size_of(build: Build, by_port: bool) -> EngineSize | None:
@@ -76,7 +77,7 @@ def carry(
     change = change_of(one, other)
     sure = demand_of([row for row, _ in change if not row.startswith(SETTING)])
     demand = asked or sure or Demand.CYLINDER
-    elsewhere = _measured_elsewhere(person, comparison.programme, choice, change)
+    elsewhere, unread = _measured_elsewhere(person, comparison.programme, choice, change, target)
     there = next((gain for gain in elsewhere if target and gain.programme.build.engine_id == target.engine_id), None)
     spread = _spread(own, before, demand, [gain for gain in elsewhere if gain is not there], by_port)
     half = (np.log1p(own.high) - np.log1p(own.low)) / 2
@@ -84,7 +85,7 @@ def carry(
     redline = None if target is None else sheets.value(target, "redline")
     if redline is not None:
         carried = _up_to(carried, redline)
-    return Transfer(one, other, own, carried, there, demand, sure is not None, spread, redline)
+    return Transfer(one, other, own, carried, there, demand, sure is not None, spread, redline, unread)
 
 
 def _up_to(carried: TransferredGain, redline: float) -> TransferredGain:
@@ -100,11 +101,13 @@ def _up_to(carried: TransferredGain, redline: float) -> TransferredGain:
 
 
 def _measured_elsewhere(
-    person: Person, programme: Programme, choice: Choice, change: frozenset[tuple[str, frozenset[str]]]
-) -> list[GainCurve]:
-    """The same change of parts on other engines, the newest tests first."""
+    person: Person, programme: Programme, choice: Choice, change: frozenset[tuple[str, frozenset[str]]],
+    target: Build | None,
+) -> tuple[list[GainCurve], int]:  # fmt: skip
+    """The same change of parts on other engines: tests of the target's engine before all, then the newest; and how
+    many tests with these parts are not among them."""
     if not change:
-        return []
+        return [], 0
     on = {
         name.removeprefix("on ")
         for row, names in change if not row.startswith(SETTING)
@@ -117,7 +120,8 @@ def _measured_elsewhere(
         .exclude(build__engine=programme.build.engine_id)
         .select_related("build__engine")
         .prefetch_related("setups__parts", "setups__settings", "build__readings")
-        .order_by("-created_at")
+        .annotate(is_there=_is_of(target))
+        .order_by("-is_there", "-created_at")
         .distinct()
     )
     found = []
@@ -129,7 +133,12 @@ def _measured_elsewhere(
             found.append(gain_of(compare(test, choice.standard, choice.counting), choice, *pair))
         except (Invalid, NothingKept):
             continue
-    return found
+    return found, max(tests.count() - MOST_TESTS, 0)
+
+
+def _is_of(target: Build | None) -> ExpressionWrapper | Value:
+    engine = target.engine_id if target else None
+    return ExpressionWrapper(Q(build__engine=engine), BooleanField()) if engine else Value(False, BooleanField())
 
 
 def _pair(setups: Sequence[Setup], change: frozenset[tuple[str, frozenset[str]]]) -> tuple[Setup, Setup] | None:

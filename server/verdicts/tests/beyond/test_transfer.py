@@ -2,6 +2,7 @@
 
 from datetime import timedelta
 from typing import Any
+from unittest import mock
 
 import numpy as np
 import scenes
@@ -146,6 +147,17 @@ class ByData(Scene):
         self.there(self.small, 0.02, ("28", "34"))
         self.assertEqual([one["nature"] for one in self.carried(build_id=self.small.pk)["gains"]],
                          ["measured", "transferred"])  # fmt: skip
+
+    def test_what_was_measured_there_is_found_however_old_and_what_is_not_read_is_counted(self):
+        old = self.there(self.small, 0.02)
+        Programme.objects.filter(pk=old.pk).update(created_at=scenes.DAY - timedelta(days=400))
+        for number in range(3):
+            self.there(describe_engine(self.operator, scenes.DAY, f"six number {number}", SMALL), 0.02)
+        with mock.patch("verdicts.transfer.service.MOST_TESTS", 3):
+            found = self.carried(build_id=self.small.pk)
+            self.assertEqual(found["gains"][-1]["nature"], "measured")
+            found = self.carried(displacement="2.1 L", cylinders=6)
+        self.assertIn("Not read: 1 older test with these parts.", str(found))
 
     def test_three_engines_with_the_same_parts_teach_how_engines_differ(self):
         for number in range(3):
