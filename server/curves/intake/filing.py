@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 
@@ -19,6 +19,7 @@ from curves.reduction.reduce import Curve, curve_of_figures, curve_of_trace, sto
 from engines.builds.service import mark_used as close_build
 from programmes.expectations.service import seal
 from programmes.models import STANDARDS, Programme, Setup
+from shop.bulk_rows import copy_rows
 from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.texts import optional
@@ -173,8 +174,10 @@ def keep(person: Person, programme: Programme, filed: Sequence[FiledPull], at: d
         in_session[session.pk] += 1
     made = Pull.objects.bulk_create(pulls)
     store([(pull, one.curve) for pull, one in zip(made, filed, strict=True)])
-    Channel.objects.bulk_create(
-        channel for pull, one in zip(made, filed, strict=True) for channel in _channels(pull, one)
+    copy_rows(
+        Channel,
+        ("pull", "position", "name", "unit", "codec", "samples", "data"),
+        (row for pull, one in zip(made, filed, strict=True) for row in _channels(pull, one)),
     )
     for setup in {one.setup.pk: one.setup for one in filed}.values():
         seal(setup, at)
@@ -213,13 +216,10 @@ def _pull(
     )  # fmt: skip
 
 
-def _channels(pull: Pull, one: FiledPull) -> list[Channel]:
-    rows = []
+def _channels(pull: Pull, one: FiledPull) -> Iterator[tuple[int, int, str, str, str, int, bytes]]:
     for position, (name, (unit, samples)) in enumerate(one.channels.items()):
         codec, data = pack(samples)
-        about = {"name": name, "unit": unit[:16], "codec": codec, "samples": len(samples)}
-        rows.append(Channel(pull=pull, position=position, data=data, **about))
-    return rows
+        yield pull.pk, position, name, unit[:16], codec, len(samples), data
 
 
 def standard_words(figures_standard: str) -> str:

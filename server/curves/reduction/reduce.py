@@ -17,8 +17,9 @@ from torvix_core.pull.steps import reduce_steps
 from torvix_core.pull.trace import SPEED, TORQUE, Trace, TraceFinding
 from torvix_core.units.checked import Array
 
-from curves.models import ChannelMean, CurveAnomaly, Reduced, ReductionOverride, SampleFinding
+from curves.models import ChannelMean, CurveAnomaly, Reduced, SampleFinding
 from curves.reduction.nature import OF_FIGURES
+from shop.bulk_rows import copy_rows, next_keys
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose
 from stand.pulls.samples import figures_of, read_raw, read_trace
@@ -29,10 +30,10 @@ log = logging.getLogger("torvix.curves")
 def options_for(pull: Pull) -> Options:
     """As the stand's facts and the newest wish of a person say; defaults for the rest."""
     usual = Options(stand_inertia=StandInertia(pull.inertia_in_torque), inertia=pull.inertia)
-    wish: ReductionOverride | None = pull.reduction_overrides.last()
-    if wish is None:
+    wishes = list(pull.reduction_overrides.all())
+    if not wishes:
         return usual
-    wanted = dict(wish.options)
+    wanted = dict(wishes[-1].options)
     if "stand_inertia" in wanted:
         wanted["stand_inertia"] = StandInertia(wanted["stand_inertia"])
     return replace(usual, **wanted)
@@ -113,19 +114,24 @@ def store(curves: Sequence[tuple[Pull, Curve]]) -> list[Reduced]:
     # Whoever else makes one of them anew waits: the second finds the curve of the first, and takes its place.
     list(Pull.objects.select_for_update().filter(pk__in=pulls).order_by("pk").values_list("pk", flat=True))
     Reduced.objects.filter(pull__in=pulls).delete()
-    made = Reduced.objects.bulk_create(
+    keys = next_keys(Reduced, len(curves))
+    made = [
         Reduced(
-            pull=pull, core_version=VERSION, options=asdict(curve.options), refused=curve.refused,
+            pk=key, pull=pull, core_version=VERSION, options=asdict(curve.options), refused=curve.refused,
             speed_rpm=curve.speed_rpm, torque=curve.torque, torque_scatter=curve.torque_scatter,
             samples=curve.samples, **_cut_columns(curve.cut),
         )
-        for pull, curve in curves
-    )  # fmt: skip
+        for key, (pull, curve) in zip(keys, curves, strict=True)
+    ]  # fmt: skip
+    columns = [field.attname for field in Reduced._meta.concrete_fields]
+    copy_rows(Reduced, columns, ([getattr(one, name) for name in columns] for one in made))
+    for one in made:
+        one._state.adding = False  # it is in the database, as if it had been saved
     pairs = [(reduced, curve) for reduced, (_, curve) in zip(made, curves, strict=True)]
-    ChannelMean.objects.bulk_create(
-        ChannelMean(reduced=reduced, channel=name, values=values)
-        for reduced, curve in pairs
-        for name, values in curve.means.items()
+    copy_rows(
+        ChannelMean,
+        ("reduced", "channel", "values"),
+        ((reduced.pk, name, values) for reduced, curve in pairs for name, values in curve.means.items()),
     )
     SampleFinding.objects.bulk_create(
         SampleFinding(reduced=reduced, **asdict(finding)) for reduced, curve in pairs for finding in curve.findings
