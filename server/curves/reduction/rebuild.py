@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from typing import Any
 
@@ -17,6 +17,7 @@ from stand.models import Pull, PullState
 
 KIND = "rebuild"
 ROUNDING = 1e-6  # relative: what another processor may differ by, and nobody can see
+AT_ONCE = 20  # pulls that are read and stored together
 MOST_LISTED = 200  # pulls that a report names; the rest are counted
 
 
@@ -68,30 +69,44 @@ def _most(before: Mapping[float, float], after: Mapping[float, float], speeds: l
 
 
 def work(arguments: dict[str, Any], watch: kinds.Watch) -> dict[str, Any]:
-    """`only`: one pull; `check`: nothing is written, only told. Each pull by itself: what was done stays done."""
-    pulls = list(outdated(arguments["only"]).values_list("pk", flat=True))
+    """`only`: one pull; `check`: nothing is written, only reported. Some at a time: what was done stays done."""
+    keys = list(outdated(arguments["only"]).values_list("pk", flat=True))
     changed: list[dict[str, Any]] = []
     count, done = 0, 0
-    for pk in pulls:
-        if not watch.wanted():
-            break
-        pull = Pull.objects.select_related("session__programme").get(pk=pk)
-        old = Reduced.objects.filter(pull=pull).first()
-        curve = curve_of(pull)
-        moved = difference(old, curve)
-        if moved is not None:
-            count += 1
-            if len(changed) < MOST_LISTED:
-                changed.append({
-                    "pull": pk, "number": pull.number, "programme": pull.session.programme_id,
-                    "question": pull.session.programme.question, "percent": moved.share * 100,
-                    "speed_rpm": moved.speed_rpm, "text": moved.text, "version": old.core_version if old else "",
-                })  # fmt: skip
+    for first in range(0, len(keys), AT_ONCE):
+        made: list[tuple[Pull, Curve]] = []
+        some = keys[first : first + AT_ONCE]
+        before = {one.pull_id: one for one in Reduced.objects.filter(pull__in=some)}
+        for pull in _with_samples(some):
+            if not watch.wanted():
+                break
+            old, curve = before.get(pull.pk), curve_of(pull)
+            moved = difference(old, curve)
+            if moved is not None:
+                count += 1
+                if len(changed) < MOST_LISTED:
+                    changed.append(_listed(pull, moved, old))
+            made.append((pull, curve))
+            watch.tell(done + len(made), len(keys), f"{done + len(made)} of {len(keys)} pulls")
         if not arguments["check"]:
-            store([(pull, curve)])
-        done += 1
-        watch.tell(done, len(pulls), f"{done} of {len(pulls)} pulls")
-    return {"looked_at": done, "of": len(pulls), "differ": count, "listed": changed, "version": VERSION}
+            store(made)
+        done += len(made)
+        if len(made) < len(some):
+            break
+    return {"looked_at": done, "of": len(keys), "differ": count, "listed": changed, "version": VERSION}
+
+
+def _with_samples(keys: Sequence[int]) -> QuerySet[Pull]:
+    found = Pull.objects.filter(pk__in=keys).select_related("session__programme").order_by("pk")
+    return found.prefetch_related("channels", "reduction_overrides")
+
+
+def _listed(pull: Pull, moved: CurveChange, old: Reduced | None) -> dict[str, Any]:
+    return {
+        "pull": pull.pk, "number": pull.number, "programme": pull.session.programme_id,
+        "question": pull.session.programme.question, "percent": moved.share * 100,
+        "speed_rpm": moved.speed_rpm, "text": moved.text, "version": old.core_version if old else "",
+    }  # fmt: skip
 
 
 kinds.register(KIND, "Curves computed again", kinds.Queue.LONG, work)

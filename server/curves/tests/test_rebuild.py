@@ -4,7 +4,9 @@ from unittest import mock
 
 import scenes
 from django.core.management import CommandError, call_command
+from django.db import connection
 from django.test import TestCase
+from django.test.utils import CaptureQueriesContext
 from torvix_core import VERSION
 
 from curves.models import Reduced
@@ -100,6 +102,19 @@ class Rebuilding(TestCase):
         listed = {one["pull"]: one["text"] for one in self.work(check=True)["listed"]}
         self.assertRegex(listed[self.pulls[0].pk], r"^ran from \d+ to \d+ rpm, now from \d+ to \d+ rpm$")
         self.assertEqual(listed[self.pulls[1].pk], "said “too short”, now “”")
+
+    def test_pulls_are_read_and_stored_together(self):
+        def queries() -> int:
+            Reduced.objects.update(core_version=OLDER)
+            with CaptureQueriesContext(connection) as asked:
+                self.work()
+            return len(asked)
+
+        few = queries()
+        session = self.programme.sessions.get()
+        for setup in list(self.programme.setups.all()) * 3:
+            scenes.pull(session, setup, self.operator)
+        self.assertLessEqual(queries(), few)
 
     def test_one_pull_alone_whatever_its_version(self):
         reduce_pull(self.pulls[2])

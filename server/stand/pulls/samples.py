@@ -82,7 +82,8 @@ def read_raw(pull: Pull) -> dict[str, tuple[str, NDArray[np.float64]]]:
     """Each channel with its unit, as the stand sent it; `time` among them."""
     return {
         channel.name: (channel.unit, unpack(channel.codec, bytes(channel.data), channel.samples))
-        for channel in pull.channels.filter(samples__gt=0)
+        for channel in pull.channels.all()
+        if channel.samples
     }
 
 
