@@ -1,0 +1,25 @@
+"""Reduced curves and how somebody wanted them reduced, judgements of comparability, and files as they came."""
+
+from curves.models.comparability import ComparabilityOverride, ComparisonWindow, SparkDecision, SparkRule, StandingTune
+from curves.models.curve import CUT_BY, CUTS, ChannelMean, CurveAnomaly, Reduced, ReductionOverride, SampleFinding
+from curves.models.files import FileState, Import, KnownLayout, ManifestLine, SourceFile
+
+__all__ = [
+    "CUTS",
+    "CUT_BY",
+    "ChannelMean",
+    "ComparabilityOverride",
+    "ComparisonWindow",
+    "CurveAnomaly",
+    "FileState",
+    "Import",
+    "KnownLayout",
+    "ManifestLine",
+    "Reduced",
+    "ReductionOverride",
+    "SampleFinding",
+    "SourceFile",
+    "SparkDecision",
+    "SparkRule",
+    "StandingTune",
+]
