@@ -12,10 +12,11 @@ from typing import Any
 
 from django.contrib.postgres.search import SearchQuery as Stems
 from django.contrib.postgres.search import TrigramWordSimilarity
-from django.db.models import Max, Model, Q, QuerySet
+from django.db.models import FloatField, Func, Max, Model, Q, QuerySet
 from torvix_core.engine.dimensions import Slot
 from torvix_core.units.grammar import counted
 
+from curves.models import ChannelMean
 from engines.models import BuildReading, Engine, Part, PartReading
 from programmes.models import Programme, Setup, SetupSetting
 from programmes.plan.plans import SETTING
@@ -26,6 +27,7 @@ from verdicts.models import Decision, Sheet
 from verdicts.search.query import SearchQuery
 
 LIKE = 0.5  # word similarity from which a name that is spelled otherwise is offered [prac]
+BOOST = f"{SETTING}boost_target"
 CUT = 160  # characters of a long text that a row shows
 
 
@@ -68,12 +70,20 @@ class _Searched:
     show: Callable[[Any], Found]
     names: tuple[str, ...] = ()  # fields that are tried for another spelling
     values: Callable[[str, float | None, float | None], Q] | None = None
+    measured: Callable[[Person], QuerySet[Any]] | None = None  # the rows that are searched by a figure, if not the same
+
+
+class _Highest(Func):
+    """Of an array of bins, those that hold a number."""
+
+    template = "(SELECT max(bin) FROM unnest(%(expressions)s) AS bin WHERE bin <> 'NaN'::float8)"
+    output_field = FloatField()
 
 
 def find(person: Person, query: SearchQuery, kind: FoundKind, first: int, rows: int) -> tuple[int, list[Found]]:
     """How many there are of one kind, and some of them: the nearest names first, else the newest."""
     how = SEARCHED[kind]
-    found = _matching(how, how.rows(person), query)
+    found = _matching(how, (how.measured or how.rows if query.values else how.rows)(person), query)
     if found is None:
         return 0, []
     total = found.count()
@@ -133,12 +143,26 @@ def _engines_with(key: str, low: float | None, high: float | None) -> Q:
 
 def _tests_with(key: str, low: float | None, high: float | None) -> Q:
     """By what a setup was set to, a part of it, or the engine's sheet."""
+    if key == BOOST:
+        asked_for = SetupSetting.objects.filter(_between(low, high), key=key).values("setup__programme")
+        return Q(pk__in=asked_for) | Q(pk__in=_reached(low, high).values("reduced__pull__session__programme"))
     if key.startswith(SETTING):
         return Q(pk__in=SetupSetting.objects.filter(_between(low, high), key=key).values("setup__programme"))
     parts = PartReading.objects.filter(_between(low, high), dimension=key).values("part")
     engines = BuildReading.objects.filter(_between(low, high), dimension=key).values("build")
     holding = Setup.parts.through.objects.filter(part__in=parts)
     return Q(build__in=engines) | Q(pk__in=holding.values("setup__programme"))
+
+
+def _pulls_with(key: str, low: float | None, high: float | None) -> Q:
+    """Pulls that reached a boost; by nothing else that they measured."""
+    return Q(pk__in=_reached(low, high).values("reduced__pull")) if key == BOOST else Q(pk__in=())
+
+
+def _reached(low: float | None, high: float | None) -> QuerySet[ChannelMean]:
+    """Of boost as it was measured, by its highest bin: what a target was, a gauge need not have shown."""
+    boost = ChannelMean.objects.filter(channel="boost").annotate(value=_Highest("values"))
+    return boost.filter(_between(low, high))
 
 
 def _in_tests(path: str) -> Callable[[QuerySet[Any], Person], QuerySet[Any]]:
@@ -219,7 +243,10 @@ SEARCHED: dict[FoundKind, _Searched] = {
             Pull.objects.filter(SAYS_SOMETHING).select_related("session__programme", "setup"), person
         ),
         SAID_OF_A_PULL, (), ("operator", "judged_by"), "armed_at",
-        ("-armed_at", "-pk"), _pull,
+        ("-armed_at", "-pk"), _pull, (), _pulls_with,
+        lambda person: _in_tests("session__programme")(
+            Pull.objects.select_related("session__programme", "setup"), person
+        ),
     ),
     FoundKind.NOTE: _Searched(
         lambda person: _in_tests("session__programme")(

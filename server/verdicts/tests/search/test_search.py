@@ -8,7 +8,7 @@ from torvix_core.engine.dimensions import Slot
 
 from engines.parts.service import PartFacts, add_part, name_alias
 from programmes.models import Programme, SetupSetting
-from shop.models import Person, Role, Shop
+from shop.models import Person, Role, Shop, Stand
 from stand.models import Note, Pull, Standing
 from verdicts.models import Decision
 from verdicts.search.query import read_query
@@ -96,6 +96,14 @@ class FiguresTest(Scene):
         SetupSetting.objects.create(setup=plan.setups.all()[0], key="setting:boost_target", text="1.1 bar", value=1.1e5)
         self.assertEqual(len(self.asked("boost > 1 bar")["found"][0]["rows"]), 1)
         self.assertEqual(self.titles("boost > 1.2 bar"), {})
+
+    def test_boost_is_found_as_it_was_measured_too(self):
+        planned = scenes.programme(self.operator, engine="blown six", parts="manifold of the blown six,")
+        opened = scenes.session(planned, self.operator, Stand.objects.create(name="Another"))
+        pull = scenes.pull(opened, planned.setups.all()[0], self.operator, more={"boost": (1.2, "bar")})
+        found = self.titles("boost > 1.1 bar")
+        self.assertEqual(found, {"test": [planned.question], "pull": [f"Pull {pull.number} of A"]})
+        self.assertEqual(self.titles("boost 1.3–1.5 bar"), {})
 
     def test_engines_are_found_by_their_sheet(self):
         self.assertEqual(self.titles("bore 86.6 mm")["engine"], ["2.9 six"])
