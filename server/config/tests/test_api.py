@@ -406,6 +406,9 @@ class OneOfEverything(TestCase):
         return WeatherReading.objects.create(session=cls.session, at=scenes.DAY, barometer=98_000.0, temperature=293.0,
                                              relative_humidity=0.5, source="by hand")  # fmt: skip
 
+    def read(self, address: str):
+        return self.client.get(address.format(**self.names))
+
 
 class Permissions(OneOfEverything):
     def ask(self, method: str, address: str, body: dict | str | None):
@@ -420,9 +423,6 @@ class Permissions(OneOfEverything):
         sent = sent.replace('"{item_id}"', str(self.names["list_item"]))
         sent = sent.replace('"{setup}"', str(self.names["setup"])).replace('"{build}"', str(self.names["build"]))
         return getattr(self.client, method)(address.format(**self.names), sent, content_type="application/json")
-
-    def read(self, address: str):
-        return self.client.get(address.format(**self.names))
 
     def test_the_table_names_every_endpoint(self):
         described = {

@@ -32,12 +32,17 @@ def _owner(request: HttpRequest) -> Person:
     return person
 
 
+def _row(stand: Stand, person: Person) -> StandRow:
+    return stand_row(stand, person, stands.is_used(stand))
+
+
 @router.get("/stands", response=StandsOut, operation_id="stands")
 def list_stands(request: HttpRequest) -> StandsOut:
     person = _owner(request)
-    found = Stand.objects.order_by("-on_line", "name")
+    found = Stand.objects.select_related("link").order_by("-on_line", "name")
+    used = stands.used_ones()
     return StandsOut(
-        stands=[stand_row(stand, person) for stand in found],
+        stands=[stand_row(stand, person, stand.pk in used) for stand in found],
         engines=[EngineChoice(value=value, label=label) for value, label in SimulatedEngine.choices],
     )
 
@@ -45,13 +50,13 @@ def list_stands(request: HttpRequest) -> StandsOut:
 @router.post("/stands", response=StandRow, operation_id="add_stand")
 def add_stand(request: HttpRequest, given: StandIn) -> StandRow:
     owner = _owner(request)
-    return stand_row(stands.add(owner, given.facts(), timezone.now()), owner)
+    return _row(stands.add(owner, given.facts(), timezone.now()), owner)
 
 
 @router.post("/stands/simulated", response=StandRow, operation_id="add_simulated_stand")
 def add_simulated_stand(request: HttpRequest, given: SimulatedIn) -> StandRow:
     owner = _owner(request)
-    return stand_row(stands.add_simulated(owner, given.engine, timezone.now()), owner)
+    return _row(stands.add_simulated(owner, given.engine, timezone.now()), owner)
 
 
 @router.post("/stands/try", response=TriedOut, operation_id="try_line")
@@ -64,19 +69,19 @@ def try_a_line(request: HttpRequest, given: TryIn) -> TriedOut:
 @router.put("/stands/{stand_id}", response=StandRow, operation_id="change_stand")
 def change_stand(request: HttpRequest, stand_id: int, given: StandIn) -> StandRow:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
-    return stand_row(stands.change(owner, stand, given.facts(), timezone.now()), owner)
+    return _row(stands.change(owner, stand, given.facts(), timezone.now()), owner)
 
 
 @router.post("/stands/{stand_id}/retire", response=StandRow, operation_id="retire_stand")
 def retire_stand(request: HttpRequest, stand_id: int) -> StandRow:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
-    return stand_row(stands.retire(owner, stand, timezone.now()), owner)
+    return _row(stands.retire(owner, stand, timezone.now()), owner)
 
 
 @router.post("/stands/{stand_id}/bring-back", response=StandRow, operation_id="bring_back_stand")
 def bring_back_stand(request: HttpRequest, stand_id: int) -> StandRow:
     owner, stand = _owner(request), get_object_or_404(Stand, pk=stand_id)
-    return stand_row(stands.bring_back(owner, stand, timezone.now()), owner)
+    return _row(stands.bring_back(owner, stand, timezone.now()), owner)
 
 
 @router.delete("/stands/{stand_id}", response={204: None}, operation_id="delete_stand")

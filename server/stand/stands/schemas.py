@@ -11,9 +11,7 @@ from torvix_core.units import quantities
 from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import units_of
 from stand.live.display import FIXED, FOLLOWS, channel_name
-from stand.models import Link
 from stand.pulls.samples import is_known
-from stand.stands import service as stands
 from stand.stands.service import StandDescription
 from stand.stands.try_line import LineTrial
 
@@ -99,8 +97,8 @@ class TriedOut(Schema):
     checks: list[TriedCheck]
 
 
-def stand_row(stand: Stand, person: Person) -> StandRow:
-    units, link = units_of(person), Link.objects.filter(stand=stand).first()
+def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
+    units, link = units_of(person), stand.link if hasattr(stand, "link") else None
     runs = stand.on_line and stand.retired_at is None
     hello = link.hello if link else {}
     why = (link.lost(timezone.now()) if link else "its bench worker has not reported yet") if runs else ""
@@ -116,7 +114,7 @@ def stand_row(stand: Stand, person: Person) -> StandRow:
         worker_elsewhere=stand.worker_elsewhere,
         on_line=stand.on_line,
         retired_at=stand.retired_at,
-        used=stands.is_used(stand),
+        used=used,
         connected=runs and not why,
         state=link.state if link and runs and not why else "",
         why=why,

@@ -121,6 +121,10 @@ def _of_worker(stand: Stand) -> tuple[object, ...]:
     return stand.host, stand.port, stand.worker_elsewhere, stand.inertia
 
 
+def used_ones() -> set[int]:
+    return set(Session.objects.order_by().values_list("stand_id", flat=True).distinct())
+
+
 def is_used(stand: Stand) -> bool:
     return Session.objects.filter(stand=stand).exists()
 
