@@ -7,13 +7,14 @@ from django.http import HttpRequest
 from django.middleware.csrf import get_token
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Status
+from ninja import Query, Router, Status
 
 from shop import permissions
 from shop.models import AuditEntry, Person, Role
+from shop.paging import PageIn, page_of, searched
 from shop.people import service as people
 from shop.people.schemas import (
-    AuditOut,
+    AuditPage,
     ChangePasswordIn,
     InvitedOut,
     PasswordIn,
@@ -23,13 +24,14 @@ from shop.people.schemas import (
     PersonOut,
     RoleOut,
     WayIn,
+    audit_out,
     person_out,
 )
 from shop.sign_in.own_page import require_own_page
 from shop.sign_in.schemas import Me, me_out
 
 router = Router(tags=["people"])
-AUDIT_SHOWN = 200
+AUDIT_SEARCHED = ("what", "by__first_name", "by__last_name", "by__username")
 
 
 def _owner(request: HttpRequest) -> Person:
@@ -110,9 +112,9 @@ def sign_out_everywhere(request: HttpRequest) -> Status[None]:
     return Status(204, None)
 
 
-@router.get("/audit", response=list[AuditOut], operation_id="audit")
-def read_audit(request: HttpRequest) -> list[AuditOut]:
+@router.get("/audit", response=AuditPage, operation_id="audit")
+def read_audit(request: HttpRequest, asked: Query[PageIn]) -> AuditPage:
+    """Who arranged what in the shop, the newest first."""
     _owner(request)
-    entries = AuditEntry.objects.select_related("by")[:AUDIT_SHOWN]
-    return [AuditOut(at=entry.at, by=str(entry.by) if entry.by else "at the terminal", what=entry.what)
-            for entry in entries]  # fmt: skip
+    entries = searched(AuditEntry.objects.select_related("by"), asked.search, AUDIT_SEARCHED)
+    return AuditPage(**page_of(entries, asked, {"at": "at"}, audit_out))

@@ -7,7 +7,7 @@ from datetime import datetime
 from axes.models import AccessFailureLog
 from ninja import Schema
 
-from shop.models import Person
+from shop.models import AuditEntry, Person
 
 
 class PersonOut(Schema):
@@ -69,9 +69,19 @@ class ChangePasswordIn(Schema):
 
 
 class AuditOut(Schema):
+    id: int
     at: datetime
     by: str
     what: str
+
+
+class AuditPage(Schema):
+    rows: list[AuditOut]
+    total: int
+
+
+def audit_out(entry: AuditEntry) -> AuditOut:
+    return AuditOut(id=entry.pk, at=entry.at, by=str(entry.by) if entry.by else "at the terminal", what=entry.what)
 
 
 def person_out(person: Person, asking: Person) -> PersonOut:

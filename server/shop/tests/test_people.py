@@ -4,6 +4,7 @@ import scenes
 from django.test import Client, TestCase
 from django.utils import timezone
 
+from shop import audit
 from shop.models import AuditEntry, Person, Role, Shop
 from shop.people import service as people
 from shop.refusals import NotAllowed
@@ -73,8 +74,16 @@ class TheOwnersList(TestCase):
     def test_a_role_is_changed_and_the_list_of_changes_says_so(self):
         answer = self.send("patch", f"/people/{self.operator.pk}", {"role": "viewer"})
         self.assertEqual(answer.json()["role_label"], "Viewer")
-        entry = self.client.get("/api/audit").json()[0]
+        entry = self.client.get("/api/audit").json()["rows"][0]
         self.assertEqual((entry["by"], entry["what"]), ("Owner", "made Operator (operator) viewer, was operator"))
+
+    def test_every_change_can_be_reached_and_found(self):
+        for number in range(30):
+            audit.note(self.owner, f"arranged thing {number}", timezone.now())
+        last = self.client.get("/api/audit?size=25&page=2").json()
+        self.assertEqual((last["total"], len(last["rows"])), (AuditEntry.objects.count(), last["total"] - 25))
+        found = self.client.get("/api/audit?search=thing 17 owner").json()
+        self.assertEqual([row["what"] for row in found["rows"]], ["arranged thing 17"])
 
     def test_who_is_deactivated_is_signed_out_and_can_be_taken_back(self):
         browser = Client()

@@ -145,7 +145,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Read Audit */
+        /**
+         * Read Audit
+         * @description Who arranged what in the shop, the newest first.
+         */
         get: operations["audit"];
         put?: never;
         post?: never;
@@ -4197,8 +4200,17 @@ export interface components {
             at: string;
             /** By */
             by: string;
+            /** Id */
+            id: number;
             /** What */
             what: string;
+        };
+        /** AuditPage */
+        AuditPage: {
+            /** Rows */
+            rows: components["schemas"]["AuditOut"][];
+            /** Total */
+            total: number;
         };
         /** BeginIn */
         BeginIn: {
@@ -11481,7 +11493,14 @@ export interface operations {
     };
     audit: {
         parameters: {
-            query?: never;
+            query?: {
+                search?: string;
+                sort?: string;
+                order?: "asc" | "desc";
+                page?: number;
+                size?: number;
+                archived?: boolean;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11494,7 +11513,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AuditOut"][];
+                    "application/json": components["schemas"]["AuditPage"];
                 };
             };
         };

@@ -1,18 +1,31 @@
 <script setup lang="ts">
 /** Who belongs to the shop, and who changed what. */
+import { useQuery } from '@tanstack/vue-query'
 import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../app/api/client'
 import { useAction } from '../../app/api/queries'
+import PagedTable from '../../ui/PagedTable.vue'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { day, moment } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
-import { type PersonRow, useAudit, usePeople } from './queries'
+import { type PersonRow, usePeople } from './queries'
 import { done } from '../../app/undo'
+import { usePaged } from '../../ui/usePaged'
 import { useUnsaved } from '../../ui/useUnsaved'
 
 const { data, error, isPending } = usePeople()
-const { data: audit } = useAudit()
+const { search, page, sortBy, asked } = usePaged()
+const audit = useQuery({
+  queryKey: computed(() => ['audit', asked.value] as const),
+  queryFn: async ({ queryKey: [, query] }) => answer(await api.GET('/api/audit', { params: { query } })),
+  placeholderData: (before) => before,
+})
+const CHANGES = [
+  { key: 'at', title: 'When', sortable: true },
+  { key: 'by', title: 'Who' },
+  { key: 'what', title: 'What' },
+]
 const roles = computed(() => data.value?.roles ?? [])
 const choices = computed(() => roles.value.map((role) => ({ value: role.value, label: role.label })))
 const adding = ref(false)
@@ -160,12 +173,27 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
       </v-table>
     </div>
     <h2 class="changes mt-7">Changes</h2>
-    <p v-if="!audit?.length" class="quiet">Nothing was changed yet.</p>
-    <ul v-else class="audit plain-list pa-0">
-      <li v-for="(entry, index) in audit" :key="index">
-        <span class="quiet">{{ moment(entry.at) }}</span> {{ entry.by }} {{ entry.what }}
-      </li>
-    </ul>
+    <PagedTable
+      v-model:search="search"
+      v-model:page="page"
+      v-model:sort-by="sortBy"
+      noun="change"
+      placeholder="What, or by whom"
+      :columns="CHANGES"
+      :rows="audit.data.value?.rows"
+      :total="audit.data.value?.total ?? 0"
+      :busy="audit.isFetching.value"
+      :error="audit.error.value"
+    >
+      <template #empty><p class="quiet">Nothing was changed yet.</p></template>
+      <template #row="{ item: entry }">
+        <tr>
+          <td class="text-no-wrap quiet">{{ moment(entry.at) }}</td>
+          <td>{{ entry.by }}</td>
+          <td class="words">{{ entry.what }}</td>
+        </tr>
+      </template>
+    </PagedTable>
   </div>
 </template>
 
@@ -196,8 +224,5 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
   .acts {
     flex-wrap: wrap;
   }
-}
-.audit {
-  line-height: 1.7;
 }
 </style>

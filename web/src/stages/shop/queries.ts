@@ -17,10 +17,6 @@ export function usePeople() {
   return useQuery({ queryKey: ['people'], queryFn: async () => answer(await api.GET('/api/people')) })
 }
 
-export function useAudit() {
-  return useQuery({ queryKey: ['audit'], queryFn: async () => answer(await api.GET('/api/audit')) })
-}
-
 export function useShop() {
   return useQuery({ queryKey: ['shop'], queryFn: async () => answer(await api.GET('/api/shop')) })
 }
