@@ -6,6 +6,7 @@ import os
 import re
 import subprocess
 import sys
+import tempfile
 import time
 import urllib.request
 from collections.abc import Callable, Iterator
@@ -28,6 +29,7 @@ from demo.stand_day import say_to_stand
 from demo.tests.loaded import CopyCase, DemonstrationCase
 from ops.lanes import lane_port
 from ops.machine import browser
+from ops.network import Door
 from shop.models import Person, Stand
 
 ROOT = Path(__file__).resolve().parents[1]
@@ -104,8 +106,9 @@ class ServedCase(CopyCase):
         self.asked: set[str] = set()
 
     @staticmethod
-    def process(*command: str) -> subprocess.Popen[bytes]:
-        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"])}
+    def process(*command: str, **more: str) -> subprocess.Popen[bytes]:
+        """`more` for its environment."""
+        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"]), **more}
         env.pop(ASYNC_UNSAFE, None)
         return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT)
 
@@ -116,9 +119,14 @@ class ServedCase(CopyCase):
         return process
 
     def start_web(self) -> None:
+        """The web server, and the process that works out what takes long, as ./torvix starts them."""
+        socket = str(Path(tempfile.mkdtemp(prefix="torvix-")) / "socket")
         uvicorn = ["-m", "uvicorn", "config.asgi:application", "--port", str(self.web_port), "--lifespan", "off"]
-        ServedCase.web = self.process(*uvicorn, "--timeout-graceful-shutdown", "2", "--log-level", "warning")
-        Finalize(None, self.stop, [ServedCase.web], exitpriority=1)  # with the lane, which ends without atexit
+        quiet = ["--timeout-graceful-shutdown", "2", "--log-level", "warning"]
+        ServedCase.web = self.process(*uvicorn, *quiet, TORVIX_JUDGING_SOCKET=socket)
+        judging = self.process(*Door.judging(Path(socket))[1:])
+        for process in (ServedCase.web, judging):
+            Finalize(None, self.stop, [process], exitpriority=1)  # with the lane, which ends without atexit
         self.wait_for_web()
 
     @staticmethod

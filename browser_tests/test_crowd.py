@@ -28,6 +28,8 @@ class AskedWithoutPause(StandCase):
     """What happens to whoever has the stand, while others ask and watch."""
 
     requests, streams = 200, 50
+    wanted: tuple[str, ...] = ("/day", "/stand", "")
+    wanted_of = TRUMPETS  # the test that it is asked of
 
     def setUp(self) -> None:
         super().setUp()
@@ -77,7 +79,7 @@ class AskedWithoutPause(StandCase):
         while not self.through.is_set():
             self.ask(path)
 
-    def time_telling(self, name: str, path: str, body: dict[str, Any]) -> None:
+    def time_telling(self, name: str, path: str, body: dict[str, Any] | None) -> None:
         began = time.monotonic()
         self.ask(path, body)
         self.took_s[name] = time.monotonic() - began
@@ -94,19 +96,26 @@ class AskedWithoutPause(StandCase):
         for viewer in viewers:
             viewer.start()
         self.until(lambda: len(self.streamed) == self.streams, "frames for everybody")
-        paths = [f"/api/programmes/{self.programme.pk}{what}" for what in ("/day", "/stand", "")]
+        of = Programme.objects.get(question=self.wanted_of)
+        paths = [f"/api/programmes/{of.pk}{what}" for what in self.wanted]
         with ThreadPoolExecutor(self.requests) as crowd:
-            asked = [crowd.submit(self.ask_again_and_again, paths[number % 3]) for number in range(self.requests)]
+            asked = [
+                crowd.submit(self.ask_again_and_again, paths[number % len(paths)]) for number in range(self.requests)
+            ]
             try:
                 self.time_telling("arm", f"/api/sessions/{session.pk}/arm", {"setup_id": setup.pk})
                 pull = Pull.objects.get(session=session)
                 self.until(lambda: self.state_of(stand) == "armed", "the armed stand")
+                self.while_armed()
                 self.time_telling("abort", f"/api/pulls/{pull.pk}/abort", {})
                 self.until(lambda: Pull.objects.get(pk=pull.pk).state == PullState.ABORTED, "the abort")
             finally:
                 self.through.set()
             for answer in asked:
                 answer.result()
+
+    def while_armed(self) -> None:
+        """What else is to be looked at in the meantime."""
 
     def state_of(self, stand: Stand) -> str:
         self.count_connections()

@@ -64,6 +64,12 @@ class Door:
         proxy = self.proxy or os.environ.get("TORVIX_PROXY", "")
         return command + (["--forwarded-allow-ips", proxy] if proxy else ["--no-proxy-headers"])
 
+    @staticmethod
+    def judging(socket: Path) -> list[str]:
+        """The process that works out what takes long. Only the web server of this machine reaches its socket."""
+        return [str(PYTHON), "-m", "uvicorn", "config.asgi:judging", "--uds", str(socket), "--lifespan", "off",
+                "--timeout-graceful-shutdown", "2", "--log-level", "warning", "--forwarded-allow-ips", "*"]  # fmt: skip
+
     def here(self, port: int) -> str:
         """As this machine itself reaches it."""
         host = "127.0.0.1" if self.host in ANY else self.host

@@ -3,9 +3,12 @@
 from __future__ import annotations
 
 import fcntl
+import os
+import tempfile
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
+from pathlib import Path
 from typing import TextIO
 
 from ops import upgrading
@@ -19,6 +22,7 @@ from ops.stands import Stands
 
 DATABASE = "torvix"
 DATABASE_PORT = 54390
+LONGEST_FOLDER = 90  # letters; the path of a socket has 107 at most
 QUEUES = ("quick", "long")  # of jobs, a worker each, so that what somebody waits for is not held up
 MANAGE = str(ROOT / "server" / "manage.py")
 
@@ -107,6 +111,18 @@ def serve(door: Door, *, demo: bool = False, wanted: Wanted = Wanted()) -> None:
             say("stopping")
 
 
+def _judging_socket() -> Path:
+    """In a folder of our own: who writes to it says for whom a request is. Short, as sockets want it."""
+    folder = VAR / "judging"
+    if len(str(folder)) > LONGEST_FOLDER:
+        folder = Path(tempfile.gettempdir()) / f"torvix-{os.getpid()}"
+    folder.mkdir(mode=0o700, parents=True, exist_ok=True)
+    folder.chmod(0o700)
+    socket = folder / "socket"
+    socket.unlink(missing_ok=True)  # of a run that was killed
+    return socket
+
+
 def _load_demo(kept: Cluster | Elsewhere, env: dict[str, str], fresh: bool) -> None:
     try:
         run([PYTHON, "-m", "demo"], what="loading the demonstration", env=env, cwd=ROOT)
@@ -124,6 +140,9 @@ def _start(family: Family, door: Door, wanted: Wanted) -> Stands:
     if wanted.web:
         port = free_port(door.port, door.host)
         address = door.address(port)
+        socket = _judging_socket()
+        family.env["TORVIX_JUDGING_SOCKET"] = str(socket)
+        family.start("judging process", door.judging(socket), logs / "judging.log")
         family.start("web server", door.uvicorn(port), logs / "web.log")
         wait_for(door.here(port), family.children[-1])
     if wanted.jobs:

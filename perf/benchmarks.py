@@ -12,7 +12,7 @@ from django.test import TransactionTestCase
 
 from ops.lanes import OURS, clean_database, other_database
 from perf import air, at_size, files, planning, pulls, road, verdict
-from perf.live import Crowd, Latency, Queue, Typing
+from perf.live import BesideHeavyRequests, Crowd, Latency, Queue, Typing
 from perf.screens import Judging, Matrix
 from perf.worker import FullRate, LongSoak
 
@@ -58,6 +58,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("latency", Latency),
     ("crowd", Crowd),
     ("queue", Queue),
+    ("heavy requests", BesideHeavyRequests),
     ("full rate", FullRate),
 ]
 SOAK: list[tuple[str, Benchmark]] = [("soak", LongSoak)]

@@ -119,6 +119,30 @@ class Queue(AskedWithoutPause):
         tell(f"answers to whoever has the stand, {asked}", f"{told}; {len(self.statuses)} answers", "under 1000 ms")
 
 
+class BesideHeavyRequests(AskedWithoutPause):
+    """Whoever has the stand, while others have tests judged without a pause. Prints, asserts nothing."""
+
+    requests, streams = size(5, 2), 1
+    wanted = ("/robustness", "/verdict", "/curves", "/outcomes", "/pulls")
+    wanted_of = HILL_CLIMB
+    looks = size(40, 2)
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        self.arm_and_abort()
+        arm, abort = (1000 * self.took_s[name] for name in ("arm", "abort"))
+        looked = np.array([1000 * self.took_s[f"stand {number}"] for number in range(self.looks)])
+        tell(
+            f"while {self.requests} have a test judged without a pause",
+            f"stand median {np.median(looked):.0f} ms, slowest {looked.max():.0f} ms; arm {arm:.0f} ms, "
+            f"abort {abort:.0f} ms; {len(self.statuses) - self.looks} answers",
+            "stand and abort at most 100 ms",
+        )
+
+    def while_armed(self) -> None:
+        for number in range(self.looks):
+            self.time_telling(f"stand {number}", f"/api/programmes/{self.programme.pk}/stand", None)
+
+
 class Latency(StandCase):
     """Run by `./torvix perf`, not by the tests: it prints and asserts nothing."""
 

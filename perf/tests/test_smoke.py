@@ -9,6 +9,7 @@ from django.test import TransactionTestCase
 import perf.__main__ as command
 from perf import benchmarks, report
 from perf.benchmarks import (  # noqa: F401  # these are run as they are
+    BesideHeavyRequests,
     Crowd,
     FullRate,
     Judging,

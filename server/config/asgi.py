@@ -1,13 +1,22 @@
+"""The application as the web server runs it, and as the process does that works out what takes long."""
+
 import os
 import sys
 from pathlib import Path
 
 import django
+import httpx
 
 sys.path[:0] = [str(Path(__file__).resolve().parents[2] / "core")]
 os.environ.setdefault("DJANGO_SETTINGS_MODULE", "config.settings")
 django.setup(set_prefix=False)
 
-from config.turnstile import Django, Turnstile  # noqa: E402  # settings must be known before anything of ours
+from config.judging_process import HandedOn  # noqa: E402  # settings must be known before anything of ours
+from config.turnstile import Application, Django, Turnstile  # noqa: E402
 
-application = Turnstile(Django())
+JUDGING_SOCKET = os.environ.get("TORVIX_JUDGING_SOCKET", "")
+
+judging: Application = Turnstile(Django())
+application: Application = judging
+if JUDGING_SOCKET:
+    application = HandedOn(judging, httpx.AsyncHTTPTransport(uds=JUDGING_SOCKET))

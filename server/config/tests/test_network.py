@@ -90,10 +90,12 @@ class Served(TransactionTestCase):
         folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
         certificate.make(folder, ["localhost", "127.0.0.1"], datetime.now(UTC))
         door = Door(0, "127.0.0.1", (), folder / "certificate.pem", folder / "key.pem")
-        scenes.person(Role.OWNER)
-        port = lane_port()
-        self.run_web(door, port)
-        self.until(lambda: self.answers(port), "the web server")
+        programme = scenes.programme(scenes.person(Role.OWNER))
+        port, place = lane_port(), folder / "socket"
+        self.run_process(*door.judging(place)[1:], env=door.environment())
+        self.run_process(*door.uvicorn(port)[1:],
+                         env={**door.environment(), "TORVIX_JUDGING_SOCKET": str(place)})  # fmt: skip
+        self.until(lambda: place.exists() and self.answers(port), "both processes")
         trusting = ssl.create_default_context(cafile=str(folder / "certificate.pem"))
         line = http.client.HTTPSConnection("localhost", port, context=trusting, timeout=30)
         self.addCleanup(line.close)
@@ -113,6 +115,11 @@ class Served(TransactionTestCase):
         self.assertEqual(signed.status, 200)
         cookies = signed.headers.get_all("Set-Cookie") or []
         self.assertEqual([cookie for cookie in cookies if "Secure" not in cookie], [])
+        carried = "; ".join(cookie.split(";")[0] for cookie in cookies)
+        line.request("GET", f"/api/programmes/{programme.pk}/verdict-line", headers={"Cookie": carried})
+        judged = line.getresponse()  # handed on: the other process takes it for HTTPS too, and does not send it there
+        judged.read()
+        self.assertEqual(judged.status, 200)
         line.request("GET", "/healthz", headers={"Host": "evil.example"})
         self.assertEqual(line.getresponse().status, 400)  # a host that is not ours
 
@@ -153,6 +160,42 @@ class Deployed(SimpleTestCase):
         command = [sys.executable, MANAGE, "check", "--deploy", "--fail-level", "WARNING"]
         done = subprocess.run(command, env=env, capture_output=True, text=True)
         self.assertEqual((done.returncode, done.stderr), (0, ""))
+
+
+class Judging(Served):
+    def test_while_it_stands_still_the_stand_is_answered_and_when_it_dies_nobody_notices(self):
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        owner = scenes.person(Role.OWNER)
+        programme = scenes.programme(owner)
+        client = Client()
+        client.force_login(owner)
+        cookie = f"sessionid={client.cookies['sessionid'].value}"
+        door, port, place = Door(0), lane_port(), folder / "socket"
+        judging = self.run_process(*door.judging(place)[1:], env=door.environment())
+        self.run_process(*door.uvicorn(port)[1:],
+                         env={**door.environment(), "TORVIX_JUDGING_SOCKET": str(place)})  # fmt: skip
+        self.until(lambda: place.exists() and self.answers(port), "both processes")
+
+        def ask(what: str, seconds: float = 60) -> int:
+            line = http.client.HTTPConnection("127.0.0.1", port, timeout=seconds)
+            try:
+                line.request("GET", f"/api/programmes/{programme.pk}/{what}", headers={"Cookie": cookie})
+                return line.getresponse().status
+            finally:
+                line.close()
+
+        self.assertEqual((ask("verdict-line"), ask("stand")), (200, 200))
+        judging.send_signal(signal.SIGSTOP)
+        try:
+            with self.assertRaises(TimeoutError):
+                ask("verdict-line", 3)
+            self.assertEqual(ask("stand"), 200)
+        finally:
+            judging.send_signal(signal.SIGCONT)
+        self.assertEqual(ask("verdict-line"), 200)
+        judging.kill()
+        judging.wait()
+        self.assertEqual(ask("verdict-line"), 200)
 
 
 class DatabaseElsewhere(TransactionTestCase):
