@@ -8,6 +8,7 @@ from datetime import UTC, datetime, timedelta
 import numpy as np
 from torvix_core.engine.dimensions import Slot
 
+from curves.archive import read_zip, write_zip
 from engines.builds.service import describe_engine, mark_used
 from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part
@@ -165,6 +166,16 @@ def pull(
     if keep:
         keeping.keep(operator, made, at)
     return Pull.objects.select_related("reduced", "session").get(pk=made.pk)
+
+
+def archive_of(operator: Person, planned: Programme) -> bytes:
+    """The zip of a test, whole."""
+    return b"".join(write_zip.write(operator, planned, DAY))
+
+
+def read_back(operator: Person, content: bytes) -> Programme:
+    """The one test of a zip, read in."""
+    return read_zip.read(operator, content, DAY)
 
 
 def day_of_pulls(planned: Programme, operator: Person, levels: Sequence[Sequence[float]]) -> Session:

@@ -23,7 +23,8 @@ Application = Callable[[dict[str, Any], Receive, Send], Awaitable[None]]
 PLACES = 4  # more would share one interpreter: each answer takes longer, and an arming with them
 RESERVED = 4  # more, for what is told to a stand: an abort does not stand in a queue behind curves
 TO_THE_STAND = re.compile(r"^/api/(sessions/\d+/arm|pulls/\d+/(start|control|abort)|stands/\d+/stop)$")
-NO_PLACE = re.compile(r"^/static/|/live$")  # files need no database, and a stream gives its connection back
+# Files need no database, a stream gives its connection back, and an archive goes out as slowly as it is taken.
+NO_PLACE = re.compile(r"^/static/|/live$|/archive$")
 
 
 class Django(ASGIHandler):

@@ -14,7 +14,17 @@ class VerdictsConfig(AppConfig):
         from stand.signals import session_opened
         from verdicts.comparison import revisions
         from verdicts.customer_report import links
-        from verdicts.models import Decision, Estimate, EstimatedGain, HandoverSheet, KnownScatter, SessionBook, Sheet
+        from verdicts.models import (
+            Decision,
+            Estimate,
+            EstimatedGain,
+            Explanation,
+            Guideline,
+            HandoverSheet,
+            KnownScatter,
+            SessionBook,
+            Sheet,
+        )
         from verdicts.prior import scatter_history
 
         def remember(session: Any, at: Any, **_: Any) -> None:
@@ -35,3 +45,5 @@ class VerdictsConfig(AppConfig):
         # The engine that a gain was carried to is not of this programme.
         tables.register("estimates", Estimate, "programme", left_behind={"build"}, parts="part_id")
         tables.register("estimated_gains", EstimatedGain, "estimate__programme")
+        tables.register_of_shop("guidelines", Guideline, ("statement", "written_at"))
+        tables.register_of_shop("explanations", Explanation, ("text", "written_at"))

@@ -266,6 +266,8 @@ ENDPOINTS: Any = (
     ("post", "/api/programmes/{programme}/figures", FIGURES, OPERATE),
     ("get", "/api/programmes/{programme}/curves.{kind}", None, READ),
     ("get", "/api/programmes/{programme}/archive", None, OPERATE),
+    ("get", "/api/engines/{engine}/archive", None, OPERATE),
+    ("get", "/api/shop/archive", None, ARRANGE),
     ("post", "/api/archives", FILE, OPERATE),
     ("post", "/api/archives/look", FILE, OPERATE),
     ("post", "/api/me/password", {"old": "x", "password": "y"}, OWN),

@@ -132,7 +132,8 @@ class Fuzz(test_api.OneOfEverything):
                     with self.subTest(operation=operation["operationId"], role=person.role), transaction.atomic():
                         self.client.force_login(person)
                         answer = self.send(draw, method, address, operation)
-                        self.assertLess(answer.status_code, 500, answer.content[:300])
+                        said = b"" if answer.streaming else answer.content[:300]
+                        self.assertLess(answer.status_code, 500, said)
                         if answer.status_code >= 400 and answer.headers["Content-Type"].startswith("application/json"):
                             self.assertEqual(set(answer.json()), {"code", "detail", "fields"})
                         transaction.set_rollback(True)

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import AsyncIterator, Iterator
 from contextlib import contextmanager
 
-from django.http import HttpRequest, HttpResponse
+from asgiref.sync import sync_to_async
+from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import File, Form, Router
@@ -13,9 +14,11 @@ from ninja.files import UploadedFile
 
 from curves.archive import exports, read_zip, unpack, write_zip
 from curves.archive.schemas import BringingOut, PartBroughtOut, ReadBackOut
+from curves.archive.scope import Scope
 from curves.files.table import FileProblem
 from curves.reduction.nature import head_of, nature_of
 from curves.reduction.standard import standard_asked
+from engines.models import Engine
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import is_person, require_operator, units_of
@@ -34,9 +37,29 @@ def _programme(person: Person, programme_id: int) -> Programme:
 
 def _attachment(content: bytes, kind: str, name: str) -> HttpResponse:
     answer = HttpResponse(content, content_type=kind)
+    _name(answer, name)
+    return answer
+
+
+def _name(answer: HttpResponseBase, name: str) -> None:
     answer["Content-Disposition"] = f'attachment; filename="{name}"'
     answer["Cache-Control"] = "private, no-store"
+
+
+def _streamed(pieces: Iterator[bytes], name: str) -> StreamingHttpResponse:
+    """What it takes long to make goes out as it is made."""
+    answer = StreamingHttpResponse(_one_after_the_other(pieces), content_type="application/zip")
+    _name(answer, name)
     return answer
+
+
+async def _one_after_the_other(pieces: Iterator[bytes]) -> AsyncIterator[bytes]:
+    """In the thread of the request, where its connection to the database is; Django would hold the whole otherwise."""
+    try:
+        while piece := await sync_to_async(lambda: next(pieces, b""))():
+            yield piece
+    finally:
+        await sync_to_async(pieces.close)()  # type: ignore[attr-defined]
 
 
 @router.get("/pulls/{pull_id}/raw.{kind}", operation_id="raw_file", response={200: None})
@@ -64,11 +87,28 @@ def curves_file(request: HttpRequest, programme_id: int, kind: str, standard: st
 
 
 @router.get("/programmes/{programme_id}/archive", operation_id="programme_archive", response={200: None})
-def take_out(request: HttpRequest, programme_id: int) -> HttpResponse:
+def take_out(request: HttpRequest, programme_id: int) -> StreamingHttpResponse:
     assert is_person(request.user)
     programme = _programme(request.user, programme_id)
-    content = write_zip.write(request.user, programme, timezone.now())
-    return _attachment(content, "application/zip", f"{exports.file_name(programme.question)}.zip")
+    pieces = write_zip.write(request.user, programme, timezone.now())
+    return _streamed(pieces, f"{exports.file_name(programme.question)}.zip")
+
+
+@router.get("/engines/{engine_id}/archive", operation_id="engine_archive", response={200: None})
+def take_out_engine(request: HttpRequest, engine_id: int) -> StreamingHttpResponse:
+    """An engine with its revisions, tests and their parts."""
+    person = _operator(request)
+    scope = Scope(get_object_or_404(Engine.objects.visible_to(person), pk=engine_id))
+    return _streamed(write_zip.write_collection(person, scope, timezone.now()), f"{exports.file_name(scope.name)}.zip")
+
+
+@router.get("/shop/archive", operation_id="shop_archive", response={200: None})
+def take_out_shop(request: HttpRequest) -> StreamingHttpResponse:
+    """Every engine, part, test and guideline of the shop."""
+    assert is_person(request.user)
+    scope, at = Scope(None), timezone.now()
+    name = exports.file_name(scope.name or "shop", f"{at:%Y-%m-%d}")
+    return _streamed(write_zip.write_collection(request.user, scope, at), f"{name}.zip")
 
 
 @router.post("/archives/look", response=BringingOut, operation_id="look_into_archive")
@@ -96,12 +136,6 @@ def read_back(
     return ReadBackOut(id=made.pk, question=made.question)
 
 
-def _operator(request: HttpRequest) -> Person:
-    assert is_person(request.user)
-    require_operator(request.user)
-    return request.user
-
-
 def _content(file: UploadedFile) -> bytes:
     if (file.size or 0) > unpack.LARGEST:
         raise Invalid("The file is too large.", fields={"file": f"at most {unpack.LARGEST / 1e6:.0f} MB"})
@@ -115,3 +149,9 @@ def _said_of_the_file() -> Iterator[None]:
     except FileProblem as problem:
         message = str(problem)
         raise Invalid(f"Nothing was read: {message}.", fields={"file": message}) from problem
+
+
+def _operator(request: HttpRequest) -> Person:
+    assert is_person(request.user)
+    require_operator(request.user)
+    return request.user

@@ -1,8 +1,8 @@
-"""The tables of a programme as one file (docs/file-formats.md): which rows it takes along, and what stays behind."""
+"""The tables of a file of tests (docs/file-formats.md): which rows a test takes along, and what stays behind."""
 
 from __future__ import annotations
 
-from collections.abc import Callable, Collection
+from collections.abc import Callable, Collection, Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -28,6 +28,9 @@ from stand.models import Pull
 
 FORMAT, FORMAT_VERSION = "torvix-programme", 5
 RECORD = "programme.json"
+# A file of many tests: what is in it, the rows that tests share, each test in a folder, what is of no single test.
+COLLECTION_FORMAT, COLLECTION_VERSION = "torvix-collection", 1
+COLLECTION, LIBRARY_RECORD, SHOP_RECORD = "collection.json", "library.json", "shop.json"
 
 
 @dataclass(frozen=True)
@@ -39,18 +42,24 @@ class Table:
     rows: Callable[[Programme], QuerySet[Any]]
 
 
-def _ancestry(programme: Programme) -> set[int]:
+def parts_of(programme: Programme) -> set[int]:
     """The parts of the setups and of what theories predict, and everything that they refer to."""
     found = set(Part.objects.filter(setups__programme=programme).values_list("pk", flat=True))
-    predicted = plan.Prediction.objects.filter(theory__programme=programme, part__isnull=False)
-    found |= set(predicted.values_list("part_id", flat=True))
-    for table, column in NAMES_PARTS:
-        found |= set(table.rows(programme).exclude(**{column: None}).values_list(column, flat=True))
+    found |= named_parts([programme])
     fresh = set(found)
     while fresh:
         rows = Part.objects.filter(pk__in=fresh).values_list("parent_id", "matched_to_id", "same_as_id")
         fresh = {pk for row in rows for pk in row if pk is not None} - found
         found |= fresh
+    return found
+
+
+def named_parts(tests: Iterable[Programme]) -> set[int]:
+    """Parts that tests name beside those of their setups: in a theory, in an estimate."""
+    found: set[int] = set()
+    for model, path, column in NAMES_PARTS:
+        rows = model._default_manager.filter(**{f"{path}__in": tests}).exclude(**{column: None})
+        found |= set(rows.values_list(column, flat=True))
     return found
 
 
@@ -68,7 +77,7 @@ def _of_builds(model: type[models.Model]) -> Callable[[Programme], QuerySet[Any]
 
 
 def _of_parts(model: type[models.Model]) -> Callable[[Programme], QuerySet[Any]]:
-    return lambda programme: model._default_manager.filter(part__in=_ancestry(programme)).order_by("pk")
+    return lambda programme: model._default_manager.filter(part__in=parts_of(programme)).order_by("pk")
 
 
 PULL, SETUP, SESSION = "pull__session__programme", "setup__programme", "session__programme"
@@ -79,7 +88,7 @@ TABLES: list[Table] = [
     Table("build_readings", BuildReading, _of_builds(BuildReading)),
     Table("flow_tables", FlowTable, _of_builds(FlowTable)),
     Table("installations", Installation, _of_builds(Installation)),
-    Table("parts", Part, lambda one: Part.objects.filter(pk__in=_ancestry(one)).order_by("pk")),
+    Table("parts", Part, lambda one: Part.objects.filter(pk__in=parts_of(one)).order_by("pk")),
     Table("part_readings", PartReading, _of_parts(PartReading)),
     Table("aliases", Alias, _of_parts(Alias)),
     Table("part_photos", Photo, _of_parts(Photo)),
@@ -120,10 +129,17 @@ TABLES: list[Table] = [
     Table("imports", Import, _of(Import, "programme")),
     Table("source_files", SourceFile, _of(SourceFile, PULL)),
 ]
+LIBRARY = {
+    "stands", "engines", "builds", "build_readings", "flow_tables", "installations", "parts", "part_readings",
+    "aliases", "part_photos", "list_items",
+}  # fmt: skip
+OF_THE_SHOP: list[Table] = []  # rows of later apps that are of no single test
+KNOWN_BY: dict[str, tuple[str, ...]] = {}
 NAME_OF = {table.model: table.name for table in TABLES}
 
 
-NAMES_PARTS: list[tuple[Table, str]] = []  # rows of later apps that name a part, which goes along
+# Rows that name a part, which goes along: the model, its path to the test, the column.
+NAMES_PARTS: list[tuple[type[models.Model], str, str]] = [(plan.Prediction, "theory__programme", "part_id")]
 
 
 def register(
@@ -140,7 +156,15 @@ def register(
     if left_behind:
         LEFT_BEHIND[name] = {*left_behind}
     if parts:
-        NAMES_PARTS.append((TABLES[-1], parts))
+        NAMES_PARTS.append((model, path, parts))
+
+
+def register_of_shop(name: str, model: type[models.Model], known_by: tuple[str, ...]) -> None:
+    """Rows of a later app that the whole shop takes along, after its tests. `known_by`: columns that tell one again."""
+    if model not in NAME_OF:
+        KNOWN_BY[name] = known_by
+        OF_THE_SHOP.append(Table(name, model, lambda _: model._default_manager.order_by("pk")))
+        NAME_OF[model] = name
 
 
 # Rows that belong to one shop alone, or are made again: what a programme does not take along

@@ -10,7 +10,6 @@ from torvix_core.judging import effects
 from torvix_core.judging.design_matrix import Layout
 from torvix_core.judging.effects import fit
 
-from curves.archive import read_zip, write_zip
 from programmes.models import Programme
 from shop.models import Person, Role
 from stand.models import Pull, PullOrigin, Session
@@ -121,7 +120,7 @@ class Remembering(Scene):
         opened = self.open(second)
         for setup in second.setups.all():
             scenes.pull(opened, setup, self.operator)
-        made = read_zip.read(self.operator, write_zip.write(self.operator, second, scenes.DAY), scenes.DAY)
+        made = scenes.read_back(self.operator, scenes.archive_of(self.operator, second))
         self.assertEqual(known_scatter.history_of(made), known_scatter.history_of(second))
         self.assertTrue(known_scatter.history_of(made).known)
 

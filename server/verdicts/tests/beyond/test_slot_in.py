@@ -10,7 +10,6 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from torvix_core.engine.dimensions import Slot
 
-from curves.archive import read_zip, write_zip
 from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part
 from programmes.models import Programme
@@ -277,7 +276,7 @@ class Kept(Scene):
 
     def test_it_goes_along_in_a_file_of_the_test_with_its_part(self):
         self.keep()
-        made = read_zip.read(self.operator, write_zip.write(self.operator, self.programme, scenes.DAY), scenes.DAY)
+        made = scenes.read_back(self.operator, scenes.archive_of(self.operator, self.programme))
         held = made.estimates.get()
         assert held.part is not None
         self.assertEqual((held.part.name, held.curves.count()), ("Cam 235 (2)", 3))

@@ -8,7 +8,6 @@ from django.test import TestCase
 from pypdf import PdfReader
 from torvix_core.air.standards import Standard
 
-from curves.archive import read_zip, write_zip
 from curves.reduction.correct import corrected
 from engines.models import Part
 from programmes.models import Programme, Setup, SetupSetting
@@ -82,9 +81,8 @@ class Handover(TestCase):
             self.issue()
         second = self.issue(place=0, change="the first manifold went back on")
         self.assertEqual(second.number, 2)
-        elsewhere = read_zip.read(
-            self.operator, write_zip.write(self.operator, self.programme, scenes.DAY), scenes.DAY
-        )  # fmt: skip
+        elsewhere = scenes.read_back(
+            self.operator, scenes.archive_of(self.operator, self.programme))  # fmt: skip
         theirs = HandoverSheet.objects.filter(programme=elsewhere)
         self.assertEqual(theirs.first().document, second.document)
         self.assertEqual({one.setup.programme for one in theirs}, {elsewhere})

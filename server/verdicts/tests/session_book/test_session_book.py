@@ -12,7 +12,6 @@ from django.test import TestCase
 from PIL import Image
 from pypdf import PdfReader
 
-from curves.archive import read_zip, write_zip
 from programmes.models import Programme
 from shop.models import Person, Role
 from shop.refusals import NotAllowed, Refusal
@@ -102,12 +101,12 @@ class Books(Scene):
 
     def test_every_number_is_found_in_the_archive_and_the_book_comes_back_with_it(self):
         made = self.issue()
-        archive = write_zip.write(self.operator, self.programme, scenes.DAY)
+        archive = scenes.archive_of(self.operator, self.programme)
         with zipfile.ZipFile(io.BytesIO(archive)) as opened:
             record = json.loads(opened.read(next(name for name in opened.namelist() if name.endswith(".json"))))
         (kept,) = record["tables"]["session_books"] if "tables" in record else record["session_books"]
         self.assertEqual(kept["document"], made.document)
-        elsewhere = read_zip.read(self.operator, archive, scenes.DAY)
+        elsewhere = scenes.read_back(self.operator, archive)
         theirs = SessionBook.objects.get(session__programme=elsewhere)
         self.assertEqual(rendering.html(theirs), rendering.html(made))  # the photograph, too
 

@@ -484,6 +484,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/engines/{engine_id}/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Out Engine
+         * @description An engine with its revisions, tests and their parts.
+         */
+        get: operations["engine_archive"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/engines/{engine_id}/owner": {
         parameters: {
             query?: never;
@@ -3435,6 +3455,26 @@ export interface paths {
         get: operations["shop"];
         /** Change Shop */
         put: operations["change_shop"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/shop/archive": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Take Out Shop
+         * @description Every engine, part, test and guideline of the shop.
+         */
+        get: operations["shop_archive"];
+        put?: never;
         post?: never;
         delete?: never;
         options?: never;
@@ -12001,6 +12041,26 @@ export interface operations {
             };
         };
     };
+    engine_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                engine_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
     describe_engine_owner: {
         parameters: {
             query?: never;
@@ -16420,6 +16480,24 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["ShopOut"];
                 };
+            };
+        };
+    };
+    shop_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
         };
     };

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 
 import { answer, api } from '../../app/api/client'
 import { useMe } from '../../app/api/queries'
+import { saveFile } from '../../app/api/saveFile'
 import ArchiveMenu from '../../ui/ArchiveMenu.vue'
 import PagedTable from '../../ui/PagedTable.vue'
 import { usePaged } from '../../ui/usePaged'
@@ -104,7 +105,12 @@ useKeys([
               kind="engine"
               :name="engine.name"
               :archived="engine.archived"
-            />
+            >
+              <v-list-item
+                title="Save with its tests as a file"
+                @click="saveFile(`/api/engines/${engine.id}/archive`)"
+              />
+            </ArchiveMenu>
           </td>
         </tr>
       </template>

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 
 import { answer, api } from '../../app/api/client'
 import { useMe } from '../../app/api/queries'
+import { saveFile } from '../../app/api/saveFile'
 import { useKeys } from '../../app/keys'
 import ArchiveMenu from '../../ui/ArchiveMenu.vue'
 import { clock, day } from '../../ui/figures'
@@ -152,6 +153,7 @@ useKeys([
               :archived="archived"
             >
               <v-list-item title="Copy as a new test" @click="copy(test.id)" />
+              <v-list-item title="Save as one file" @click="saveFile(`/api/programmes/${test.id}/archive`)" />
             </ArchiveMenu>
           </td>
         </tr>

@@ -43,6 +43,12 @@ const local = /^(127\.|localhost|\[::1\])/.test(window.location.hostname)
       <v-btn type="submit" color="hand" variant="flat" :disabled="save.isPending.value">Save shop</v-btn>
       <span v-if="save.isSuccess.value" class="quiet ml-4" role="status">Saved.</span>
     </v-form>
+    <h2 class="mt-7">All of it as one file</h2>
+    <p class="text">
+      Engines, parts, tests with their samples, reports and guidelines, in open formats. Another shop reads it
+      at Tests, Import tests. Prices go along; people, stands and practice tests do not.
+    </p>
+    <v-btn href="/api/shop/archive" download variant="outlined">Save shop as a file</v-btn>
     <h2 class="mt-7">On a tablet</h2>
     <p v-if="local" class="text">
       Torvix answers this machine only. To reach it from a tablet in the cell, start it with

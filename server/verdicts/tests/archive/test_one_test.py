@@ -8,10 +8,14 @@ from collections.abc import Mapping
 from dataclasses import replace
 from pathlib import Path
 from types import MappingProxyType
+from typing import Any
 from unittest import mock
 
 import scenes
-from django.test import TestCase
+from asgiref.sync import async_to_sync
+from django.db import connection
+from django.test import AsyncClient, TestCase
+from django.test.utils import CaptureQueriesContext
 from torvix_core.air.standards import Standard
 from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.units import quantities
@@ -43,7 +47,7 @@ class Scene(TestCase):
         scenes.day_of_pulls(cls.programme, cls.operator, LEVELS)
 
     def zip(self) -> bytes:
-        return write_zip.write(self.operator, self.programme, scenes.DAY)
+        return scenes.archive_of(self.operator, self.programme)
 
 
 class ThereAndBack(Scene):
@@ -81,7 +85,7 @@ class ThereAndBack(Scene):
 
         first = self.zip()
         again = read_zip.read(self.operator, first, scenes.DAY)
-        second = tables_of(write_zip.write(self.operator, again, scenes.DAY))
+        second = tables_of(scenes.archive_of(self.operator, again))
         for name, rows in tables_of(first).items():
             with self.subTest(name):
                 self.assertEqual(plain(rows), plain(second[name]))
@@ -97,7 +101,7 @@ class ThereAndBack(Scene):
         self.assertFalse(pull.session.stand.on_line)
         self.assertNotEqual(pull.session.stand, self.programme.sessions.first().stand)
         people = Person.objects.count()
-        again = read_zip.read(self.operator, write_zip.write(self.operator, made, scenes.DAY), scenes.DAY)
+        again = read_zip.read(self.operator, scenes.archive_of(self.operator, made), scenes.DAY)
         self.assertEqual(str(Pull.objects.filter(session__programme=again).first().operator),
                          "Operator (according to the file)")  # fmt: skip
         self.assertLessEqual(Person.objects.count(), people + 1)
@@ -126,7 +130,7 @@ class ThereAndBack(Scene):
         self.assertEqual(PartReading.objects.count(), 3)
 
     def test_the_document_names_every_table_and_field(self):
-        told = (Path(__file__).parents[3] / "docs" / "file-formats.md").read_text(encoding="utf-8")
+        told = (Path(__file__).parents[4] / "docs" / "file-formats.md").read_text(encoding="utf-8")
         for table in tables.TABLES:
             self.assertIn(f"`{table.name}`", told)
             for field in tables.fields_of(table):
@@ -134,23 +138,53 @@ class ThereAndBack(Scene):
 
     def test_over_the_api_and_only_for_who_may_run_it(self):
         self.client.force_login(self.operator)
-        content = self.client.get(f"/api/programmes/{self.programme.pk}/archive").content
-        file = io.BytesIO(content)
+        file = io.BytesIO(self.content)
         file.name = "x.zip"
         made = self.client.post("/api/archives", {"file": file}).json()
         self.assertEqual(Programme.objects.get(pk=made["id"]).question, self.programme.question)
         with self.assertRaises(NotAllowed):
-            read_zip.read(scenes.person(Role.VIEWER), content, scenes.DAY)
+            read_zip.read(scenes.person(Role.VIEWER), self.content, scenes.DAY)
 
 
 ANY_SLOPE = replace(NO_DRIFT, day_sd=30.0)
+
+
+class Outgoing(Scene):
+    def test_it_goes_out_over_the_api_piece_by_piece(self):
+        client = AsyncClient()
+        client.force_login(self.operator)
+
+        async def pieces() -> tuple[int, list[bytes]]:
+            answer: Any = await client.get(f"/api/programmes/{self.programme.pk}/archive")
+            return answer.status_code, [piece async for piece in answer.streaming_content]
+
+        status, found = async_to_sync(pieces)()
+        self.assertEqual(status, 200)
+        self.assertGreater(len(found), Pull.objects.count())
+        names = zipfile.ZipFile(io.BytesIO(b"".join(found))).namelist()
+        self.assertEqual(len([name for name in names if name.startswith("raw/")]), Pull.objects.count())
+
+    def test_as_many_queries_for_many_pulls_as_for_few_and_never_the_whole_in_hand(self):
+        def measured() -> tuple[int, int, int]:
+            with CaptureQueriesContext(connection) as asked:
+                pieces = [len(piece) for piece in write_zip.write(self.operator, self.programme, scenes.DAY)]
+            return len(asked), max(pieces), sum(pieces)
+
+        few, _, before = measured()
+        session = self.programme.sessions.get()
+        for setup in list(self.programme.setups.all()) * 5:
+            scenes.pull(session, setup, self.operator)
+        many, largest, size = measured()
+        self.assertLessEqual(many, few)
+        self.assertGreater(size, 2 * before)
+        self.assertLess(largest, size / 10)
 
 
 class OfAnOlderTorvix(TestCase):
     """A programme that was saved by version 1 of the format, and what its verdict said there, lb-ft and hp, from days
     with a return, whose drift that Torvix took out without any limit to its size."""
 
-    FILE = Path(__file__).parent / "data" / "programme-version-1.zip"
+    FILE = Path(__file__).parents[1] / "data" / "programme-version-1.zip"
     SAID = (
         (386.9390960159569, 286.1301043280942, 386.93909601595726),
         (386.5671070373593, 285.8450496785276, 386.56710703735894),
