@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 from collections.abc import Mapping, Sequence
 from datetime import UTC, datetime, timedelta
 
@@ -9,6 +10,7 @@ import numpy as np
 from torvix_core.engine.dimensions import Slot
 
 from curves.archive import read_zip, write_zip
+from curves.archive.read_zip import ReadingChoice
 from engines.builds.service import describe_engine, mark_used
 from engines.models import Build, Part
 from engines.parts.service import PartFacts, add_part
@@ -173,9 +175,10 @@ def archive_of(operator: Person, planned: Programme) -> bytes:
     return b"".join(write_zip.write(operator, planned, DAY))
 
 
-def read_back(operator: Person, content: bytes) -> Programme:
+def read_back(operator: Person, content: bytes, choice: ReadingChoice | None = None) -> Programme:
     """The one test of a zip, read in."""
-    return read_zip.read(operator, content, DAY)
+    (made,) = read_zip.read(operator, io.BytesIO(content), DAY, choice).programmes
+    return Programme.objects.get(pk=made)
 
 
 def day_of_pulls(planned: Programme, operator: Person, levels: Sequence[Sequence[float]]) -> Session:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Iterator
+from collections.abc import AsyncIterator, Iterator, Sequence
 from contextlib import contextmanager
+from typing import IO
 
 from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
@@ -13,6 +14,8 @@ from ninja import File, Form, Router
 from ninja.files import UploadedFile
 
 from curves.archive import exports, read_zip, unpack, write_zip
+from curves.archive.preview import PreviewedTest
+from curves.archive.read_zip import ReadingChoice
 from curves.archive.schemas import BringingOut, PartBroughtOut, ReadBackOut
 from curves.archive.scope import Scope
 from curves.files.table import FileProblem
@@ -113,12 +116,13 @@ def take_out_shop(request: HttpRequest) -> StreamingHttpResponse:
 
 @router.post("/archives/look", response=BringingOut, operation_id="look_into_archive")
 def look_into(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
-    """What a zip would bring; nothing is written."""
+    """What a zip of one test would bring; nothing is written."""
     with _said_of_the_file():
         found = read_zip.look(_operator(request), _content(file))
+        test = _only(found.tests)
     return BringingOut(
-        question=found.question, engine=found.engine, engine_here=found.engine_here, setups=found.setups,
-        pulls=found.pulls,
+        question=test.question, engine=test.engine, pulls=test.pulls,
+        engine_here=any(engine.here for engine in found.engines),
         parts=[PartBroughtOut(name=part.name, here=part.here, same=part.same_as is not None) for part in found.parts],
     )  # fmt: skip
 
@@ -127,19 +131,28 @@ def look_into(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
 def read_back(
     request: HttpRequest, file: File[UploadedFile], question: Form[str] = "", link_parts: Form[bool] = False
 ) -> ReadBackOut:
-    """A programme from its zip; all of it or nothing."""
+    """A test from its zip; all of it or nothing."""
     person, plain = _operator(request), " ".join(question.split())
     if len(plain) > LONGEST_QUESTION:
         raise Invalid("The question is too long.", fields={"question": f"at most {LONGEST_QUESTION} letters"})
     with _said_of_the_file():
-        made = read_zip.read(person, _content(file), timezone.now(), plain, link_parts=link_parts)
-    return ReadBackOut(id=made.pk, question=made.question)
+        content = _content(file)
+        _only(read_zip.look(person, content).tests)
+        (made,) = read_zip.read(person, content, timezone.now(), ReadingChoice(plain, link_parts)).programmes
+    return ReadBackOut(id=made, question=Programme.objects.get(pk=made).question)
 
 
-def _content(file: UploadedFile) -> bytes:
+def _only(tests: Sequence[PreviewedTest]) -> PreviewedTest:
+    if len(tests) != 1:
+        raise FileProblem(f"it holds {len(tests)} tests where one belongs")
+    return tests[0]
+
+
+def _content(file: UploadedFile) -> IO[bytes]:
     if (file.size or 0) > unpack.LARGEST:
         raise Invalid("The file is too large.", fields={"file": f"at most {unpack.LARGEST / 1e6:.0f} MB"})
-    return bytes(file.read())
+    assert file.file is not None
+    return file.file
 
 
 @contextmanager

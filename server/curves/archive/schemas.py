@@ -22,6 +22,5 @@ class BringingOut(Schema):
     question: str
     engine: str
     engine_here: bool
-    setups: int
     pulls: int
     parts: list[PartBroughtOut]

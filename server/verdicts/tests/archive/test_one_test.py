@@ -21,6 +21,7 @@ from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.units import quantities
 
 from curves.archive import read_zip, tables, unpack, write_zip
+from curves.archive.read_zip import ReadingChoice
 from curves.comparability import pull_screening
 from curves.files.table import FileProblem
 from curves.reduction.inspection import ReductionSettings, reduce_as
@@ -49,6 +50,17 @@ class Scene(TestCase):
     def zip(self) -> bytes:
         return scenes.archive_of(self.operator, self.programme)
 
+    def changed(self, change, others: Mapping[str, bytes] = MappingProxyType({})) -> bytes:
+        source = zipfile.ZipFile(io.BytesIO(self.zip()))
+        record = json.loads(source.read(tables.RECORD))
+        change(record)
+        out = io.BytesIO()
+        with zipfile.ZipFile(out, "w") as target:
+            for name in source.namelist():
+                whole = json.dumps(record) if name == tables.RECORD else source.read(name)
+                target.writestr(name, others.get(name, whole))
+        return out.getvalue()
+
 
 class ThereAndBack(Scene):
     def setUp(self):
@@ -59,7 +71,7 @@ class ThereAndBack(Scene):
             self.operator, Pull.objects.get(number=3), ReductionSettings(cut_start_s=3.0, cut_end_s=12.0), scenes.DAY
         )
         pull_screening.let_in(self.operator, Pull.objects.get(number=4), "why not", scenes.DAY)
-        made = read_zip.read(self.operator, self.zip(), scenes.DAY)
+        made = scenes.read_back(self.operator, self.zip())
         self.assertNotEqual(made.pk, self.programme.pk)
         for standard in (Standard.ISO_1585_SI, Standard.OBSERVED):
             before, after = (judging.judge(compare(one, standard), Choice(standard)) for one in (self.programme, made))
@@ -84,7 +96,7 @@ class ThereAndBack(Scene):
             return [{key: value for key, value in row if key not in left} for row in kept]
 
         first = self.zip()
-        again = read_zip.read(self.operator, first, scenes.DAY)
+        again = scenes.read_back(self.operator, first)
         second = tables_of(scenes.archive_of(self.operator, again))
         for name, rows in tables_of(first).items():
             with self.subTest(name):
@@ -93,7 +105,7 @@ class ThereAndBack(Scene):
         self.assertEqual(Part.objects.filter(name__endswith="(2)").count(), 3)
 
     def test_a_file_speaks_for_nobody_of_this_shop(self):
-        made = read_zip.read(self.operator, self.zip(), scenes.DAY)
+        made = scenes.read_back(self.operator, self.zip())
         pull = Pull.objects.filter(session__programme=made).first()
         self.assertEqual(str(pull.operator), "Operator (according to the file)")
         self.assertFalse(pull.operator.is_active or pull.operator.has_usable_password())
@@ -101,26 +113,28 @@ class ThereAndBack(Scene):
         self.assertFalse(pull.session.stand.on_line)
         self.assertNotEqual(pull.session.stand, self.programme.sessions.first().stand)
         people = Person.objects.count()
-        again = read_zip.read(self.operator, scenes.archive_of(self.operator, made), scenes.DAY)
+        again = scenes.read_back(self.operator, scenes.archive_of(self.operator, made))
         self.assertEqual(str(Pull.objects.filter(session__programme=again).first().operator),
                          "Operator (according to the file)")  # fmt: skip
         self.assertLessEqual(Person.objects.count(), people + 1)
 
-    def test_what_it_brings_is_told_first_and_nothing_is_written(self):
+    def test_what_it_brings_is_shown_first_and_nothing_is_written(self):
         Part.objects.filter(name="manifold 0").update(name="renamed")
         PartReading.objects.filter(part__name="manifold 1").update(value=0.4)
         before = [Programme.objects.count(), Part.objects.count(), Person.objects.count()]
-        self.client.force_login(self.operator)
-        told = self.client.post("/api/archives/look", {"file": io.BytesIO(self.content)}).json()
-        self.assertEqual((told["question"], told["engine"], told["engine_here"]), ("Which manifold?", "2.9 six", True))
-        self.assertEqual((told["setups"], told["pulls"]), (3, self.programme.sessions.get().pulls.count()))
-        parts = {part["name"]: (part["here"], part["same"]) for part in told["parts"]}
+        found = read_zip.look(self.operator, io.BytesIO(self.content))
+        (test,) = found.tests
+        self.assertEqual((found.kind, found.name, test.engine), ("test", "Which manifold?", "2.9 six"))
+        self.assertEqual((test.pulls, test.here), (Pull.objects.count(), self.programme))
+        engines = [(one.name, one.here, one.same_as) for one in found.engines]
+        self.assertEqual(engines, [("2.9 six", True, self.programme.build.engine_id)])
+        parts = {part.name: (part.here, part.same_as is not None) for part in found.parts}
         wanted = {"manifold 0": (False, False), "manifold 1": (True, False), "manifold 2": (True, True)}
         self.assertEqual(parts, wanted)
         self.assertEqual([Programme.objects.count(), Part.objects.count(), Person.objects.count()], before)
 
     def test_parts_that_are_the_same_are_linked_where_one_wants_it_and_the_question_is_ones_own(self):
-        made = read_zip.read(self.operator, self.content, scenes.DAY, "Once more?", link_parts=True)
+        made = scenes.read_back(self.operator, self.content, ReadingChoice("Once more?", use_own=True))
         self.assertEqual((made.question, Part.objects.count()), ("Once more?", 3))
         before, after = (
             [sorted(part.pk for part in setup.parts.all()) for setup in one.setups.all()]
@@ -130,20 +144,32 @@ class ThereAndBack(Scene):
         self.assertEqual(PartReading.objects.count(), 3)
 
     def test_the_document_names_every_table_and_field(self):
-        told = (Path(__file__).parents[4] / "docs" / "file-formats.md").read_text(encoding="utf-8")
-        for table in tables.TABLES:
-            self.assertIn(f"`{table.name}`", told)
+        document = (Path(__file__).parents[4] / "docs" / "file-formats.md").read_text(encoding="utf-8")
+        for table in (*tables.TABLES, *tables.OF_THE_SHOP):
+            self.assertIn(f"`{table.name}`", document)
             for field in tables.fields_of(table):
-                self.assertIn(field.name, told, f"{table.name}.{field.name}")
+                self.assertIn(field.name, document, f"{table.name}.{field.name}")
 
-    def test_over_the_api_and_only_for_who_may_run_it(self):
-        self.client.force_login(self.operator)
-        file = io.BytesIO(self.content)
-        file.name = "x.zip"
-        made = self.client.post("/api/archives", {"file": file}).json()
-        self.assertEqual(Programme.objects.get(pk=made["id"]).question, self.programme.question)
+    def test_only_who_may_run_it_reads_it_in(self):
         with self.assertRaises(NotAllowed):
-            read_zip.read(scenes.person(Role.VIEWER), self.content, scenes.DAY)
+            scenes.read_back(scenes.person(Role.VIEWER), self.content)
+
+    def test_an_engine_that_is_the_same_is_used_and_one_that_changed_is_not(self):
+        made = scenes.read_back(self.operator, self.content, ReadingChoice(use_own=True))
+        self.assertEqual(made.build, self.programme.build)
+
+        def wider(record):
+            next(row for row in record["tables"]["build_readings"] if row["dimension"] == "bore")["value"] = 0.0871
+
+        made = scenes.read_back(self.operator, self.changed(wider), ReadingChoice(use_own=True))
+        self.assertEqual(made.build.engine.name, "2.9 six (2)")
+
+    def test_a_number_that_two_rows_have_is_refused(self):
+        def twice(record):
+            record["tables"]["pulls"].append(record["tables"]["pulls"][0])
+
+        with self.assertRaisesMessage(FileProblem, "two rows of pulls have the number"):
+            scenes.read_back(self.operator, self.changed(twice))
 
 
 ANY_SLOPE = replace(NO_DRIFT, day_sd=30.0)
@@ -192,7 +218,7 @@ class OfAnOlderTorvix(TestCase):
 
     def test_it_reads_and_says_the_same_to_the_digit(self):
         operator = scenes.person(Role.OPERATOR)
-        made = read_zip.read(operator, self.FILE.read_bytes(), scenes.DAY)
+        made = scenes.read_back(operator, self.FILE.read_bytes())
         compared = compare(made, Standard(made.standard))
         compared = replace(compared, history=replace(compared.history, drift=ANY_SLOPE))
         judged = judging.judge(compared, Choice(Standard(made.standard)))
@@ -204,7 +230,7 @@ class OfAnOlderTorvix(TestCase):
             self.assertAlmostEqual(judged.torque[index] / pound_foot, torque, 9)
 
     def test_its_slots_and_columns_have_the_names_of_today(self):
-        made = read_zip.read(scenes.person(Role.OPERATOR), self.FILE.read_bytes(), scenes.DAY)
+        made = scenes.read_back(scenes.person(Role.OPERATOR), self.FILE.read_bytes())
         self.assertIn("carburetor", {part.slot for setup in made.setups.all() for part in setup.parts.all()})
         self.assertTrue(PartReading.objects.filter(dimension="carburetor_rating").exists())
         self.assertFalse(PartReading.objects.filter(dimension__contains="carburettor").exists())
@@ -214,21 +240,10 @@ class OfAnOlderTorvix(TestCase):
 
 
 class Wrong(Scene):
-    def changed(self, change, others: Mapping[str, bytes] = MappingProxyType({})) -> bytes:
-        source = zipfile.ZipFile(io.BytesIO(self.zip()))
-        record = json.loads(source.read(tables.RECORD))
-        change(record)
-        out = io.BytesIO()
-        with zipfile.ZipFile(out, "w") as target:
-            for name in source.namelist():
-                whole = json.dumps(record) if name == tables.RECORD else source.read(name)
-                target.writestr(name, others.get(name, whole))
-        return out.getvalue()
-
     def refused(self, content: bytes) -> str:
         before = (Programme.objects.count(), Engine.objects.count(), Part.objects.count(), Pull.objects.count())
         with self.assertRaises(FileProblem) as caught:
-            read_zip.read(self.operator, content, scenes.DAY)
+            scenes.read_back(self.operator, content)
         after = (Programme.objects.count(), Engine.objects.count(), Part.objects.count(), Pull.objects.count())
         self.assertEqual(after, before)  # nothing stored half
         return str(caught.exception)
@@ -273,7 +288,7 @@ class Wrong(Scene):
                 target.writestr(f"raw/not-named-{number}.parquet", b"\0" * 60_000_000)
         tracemalloc.start()
         try:
-            read_zip.read(self.operator, out.getvalue(), scenes.DAY)
+            scenes.read_back(self.operator, out.getvalue())
             most = tracemalloc.get_traced_memory()[1]
         finally:
             tracemalloc.stop()

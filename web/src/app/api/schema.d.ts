@@ -109,7 +109,7 @@ export interface paths {
         put?: never;
         /**
          * Read Back
-         * @description A programme from its zip; all of it or nothing.
+         * @description A test from its zip; all of it or nothing.
          */
         post: operations["read_archive"];
         delete?: never;
@@ -129,7 +129,7 @@ export interface paths {
         put?: never;
         /**
          * Look Into
-         * @description What a zip would bring; nothing is written.
+         * @description What a zip of one test would bring; nothing is written.
          */
         post: operations["look_into_archive"];
         delete?: never;
@@ -4366,8 +4366,6 @@ export interface components {
             pulls: number;
             /** Question */
             question: string;
-            /** Setups */
-            setups: number;
         };
         /** BuildIn */
         BuildIn: {

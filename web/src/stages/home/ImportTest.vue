@@ -68,8 +68,7 @@ const names = (parts: { name: string }[]) => parts.map((part) => part.name).join
         <v-form v-if="found" @submit.prevent="bring">
           <v-text-field v-model="question" label="Question" autofocus />
           <p class="text">
-            {{ found.setups }} setups and {{ found.pulls }} pulls, by whoever the file says. Its stands do not
-            become yours.
+            {{ found.pulls }} pulls, by whoever the file says. Its stands do not become yours.
           </p>
           <p class="text">
             Engine: {{ found.engine
