@@ -63,7 +63,11 @@ async function page() {
   )
 }
 const html = ref('')
-const problem = ref<unknown>(null)
+/** What kept the preview from being made, and what an issue was refused for: a preview that comes later takes only
+ * its own word back. */
+const unseen = ref<unknown>(null)
+const refused = ref<unknown>(null)
+const problem = computed(() => refused.value ?? unseen.value)
 const fields = computed(() => (problem.value instanceof Problem ? problem.value.fields : {}))
 
 const body = computed(() => ({
@@ -84,9 +88,9 @@ async function look() {
     const found = await page()
     if (mine !== asked) return
     html.value = found.html
-    problem.value = null
+    unseen.value = null
   } catch (caught) {
-    if (mine === asked) problem.value = caught
+    if (mine === asked) unseen.value = caught
   }
 }
 let later = 0
@@ -98,6 +102,8 @@ watch(
   },
   { immediate: true, deep: true },
 )
+
+watch([shown, book, handover], () => (refused.value = null))
 
 // Its styles are its own, so that paper and screen are the same document.
 const paper = useTemplateRef<HTMLElement>('paper')
@@ -117,11 +123,12 @@ const issuing = useAction(async () =>
 )
 async function issue() {
   if (!mayOperate.value) return
+  refused.value = null
   try {
     show({ sheet: (await issuing.mutateAsync(undefined)).id })
     change.value = ''
   } catch (caught) {
-    problem.value = caught
+    refused.value = caught
   }
 }
 const print = () => window.print()
