@@ -26,7 +26,7 @@ MORE_CHANNELS = {f"probe {number}": (300.0 + number, "K") for number in range(si
 COPIED = ("engines", "programmes", "stand", "curves", "verdicts")
 THE_SHOPS = {
     "StandLimit", "Command", "Link", "InstrumentCheck", "InstrumentInterval", "ListItem", "ProgrammeChange", "Chunk",
-    "KnownLayout", "Guideline", "Explanation",
+    "KnownLayout", "Guideline", "Explanation", "ArchiveUpload", "ArchivePiece",
 }  # fmt: skip
 STRIDE = 1_000_000  # between the keys of two copies
 USUAL = "usual spacer"  # a part that every test of the shop holds

@@ -8,7 +8,8 @@ class CurvesConfig(AppConfig):
     default_auto_field = "django.db.models.BigAutoField"
 
     def ready(self) -> None:
-        from curves.intake import imports  # noqa: F401 - it registers its kind of job
+        from curves.archive import uploads  # noqa: F401 - it registers its kind of job
+        from curves.intake import imports  # noqa: F401 - the same
         from curves.reduction import rebuild  # noqa: F401 - the same
         from curves.reduction.reduce import reduce_pull
         from stand.signals import pull_ended

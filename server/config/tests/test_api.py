@@ -9,12 +9,13 @@ from typing import Any
 import numpy as np
 import scenes
 from django.conf import settings
+from django.db import transaction
 from django.test import TestCase
 from ninja import Schema
 from torvix_core.air.standards import Standard
 
 from config.api import api
-from curves.models import Import
+from curves.models import ArchiveUpload, Import
 from curves.reduction.nature import Nature
 from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
@@ -269,7 +270,8 @@ ENDPOINTS: Any = (
     ("get", "/api/engines/{engine}/archive", None, OPERATE),
     ("get", "/api/shop/archive", None, ARRANGE),
     ("post", "/api/archives", FILE, OPERATE),
-    ("post", "/api/archives/look", FILE, OPERATE),
+    ("post", "/api/archives/{upload}/read", {}, OPERATE),
+    ("delete", "/api/archives/{upload}", None, OPERATE),
     ("post", "/api/me/password", {"old": "x", "password": "y"}, OWN),
     ("post", "/api/me/sign-out-everywhere", None, OWN),
     ("get", "/api/shop", None, READ),
@@ -350,6 +352,7 @@ class OneOfEverything(TestCase):
             "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
+            "upload": ArchiveUpload.objects.create(name="a.zip", size=1, by=cls.operator, at=scenes.DAY).pk,
             "handover": handover.issue(
                 cls.operator, cls.programme, cls.programme.setups.first(), HandoverOptions(), "", scenes.DAY).pk,
             "book": SessionBook.objects.create(
@@ -481,8 +484,9 @@ class Permissions(OneOfEverything):
             self.client.force_login(person)
             for method, address, body, who in ENDPOINTS:
                 if who == OPERATE or (who == ARRANGE and person == self.owner):
-                    with self.subTest(person=person, address=address):
+                    with self.subTest(person=person, address=address), transaction.atomic():
                         self.assertNotIn(self.ask(method, address, body).status_code, (401, 403, 404, 500))
+                        transaction.set_rollback(True)  # what one deletes, the next asks for
 
     def state(self) -> list[object]:
         self.programme.refresh_from_db()

@@ -2,26 +2,25 @@
 
 from __future__ import annotations
 
-from collections.abc import AsyncIterator, Iterator, Sequence
-from contextlib import contextmanager
-from typing import IO
+from collections.abc import AsyncIterator, Iterator
 
 from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Form, Router
+from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
-from curves.archive import exports, read_zip, unpack, write_zip
-from curves.archive.preview import PreviewedTest
+from curves.archive import exports, read_zip, unpack, uploads, write_zip
 from curves.archive.read_zip import ReadingChoice
-from curves.archive.schemas import BringingOut, PartBroughtOut, ReadBackOut
+from curves.archive.schemas import ArchiveReadingIn, BringingOut, bringing_out
 from curves.archive.scope import Scope
 from curves.files.table import FileProblem
+from curves.models import ArchiveUpload
 from curves.reduction.nature import head_of, nature_of
 from curves.reduction.standard import standard_asked
 from engines.models import Engine
+from jobs.schemas import JobOut, job_out
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import is_person, require_operator, units_of
@@ -31,7 +30,7 @@ from stand.models import Pull
 router = Router(tags=["files"])
 
 
-LONGEST_QUESTION = 200  # as the column holds
+PIECE = 4_000_000  # bytes of an upload that are in memory at once
 
 
 def _programme(person: Person, programme_id: int) -> Programme:
@@ -114,54 +113,42 @@ def take_out_shop(request: HttpRequest) -> StreamingHttpResponse:
     return _streamed(write_zip.write_collection(request.user, scope, at), f"{name}.zip")
 
 
-@router.post("/archives/look", response=BringingOut, operation_id="look_into_archive")
-def look_into(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
-    """What a zip of one test would bring; nothing is written."""
-    with _said_of_the_file():
-        found = read_zip.look(_operator(request), _content(file))
-        test = _only(found.tests)
-    return BringingOut(
-        question=test.question, engine=test.engine, pulls=test.pulls,
-        engine_here=any(engine.here for engine in found.engines),
-        parts=[PartBroughtOut(name=part.name, here=part.here, same=part.same_as is not None) for part in found.parts],
-    )  # fmt: skip
-
-
-@router.post("/archives", response=ReadBackOut, operation_id="read_archive")
-def read_back(
-    request: HttpRequest, file: File[UploadedFile], question: Form[str] = "", link_parts: Form[bool] = False
-) -> ReadBackOut:
-    """A test from its zip; all of it or nothing."""
-    person, plain = _operator(request), " ".join(question.split())
-    if len(plain) > LONGEST_QUESTION:
-        raise Invalid("The question is too long.", fields={"question": f"at most {LONGEST_QUESTION} letters"})
-    with _said_of_the_file():
-        content = _content(file)
-        _only(read_zip.look(person, content).tests)
-        (made,) = read_zip.read(person, content, timezone.now(), ReadingChoice(plain, link_parts)).programmes
-    return ReadBackOut(id=made, question=Programme.objects.get(pk=made).question)
-
-
-def _only(tests: Sequence[PreviewedTest]) -> PreviewedTest:
-    if len(tests) != 1:
-        raise FileProblem(f"it holds {len(tests)} tests where one belongs")
-    return tests[0]
-
-
-def _content(file: UploadedFile) -> IO[bytes]:
-    if (file.size or 0) > unpack.LARGEST:
-        raise Invalid("The file is too large.", fields={"file": f"at most {unpack.LARGEST / 1e6:.0f} MB"})
+@router.post("/archives", response=BringingOut, operation_id="upload_archive")
+def upload(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
+    """Keep a zip until it is read in, and what it would bring; nothing of it is made."""
+    person, size = _operator(request), file.size or 0
+    if size > unpack.LARGEST_COLLECTION:
+        raise Invalid("The file is too large.", fields={"file": f"at most {unpack.LARGEST_COLLECTION / 1e9:.0f} GB"})
     assert file.file is not None
-    return file.file
-
-
-@contextmanager
-def _said_of_the_file() -> Iterator[None]:
     try:
-        yield
+        found = read_zip.look(person, file.file)
     except FileProblem as problem:
-        message = str(problem)
-        raise Invalid(f"Nothing was read: {message}.", fields={"file": message}) from problem
+        raise Invalid(f"Nothing was read: {problem}.", fields={"file": str(problem)}) from problem
+    file.seek(0)
+    kept = uploads.keep(person, file.name or "archive.zip", size, file.chunks(PIECE), timezone.now())
+    return bringing_out(kept, found)
+
+
+@router.post("/archives/{upload_id}/read", response=JobOut, operation_id="read_archive")
+def read_in(request: HttpRequest, upload_id: int, given: ArchiveReadingIn) -> JobOut:
+    """Have it read in by a job; all of it or nothing."""
+    person, name = _operator(request), " ".join(given.name.split())
+    kept = _upload(request, upload_id)
+    choice = ReadingChoice(name, given.use_own, given.skip_known)
+    return job_out(uploads.read_in(person, kept, choice, timezone.now()))
+
+
+@router.delete("/archives/{upload_id}", response={204: None}, operation_id="drop_archive")
+def drop(request: HttpRequest, upload_id: int) -> Status[None]:
+    """Nobody wants it any more."""
+    _upload(request, upload_id).delete()
+    return Status(204, None)
+
+
+def _upload(request: HttpRequest, upload_id: int) -> ArchiveUpload:
+    """For who may run tests: the next shift may go on with what one has brought."""
+    _operator(request)
+    return get_object_or_404(ArchiveUpload, pk=upload_id)
 
 
 def _operator(request: HttpRequest) -> Person:

@@ -2,11 +2,13 @@
 
 from curves.models.comparability import ComparabilityOverride, ComparisonWindow, SparkDecision, SparkRule, StandingTune
 from curves.models.curve import CUT_BY, CUTS, ChannelMean, CurveAnomaly, Reduced, ReductionOverride, SampleFinding
-from curves.models.files import FileState, Import, KnownLayout, ManifestLine, SourceFile
+from curves.models.files import ArchivePiece, ArchiveUpload, FileState, Import, KnownLayout, ManifestLine, SourceFile
 
 __all__ = [
     "CUTS",
     "CUT_BY",
+    "ArchivePiece",
+    "ArchiveUpload",
     "ChannelMean",
     "ComparabilityOverride",
     "ComparisonWindow",

@@ -90,3 +90,36 @@ class KnownLayout(models.Model):
     mapping = CheckedJSONField(shape=JsonObject)
     by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.PROTECT, related_name="+")
     at = models.DateTimeField()
+
+
+class ArchiveUpload(models.Model):
+    """A file of tests that somebody brought, until it is read in: the worker that reads it may be another machine."""
+
+    name = models.CharField(max_length=200)
+    size = models.PositiveBigIntegerField()
+    by = models.ForeignKey(settings.AUTH_USER_MODEL, on_delete=models.CASCADE, related_name="+")
+    at = models.DateTimeField()
+    job = models.ForeignKey(
+        Job, on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="that reads it"
+    )
+
+    if TYPE_CHECKING:
+        pieces: RelatedManager[ArchivePiece]
+
+    class Meta:
+        ordering = ["-pk"]
+
+    def __str__(self) -> str:
+        return self.name
+
+
+class ArchivePiece(models.Model):
+    """Some megabytes of an upload: the whole would have to be in memory to become one value."""
+
+    upload = models.ForeignKey(ArchiveUpload, on_delete=models.CASCADE, related_name="pieces")
+    position = models.PositiveIntegerField()
+    data = models.BinaryField()
+
+    class Meta:
+        ordering = ["position"]
+        constraints = [models.UniqueConstraint(fields=["upload", "position"], name="archive_piece_once")]

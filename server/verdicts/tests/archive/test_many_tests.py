@@ -1,10 +1,13 @@
 """An engine or the whole shop out as one file and in again: to the same verdicts, once, or not at all."""
 
+import errno
 import io
 import json
+import tempfile
 import zipfile
 from datetime import timedelta
 from typing import Any
+from unittest import mock
 
 import scenes
 from django.db import connection
@@ -12,12 +15,15 @@ from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 from torvix_core.air.standards import Standard
 
-from curves.archive import read_zip, tables, write_zip
+from curves.archive import read_zip, tables, uploads, write_zip
 from curves.archive.read_zip import ReadingChoice, WhatWasRead
 from curves.archive.row_reader import NotWanted
 from curves.archive.scope import Scope
 from curves.files.table import FileProblem
+from curves.models import ArchiveUpload
 from engines.models import Engine, Part, PartReading
+from jobs import service as jobs
+from jobs.models import Job
 from programmes.models import PracticeTest, Prediction, Programme, Theory
 from shop.models import Person, Role, Stand
 from shop.refusals import NotAllowed
@@ -223,3 +229,71 @@ class OneEngine(Shop):
         self.assertEqual(made.build.engine.name, "Four from the barn")
         self.assertEqual(self.scores(made), self.scores(self.tests[0]))
         self.assertEqual(Guideline.objects.count(), 1)
+
+
+class ByAJob(Shop):
+    def setUp(self):
+        self.client.force_login(self.operator)
+
+    def brought(self, content: bytes) -> dict:
+        file = io.BytesIO(content)
+        file.name = "from elsewhere.zip"
+        answer = self.client.post("/api/archives", {"file": file})
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return answer.json()
+
+    def asked(self, upload: int, **given: object) -> Job:
+        answer = self.client.post(f"/api/archives/{upload}/read", given, content_type="application/json")
+        self.assertEqual(answer.status_code, 200, answer.content)
+        return Job.objects.get(pk=answer.json()["id"])
+
+    def do(self, job: Job) -> None:
+        """Without its watch, which would look for it outside the transaction of the test."""
+        with mock.patch.object(jobs, "LOOK_S", 600):
+            jobs.run(job.pk)
+        job.refresh_from_db()
+
+    def test_it_is_looked_into_read_in_and_gone(self):
+        found = self.brought(self.zip())
+        self.assertEqual((found["kind"], [test["here_id"] for test in found["tests"]]),
+                         ("shop", [test.pk for test in self.tests]))  # fmt: skip
+        job = self.asked(found["id"], name="Barn", skip_known=False)
+        self.do(job)
+        self.assertEqual((job.state, len(job.result["programmes"]), job.done, job.total), ("done", 2, 2, 2))
+        self.assertEqual((Programme.objects.count(), ArchiveUpload.objects.count()), (4, 0))
+
+    def test_large_ones_come_in_pieces(self):
+        content = self.zip()
+        with mock.patch("curves.archive.api.PIECE", 10_000), self.settings(FILE_UPLOAD_MAX_MEMORY_SIZE=1000):
+            upload = ArchiveUpload.objects.get(pk=self.brought(content)["id"])
+        self.assertGreater(upload.pieces.count(), 5)
+        with uploads.spooled(upload) as file:
+            file.seek(0)
+            self.assertEqual(file.read(), content)
+
+    def test_what_is_no_archive_is_not_kept_and_says_so(self):
+        file = io.BytesIO(b"hello")
+        file.name = "hello.zip"
+        answer = self.client.post("/api/archives", {"file": file})
+        self.assertEqual(answer.status_code, 422)
+        self.assertIn("damaged or cut off", answer.json()["detail"])
+        self.assertEqual(ArchiveUpload.objects.count(), 0)
+
+    def test_a_full_disk_says_so_and_the_file_stays_for_another_go(self):
+        job = self.asked(self.brought(self.zip())["id"], skip_known=False)
+        full = OSError(errno.ENOSPC, "No space left on device")
+        with mock.patch.object(tempfile, "TemporaryFile", side_effect=full):
+            self.do(job)
+        self.assertEqual((job.state, ArchiveUpload.objects.count(), Programme.objects.count()), ("failed", 1, 2))
+        self.assertIn("No space left on device", job.progress_text)
+
+    def test_old_ones_go(self):
+        found = self.brought(self.zip())
+        ArchiveUpload.objects.update(at=scenes.DAY - timedelta(days=3))
+        self.brought(self.zip())
+        self.assertFalse(ArchiveUpload.objects.filter(pk=found["id"]).exists())
+
+    def test_it_is_dropped_when_nobody_wants_it(self):
+        found = self.brought(self.zip())
+        self.assertEqual(self.client.delete(f"/api/archives/{found['id']}").status_code, 204)
+        self.assertEqual(ArchiveUpload.objects.count(), 0)

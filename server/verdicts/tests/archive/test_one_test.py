@@ -20,7 +20,7 @@ from torvix_core.air.standards import Standard
 from torvix_core.judging.drift import NO_DRIFT
 from torvix_core.units import quantities
 
-from curves.archive import read_zip, tables, unpack, write_zip
+from curves.archive import tables, unpack, write_zip
 from curves.archive.read_zip import ReadingChoice
 from curves.comparability import pull_screening
 from curves.files.table import FileProblem
@@ -122,13 +122,13 @@ class ThereAndBack(Scene):
         Part.objects.filter(name="manifold 0").update(name="renamed")
         PartReading.objects.filter(part__name="manifold 1").update(value=0.4)
         before = [Programme.objects.count(), Part.objects.count(), Person.objects.count()]
-        found = read_zip.look(self.operator, io.BytesIO(self.content))
-        (test,) = found.tests
-        self.assertEqual((found.kind, found.name, test.engine), ("test", "Which manifold?", "2.9 six"))
-        self.assertEqual((test.pulls, test.here), (Pull.objects.count(), self.programme))
-        engines = [(one.name, one.here, one.same_as) for one in found.engines]
-        self.assertEqual(engines, [("2.9 six", True, self.programme.build.engine_id)])
-        parts = {part.name: (part.here, part.same_as is not None) for part in found.parts}
+        self.client.force_login(self.operator)
+        found = self.client.post("/api/archives", {"file": io.BytesIO(self.content)}).json()
+        (test,) = found["tests"]
+        self.assertEqual((found["kind"], found["name"], test["engine"]), ("test", "Which manifold?", "2.9 six"))
+        self.assertEqual((test["pulls"], test["here_id"]), (Pull.objects.count(), self.programme.pk))
+        self.assertEqual(found["engines"], [{"name": "2.9 six", "here": True, "same": True}])
+        parts = {part["name"]: (part["here"], part["same"]) for part in found["parts"]}
         wanted = {"manifold 0": (False, False), "manifold 1": (True, False), "manifold 2": (True, True)}
         self.assertEqual(parts, wanted)
         self.assertEqual([Programme.objects.count(), Part.objects.count(), Person.objects.count()], before)

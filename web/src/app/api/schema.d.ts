@@ -108,17 +108,37 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Read Back
-         * @description A test from its zip; all of it or nothing.
+         * Upload
+         * @description Keep a zip until it is read in, and what it would bring; nothing of it is made.
          */
-        post: operations["read_archive"];
+        post: operations["upload_archive"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/archives/look": {
+    "/api/archives/{upload_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Drop
+         * @description Nobody wants it any more.
+         */
+        delete: operations["drop_archive"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/archives/{upload_id}/read": {
         parameters: {
             query?: never;
             header?: never;
@@ -128,10 +148,10 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Look Into
-         * @description What a zip of one test would bring; nothing is written.
+         * Read In
+         * @description Have it read in by a job; all of it or nothing.
          */
-        post: operations["look_into_archive"];
+        post: operations["read_archive"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4154,6 +4174,27 @@ export interface components {
             /** Nature */
             nature: string;
         };
+        /**
+         * ArchiveReadingIn
+         * @description `name`: question of the test, name of the engine, or what stands behind a name that is taken.
+         */
+        ArchiveReadingIn: {
+            /**
+             * Name
+             * @default
+             */
+            name: string;
+            /**
+             * Skip Known
+             * @default true
+             */
+            skip_known: boolean;
+            /**
+             * Use Own
+             * @default false
+             */
+            use_own: boolean;
+        };
         /** ArchivedIn */
         ArchivedIn: {
             /** Archived */
@@ -4354,18 +4395,27 @@ export interface components {
             /** Wrong Percent */
             wrong_percent: number | null;
         };
-        /** BringingOut */
+        /**
+         * BringingOut
+         * @description `id` is of the upload; `kind` test, engine or shop; `recordings_of` tests that read some of its files.
+         */
         BringingOut: {
-            /** Engine */
-            engine: string;
-            /** Engine Here */
-            engine_here: boolean;
+            /** Engines */
+            engines: components["schemas"]["PartBroughtOut"][];
+            /** Id */
+            id: number;
+            /** Kind */
+            kind: string;
+            /** Longest Name */
+            longest_name: number;
+            /** Name */
+            name: string;
             /** Parts */
             parts: components["schemas"]["PartBroughtOut"][];
-            /** Pulls */
-            pulls: number;
-            /** Question */
-            question: string;
+            /** Recordings Of */
+            recordings_of: string[];
+            /** Tests */
+            tests: components["schemas"]["TestBroughtOut"][];
         };
         /** BuildIn */
         BuildIn: {
@@ -8525,13 +8575,6 @@ export interface components {
             /** Score */
             score: number;
         };
-        /** ReadBackOut */
-        ReadBackOut: {
-            /** Id */
-            id: number;
-            /** Question */
-            question: string;
-        };
         /** ReadingIn */
         ReadingIn: {
             /**
@@ -10325,6 +10368,22 @@ export interface components {
             spread: number | null;
         };
         /**
+         * TestBroughtOut
+         * @description `here_id` and `here_question`: the test of this shop that is the same.
+         */
+        TestBroughtOut: {
+            /** Engine */
+            engine: string;
+            /** Here Id */
+            here_id: number | null;
+            /** Here Question */
+            here_question: string;
+            /** Pulls */
+            pulls: number;
+            /** Question */
+            question: string;
+        };
+        /**
          * TestRow
          * @description A test and where it stands.
          */
@@ -11459,47 +11518,7 @@ export interface operations {
             };
         };
     };
-    read_archive: {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "multipart/form-data": {
-                    /**
-                     * File
-                     * Format: binary
-                     */
-                    file: string;
-                    /**
-                     * Link Parts
-                     * @default false
-                     */
-                    link_parts?: boolean;
-                    /**
-                     * Question
-                     * @default
-                     */
-                    question?: string;
-                };
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["ReadBackOut"];
-                };
-            };
-        };
-    };
-    look_into_archive: {
+    upload_archive: {
         parameters: {
             query?: never;
             header?: never;
@@ -11525,6 +11544,52 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["BringingOut"];
+                };
+            };
+        };
+    };
+    drop_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    read_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ArchiveReadingIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

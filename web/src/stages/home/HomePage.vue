@@ -22,7 +22,7 @@ import VerdictLine from './VerdictLine.vue'
 const FirstSteps = defineAsyncComponent(() => import('./FirstSteps.vue'))
 const OpenTests = defineAsyncComponent(() => import('../plan/OpenTests.vue'))
 const NextPulls = defineAsyncComponent(() => import('./NextPulls.vue'))
-const ImportTest = defineAsyncComponent(() => import('./ImportTest.vue'))
+const ImportTests = defineAsyncComponent(() => import('./ImportTests.vue'))
 const VEmptyState = defineAsyncComponent(
   async () => (await import('vuetify/components/VEmptyState')).VEmptyState,
 )
@@ -70,7 +70,7 @@ useKeys([
       <h1>Tests</h1>
       <span v-if="me?.may_operate" class="d-flex ga-2">
         <v-btn :to="{ name: 'practice' }">Practice</v-btn>
-        <ImportTest />
+        <ImportTests />
         <v-btn
           :color="data?.total ? 'hand' : undefined"
           :variant="data?.total ? 'flat' : 'outlined'"
