@@ -5,7 +5,7 @@ import re
 import urllib.request
 from urllib.error import HTTPError
 
-from playwright.sync_api import expect
+from playwright.sync_api import Route, expect
 from pypdf import PdfReader
 from torvix_core.air.standards import Standard
 
@@ -111,7 +111,15 @@ class Judging(Case):
             expect(page.get_by_test_id("sentence")).to_contain_text("A and B are a wash")
             expect(page.get_by_test_id("sentence")).to_contain_text("B costs 95 EUR more than A.")
             expect(page.get_by_test_id("sentence")).not_to_contain_text("on cost")
-            page.get_by_role("tab", name="Decisions").click()
+            held: list[Route] = []
+            page.route("**/knock-on*", lambda route: held.append(route))
+            with page.expect_request("**/knock-on*"):
+                page.get_by_role("tab", name="Decisions").click()
+            expect(page.get_by_role("heading", name="What each choice asks for next")).to_be_visible()
+            # What is read before a decision does not come under the finger that makes it.
+            expect(page.get_by_role("button", name="Save decision")).to_have_count(0)
+            for route in held:
+                route.continue_()
             page.get_by_role("button", name="Save decision").click()
             expect(page.get_by_role("alert")).to_contain_text("what spoke for it")
             page.get_by_label("Why").fill("Paper is on the shelf")

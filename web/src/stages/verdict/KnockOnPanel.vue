@@ -15,7 +15,7 @@ const rows = computed(() => (data.value ?? []).filter((one) => one.needs.length 
 </script>
 
 <template>
-  <section data-test="knock-on">
+  <section data-test="knock-on" class="pt-3 mb-4">
     <h2>What each choice asks for next</h2>
     <ProblemNote :error="error" />
     <div v-for="row in rows" :key="row.setup_id" class="mb-2">
@@ -31,4 +31,6 @@ const rows = computed(() => (data.value ?? []).filter((one) => one.needs.length 
       Nothing that the build sheet and these pulls know of.
     </p>
   </section>
+  <!-- What follows waits for it, as it would be pushed away under the finger. -->
+  <slot v-if="data || error" />
 </template>

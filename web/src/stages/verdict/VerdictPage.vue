@@ -145,8 +145,7 @@ useKeys([{ key: 'd', label: 'D', does: 'Next duty', press: nextDuty }])
           <template #expected><ExpectationsPanel /></template>
           <template #claims><ClaimPanel :standard="verdict.standard" /></template>
           <template #decided>
-            <KnockOnPanel class="pt-3 mb-4" />
-            <DecisionsPanel />
+            <KnockOnPanel><DecisionsPanel /></KnockOnPanel>
           </template>
         </TabPages>
       </template>
