@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import reduce
+from typing import Any
 
 import numpy as np
-from django.db.models import Prefetch
+from django.contrib.postgres.aggregates import StringAgg
+from django.db.models import Exists, F, OuterRef, Prefetch, Value, Window
+from django.db.models.functions import Concat, Lag
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS, contradicting
@@ -19,7 +22,7 @@ from torvix_core.units.checked import Array
 from curves.comparability.tunes import number
 from curves.models import ChannelMean
 from curves.reduction.correct import corrected
-from curves.reduction.nature import Nature, nature_of
+from curves.reduction.nature import Nature, of_nature
 from programmes.plan.plans import SETTING
 from programmes.settings import tune_sizes
 from programmes.settings.service import at_full_throttle
@@ -30,7 +33,6 @@ from stand.weather import service as weather
 JET_KEY = f"{SETTING}{MAIN_JET}_"
 POSITIONS = tuple(TUNE_KINDS[MAIN_JET].positions)
 NOISE = 0.004  # scatter of the mean of ln λ from pull to pull [prac]
-MOST_PULLS = 2000  # the newest, of the whole shop
 MOST_POWER_CHANGES = 40  # the newest, of one engine
 LAMBDA_ALONE = Prefetch("reduced__channel_means", ChannelMean.objects.filter(channel="lambda"))
 SWEEPS = (Purpose.SWEEP, Purpose.WARM_UP)
@@ -99,22 +101,33 @@ def lambda_of(pull: Pull) -> tuple[Array, Array] | None:
 
 def cases(nature: Nature) -> list[JetCase]:
     """Every jet change that was pulled in the shop, in order of time; simulated ones teach simulated ones alone."""
-    pulls = list(
-        Pull.objects.filter(settings__key__startswith=JET_KEY, state=PullState.COMPLETE, purpose__in=SWEEPS,
-                            reduced__channel_means__channel="lambda")
-        .distinct().select_related("reduced", "setup", "build", "session__programme")
-        .prefetch_related(LAMBDA_ALONE, "settings", "setup__parts").order_by("-pk")[:MOST_PULLS]
-    )[::-1]  # fmt: skip
-    found: list[JetCase] = []
+    pairs = _with_other_jets(nature)
+    pulls = (
+        Pull.objects.filter(pk__in={pk for pair in pairs for pk in pair})
+        .select_related("reduced", "setup", "build", "session__programme")
+        .prefetch_related(LAMBDA_ALONE, "settings", "setup__parts")
+    )
+    by_pk = {pull.pk: pull for pull in pulls}
     sizes = tune_sizes.areas(MAIN_JET)
-    last: dict[tuple[int, int], Pull] = {}
-    for pull in sorted(pulls, key=lambda one: (one.session_id, one.number)):
-        visit = pull.session_id, pull.setup_id
-        if nature_of(pull) is nature and pull.standing != Standing.EXCLUDED:
-            if visit in last and (change := _change(last[visit], pull, sizes)) is not None:
-                found.append(JetCase(last[visit], pull, change))
-            last[visit] = pull
-    return sorted(found, key=lambda case: case.pull.pk)
+    changes = [(by_pk[one], by_pk[other], _change(by_pk[one], by_pk[other], sizes)) for one, other in pairs]
+    return [JetCase(one, other, change) for one, other, change in changes if change is not None]
+
+
+def _with_other_jets(nature: Nature) -> list[tuple[int, int]]:
+    """Keys of each pull with other jets than the pull before it in the visit, and of that one, in order of time. Most
+    pulls of a shop change none: they are not read."""
+    visits: dict[str, Any] = {"partition_by": ["session", "setup"], "order_by": "number"}
+    jets = StringAgg(Concat("settings__key", Value("="), "settings__text"), ";", order_by="settings__key")
+    measured = ChannelMean.objects.filter(reduced__pull=OuterRef("pk"), channel="lambda")
+    found = (
+        Pull.objects.filter(of_nature(nature), Exists(measured), settings__key__startswith=JET_KEY,
+                            state=PullState.COMPLETE, purpose__in=SWEEPS)
+        .exclude(standing=Standing.EXCLUDED)
+        .annotate(jets=jets)
+        .annotate(one=Window(Lag("pk"), **visits), jets_of_one=Window(Lag("jets"), **visits))
+        .filter(one__isnull=False).exclude(jets=F("jets_of_one"))
+    )  # fmt: skip
+    return list(found.order_by("pk").values_list("one", "pk"))
 
 
 def _change(before: Pull, pull: Pull, sizes: Mapping[float, float]) -> JetChange | None:

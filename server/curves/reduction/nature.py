@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from enum import StrEnum
 
+from django.db.models import Q
+
 from stand.models import Pull, PullOrigin
 
 OF_FIGURES = (PullOrigin.TABLE, PullOrigin.TYPED)
@@ -28,6 +30,15 @@ WORDS = {
 def head_of(name: str, nature: Nature) -> str:
     """The head of a column of a file: what no engine was run for says so there, where no line shows it."""
     return name if nature is Nature.MEASURED else f"{name} {WORDS[nature]}"
+
+
+def of_nature(nature: Nature) -> Q:
+    """Pulls of which `nature_of` says so."""
+    if nature is Nature.FIGURES:
+        return Q(origin__in=OF_FIGURES)
+    if nature is Nature.SIMULATED:
+        return Q(origin=PullOrigin.SIMULATED)
+    return ~Q(origin__in=(*OF_FIGURES, PullOrigin.SIMULATED)) if nature is Nature.MEASURED else Q(pk__in=())
 
 
 def nature_of(pull: Pull) -> Nature:

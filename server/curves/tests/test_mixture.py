@@ -8,14 +8,16 @@ from django.db import connection
 from django.test import TestCase
 from django.test.utils import CaptureQueriesContext
 
+from curves.mixture import jet_cases
 from curves.models import ChannelMean
+from curves.reduction.nature import Nature
 from engines.models import Part
 from programmes.models import MixturePolicy, Programme
 from programmes.settings import service as adjusting
 from programmes.settings import tune_sizes
 from shop.models import Person, Role
 from shop.refusals import Invalid
-from stand.models import Pull, PullSetting, Purpose, Session
+from stand.models import Pull, PullSetting, Purpose, Session, Standing
 
 PRIMARY, SECONDARY, TARGET = "setting:main_jet_primary", "setting:main_jet_secondary", "setting:mixture_target"
 
@@ -84,6 +86,22 @@ class Mixture(TestCase):
         self.assertIn("Primary and secondary always moved together", found["basis"][1])
         self.assertEqual(len(found["scored"]), 2)
         self.assertRegex(found["scored"][0], r"Pull 2 .*: lambda 0\.8\d\d predicted, .*; 0\.816 came, inside\.$")
+
+    def test_pulls_that_change_no_jet_are_not_read_for_it_however_many_they_are(self):
+        first = self.pull(11.65, ("77", "87"))
+        for _ in range(3):
+            self.pull(11.65, ("77", "87"))
+        changed = self.pull(12.00, ("75", "85"))
+        excluded = self.pull(12.40, ("73", "83"))
+        Pull.objects.filter(pk=excluded.pk).update(standing=Standing.EXCLUDED, excluded_reason="a plug wire came off")
+        back = self.pull(11.66, ("77", "87"))
+        with CaptureQueriesContext(connection) as asked:
+            (one, other) = jet_cases.cases(Nature.MEASURED)
+        self.assertEqual((one.before.number, one.pull, other.before, other.pull),
+                         (changed.number - 1, changed, changed, back))  # fmt: skip
+        read = [query["sql"] for query in asked if 'FROM "curves_channelmean"' in query["sql"]]
+        self.assertNotRegex(" ".join(read), rf"\b{first.reduced.pk}\b")
+        self.assertEqual(jet_cases.cases(Nature.SIMULATED), [])
 
     def test_what_is_missing_is_said_and_nothing_is_guessed(self):
         for wanted, pull in (
