@@ -73,3 +73,13 @@ class SharedGrid(SimpleTestCase):
         self.assertNotIn(4000.0, shared)
         self.assertEqual(shared[0], 3300.0)
         assert_allclose(curves, np.stack([shared * 2] * 3))
+
+
+class SharedBins(SimpleTestCase):
+    def test_equal_bins_and_others_give_the_same_as_the_library_sorts_out(self):
+        whole = np.arange(2000.0, 6100.0, 100.0)
+        for other in (whole, whole + 0.3, whole[5:-3], np.delete(whole, 7), whole[::-1], np.repeat(whole, 2)):
+            expected = np.intersect1d(np.round(whole), np.round(other), return_indices=True)
+            for ours, theirs in zip(curve.shared_bins(whole, other), expected, strict=True):
+                self.assertEqual(ours.tolist(), theirs.tolist())
+        self.assertEqual(len(curve.shared_bins(whole, whole + 7000)[0]), 0)

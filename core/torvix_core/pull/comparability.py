@@ -14,6 +14,7 @@ from math import pi
 
 import numpy as np
 from torvix_core.engine.settings import MIXTURE_ITEMS
+from torvix_core.pull.curve import shared_bins
 from torvix_core.pull.warm_state import FAR, WarmState
 from torvix_core.units.checked import Array
 
@@ -140,7 +141,7 @@ def compare(
     [('coolant_temperature', 'block', -0.0103)]
     """
     windows = {**WINDOWS, **(windows or {})}
-    shared, ours, theirs = np.intersect1d(np.round(first.speed_rpm), np.round(second.speed_rpm), return_indices=True)
+    shared, ours, theirs = shared_bins(first.speed_rpm, second.speed_rpm)
     checks: list[ComparabilityCheck] = []
     if len(shared) < MINIMUM_SHARED_BINS:
         checks.append(ComparabilityCheck("range", ComparabilityLevel.BLOCK, float(len(shared))))

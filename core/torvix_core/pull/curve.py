@@ -102,6 +102,24 @@ def crossovers(speed_rpm: Array, first: Array, second: Array) -> Array:
     return speed_rpm[before] + share * (speed_rpm[before + 1] - speed_rpm[before])
 
 
+def shared_bins(first_rpm: Array, second_rpm: Array) -> tuple[Array, np.ndarray, np.ndarray]:
+    """The bins that two curves have, to the nearest rpm, and where each has them.
+
+    Shapes: (n,), (m,), speeds rising; three arrays of one length.
+    Units:  rpm.
+    Errors: none; two without a bin in common give empty arrays.
+    Source: definition.
+    >>> shared_bins(np.array([1000.0, 1100, 1200]), np.array([1100.0, 1200, 1300]))
+    (array([1100., 1200.]), array([1, 2]), array([0, 1]))
+    """
+    first, second = np.round(first_rpm), np.round(second_rpm)
+    if len(first) == len(second) and (first == second).all() and (first[1:] > first[:-1]).all():
+        every = np.arange(len(first))  # mostly, within one test: nothing is to be sorted
+        return first, every, every
+    shared, ours, theirs = np.intersect1d(first, second, return_indices=True)
+    return shared, ours, theirs
+
+
 def shared_grid(speeds_rpm: Sequence[Array], curves: Sequence[Array]) -> tuple[Array, Array]:
     """The bins that all curves have, and the curves on them.
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from torvix_core.pull.curve import shared_bins
 from torvix_core.units.checked import Array, finite, same_length
 
 READY_MEAN = 0.005  # of the torque: two pulls this close on average repeat [prac]
@@ -45,7 +46,7 @@ def overlay(
     """
     same_length(first_rpm=first_rpm, first=first)
     same_length(second_rpm=second_rpm, second=second)
-    shared, ours, theirs = np.intersect1d(np.round(first_rpm), np.round(second_rpm), return_indices=True)
+    shared, ours, theirs = shared_bins(first_rpm, second_rpm)
     inside = (shared >= low_rpm - 1e-6) & (shared <= high_rpm + 1e-6)
     if not inside.any():
         return None

@@ -19,6 +19,7 @@ from torvix_core.pull.comparability import (
     nine_of_ten,
     worst,
 )
+from torvix_core.pull.curve import shared_bins
 
 # What is judged by what the stand measured, whatever it was set to.
 MEASURED = frozenset({"mixture_target", "boost_target"})
@@ -133,7 +134,7 @@ def _level_of_mixture(stands: Facts, pull: Facts, window: ComparabilityWindow) -
     """By the lambda that both gave; without it nobody knows whether other jets made another mixture."""
     if "lambda" not in stands.means or "lambda" not in pull.means:
         return ComparabilityLevel.BLOCK
-    _, ours, theirs = np.intersect1d(np.round(stands.speed_rpm), np.round(pull.speed_rpm), return_indices=True)
+    _, ours, theirs = shared_bins(stands.speed_rpm, pull.speed_rpm)
     away = pull.means["lambda"][theirs] - stands.means["lambda"][ours]
     away = away[np.isfinite(away)]
     if not len(away):

@@ -15,6 +15,7 @@ from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import Slot
 from torvix_core.engine.settings import MAIN_JET, TUNE_KINDS, contradicting
 from torvix_core.judging.effects import USUAL
+from torvix_core.pull.curve import shared_bins
 from torvix_core.tuning.jet_slope import JetChange
 from torvix_core.tuning.mixture_power import PowerChange
 from torvix_core.units.checked import Array
@@ -139,7 +140,7 @@ def _change(before: Pull, pull: Pull, sizes: Mapping[float, float]) -> JetChange
     first, second = lambda_of(before), lambda_of(pull)
     if first is None or second is None:
         return None
-    _, ours, theirs = np.intersect1d(np.round(first[0]), np.round(second[0]), return_indices=True)
+    _, ours, theirs = shared_bins(first[0], second[0])
     if not len(ours):
         return None
     moved = float(np.mean(np.log(second[1][theirs]) - np.log(first[1][ours])))
