@@ -12,10 +12,11 @@ import numpy as np
 from torvix_core.units.checked import Array
 
 from curves.files import tidy
+from curves.files.dialect import Dialect, find_dialect, split
+from curves.files.known_heads import KnownHeads
 from curves.files.layout import EMPTY, LOOKED_AT, TableLayout, find, kind_of
 from curves.files.table import FileColumn, FileProblem, FileTable, require_size
 
-SEPARATORS = ";", "\t", ",", "|"
 BLOCK = 1 << 20  # bytes parsed at a time, by as many threads as there are cores
 LONGEST_LINE = 100_000
 KIND_ROWS = 24  # by which a column is told to be numbers, times of day or text
@@ -25,13 +26,18 @@ UNIT_LINE = re.compile(
     re.IGNORECASE,
 )
 PREAMBLE = 30  # lines above the rows that are kept: a date may stand in them
-SCORED = 30  # lines by which separators are separated
 
 
 @dataclass(frozen=True)
-class Dialect:
-    separator: str  # " " stands for any run of blanks
-    decimal: str
+class _Written:
+    """How the numbers under some heads are written: every column holds nothing else."""
+
+    dialect: Dialect
+    found: TableLayout
+    kinds: Sequence[str]
+
+
+KNOWN = KnownHeads[_Written]()
 
 
 def read_text(content: bytes) -> FileTable:
@@ -40,7 +46,19 @@ def read_text(content: bytes) -> FileTable:
     if b"\n" not in content:
         content = content.replace(b"\r", b"\n")  # lines of old machines
     lines = _first_lines(content)
-    dialect, rows = _dialect(lines)
+    if (known := KNOWN.find(lines)) is not None:
+        require_size(content.count(b"\n"), len(known.found.names))
+        try:
+            parsed = _parse(content, known.dialect, known.found, known.kinds)
+            if all(values is not None and np.isfinite(values).any() for values in parsed):
+                return _table(lines, known, parsed, [])
+        except FileProblem:
+            pass  # under the same heads it is another table: what is wrong with it is said by a look at the whole
+    return _read_unknown(content, lines)
+
+
+def _read_unknown(content: bytes, lines: Sequence[str]) -> FileTable:
+    dialect, rows = find_dialect(lines)
     found = find(rows)
     sample = rows[found.first_row : found.first_row + KIND_ROWS]
     width = len(found.names)
@@ -66,9 +84,19 @@ def read_text(content: bytes) -> FileTable:
                 else FileProblem("it has marks for thousands: save it without them")
             ) from problem
         parsed, tidy_notes = _tidied(content, dialect, found, kinds, rows)
+    written = _Written(dialect, found, kinds)
+    if found.has_heads and not tidy_notes and set(kinds) <= {"number", "clock"}:
+        KNOWN.remember(lines[: found.first_row], written)
+    return _table(lines, written, parsed, tidy_notes)
+
+
+def _table(
+    lines: Sequence[str], written: _Written, parsed: Sequence[Array | None], tidy_notes: Sequence[str]
+) -> FileTable:
+    found = written.found
     columns = [
         FileColumn(name, unit or ("s" if kind == "clock" else ""), values)
-        for name, unit, kind, values in zip(found.names, found.units, kinds, parsed, strict=True)
+        for name, unit, kind, values in zip(found.names, found.units, written.kinds, parsed, strict=True)
         if values is not None
     ]
     left = [name for name, values in zip(found.names, parsed, strict=True) if values is None]
@@ -121,7 +149,7 @@ def _tidied(
 ) -> tuple[list[Array | None], list[str]]:
     """The same as `_parse` cell by cell, without what is no row of the table."""
     text = content[_offset(content, found.first_row) :].decode("utf-8", errors="replace")
-    rows = _split(text.split("\n"), dialect.separator)
+    rows = split(text.split("\n"), dialect.separator)
     heads = first_rows[max(0, found.first_row - 3) : found.first_row]
     plain = ["number" if kind == "empty" else kind for kind in kinds]
     done = tidy.tidy(rows, heads, plain, found.names, dialect.decimal, found.first_row + 1)
@@ -181,48 +209,6 @@ def _first_lines(content: bytes) -> list[str]:
     if max(map(len, lines)) > LONGEST_LINE:
         raise FileProblem(f"a line of it is longer than {LONGEST_LINE} characters: it is no table")
     return lines
-
-
-def _dialect(lines: Sequence[str]) -> tuple[Dialect, list[list[str]]]:
-    """The separator under which most lines become rows of numbers, and the decimal mark that goes with it."""
-    best: tuple[float, Dialect] | None = None
-    last = lines[-SCORED:]
-    for separator in (*SEPARATORS, " "):
-        if separator != " " and sum(separator in line for line in last) < 0.5 * len(last):
-            continue
-        rows = [row for row in _split(last, separator) if row]
-        kinds = [[kind_of(cell) for cell in row] for row in rows]
-        numbers = [
-            cell.strip()
-            for row, of_row in zip(rows, kinds, strict=True)
-            for cell, kind in zip(row, of_row, strict=True)
-            if kind == "number"
-        ]
-        with_comma = [cell for cell in numbers if "," in cell]
-        # A comma before three digits beside points that stand for decimals marks thousands.
-        marks = any("." in cell for cell in numbers) and all(tidy.WHOLE_THOUSANDS.match(cell) for cell in with_comma)
-        decimal = "," if separator != "," and with_comma and not marks else "."
-        # A channel that drops out leaves cells empty in the middle of a good table: that speaks against it but little.
-        numeric = sum(1 - (row.count("text") + 0.2 * row.count("empty")) / len(row) for row in kinds if len(row) > 1)
-        widths = {len(row) for row in rows}
-        score = numeric - 0.5 * (len(widths) - 1) + (0.2 if separator != " " else 0.0)
-        if best is None or score > best[0]:
-            best = score, Dialect(separator, decimal)
-    if best is None or best[0] <= 0:
-        raise FileProblem("no separator makes a table of it; use comma, semicolon, tab or blanks")
-    return best[1], _split(lines, best[1].separator)
-
-
-def _split(lines: Sequence[str], separator: str) -> list[list[str]]:
-    if separator == " ":
-        return [line.split() for line in lines]
-    try:
-        rows = list(csv.reader(lines, delimiter=separator))
-    except csv.Error as error:
-        raise FileProblem(f"it is no table of text: {error}") from error
-    if len(rows) != len(lines):
-        raise FileProblem("a cell in quotes goes over several lines, so its rows cannot be separated")
-    return rows
 
 
 def _column_kind(cells: Sequence[str]) -> str:

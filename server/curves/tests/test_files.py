@@ -13,6 +13,8 @@ from hypothesis import strategies as st
 from numpy.testing import assert_allclose, assert_array_equal
 
 from curves.files import mapping, write
+from curves.files import text as reader
+from curves.files.known_heads import KnownHeads
 from curves.files.read import read_table
 from curves.files.table import FileProblem
 
@@ -61,6 +63,34 @@ class Text(SimpleTestCase):
                     assert_array_equal(column.values, values)
                 guessed = [(one.channel, one.unit) for one in mapping.guess(table).mapped]
                 self.assertEqual(guessed[:4], [("time", "s"), ("rpm", "rpm"), ("torque", "N·m"), ("lambda", "lambda")])
+
+    def test_under_heads_that_are_known_a_table_reads_as_if_they_were_not(self):
+        """Whatever was read before: what differs is found, and said in the same words."""
+        plain, heads = text(";"), text(";").split("\n")[0]
+        rows = plain.splitlines()[1:]
+        empty = [";".join([*row.split(";")[:3], "", *row.split(";")[4:]]) for row in rows]
+        variants = {
+            "the same": rows, "decimal commas": [row.replace(".", ",") for row in rows], "a channel dropped out": empty,
+            "cut off": [*rows[:50], "0.5;21"], "a word": [*rows[:50], "0.5;2200;off;0.8;90", *rows[51:]],
+            "a line of units": ["s;rpm;Nm;-;C", *rows], "a clock": [f"10:00:{int(row[0])}0.5{row[3:]}" for row in rows],
+            "no rows": [],
+        }  # fmt: skip
+        for name, body in variants.items():
+            content = "\n".join([heads, *body, ""]).encode()
+            answers: list[Any] = []
+            for known in (False, True):
+                reader.KNOWN = KnownHeads()
+                if known:
+                    read_table(plain.encode())
+                    self.assertIsNotNone(reader.KNOWN.find(plain.splitlines()))
+                try:
+                    table = read_table(content)
+                    columns = [(one.name, one.unit, one.values.tobytes()) for one in table.columns]
+                    answers.append((columns, list(table.notes), table.first_line))
+                except FileProblem as found:
+                    answers.append(str(found))
+            with self.subTest(name):
+                self.assertEqual(*answers)
 
     def test_the_mixture_of_each_bank_is_known_by_its_side(self):
         for left, right in (("Lambda left", "Lambda right"), ("AFR L", "AFR R"), ("lambda_left", "lambda_right"),
