@@ -11,11 +11,12 @@ from django.db import transaction
 from django.db.models import Max
 from django.utils import timezone
 from torvix_core.air.standards import DEFINITIONS, Standard
-from torvix_core.pull.reduction import NotASweep, Options, StandInertia
+from torvix_core.pull.reduction import Options, StandInertia
 from torvix_core.units import quantities
 
 from curves.reduction.correct import UNKNOWN_STANDARD
-from curves.reduction.reduce import Curve, curve_of_figures, curve_of_trace, store
+from curves.reduction.curve import Curve, RecordingKind, curve_of_channels
+from curves.reduction.reduce import store
 from engines.builds.service import mark_used as close_build
 from programmes.expectations.service import seal
 from programmes.models import STANDARDS, Programme, Setup
@@ -25,7 +26,7 @@ from shop.refusals import Invalid
 from shop.texts import optional
 from stand.models import Channel, Pull, PullOrigin, PullState, Purpose, Session, Standing
 from stand.pulls.codec import pack
-from stand.pulls.samples import TIME, figures_of, trace_of
+from stand.pulls.raw_channels import TIME, figures_of
 from stand.signals import session_opened
 
 ELSEWHERE = "Elsewhere"
@@ -120,16 +121,14 @@ class FiledPull:
     def options(self) -> Options:
         return Options(stand_inertia=StandInertia(self.where.inertia_in_torque), inertia=self.where.inertia)
 
+    @property
+    def kind(self) -> RecordingKind:
+        is_figures, is_steps = self.origin is not PullOrigin.FILE, self.purpose == Purpose.STEPS
+        return RecordingKind(self.source, self.options, is_figures, is_steps)
+
     def reduce(self) -> None:
         """Make its curve; a pull that gives none says why, and is kept."""
-        try:
-            if self.origin is PullOrigin.FILE:
-                steps = self.purpose == Purpose.STEPS
-                self.curve = curve_of_trace(trace_of(self.channels), self.options, steps=steps)
-            else:
-                self.curve = curve_of_figures(*self.figures(), self.options)
-        except (NotASweep, ValueError) as error:
-            self.curve = Curve(self.options, refused=str(error)[:300])
+        self.curve = curve_of_channels(self.kind, self.channels)
 
     def figures(self) -> tuple[np.ndarray, np.ndarray]:
         return figures_of(self.channels)

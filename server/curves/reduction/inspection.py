@@ -27,7 +27,8 @@ from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
 from stand.models import Pull, PullState
-from stand.pulls.samples import TIME, is_known, read_raw
+from stand.pulls.raw_channels import TIME, is_known
+from stand.pulls.samples import read_raw
 from stand.weather import service as weather
 
 MOST_POINTS = 3000  # of one channel that are drawn; more are shown as their lowest and highest in each stretch

@@ -11,7 +11,8 @@ from django.db.models import Q, QuerySet
 from torvix_core import VERSION
 
 from curves.models import Reduced
-from curves.reduction.reduce import Curve, curve_of, store
+from curves.reduction.curve import Curve
+from curves.reduction.reduce import curve_of, store
 from jobs import kinds
 from stand.models import Pull, PullState
 

@@ -2,29 +2,19 @@
 
 from __future__ import annotations
 
-import logging
-from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, field, replace
+from collections.abc import Sequence
+from dataclasses import asdict, replace
 from typing import Any
 
-import numpy as np
-from django.db import DatabaseError, transaction
+from django.db import transaction
 from torvix_core import VERSION
-from torvix_core.pull import published_figures_check
-from torvix_core.pull.anomalies import Anomaly, anomalies
-from torvix_core.pull.reduction import Cut, NotASweep, Options, StandInertia, reduce_sweep
-from torvix_core.pull.steps import reduce_steps
-from torvix_core.pull.trace import SPEED, TORQUE, Trace, TraceFinding
-from torvix_core.units.checked import Array
+from torvix_core.pull.reduction import Cut, Options, StandInertia
 
 from curves.models import ChannelMean, CurveAnomaly, Reduced, SampleFinding
+from curves.reduction.curve import Curve, PackedChannel, RecordingKind, curve_of_packed
 from curves.reduction.nature import OF_FIGURES
 from shop.bulk_rows import copy_rows, next_keys
-from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose
-from stand.pulls.samples import figures_of, read_raw, read_trace
-
-log = logging.getLogger("torvix.curves")
 
 
 def options_for(pull: Pull) -> Options:
@@ -39,22 +29,6 @@ def options_for(pull: Pull) -> Options:
     return replace(usual, **wanted)
 
 
-@dataclass(frozen=True)
-class Curve:
-    """What is kept of a pull's curve, or why there is none; lists have a value for each bin."""
-
-    options: Options
-    refused: str = ""
-    speed_rpm: list[float] = field(default_factory=list)
-    torque: list[float] = field(default_factory=list)  # N·m
-    torque_scatter: list[float] = field(default_factory=list)
-    samples: list[int] = field(default_factory=list)
-    means: Mapping[str, list[float]] = field(default_factory=dict)  # SI, by channel
-    cut: Cut | None = None
-    findings: Sequence[TraceFinding] = ()
-    anomalies: Sequence[Anomaly] = ()
-
-
 def reduce_pull(pull: Pull) -> Reduced | None:
     """Make (or make again) the curve of a complete pull. None for a pull that never completed."""
     if pull.state != PullState.COMPLETE:
@@ -65,46 +39,18 @@ def reduce_pull(pull: Pull) -> Reduced | None:
 
 def curve_of(pull: Pull) -> Curve:
     """The curve of a complete pull from its samples; nothing is written."""
-    options = options_for(pull)
-    if pull.purpose == Purpose.CHECK:
-        return Curve(options, refused="A check pass is too short for a curve: it says go or no go.")
-    try:
-        if pull.origin in OF_FIGURES:
-            return curve_of_figures(*figures_of(read_raw(pull)), options)
-        return curve_of_trace(read_trace(pull), options, steps=pull.purpose == Purpose.STEPS)
-    except (NotASweep, ValueError, Refusal) as error:
-        return Curve(options, refused=str(error)[:300])
-    except DatabaseError:
-        raise
-    except Exception as error:
-        # Samples of a kind that nobody thought of. They are kept; that no curve comes of them is said, not fatal.
-        log.exception("no curve of %s", pull)
-        reason = f"The curve could not be computed ({type(error).__name__}: {error}). The samples are kept."
-        return Curve(options, refused=reason[:300])
+    return curve_of_packed(kind_of(pull), packed_channels(pull))
 
 
-def curve_of_trace(trace: Trace, options: Options, steps: bool = False) -> Curve:
-    """A reduced trace. NotASweep and ValueError as the core raises them."""
-    reduction = reduce_steps(trace, options) if steps else reduce_sweep(trace, options)
-    rows = dict(zip(reduction.names, reduction.means, strict=True))
-    return Curve(
-        options,
-        speed_rpm=reduction.speed_rpm.tolist(),
-        torque=reduction.torque.tolist(),
-        torque_scatter=reduction.torque_scatter.tolist(),
-        samples=reduction.samples.tolist(),
-        means={name: row.tolist() for name, row in rows.items() if name not in (SPEED, TORQUE)},
-        cut=reduction.cut,
-        findings=reduction.findings,
-        anomalies=anomalies(trace, reduction),
-    )
+def kind_of(pull: Pull) -> RecordingKind:
+    return RecordingKind(
+        str(pull), options_for(pull), is_figures=pull.origin in OF_FIGURES, is_steps=pull.purpose == Purpose.STEPS,
+        is_check_pass=pull.purpose == Purpose.CHECK,
+    )  # fmt: skip
 
 
-def curve_of_figures(speed_rpm: Array, torque: Array, options: Options) -> Curve:
-    """Printed figures: scatter and channels stay unknown, nothing lies beyond the figures."""
-    grid, values, between = published_figures_check.to_grid(speed_rpm, torque)
-    samples = np.where(between, 0, 1).tolist()
-    return Curve(options, speed_rpm=grid.tolist(), torque=values.tolist(), samples=samples)
+def packed_channels(pull: Pull) -> list[PackedChannel]:
+    return [PackedChannel(one.name, one.unit, one.codec, one.samples, bytes(one.data)) for one in pull.channels.all()]
 
 
 @transaction.atomic

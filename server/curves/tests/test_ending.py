@@ -7,7 +7,7 @@ import scenes
 from django.db import OperationalError
 from django.test import TestCase
 
-from curves.reduction import reduce
+from curves.reduction import curve, reduce
 from programmes.models import Programme
 from shop.models import Person, Role
 from stand.models import Pull, PullState, Session
@@ -41,7 +41,7 @@ class Ending(TestCase):
 
     def test_a_reduction_that_fails_leaves_an_ended_pull_with_its_samples_and_the_reason(self):
         with (
-            mock.patch.object(reduce, "curve_of_trace", side_effect=ZeroDivisionError("of nothing")),
+            mock.patch.object(curve, "curve_of_trace", side_effect=ZeroDivisionError("of nothing")),
             self.assertLogs("torvix.curves", "ERROR"),
         ):
             pull = self.ended()

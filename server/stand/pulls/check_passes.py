@@ -14,7 +14,8 @@ from shop.models import Person
 from shop.permissions import units_of
 from shop.refusals import Refusal
 from stand.models import Pull, PullState, Purpose, Session
-from stand.pulls.samples import NoSamples, read_trace
+from stand.pulls.raw_channels import NoSamples
+from stand.pulls.samples import read_trace
 from stand.pulls.targets import mixture_target
 
 LEAST_RPM = 300.0  # of a sweep, so that something is read

@@ -2,27 +2,16 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Sequence
 
 import numpy as np
 from django.db import transaction
 from numpy.typing import NDArray
-from torvix_core.pull import published_figures_check
-from torvix_core.pull.trace import SPEED, TORQUE, Trace
-from torvix_core.units import quantities
+from torvix_core.pull.trace import Trace
 
-from shop.refusals import Refusal
 from stand.models import Channel, Chunk, Pull
 from stand.pulls.codec import pack, unpack
-
-TIME = "time"
-Array = NDArray[np.float64]
-
-
-class NoSamples(Refusal):
-    """The pull ended before the stand sent a sample."""
-
-    code = "no_samples"
+from stand.pulls.raw_channels import TIME, trace_of
 
 
 def append_chunk(pull_id: int, sequence: int, rows: Sequence[Sequence[float]]) -> None:
@@ -89,34 +78,4 @@ def read_raw(pull: Pull) -> dict[str, tuple[str, NDArray[np.float64]]]:
 
 def read_trace(pull: Pull) -> Trace:
     """The pull as a trace in SI, time from its first sample. Channels in units we do not know are left out."""
-    raw = read_raw(pull)
-    if TIME not in raw:
-        raise NoSamples(f"{pull} holds no samples: it ended before the stand sent any.")
-    return trace_of(raw)
-
-
-def trace_of(channels: Mapping[str, tuple[str, Array]]) -> Trace:
-    """Channels as (unit, samples), `time` among them, as a trace in SI; units we do not know are left out."""
-    time = channels[TIME][1]
-    known = {name: told for name, told in channels.items() if name != TIME and is_known(told[0])}
-    values = np.empty((len(known), len(time)))
-    for row, (unit, samples) in zip(values, known.values(), strict=True):
-        rule = quantities.to_si_rule(unit)
-        np.multiply(samples, rule.scale, out=row)
-        row += rule.offset
-    return Trace(time - time[0], tuple(known), values)
-
-
-def figures_of(channels: Mapping[str, tuple[str, Array]]) -> tuple[Array, Array]:
-    """Speed in rpm and torque in N·m of printed figures, the rows that have one; torque from power where it lacks."""
-    wanted = (SPEED, TORQUE, "power")
-    raw = {name: quantities.to_si(channels[name][1], channels[name][0]) for name in wanted if name in channels}
-    speed = raw[SPEED]
-    nothing = np.full(len(speed), np.nan)
-    torque = published_figures_check.torque_of(speed, raw.get(TORQUE, nothing), raw.get("power", nothing))
-    there = np.isfinite(torque)
-    return speed[there], torque[there]
-
-
-def is_known(unit: str) -> bool:
-    return quantities.SPELLINGS.get(unit, unit) in quantities.UNITS
+    return trace_of(read_raw(pull), str(pull))

@@ -11,7 +11,7 @@ from torvix_core.units import quantities
 from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import units_of
 from stand.live.display import FIXED, FOLLOWS, channel_name
-from stand.pulls.samples import is_known
+from stand.pulls.raw_channels import is_known
 from stand.stands.service import StandDescription
 from stand.stands.try_line import LineTrial
 

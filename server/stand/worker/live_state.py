@@ -11,7 +11,7 @@ from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
-from stand.pulls.samples import is_known
+from stand.pulls.raw_channels import is_known
 from stand.worker.line import Hello
 
 SWEEP_WINDOW_S = 0.3  # over which the live sweep rate is taken

@@ -28,7 +28,7 @@ from shop.logs import LogContext
 from shop.models import Stand
 from stand.limits import service as limits
 from stand.models import PullState
-from stand.pulls.samples import is_known
+from stand.pulls.raw_channels import is_known
 from stand.weather import service as weather
 from stand.worker.database_side import DatabaseSide, QueuedCommand
 from stand.worker.entries import (
