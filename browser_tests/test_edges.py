@@ -165,6 +165,7 @@ class Edges(BrowserCase):
             page.keyboard.press("End")
             page.keyboard.press("Enter")
             expect(page.get_by_role("tab", name="Decisions")).to_have_attribute("aria-selected", "true")
+            expect(page.get_by_label("Why")).to_be_visible()
             for _ in range(12):
                 page.keyboard.press("Tab")
                 if page.evaluate("document.activeElement.getAttribute('aria-label')") == "Why":
