@@ -14,8 +14,9 @@ from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.pull.reduction import Options, StandInertia
 from torvix_core.units import quantities
 
+from curves.intake.reading import packed
 from curves.reduction.correct import UNKNOWN_STANDARD
-from curves.reduction.curve import Curve, RecordingKind, curve_of_channels
+from curves.reduction.curve import Curve, PackedChannel, RecordingKind, curve_of_channels
 from curves.reduction.reduce import store
 from engines.builds.service import mark_used as close_build
 from programmes.expectations.service import seal
@@ -25,7 +26,6 @@ from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.texts import optional
 from stand.models import Channel, Pull, PullOrigin, PullState, Purpose, Session, Standing
-from stand.pulls.codec import pack
 from stand.pulls.raw_channels import TIME, figures_of
 from stand.signals import session_opened
 
@@ -49,6 +49,11 @@ class FilingPlace:
     keep: bool = False  # counted at once, without a look at each
     opens: datetime | None = None  # of one of several sessions of that day; None: the whole day is one
     closes: datetime | None = None
+
+    @property
+    def options(self) -> Options:
+        """How pulls of it are reduced."""
+        return Options(stand_inertia=StandInertia(self.inertia_in_torque), inertia=self.inertia)
 
     def on(self, day: date, number: int, sessions: int) -> FilingPlace:
         """The same in one of so many sessions of a day, which share it out in their order."""
@@ -116,15 +121,12 @@ class FiledPull:
     torque_step: float = 0.0  # N·m
     purpose: str = Purpose.SWEEP
     start: datetime | None = None  # None: the time of day is not known
-
-    @property
-    def options(self) -> Options:
-        return Options(stand_inertia=StandInertia(self.where.inertia_in_torque), inertia=self.where.inertia)
+    packed: Sequence[PackedChannel] = ()  # the channels as they are stored, where that was done already
 
     @property
     def kind(self) -> RecordingKind:
         is_figures, is_steps = self.origin is not PullOrigin.FILE, self.purpose == Purpose.STEPS
-        return RecordingKind(self.source, self.options, is_figures, is_steps)
+        return RecordingKind(self.source, self.where.options, is_figures, is_steps)
 
     def reduce(self) -> None:
         """Make its curve; a pull that gives none says why, and is kept."""
@@ -215,10 +217,9 @@ def _pull(
     )  # fmt: skip
 
 
-def _channels(pull: Pull, one: FiledPull) -> Iterator[tuple[int, int, str, str, str, int, bytes]]:
-    for position, (name, (unit, samples)) in enumerate(one.channels.items()):
-        codec, data = pack(samples)
-        yield pull.pk, position, name, unit[:16], codec, len(samples), data
+def _channels(pull: Pull, filed: FiledPull) -> Iterator[tuple[int, int, str, str, str, int, bytes]]:
+    for position, one in enumerate(filed.packed or packed(filed.channels)):
+        yield pull.pk, position, one.name, one.unit, one.codec, one.samples, one.data
 
 
 def standard_words(figures_standard: str) -> str:

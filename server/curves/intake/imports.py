@@ -14,7 +14,7 @@ from django.db import InterfaceError, OperationalError, transaction
 from django.db.models import Max
 from torvix_core.engine.fuel import FUELS, Fuel
 from torvix_core.pull.recording_overlap import Overlap
-from torvix_core.units import grammar, quantities
+from torvix_core.units import grammar
 
 from curves.files import mapping, segments
 from curves.files.apart import read_table_apart
@@ -22,6 +22,7 @@ from curves.files.mapping import Mapped
 from curves.files.table import LARGEST_FILE, FileColumn, FileProblem, FileTable
 from curves.intake import known_recordings, running_order
 from curves.intake.filing import FiledPull, FilingPlace, checked, keep
+from curves.intake.reading import FileRead, FileToRead, LayoutChoice, read_file
 from curves.models import FileState, Import, KnownLayout, SourceFile
 from engines.sheet import sheets
 from jobs import kinds
@@ -141,15 +142,6 @@ def _short(value: float) -> str:
     return f"{value:.6g}" if np.isfinite(value) else ""
 
 
-@dataclass(frozen=True)
-class LayoutChoice:
-    """How the files of one layout are to be read."""
-
-    mapped: Sequence[Mapped]
-    is_table: bool
-    rate_hz: float | None = None
-
-
 def remembered(keys: Sequence[str]) -> dict[str, LayoutChoice]:
     """What was settled before for files of these layouts."""
     return {known.key: _choice(known.mapping) for known in KnownLayout.objects.filter(key__in=keys)}
@@ -235,8 +227,7 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
     choices = {key: _choice(kept) for key, kept in given["layouts"].items()}
     known, stoichiometric = known_recordings.known_of(batch.programme), _stoichiometric(batch.programme)
     ids = [key for key in placings if key in still]
-    made = Pull.objects.filter(session__programme=batch.programme)
-    number = made.aggregate(last=Max("number"))["last"] or 0
+    number = Pull.objects.filter(session__programme=batch.programme).aggregate(last=Max("number"))["last"] or 0
     done, read, refused, twice = 0, 0, 0, 0
     for begin_at in range(0, len(ids), AT_ONCE):
         if not watch.wanted():
@@ -245,19 +236,16 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
         files = sorted(SourceFile.objects.filter(pk__in=now), key=lambda file: now.index(file.pk))
         filed: list[tuple[SourceFile, FiledPull]] = []
         for file in files:
+            choice, place = choices[file.layout_key], places[file.pk]
             try:
-                found = _filed(
-                    file, choices[file.layout_key], setups[placings[file.pk].setup_id], places[file.pk], stoichiometric
-                )
-                both = _speed_torque(found)
-                if twin := known.find(both):
+                found = read_file(_to_read(file, choice, stoichiometric, place[0]))
+                if twin := known.find(found.speed_torque):
                     file.state, file.outcome = FileState.DUPLICATE, _twin_words(*twin)
                     twice += 1
                 else:
-                    found.reduce()
                     number += 1
-                    known.add(number, both)
-                    filed.append((file, found))
+                    known.add(number, found.speed_torque)
+                    filed.append((file, _filed(file, found, choice, setups[placings[file.pk].setup_id], place)))
             except FileProblem as problem:
                 file.state, file.outcome = FileState.REFUSED, _sentence(str(problem))
                 refused += 1
@@ -271,6 +259,11 @@ def work(given: dict[str, Any], watch: Watch) -> dict[str, Any]:
         read += kept
         refused += len(filed) - kept
     return {"read": read, "refused": refused, "known": twice, "left": len(ids) - done}
+
+
+def _to_read(file: SourceFile, choice: LayoutChoice, stoichiometric: float, where: FilingPlace) -> FileToRead:
+    rows = (file.layout["from_row"], file.layout["to_row"]) if "from_row" in file.layout else None
+    return FileToRead(file.name, bytes(file.content), rows, choice, stoichiometric, where.options)
 
 
 def _keep_each(
@@ -343,42 +336,19 @@ def _places(where: FilingPlace, placings: Mapping[int, FilePlacing]) -> dict[int
 
 
 def _filed(
-    file: SourceFile, choice: LayoutChoice, setup: Setup, place: tuple[FilingPlace, datetime | None],
-    stoichiometric: float,
-) -> FiledPull:  # fmt: skip
-    table = read_table_apart(bytes(file.content))
-    if "from_row" in file.layout:
-        table = table.part(file.layout["from_row"], file.layout["to_row"])
-    channels = mapping.apply(table, choice.mapped, choice.is_table, choice.rate_hz, stoichiometric)
+    file: SourceFile, found: FileRead, choice: LayoutChoice, setup: Setup, place: tuple[FilingPlace, datetime | None]
+) -> FiledPull:
     return FiledPull(
         setup=setup,
         origin=PullOrigin.TABLE if choice.is_table else PullOrigin.FILE,
         source=file.name,
-        channels=channels.values,
+        channels=found.channels,
+        packed=found.packed,
         where=place[0],
         start=place[1],
-        torque_step=_step(channels.values) if choice.is_table else 0.0,
+        curve=found.curve,
+        torque_step=found.torque_step,
     )
-
-
-def _step(channels: Mapping[str, tuple[str, np.ndarray]]) -> float:
-    """The step in which torque or power was written, N·m."""
-    name = "torque" if "torque" in channels else "power"
-    unit, values = channels[name]
-    given = values[np.isfinite(values)]
-    step = next((10.0**-places for places in range(5) if np.allclose(given, np.round(given, places), atol=1e-9)), 0.0)
-    step = float(quantities.to_si_rule(unit).scale * step)
-    if name == "power" and len(given):
-        speed = quantities.to_si(channels["rpm"][1], channels["rpm"][0])
-        step /= float(np.nanmean(speed)) * np.pi / 30
-    return step
-
-
-def _speed_torque(found: FiledPull) -> np.ndarray:
-    if found.origin is PullOrigin.FILE:
-        rows = [quantities.to_si(found.channels[name][1], found.channels[name][0]) for name in ("rpm", "torque")]
-        return np.stack(rows)
-    return np.stack(found.figures())
 
 
 def _twin_words(number: int, shared: Overlap) -> str:
