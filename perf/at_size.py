@@ -12,6 +12,7 @@ from django.test import Client
 from engines.models import Part
 from perf import big_shop
 from perf.report import size, tell
+from shop import heap
 from verdicts.guidelines import service as guidelines
 from verdicts.guidelines.service import GuidelineTexts
 from verdicts.models import StoredResult
@@ -43,6 +44,7 @@ def shop() -> None:
     from shop.models import Role
 
     owner = scenes.person(Role.OWNER)
+    heap.settle()  # as in a process that serves
     client = Client(HTTP_HOST="127.0.0.1")
     client.force_login(owner)
     programme = big_shop.one_engine(owner)

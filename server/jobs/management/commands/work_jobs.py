@@ -20,6 +20,8 @@ from procrastinate.contrib.django.utils import connector_params
 from procrastinate.exceptions import ConnectorException
 from procrastinate.jobs import DeleteJobCondition
 
+from shop import heap
+
 log = logging.getLogger("torvix.jobs")
 POLL_S = 2.0  # a new job is told at once; this is for what was missed while the connection was away
 WAIT_S = 5.0  # for a connection, and then anew
@@ -33,6 +35,7 @@ class Command(BaseCommand):
         parser.add_argument("--queue", action="append", help="only this one; may be given again")
 
     def handle(self, *args: Any, **options: Any) -> None:
+        heap.settle()
         asyncio.run(_work(options["queue"]))
 
 

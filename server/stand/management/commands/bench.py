@@ -12,6 +12,7 @@ from typing import Any
 from django.core.management.base import BaseCommand, CommandError, CommandParser
 from django.db import InterfaceError, OperationalError, connection
 
+from shop import heap
 from shop.logs import LogContext
 from shop.models import Stand
 from stand.worker.database_side import StandTaken
@@ -51,6 +52,7 @@ class Command(BaseCommand):
         stopped = threading.Event()
         for number in (signal.SIGINT, signal.SIGTERM):
             signal.signal(number, lambda number, frame: stopped.set())
+        heap.settle()
         called = options["stand"] or (_called(options["spare"], stopped) if options["spare"] else "")
         found = self._stand(called, stopped)
         if found is None:
