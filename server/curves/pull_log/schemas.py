@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from datetime import datetime
 
 from ninja import Schema
+from pydantic import BaseModel
 from torvix_core.air.standards import Standard
 from torvix_core.units import quantities
 
@@ -19,13 +20,13 @@ from shop.refusals import Refusal
 from stand.models import Pull
 
 
-class PeakOut(Schema):
+class PeakOut(BaseModel):
     value: float
     speed_rpm: float
     still_climbing: bool
 
 
-class PullComparable(Schema):
+class PullComparable(BaseModel):
     """Held against pull `against` of the baseline; `counts` says whether it is in the verdict."""
 
     against: int | None
@@ -35,7 +36,7 @@ class PullComparable(Schema):
     let_in_reason: str
 
 
-class PullRow(Schema):
+class PullRow(BaseModel):
     """A line of the log. Without a curve, `no_curve` says why."""
 
     id: int

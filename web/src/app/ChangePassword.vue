@@ -27,7 +27,7 @@ async function change() {
 </script>
 
 <template>
-  <v-dialog v-model="open" width="420" aria-label="Change password">
+  <v-dialog v-model="open" max-width="420" aria-label="Change password">
     <v-card class="pa-4">
       <v-form @submit.prevent="change">
         <h2>Change password</h2>

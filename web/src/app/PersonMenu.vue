@@ -119,7 +119,7 @@ async function signOutEverywhere() {
           <template v-if="!xs">{{ summary }}&nbsp;&nbsp;</template><span class="quiet">{{ me.name }}</span>
         </v-link>
       </template>
-      <v-card class="pa-4 units overflow-y-auto" width="420">
+      <v-card class="pa-4 units overflow-y-auto" max-width="420">
         <h2>{{ me.name }}, {{ me.role.toLowerCase() }}</h2>
         <p class="quiet pb-2">Who has this role {{ me.role_may }}.</p>
         <div class="d-flex ga-2 pb-1">

@@ -66,7 +66,7 @@ function remove() {
         <v-list-item title="Delete…" @click="asking = true" />
       </v-list>
     </v-menu>
-    <v-dialog v-model="asking" width="420" :aria-label="`Delete ${name}`">
+    <v-dialog v-model="asking" max-width="420" :aria-label="`Delete ${name}`">
       <v-card class="pa-4">
         <h2>Delete {{ name }}?</h2>
         <p class="text">Only what was never used can be deleted, and it does not come back.</p>
