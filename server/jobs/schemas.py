@@ -6,10 +6,10 @@ from datetime import datetime
 from typing import Any
 
 from django.utils import timezone
-from ninja import Schema
 
 from jobs.kinds import KINDS
 from jobs.models import OVER, Job, JobState
+from shop.schema import Schema
 
 
 class JobOut(Schema):

@@ -8,8 +8,9 @@ from functools import reduce
 from typing import Any, Literal, TypeVar
 
 from django.db.models import F, Model, Q, QuerySet
-from ninja import Schema
 from pydantic import Field
+
+from shop.schema import Schema
 
 MOST_ROWS = 200
 M = TypeVar("M", bound=Model)

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ninja import Schema
 from torvix_core.units import quantities
+
+from shop.schema import Schema
 
 
 class Shown(Schema):

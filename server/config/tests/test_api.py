@@ -11,7 +11,6 @@ import scenes
 from django.conf import settings
 from django.db import transaction
 from django.test import TestCase
-from ninja import Schema
 from torvix_core.air.standards import Standard
 
 from config.api import api
@@ -22,6 +21,7 @@ from jobs.models import Job
 from ops.effort import LONG, SHARE
 from programmes.models import Expectation, Programme
 from shop.models import Person, Role
+from shop.schema import Schema
 from stand.models import ListItem, Note, OpenJob, Pull, Session, WeatherReading
 from verdicts.customer_report import links, report
 from verdicts.estimates import service as estimates

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from typing import Annotated
 
-from ninja import Schema
 from pydantic import Field
 
 from curves.archive.preview import ImportPreview, PreviewedPart
 from curves.models import ArchiveUpload
+from shop.schema import Schema
 
 LONGEST_NAME = {"test": 200, "engine": 100, "shop": 40}  # a question; a name; what stands behind a name that is taken
 

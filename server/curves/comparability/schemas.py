@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 
-from ninja import Schema
 from torvix_core.air.standards import Standard
 from torvix_core.pull import comparability
 from torvix_core.pull.comparability import ComparabilityCheck
@@ -13,6 +12,7 @@ from curves.comparability import messages as comparing_words
 from curves.comparability import pull_screening
 from curves.reduction import correct
 from programmes.models import Programme
+from shop.schema import Schema
 
 
 class ComparisonCheckOut(Schema):

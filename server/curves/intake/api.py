@@ -96,7 +96,7 @@ def run(request: HttpRequest, import_id: int, given: RunIn) -> ImportBatchOut:
     batch = _import(request.user, import_id)
     layouts = {
         layout.key: imports.LayoutChoice(
-            [Mapped(**part.dict()) for part in layout.mapped], layout.is_table, layout.rate_hz
+            [Mapped(**part.model_dump()) for part in layout.mapped], layout.is_table, layout.rate_hz
         )
         for layout in given.layouts
     }

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Sequence
 from datetime import date
 
-from ninja import Schema
 from torvix_core.pull.reduction import StandInertia
 from torvix_core.units import quantities
 
@@ -17,6 +16,7 @@ from jobs.service import jobs_of
 from programmes.models import Setup
 from shop.models import Person
 from shop.permissions import units_of
+from shop.schema import Schema
 
 
 class ImportColumn(Schema):

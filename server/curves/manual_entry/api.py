@@ -6,12 +6,13 @@ import numpy as np
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from curves.intake.schemas import WhereIn, where_of
 from curves.manual_entry import service as manual_entry
 from programmes.models import Programme
 from shop.permissions import is_person, units_of
+from shop.schema import Schema
 
 router = Router(tags=["figures"])
 
@@ -83,7 +84,7 @@ def check(request: HttpRequest, programme_id: int, given: FiguresIn) -> FiguresO
             FigureRow(line=line, rpm=rpm, torque=_given(torque), power=_given(power))
             for line, rpm, torque, power in zip(figures.lines, *columns, strict=True)
         ],
-        problems=manual_entry.check(figures, manual_entry.QuotedFigures(**given.quoted.dict())),
+        problems=manual_entry.check(figures, manual_entry.QuotedFigures(**given.quoted.model_dump())),
         resolution_percent=50 * figures.torque_step / mean if mean else 0.0,
     )  # fmt: skip
 
@@ -99,7 +100,7 @@ def write(request: HttpRequest, programme_id: int, given: WriteFiguresIn) -> Wri
     setup = get_object_or_404(programme.setups, pk=given.setup_id)
     figures = _figures(given, units_of(request.user))
     written = manual_entry.Written(
-        figures, manual_entry.QuotedFigures(**given.quoted.dict()), given.source, given.confirmed
+        figures, manual_entry.QuotedFigures(**given.quoted.model_dump()), given.source, given.confirmed
     )
     pull = manual_entry.write(
         request.user, programme, setup, written, where_of(given.where, request.user), timezone.now()

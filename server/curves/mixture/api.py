@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.tuning.mixture_advice import JetAdvice
 
 from curves.mixture import jet_cases, messages, service
 from programmes.models import Programme
 from shop.permissions import is_person
+from shop.schema import Schema
 from stand.models import Pull
 
 router = Router(tags=["mixture"])

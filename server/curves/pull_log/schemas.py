@@ -5,8 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
-from ninja import Schema
-from pydantic import BaseModel
 from torvix_core.air.standards import Standard
 from torvix_core.units import quantities
 
@@ -17,16 +15,17 @@ from curves.reduction.inspection import anomaly_words
 from programmes.settings.tune_sizes import SizeTables
 from programmes.settings.tune_words import changes, tune_words
 from shop.refusals import Refusal
+from shop.schema import Schema
 from stand.models import Pull
 
 
-class PeakOut(BaseModel):
+class PeakOut(Schema):
     value: float
     speed_rpm: float
     still_climbing: bool
 
 
-class PullComparable(BaseModel):
+class PullComparable(Schema):
     """Held against pull `against` of the baseline; `counts` says whether it is in the verdict."""
 
     against: int | None
@@ -36,7 +35,7 @@ class PullComparable(BaseModel):
     let_in_reason: str
 
 
-class PullRow(BaseModel):
+class PullRow(Schema):
     """A line of the log. Without a curve, `no_curve` says why."""
 
     id: int

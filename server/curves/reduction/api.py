@@ -75,7 +75,7 @@ def reduce_as(request: HttpRequest, pull_id: int, given: ReduceIn, standard: str
     """Reduce it with cuts or inertia of one's own; the raw samples stay as they are."""
     assert is_person(request.user)
     pull, units = _pull(request.user, pull_id), units_of(request.user)
-    settings = given.dict()
+    settings = given.model_dump()
     if settings["inertia"] is not None:
         settings["inertia"] = float(quantities.to_si(settings["inertia"], units["inertia"]))
     inspection.reduce_as(request.user, pull, inspection.ReductionSettings(**settings), timezone.now())

@@ -7,7 +7,6 @@ from datetime import datetime
 from typing import Any
 
 import numpy as np
-from ninja import Schema
 from torvix_core import VERSION
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.pull.reduction import StandInertia
@@ -17,6 +16,7 @@ from curves.intake.filing import standard_words
 from curves.models import Reduced
 from curves.reduction import correct, inspection, messages, nature, not_repaired
 from shop.refusals import Refusal
+from shop.schema import Schema
 from stand.instruments import service as instruments
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.models import Note, Pull

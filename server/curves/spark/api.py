@@ -7,7 +7,7 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.units import quantities
 
 from curves.reduction import correct
@@ -15,6 +15,7 @@ from curves.spark import messages, service
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import person_of, units_of
+from shop.schema import Schema
 from stand.models import Pull
 
 router = Router(tags=["spark"])

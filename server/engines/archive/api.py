@@ -5,11 +5,12 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 
 from engines.archive import service as archiving
 from engines.models import Engine, Part
 from shop.permissions import person_of
+from shop.schema import Schema
 
 router = Router(tags=["archive"])
 

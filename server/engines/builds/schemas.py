@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping
 from datetime import datetime
 
-from ninja import Schema
 from pydantic import Field
 from torvix_core.engine.evidence import Origin
 from torvix_core.units import quantities
@@ -17,6 +16,7 @@ from engines.sheet import schemas as sheet_schemas
 from engines.sheet import sheets
 from shop.models import Person
 from shop.permissions import units_of
+from shop.schema import Schema
 
 
 class RevisionOut(Schema):

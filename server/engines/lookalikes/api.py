@@ -6,13 +6,14 @@ from typing import Literal
 
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 
 from engines.lookalikes import service
 from engines.lookalikes.service import Lookalike, labels
 from engines.models import Part
 from engines.parts.access import one_part
 from shop.permissions import person_of
+from shop.schema import Schema
 
 router = Router(tags=["parts"])
 

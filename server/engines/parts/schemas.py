@@ -5,7 +5,6 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from ninja import Schema
 from pydantic import Field
 from torvix_core.engine.dimensions import Slot, part_dimensions
 from torvix_core.engine.evidence import Origin
@@ -18,6 +17,7 @@ from engines.sheet import sheets
 from engines.sheet.entries import show
 from shop.models import Person
 from shop.permissions import units_of
+from shop.schema import Schema
 
 
 class SlotOut(Schema):

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from ninja import Schema
 from pydantic import Field
 from torvix_core.units import quantities
 
@@ -13,6 +12,7 @@ from engines.models import Build, FlowTable
 from engines.sheet import schemas as sheet_schemas
 from engines.sheet import sheets
 from engines.sheet.sheets import WorkedSheet
+from shop.schema import Schema
 
 
 class WhatIfIn(Schema):

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
 
-from ninja import Schema
 from torvix_core.engine.dimensions import GROUPS, SHEET, Dimension
 from torvix_core.engine.sheet import FLOW_TABLES, Figure
 from torvix_core.engine.variations import AdvanceSteps, AirflowBySpeed
@@ -17,6 +16,7 @@ from engines.models import Build, FlowTable, Reading
 from engines.sheet import sheets
 from engines.sheet.entries import text_of
 from engines.sheet.sheets import WorkedSheet
+from shop.schema import Schema
 from shop.units import unit_for
 
 Units = Mapping[str, str]

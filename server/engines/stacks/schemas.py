@@ -5,10 +5,10 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from functools import partial
 
-from ninja import Schema
 from torvix_core.engine.stack import Limits, StackPart, changes, check_fairness, check_fit, difference
 
 from engines.sheet.entries import show
+from shop.schema import Schema
 
 
 class StacksIn(Schema):

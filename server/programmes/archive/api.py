@@ -5,13 +5,14 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 
 from engines.models import Engine, Part
 from programmes.archive import service as archiving
 from programmes.models import Programme
 from shop.models import Person, Role, Stand
 from shop.permissions import person_of, require_operator
+from shop.schema import Schema
 
 router = Router(tags=["archive"])
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from datetime import datetime
 from typing import Any
 
-from ninja import Schema
 from torvix_core.air.standards import DEFINITIONS
 
 from engines.builds.service import displacement
 from engines.stacks.schemas import CheckOut
 from programmes.models import STANDARDS, Programme, Setup
+from shop.schema import Schema
 
 
 class SetupOut(Schema):

@@ -8,7 +8,7 @@ from django.db.models import Exists, OuterRef, Q, QuerySet
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.air.standards import BOOST_SCHOOLS
 
 from engines.models import Build, Engine
@@ -36,6 +36,7 @@ from programmes.plan.schemas import DraftIn, PlanOut, PlanSummary, VersionOut, d
 from shop.models import Person
 from shop.permissions import person_of, require_operator, units_of
 from shop.refusals import Invalid
+from shop.schema import Schema
 
 router = Router(tags=["plans"])
 MOST_PROGRAMMES = 30  # whose setups not pulled are listed, the newest; how many more there are is said

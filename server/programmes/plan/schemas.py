@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from ninja import Schema
 from torvix_core.units.quantities import from_si
 
 from programmes.order.orders import LaidOutOrder
@@ -13,6 +12,7 @@ from programmes.plan.drafts import Draft, DraftRow, DraftSession, DraftSetup, Dr
 from programmes.plan.plans import Plan
 from shop.models import Person
 from shop.permissions import units_of
+from shop.schema import Schema
 
 
 class DraftSetupIn(Schema):

@@ -5,7 +5,7 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from programmes.models import Programme, Setup
 from programmes.plan.plans import row_label
@@ -13,6 +13,7 @@ from programmes.settings import service as adjusting
 from programmes.settings import tune_sizes
 from shop.models import Person, Role
 from shop.permissions import is_person, person_of, units_of
+from shop.schema import Schema
 
 router = Router(tags=["adjusting"])
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 
 from axes.models import AccessFailureLog
-from ninja import Schema
 
 from shop.models import AuditEntry, Person
+from shop.schema import Schema
 
 
 class PersonOut(Schema):

@@ -7,11 +7,12 @@ from django.contrib.auth import login
 from django.http import HttpRequest, HttpResponse
 from django.middleware.csrf import get_token
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.units import quantities
 
 from shop import permissions
 from shop.models import CURRENCIES, UNIT_SYSTEMS, Shop, time_zones
+from shop.schema import Schema
 from shop.setting_up import service as setting_up
 from shop.setting_up.service import ShopFacts
 from shop.sign_in.own_page import require_own_page

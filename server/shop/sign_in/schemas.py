@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from ninja import Schema
-
 from shop import permissions
 from shop.models import UNIT_CHOICES, Person, Role, Shop
+from shop.schema import Schema
 
 
 class SignIn(Schema):

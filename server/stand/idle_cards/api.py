@@ -7,12 +7,13 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from torvix_core.units import quantities
 
 from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.permissions import person_of, units_of
+from shop.schema import Schema
 from stand.idle_cards import service as idle_cards
 from stand.models import IdleCard, Session
 

@@ -8,11 +8,12 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Field, Router, Schema
+from ninja import Field, Router
 from torvix_core.units import quantities
 
 from shop.models import Person, Role, Stand
 from shop.permissions import person_of, units_of
+from shop.schema import Schema
 from stand.instruments import service as instruments
 from stand.models import InstrumentCheck, InstrumentCheckKind
 
@@ -137,7 +138,7 @@ def read_register(request: HttpRequest) -> RegisterOut:
 @router.post("/stands/{stand_id}/instruments/torque/span", response=RegisterOut, operation_id="write_span_check")
 def write_span(request: HttpRequest, stand_id: int, given: SpanIn) -> RegisterOut:
     person, stand = person_of(request), get_object_or_404(Stand, pk=stand_id)
-    instruments.write_span(person, stand, instruments.SpanEntry(**given.dict()), timezone.now())
+    instruments.write_span(person, stand, instruments.SpanEntry(**given.model_dump()), timezone.now())
     return _out(person)
 
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.pull.guard import is_blind
 from torvix_core.pull.limits import BOOSTED_LIMITS, Limit, Side
 from torvix_core.units import quantities
@@ -12,6 +12,7 @@ from torvix_core.units import quantities
 from programmes.models import Programme, Setup
 from shop.models import Person, Role, Stand
 from shop.permissions import is_person, units_of
+from shop.schema import Schema
 from stand.limits import service as limits
 from stand.models import Link
 

@@ -7,12 +7,13 @@ from datetime import datetime
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import File, Form, Router, Schema
+from ninja import File, Form, Router
 from ninja.files import UploadedFile
 
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import person_of
+from shop.schema import Schema
 from stand.models import Note, NoteKind, Pull, Session
 from stand.notes import service as notes
 

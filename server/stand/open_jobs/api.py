@@ -7,11 +7,12 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import person_of
+from shop.schema import Schema
 from stand.models import JobKind, OpenJob, Session
 from stand.open_jobs import service as open_jobs
 

@@ -7,12 +7,13 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from programmes.models import Programme
 from programmes.order import orders
 from programmes.plan import plans
 from shop.permissions import is_person
+from shop.schema import Schema
 from stand.progress import service as progress
 
 router = Router(tags=["progress"])

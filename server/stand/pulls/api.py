@@ -151,7 +151,7 @@ def _pull(pull_id: int) -> Pull:
 
 @router.post("/pulls/{pull_id}/start", response=CommandOut, operation_id="start_pull")
 def start(request: HttpRequest, pull_id: int, given: StartIn) -> CommandOut:
-    return CommandOut.from_orm(starting.start(person_of(request), _pull(pull_id), given.override_reason))
+    return CommandOut.model_validate(starting.start(person_of(request), _pull(pull_id), given.override_reason))
 
 
 @router.post("/pulls/{pull_id}/control", response=PullMark, operation_id="take_control")
@@ -161,7 +161,7 @@ def take_control(request: HttpRequest, pull_id: int) -> PullMark:
 
 @router.post("/pulls/{pull_id}/abort", response=CommandOut, operation_id="abort_pull")
 def abort(request: HttpRequest, pull_id: int) -> CommandOut:
-    return CommandOut.from_orm(stopping.abort(person_of(request), _pull(pull_id)))
+    return CommandOut.model_validate(stopping.abort(person_of(request), _pull(pull_id)))
 
 
 @router.post("/stands/{stand_id}/stop", response=StopOut, auth=None, operation_id="stop_stand")

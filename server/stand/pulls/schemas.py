@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from ninja import Field, Schema
+from ninja import Field
 from torvix_core.air.air import air_from_relative_humidity
 from torvix_core.units import quantities
 
+from shop.schema import Schema
 from stand.models import Link, Pull, Session
 
 

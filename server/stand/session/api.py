@@ -91,7 +91,7 @@ def begin_change(request: HttpRequest, session_id: int, given: BeginIn) -> NextP
 @router.post("/sessions/{session_id}/swap-record", response=NextPull, operation_id="record_swap")
 def record_swap(request: HttpRequest, session_id: int, given: SwapRecordIn) -> NextPull:
     person, session, setup = _place(request, session_id, given.setup_id)
-    said = given.dict(exclude={"setup_id"}, exclude_unset=True)
+    said = given.model_dump(exclude={"setup_id"}, exclude_unset=True)
     changes.record(person, session, setup, said, timezone.now())
     return next_pull_out(person, session, setup, timezone.now())
 

@@ -6,12 +6,13 @@ from collections.abc import Mapping
 from dataclasses import asdict
 from datetime import datetime
 
-from ninja import Field, Schema
+from ninja import Field
 
 from programmes.models import Setup
 from programmes.plan import on_paper
 from shop.models import Person, Role
 from shop.permissions import units_of
+from shop.schema import Schema
 from stand.instruments import service as instruments
 from stand.models import Asks, Change, Link, Moment, Session
 from stand.pulls import arming

@@ -5,11 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.utils import timezone
-from ninja import Schema
 from torvix_core.units import quantities
 
 from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import units_of
+from shop.schema import Schema
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.pulls.raw_channels import is_known
 from stand.stands.service import StandDescription

@@ -150,7 +150,9 @@ def import_weather(request: HttpRequest, session_id: int, file: File[UploadedFil
     session = get_object_or_404(Session, pk=session_id)
     # One byte more than is taken tells that there is more; the rest is not read into memory.
     content = file.read(LARGEST_FILE + 1)
-    return ImportOut.from_orm(import_file(person_of(request), session, file.name or "upload", content, timezone.now()))
+    return ImportOut.model_validate(
+        import_file(person_of(request), session, file.name or "upload", content, timezone.now())
+    )
 
 
 @router.post("/weather/{reading_id}/strike", response={204: None}, operation_id="strike_weather")

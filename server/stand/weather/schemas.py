@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from ninja import Schema
 from pydantic import Field
 from torvix_core.air import weather
 from torvix_core.air.air import Air
@@ -20,6 +19,7 @@ from torvix_core.air.weather import AirReading, Moisture, Tolerance
 from torvix_core.units import quantities
 
 from shop.models import Stand
+from shop.schema import Schema
 from shop.units import Shown, shown
 from stand.weather import service as services
 

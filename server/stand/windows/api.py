@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.units import quantities
 
 from programmes.models import Programme
 from shop.permissions import person_of, units_of
+from shop.schema import Schema
 from stand.live.display import Display, channel_name
 from stand.windows import service as windows
 

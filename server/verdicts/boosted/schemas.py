@@ -5,11 +5,11 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from ninja import Schema
 from numpy.typing import NDArray
 from torvix_core.units import quantities
 
 from programmes.models import BoostPolicy
+from shop.schema import Schema
 from verdicts.boosted import messages
 from verdicts.boosted.service import Boosted, DrivenSetup, HeldPull, SameBoostPair
 from verdicts.judging.answers import PercentOut, percent_out

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from ninja import Schema
 from torvix_core.engine import geometry
 from torvix_core.judging.effects import Effects
 from torvix_core.judging.lead_strip import Lead
@@ -17,6 +16,7 @@ from curves.reduction.inspection import FIXED, FOLLOWS, NAMES
 from curves.reduction.nature import nature_of
 from engines.builds.service import applied_allowance
 from programmes.models import Programme
+from shop.schema import Schema
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.curves.service import torque_means
 from verdicts.judging import service as judging

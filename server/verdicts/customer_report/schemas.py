@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from ninja import Schema
-
+from shop.schema import Schema
 from verdicts.customer_report import links
 from verdicts.judging.schemas import ChoiceIn
 from verdicts.models import SheetLink

@@ -7,9 +7,10 @@ from datetime import datetime
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from shop.permissions import is_person
+from shop.schema import Schema
 from verdicts.access import programme_of
 from verdicts.decisions import service as decisions
 from verdicts.judging.schemas import ChoiceIn

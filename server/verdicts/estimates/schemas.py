@@ -5,13 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 
 import numpy as np
-from ninja import Schema
 from torvix_core.judging.sentences import signed_percent
 from torvix_core.units.checked import Array
 
 from curves.reduction.nature import Nature
 from shop.models import Person
 from shop.permissions import may_operate
+from shop.schema import Schema
 from verdicts.estimates import service
 from verdicts.estimates.gains import GainCurve
 from verdicts.estimates.service import MeasuredSince

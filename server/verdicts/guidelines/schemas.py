@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from ninja import Schema
-
+from shop.schema import Schema
 from verdicts.guidelines.service import GuidelineTexts
 
 
@@ -25,7 +24,7 @@ class GuidelineIn(Schema):
 
     @property
     def texts(self) -> GuidelineTexts:
-        return GuidelineTexts(**self.dict())
+        return GuidelineTexts(**self.model_dump())
 
 
 class ExplanationIn(Schema):

@@ -7,11 +7,12 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 
 from programmes.listing.schemas import ProgrammeRow, programme_row
 from shop.paging import PageIn, page_of, searched
 from shop.permissions import person_of
+from shop.schema import Schema
 from verdicts.home import board
 
 router = Router(tags=["home"])

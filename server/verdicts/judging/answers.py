@@ -8,7 +8,6 @@ from datetime import tzinfo
 from functools import cached_property
 
 import numpy as np
-from ninja import Schema
 from pydantic import BaseModel
 from torvix_core.air.standards import DEFINITIONS
 from torvix_core.judging import repeats, sentences, verdict
@@ -29,6 +28,7 @@ from programmes.plan.saving import plan_in_force
 from shop.models import Person
 from shop.moments import clock, day
 from shop.permissions import units_of
+from shop.schema import Schema
 from verdicts.comparison import aligned_pulls, health
 from verdicts.comparison.aligned_pulls import Comparison, Counting, compare
 from verdicts.judging import caveats, selection_criteria

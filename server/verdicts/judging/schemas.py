@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from ninja import Schema
 from torvix_core.judging import ladder, slot_effects
 from torvix_core.judging.difference import Difference, DifferenceState
 from torvix_core.judging.duty import Preset
@@ -11,6 +10,7 @@ from torvix_core.units import quantities
 from curves.reduction.standard import standard_asked
 from programmes.models import Programme
 from shop.refusals import Invalid
+from shop.schema import Schema
 from verdicts.judging import answers
 from verdicts.judging import choice as choices
 from verdicts.judging.answers import DifferenceOut

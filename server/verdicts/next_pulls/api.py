@@ -5,12 +5,13 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.judging.sentences import signed_percent
 from torvix_core.units.grammar import counted, listed
 
 from programmes.models import Programme
 from shop.permissions import may_operate, person_of
+from shop.schema import Schema
 from verdicts.next_pulls import service
 from verdicts.next_pulls.service import NextPulls
 

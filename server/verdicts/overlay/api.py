@@ -6,7 +6,7 @@ from datetime import datetime
 
 import numpy as np
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.judging.sentences import signed_percent
 from torvix_core.units import quantities
@@ -14,6 +14,7 @@ from torvix_core.units import quantities
 from curves.reduction.nature import WORDS
 from curves.reduction.standard import read_standard
 from shop.permissions import person_of, units_of
+from shop.schema import Schema
 from verdicts.estimates.schemas import GainOut, estimated_out
 from verdicts.overlay import service
 from verdicts.overlay.service import LinkedGain, OverlaidCurve

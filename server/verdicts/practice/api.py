@@ -9,11 +9,12 @@ from typing import Any
 import numpy as np
 from django.http import HttpRequest
 from django.utils import timezone
-from ninja import Router, Schema, Status
+from ninja import Router, Status
 
 from programmes.models import PracticeTest, PracticeTrait, Programme
 from programmes.practice.service import MOST_TRAITS, make
 from shop.permissions import may_operate, person_of
+from shop.schema import Schema
 from verdicts.access import programme_of
 from verdicts.practice import service
 

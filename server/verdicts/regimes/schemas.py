@@ -6,7 +6,6 @@ from collections.abc import Mapping
 from itertools import groupby
 
 import numpy as np
-from ninja import Schema
 from torvix_core.air.standards import DEFINITIONS
 from torvix_core.pull.curve import GRID_RPM
 from torvix_core.regimes.change_over import Crossing, Zone
@@ -15,6 +14,7 @@ from torvix_core.units import quantities
 
 from programmes.plan.confounding import names_of
 from programmes.plan.plans import Plan
+from shop.schema import Schema
 from verdicts.judging import choice as choices
 from verdicts.judging.answers import DifferenceOut, difference_out
 from verdicts.judging.selection_criteria import SetupCriteria

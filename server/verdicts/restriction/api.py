@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 from torvix_core.regimes.restriction import LABELS
 
 from programmes.plan.saving import plan_in_force
 from shop.permissions import is_person, units_of
+from shop.schema import Schema
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.judging.schemas import ChoiceIn

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from ninja import Schema
 from torvix_core.engine.dimensions import SHEET
 from torvix_core.units import quantities
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from shop.refusals import Invalid
+from shop.schema import Schema
 from verdicts.judging.schemas import ChoiceIn
 from verdicts.road import messages
 from verdicts.road.service import LABELS, QUARTER, Road, RoadMeasure, Rolling, TimeGap, run_duties

@@ -5,10 +5,11 @@ from __future__ import annotations
 from datetime import datetime
 
 from django.http import HttpRequest
-from ninja import Query, Router, Schema
+from ninja import Query, Router
 from pydantic import Field
 
 from shop.permissions import person_of
+from shop.schema import Schema
 from verdicts.search import service
 from verdicts.search.query import read_query
 from verdicts.search.service import KINDS, Found, FoundKind

@@ -7,12 +7,13 @@ from datetime import datetime
 from django.http import HttpRequest, HttpResponse
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from curves.archive.exports import file_name
 from programmes.models import Programme
 from shop.models import Person
 from shop.permissions import person_of
+from shop.schema import Schema
 from stand.models import Session
 from verdicts.models import SessionBook
 from verdicts.session_book import book, rendering

@@ -35,6 +35,6 @@ def keep_slot_in(request: HttpRequest, programme_id: int, given: SlotInAsked) ->
     programme = programme_with_parts(person, programme_id)
     choice = given.read(programme)
     held = keep_between(
-        person, programme, choice, given.asked(), given.dict(exclude_defaults=True), timezone.now()
+        person, programme, choice, given.asked(), given.model_dump(exclude_defaults=True), timezone.now()
     )  # fmt: skip
     return Status(201, estimate_out(person, held))

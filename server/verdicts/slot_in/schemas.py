@@ -5,13 +5,13 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 import numpy as np
-from ninja import Schema
 from torvix_core.engine.dimensions import Slot
 from torvix_core.units import quantities
 from torvix_core.units.grammar import listed
 
 from curves.reduction.nature import Nature
 from shop.refusals import Invalid
+from shop.schema import Schema
 from verdicts.comparison.aligned_pulls import Comparison
 from verdicts.estimates.gains import gain_of
 from verdicts.estimates.schemas import GainOut, estimated_out, gain_out

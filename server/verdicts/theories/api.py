@@ -5,13 +5,14 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.units.grammar import counted, listed
 
 from programmes.expectations import theories
 from programmes.models import Prediction, Programme
 from shop.models import Person
 from shop.permissions import is_person
+from shop.schema import Schema
 from verdicts.prior.measure_scatter import MEASURES
 from verdicts.theories.service import Case, Theories, theories_of
 

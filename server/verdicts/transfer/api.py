@@ -8,7 +8,7 @@ from dataclasses import dataclass
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Query, Router, Schema, Status
+from ninja import Query, Router, Status
 from torvix_core.beyond.transfer import Demand, EngineSize
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
@@ -18,6 +18,7 @@ from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.permissions import person_of, require_operator, units_of
 from shop.refusals import Invalid
+from shop.schema import Schema
 from verdicts.access import programme_of
 from verdicts.comparison.aligned_pulls import compare
 from verdicts.estimates import service as estimates
@@ -109,7 +110,7 @@ def keep_transfer(request: HttpRequest, programme_id: int, given: TransferIn) ->
     moved = found.carried
     held = estimates.keep(
         person, read.programme, Nature.TRANSFERRED, read.choice.standard, messages.sentence(found),
-        {"asked": given.dict(exclude_defaults=True), "basis": [
+        {"asked": given.model_dump(exclude_defaults=True), "basis": [
             f"Carried to {_engine_label(read)}.", messages.rule(found), messages.spread(found)]},
         moved.speed_rpm, [GainOver(read.one, moved.change, moved.low, moved.high)], timezone.now(), setup=read.other,
         build=read.target,

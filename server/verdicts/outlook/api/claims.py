@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from django.http import HttpRequest
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.units import quantities
 
 from curves.reduction.standard import standard_asked
 from shop.permissions import is_person, units_of
+from shop.schema import Schema
 from verdicts.access import programme_of
 from verdicts.outlook import claims
 

@@ -5,12 +5,13 @@ from __future__ import annotations
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
 from django.utils import timezone
-from ninja import Router, Schema
+from ninja import Router
 
 from jobs import service as jobs
 from jobs.schemas import JobOut, job_out
 from programmes.models import Programme
 from shop.permissions import is_person, require_operator
+from shop.schema import Schema
 from verdicts.outlook import odds
 from verdicts.prior.scatter_history import scatter_of
 

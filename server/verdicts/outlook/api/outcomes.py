@@ -7,7 +7,7 @@ from typing import Any
 
 from django.http import HttpRequest
 from django.shortcuts import get_object_or_404
-from ninja import Router, Schema
+from ninja import Router
 from torvix_core.judging import repeats
 from torvix_core.judging.repeats import RETURN_PULLS
 from torvix_core.planning.forecast_score import Tendency
@@ -18,6 +18,7 @@ from programmes.expectations import service as expectations
 from programmes.models import ExpectedMeasure
 from shop.permissions import is_person, units_of
 from shop.refusals import Invalid
+from shop.schema import Schema
 from verdicts.access import programme_of, programme_with_parts
 from verdicts.judging.answers import PercentOut
 from verdicts.outlook import earlier_results, outcomes, part_history
