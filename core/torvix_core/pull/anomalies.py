@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, field
 from enum import StrEnum
+from functools import lru_cache
 
 import numpy as np
 from torvix_core.engine import geometry
@@ -24,6 +25,7 @@ STUCK_SHARE = 0.4  # of the samples that were used, without any change
 STEP_K = 8.0  # between two samples of a temperature [prac]
 KNOCK = 0.5  # mean of the knock channel in a bin, which is 0 or 1 on the stands known here
 SPIKE_SHOWS = 0.005  # of the peak: a highest reading in the load-in by so much more would be quoted [prac]
+TEMPERATURE = "_temperature"
 # Channels that never read the same twice while an engine sweeps; others may, with few digits
 LIVELY = ("lambda", *BANKS, "manifold_pressure", "air_flow", "fuel_flow", "boost", "exhaust_pressure",
           "turbine_speed")  # fmt: skip
@@ -207,6 +209,12 @@ def _knock(reduction: Reduction, knock: Array | None) -> list[Anomaly]:
     return found
 
 
+@lru_cache(maxsize=64)
+def _looked_at(names: tuple[str, ...]) -> list[int]:
+    """Rows of the channels that must not stand still, or not jump."""
+    return [row for row, name in enumerate(names) if name in LIVELY or name.endswith(TEMPERATURE)]
+
+
 def _sensors(trace: Trace, reduction: Reduction) -> list[Anomaly]:
     """Sensors that stand still where they ought to move, temperatures that jump, speed that jumps."""
     used = (trace.time >= reduction.cut.start_s) & (trace.time <= reduction.cut.end_s)
@@ -219,22 +227,21 @@ def _sensors(trace: Trace, reduction: Reduction) -> list[Anomaly]:
         there = speed[begin : end + 1]
         return (float(np.nanmin(there)), float(np.nanmax(there))) if np.isfinite(there).any() else (0.0, 0.0)
 
-    values = trace.values[:, used]
-    every_step = np.diff(values, axis=1)
+    rows = _looked_at(trace.names)
+    values = trace.values[rows][:, used]
+    every_step = values[:, 1:] - values[:, :-1]
     longest = np.count_nonzero(every_step == 0, axis=1)  # a run of steps without change is no longer than all of them
     with np.errstate(invalid="ignore"):
-        furthest = np.fmax.reduce(np.abs(every_step), axis=1)
-    for row, name in enumerate(trace.names):
-        if longest[row] < STUCK_SHARE * len(speed) - 1 and not furthest[row] > STEP_K:
-            continue
-        samples, steps = values[row], every_step[row]
+        jumps = (np.abs(every_step) > STEP_K).any(axis=1)
+    for row in np.flatnonzero((longest >= STUCK_SHARE * len(speed) - 1) | jumps):
+        name, samples, steps = trace.names[rows[row]], values[row], every_step[row]
         if name in LIVELY:
             for begin, end in _runs(steps == 0, int(STUCK_SHARE * len(samples))):
                 found.append(
                     Anomaly(AnomalyKind.STUCK, *where(begin, end), size=(end - begin) / len(samples), channel=name,
                             evidence={"value": float(samples[begin])})
                 )  # fmt: skip
-        elif name.endswith("_temperature"):
+        else:
             for jump in np.flatnonzero(np.abs(steps) > STEP_K)[:3]:
                 found.append(
                     Anomaly(
