@@ -13,7 +13,7 @@ from django.test import TransactionTestCase
 from ops.lanes import OURS, clean_database, other_database
 from perf import air, at_size, files, planning, pulls, road, verdict
 from perf.live import BesideHeavyRequests, Crowd, Latency, Queue, Typing
-from perf.screens import Judging, Matrix
+from perf.screens import Judging, LongTest, Matrix
 from perf.worker import FullRate, LongSoak
 
 Benchmark = Callable[[], None] | type[TransactionTestCase]
@@ -54,6 +54,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("shop at size", alone(at_size.shop)),
     ("judging on the screen", Judging),
     ("a matrix of setups on paper", Matrix),
+    ("a long test on the screen", LongTest),
     ("typing", Typing),
     ("latency", Latency),
     ("crowd", Crowd),

@@ -109,9 +109,12 @@ def long_test(operator: Person) -> Programme:
     """A test with LONG pulls, in one session."""
     import scenes
 
+    from shop.models import Stand
+
     dice = np.random.default_rng(5)
     programme = scenes.programme(operator, setups=6, engine="Six that is pulled all week", parts="long manifold")
-    opened = scenes.session(programme, operator, at=scenes.DAY + timedelta(days=90))
+    stand, _ = Stand.objects.get_or_create(name="Stand of a long week")
+    opened = scenes.session(programme, operator, stand, scenes.DAY + timedelta(days=90))
     setups = list(programme.setups.all())
     for number in range(LONG):
         setup = setups[number * len(setups) // LONG]

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import time
+
 import numpy as np
 from playwright.sync_api import Locator, Page, expect
 from torvix_core.judging.duty import PRESETS
 from torvix_core.judging.representative_pull import School
 
 from browser_tests.case import BrowserCase, field_of, sign_in
-from perf import verdict
+from perf import big_shop, verdict
 from perf.report import size, tell
 from shop.models import Person
 
@@ -59,6 +61,53 @@ KEYED = """([label, text]) => new Promise((done) => {
   Object.getOwnPropertyDescriptor(HTMLInputElement.prototype, 'value').set.call(field, text)
   field.dispatchEvent(new InputEvent('input', { bubbles: true }))
 })"""
+
+
+# Scrolled by a hand that does not stop: the log scrolls in its own frame.
+SCROLLED = """(frames) => new Promise((done) => {
+  const inner = [...document.querySelectorAll('*')].filter((one) => one.scrollHeight > one.clientHeight + 400)
+  const log = inner.filter((one) => getComputedStyle(one).overflowY === 'auto').at(-1) ?? document.scrollingElement
+  const seen = []
+  const frame = (at) => {
+    seen.push(at)
+    log.scrollTop += 40
+    if (seen.length < frames) requestAnimationFrame(frame)
+    else done([seen, log.scrollTop])
+  }
+  requestAnimationFrame(frame)
+})"""
+PAINTED = "performance.getEntriesByName('first-contentful-paint')[0].startTime"
+
+
+class LongTest(BrowserCase):
+    """A test of hundreds of pulls: how soon its screens are there, and how they scroll. Prints, asserts nothing."""
+
+    def runTest(self) -> None:  # noqa: N802  # the name that unittest runs by default
+        programme = big_shop.long_test(Person.objects.get(username="ines"))
+        with self.browser() as page:
+            sign_in(page)
+            for screen, shown in (("pulls", "table tbody tr"), ("curves", "[data-test='sentences']")):
+                page.goto(f"/programmes/{programme.pk}", wait_until="domcontentloaded")  # the scripts are there
+                began = time.perf_counter()
+                page.goto(f"/programmes/{programme.pk}/{screen}", wait_until="domcontentloaded")
+                expect(page.locator(shown).first).to_be_visible()
+                there = time.perf_counter() - began
+                page.wait_for_timeout(1500)
+                tell(
+                    f"{screen} of a test of {big_shop.LONG} pulls on the screen",
+                    f"first paint {page.evaluate(PAINTED) / 1000:.2f} s, its figures {there:.2f} s",
+                    "first paint under 1 s",
+                )
+            page.goto(f"/programmes/{programme.pk}/pulls", wait_until="domcontentloaded")
+            expect(page.locator("table tbody tr").first).to_be_visible()
+            page.wait_for_timeout(1500)
+            seen, scrolled = page.evaluate(SCROLLED, size(240, 5))
+            gaps = np.diff(seen)
+        tell(
+            f"log of {big_shop.LONG} pulls, scrolled {scrolled:.0f} px",
+            f"{1000 / gaps.mean():.0f} frames a second, longest gap {gaps.max():.0f} ms",
+            "60 frames a second",
+        )
 
 
 class Matrix(BrowserCase):

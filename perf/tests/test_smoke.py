@@ -14,6 +14,7 @@ from perf.benchmarks import (  # noqa: F401  # these are run as they are
     FullRate,
     Judging,
     Latency,
+    LongTest,
     Matrix,
     Queue,
     Typing,
