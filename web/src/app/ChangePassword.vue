@@ -34,6 +34,7 @@ async function change() {
         <ProblemNote :error="problem" />
         <v-text-field
           v-model="given.old"
+          class="mt-2"
           label="Present password"
           type="password"
           autofocus
@@ -42,7 +43,7 @@ async function change() {
         />
         <v-text-field
           v-model="given.password"
-          class="mt-3"
+          class="mt-7"
           label="New password, 10 characters or more"
           type="password"
           autocomplete="new-password"
