@@ -34,7 +34,6 @@ async function change() {
         <ProblemNote :error="problem" />
         <v-text-field
           v-model="given.old"
-          class="mt-2"
           label="Present password"
           type="password"
           autofocus
