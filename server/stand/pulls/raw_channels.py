@@ -29,7 +29,7 @@ def trace_of(channels: RawChannels, of: str = "It") -> Trace:
     if TIME not in channels:
         raise NoSamples(f"{of} holds no samples: it ended before the stand sent any.")
     time = channels[TIME][1]
-    known = {name: told for name, told in channels.items() if name != TIME and is_known(told[0])}
+    known = {name: given for name, given in channels.items() if name != TIME and is_known(given[0])}
     values = np.empty((len(known), len(time)))
     for row, (unit, samples) in zip(values, known.values(), strict=True):
         rule = quantities.to_si_rule(unit)
