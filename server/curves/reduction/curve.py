@@ -61,6 +61,8 @@ class PackedChannel:
 
 def curve_of_packed(kind: RecordingKind, channels: Sequence[PackedChannel]) -> Curve:
     """As `curve_of_channels`, of channels as they are stored; also of such as do not hold what they should."""
+    if kind.is_check_pass:
+        return curve_of_channels(kind, {})
     try:
         raw = {one.name: (one.unit, unpack(one.codec, one.data, one.samples)) for one in channels if one.samples}
     except ValueError as error:
