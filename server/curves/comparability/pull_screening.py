@@ -201,13 +201,15 @@ def _most_agreed(
     """The earliest pull of the baseline that most pulls of its session are comparable with; None without any."""
     best, fewest = None, len(others) + 1
     for pull in of_baseline:
-        blocked = sum(held(other, pull).level is ComparabilityLevel.BLOCK for other in others)
-        if held(pull, None).level is ComparabilityLevel.BLOCK:
-            blocked += len(others)  # cold itself: what is warm is not held against it
+        is_cold = held(pull, None).level is ComparabilityLevel.BLOCK  # what is warm is not held against it
+        agreed = 0
+        for other in others:
+            agreed += held(other, pull).level is not ComparabilityLevel.BLOCK
+            if not is_cold and 2 * agreed > len(others):
+                return pull  # most agree: in a long session the rest need not be compared
+        blocked = len(others) - agreed + (len(others) if is_cold else 0)
         if blocked < fewest:
             best, fewest = pull, blocked
-        if 2 * blocked < len(others):
-            break
     return best
 
 
