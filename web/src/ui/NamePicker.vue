@@ -6,6 +6,7 @@
 import { useQuery } from '@tanstack/vue-query'
 import { refDebounced } from '@vueuse/core'
 import { computed, ref, shallowReactive } from 'vue'
+import LoadingLine from './LoadingLine.vue'
 
 export interface Name<V> {
   value: V
@@ -67,6 +68,7 @@ const more = computed(() => (data.value ? data.value.total - data.value.names.le
     :loading="isFetching"
     :no-data-text="isFetching ? 'Looking…' : 'Nothing holds this.'"
   >
+    <template #loader="{ isActive }"><LoadingLine :active="isActive" /></template>
     <template v-if="more > 0" #append-item>
       <p class="quiet small px-4 py-2 ma-0">{{ more }} more: type to find them.</p>
     </template>

@@ -8,6 +8,7 @@ import { computed, useTemplateRef } from 'vue'
 import { useKeys } from '../app/keys'
 import ProblemNote from './ProblemNote.vue'
 import { PAGE_ROWS, type SortBy } from './usePaged'
+import LoadingLine from './LoadingLine.vue'
 
 interface Column {
   key: string
@@ -72,6 +73,7 @@ useKeys([{ key: '/', label: '/', does: `Search ${label.value}`, press: () => fie
       :aria-label="label"
       hide-default-footer
     >
+      <template #loader="{ isActive }"><LoadingLine :active="isActive" /></template>
       <template #item="{ item }"><slot name="row" :item="item as T" /></template>
     </v-data-table-server>
     <v-pagination

@@ -8,6 +8,7 @@ import { Problem } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { KIND_NAMES, useSearch } from './found'
 import FoundList from './FoundList.vue'
+import LoadingLine from '../../ui/LoadingLine.vue'
 
 const emit = defineEmits<{ done: [] }>()
 const router = useRouter()
@@ -47,7 +48,9 @@ onMounted(() => nextTick(() => field.value?.focus()))
         placeholder="Test, engine, part, note, decision…"
         :loading="isFetching"
         :error-messages="wrong"
-      />
+      >
+        <template #loader="{ isActive }"><LoadingLine :active="isActive" /></template>
+      </v-text-field>
     </v-form>
     <ProblemNote v-if="!wrong" :error="error" />
     <p v-if="!found" class="quiet my-2">

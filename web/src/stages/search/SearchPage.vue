@@ -9,6 +9,7 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import { useFirstFocus } from '../../ui/useFirstFocus'
 import { type FoundKind, KIND_NAMES, PAGE_OF_ONE, useSearch } from './found'
 import FoundList from './FoundList.vue'
+import LoadingLine from '../../ui/LoadingLine.vue'
 
 const change = useAddressParts()
 const typed = useAddress('q')
@@ -52,7 +53,9 @@ useFirstFocus('first')
       :loading="isFetching"
       :error-messages="wrong"
       @click:clear="q = ''"
-    />
+    >
+      <template #loader="{ isActive }"><LoadingLine :active="isActive" /></template>
+    </v-text-field>
     <p class="quiet size-15 my-2">
       Words must all be there, in any order. A figure by its name: <i>runner length 10–14 in</i>,
       <i>boost &gt; 1 bar</i>. A person: <i>by mats</i>. A time: <i>2026-11</i>, <i>since 2026-11-02</i>.
