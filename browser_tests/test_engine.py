@@ -240,7 +240,7 @@ class AirOnPaper(Case):
         with self.browser() as page:
             sign_in(page)
             home(page)
-            page.get_by_role("link", name="Air").click()
+            page.get_by_role("link", name="Air", exact=True).click()
             page.get_by_label("Barometer", exact=True).fill("29.0 inHg")
             page.get_by_label("Dry bulb").fill("84.99 °F")
             page.get_by_label("Relative humidity", exact=True).fill("50")
