@@ -168,11 +168,18 @@ class Judging(BrowserCase):
             "60 frames a second",
         )
 
-    def by_hand(self, page: Page, what: str, opener: Locator) -> None:
-        """A list opened, a line hovered over and chosen; every line in turn but the one that is chosen."""
+    @staticmethod
+    def open_list(page: Page, opener: Locator) -> Locator:
+        """The lines of it."""
         lines = page.locator(".v-overlay--active .v-list-item")
+        expect(page.locator(".v-overlay--active")).to_have_count(0)  # a press would close one that is still open
         opener.click()
         expect(lines.first).to_be_visible()
+        return lines
+
+    def by_hand(self, page: Page, what: str, opener: Locator) -> None:
+        """A list opened, a line hovered over and chosen; every line in turn but the one that is chosen."""
+        lines = self.open_list(page, opener)
         # What is put in force for the test is no choice of what is looked at.
         labels = [line.split("\n")[0] for line in lines.all_inner_texts() if not line.startswith("Put ")]
         page.keyboard.press("Escape")
@@ -180,8 +187,7 @@ class Judging(BrowserCase):
         for label in labels[: size(len(labels), 2)]:
             if opener.inner_text().replace("differs from the test", "").strip().endswith(label):
                 continue
-            opener.click()
-            lines.filter(has_text=label).first.hover()
+            self.open_list(page, opener).filter(has_text=label).first.hover()
             page.wait_for_timeout(TO_THE_LINE_MS)
             took = page.evaluate(CHOSEN, label)
             taken += [] if took is None else [took]
