@@ -14,9 +14,8 @@ from torvix_core.air.standards import DEFINITIONS, Standard
 from torvix_core.pull.reduction import Options, StandInertia
 from torvix_core.units import quantities
 
-from curves.intake.reading import packed
 from curves.reduction.correct import UNKNOWN_STANDARD
-from curves.reduction.curve import Curve, PackedChannel, RecordingKind, curve_of_channels
+from curves.reduction.curve import Curve, RecordingKind, curve_of_channels
 from curves.reduction.reduce import store
 from engines.builds.service import mark_used as close_build
 from programmes.expectations.service import seal
@@ -26,6 +25,7 @@ from shop.models import Person, Stand
 from shop.refusals import Invalid
 from shop.texts import optional
 from stand.models import Channel, Pull, PullOrigin, PullState, Purpose, Session, Standing
+from stand.pulls.codec import pack
 from stand.pulls.raw_channels import TIME, figures_of
 from stand.signals import session_opened
 
@@ -121,7 +121,6 @@ class FiledPull:
     torque_step: float = 0.0  # N·m
     purpose: str = Purpose.SWEEP
     start: datetime | None = None  # None: the time of day is not known
-    packed: Sequence[PackedChannel] = ()  # the channels as they are stored, where that was done already
 
     @property
     def kind(self) -> RecordingKind:
@@ -218,8 +217,9 @@ def _pull(
 
 
 def _channels(pull: Pull, filed: FiledPull) -> Iterator[tuple[int, int, str, str, str, int, bytes]]:
-    for position, one in enumerate(filed.packed or packed(filed.channels)):
-        yield pull.pk, position, one.name, one.unit, one.codec, one.samples, one.data
+    for position, (name, (unit, samples)) in enumerate(filed.channels.items()):
+        codec, data = pack(samples)
+        yield pull.pk, position, name, unit[:16], codec, len(samples), data
 
 
 def standard_words(figures_standard: str) -> str:

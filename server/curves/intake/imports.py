@@ -343,7 +343,6 @@ def _filed(
         origin=PullOrigin.TABLE if choice.is_table else PullOrigin.FILE,
         source=file.name,
         channels=found.channels,
-        packed=found.packed,
         where=place[0],
         start=place[1],
         curve=found.curve,

@@ -1,4 +1,4 @@
-"""One file of a pull from its bytes to channels, curve and what is stored of them. Asks no database."""
+"""One file of a pull from its bytes to channels and a curve. Asks no database."""
 
 from __future__ import annotations
 
@@ -13,8 +13,7 @@ from torvix_core.units.checked import Array
 from curves.files import mapping
 from curves.files.apart import read_table_apart
 from curves.files.mapping import Mapped
-from curves.reduction.curve import Curve, PackedChannel, RecordingKind, curve_of_channels
-from stand.pulls.codec import pack
+from curves.reduction.curve import Curve, RecordingKind, curve_of_channels
 from stand.pulls.raw_channels import RawChannels, figures_of
 
 
@@ -44,7 +43,6 @@ class FileRead:
     """`speed_torque` (2, n) in rpm and N·m, by which a recording is known again; `torque_step` in N·m."""
 
     channels: RawChannels
-    packed: Sequence[PackedChannel]
     speed_torque: Array
     torque_step: float
     curve: Curve
@@ -59,20 +57,10 @@ def read_file(file: FileToRead) -> FileRead:
     channels = mapping.apply(table, file.choice.mapped, is_table, file.choice.rate_hz, file.stoichiometric).values
     return FileRead(
         channels=channels,
-        packed=packed(channels),
         speed_torque=np.stack(figures_of(channels) if is_table else _speed_torque(channels)),
         torque_step=_step(channels) if is_table else 0.0,
         curve=curve_of_channels(RecordingKind(file.name, file.options, is_figures=is_table), channels),
     )
-
-
-def packed(channels: RawChannels) -> list[PackedChannel]:
-    """As they are stored, losslessly."""
-    found = []
-    for name, (unit, samples) in channels.items():
-        codec, data = pack(samples)
-        found.append(PackedChannel(name, unit[:16], codec, len(samples), data))
-    return found
 
 
 def _speed_torque(channels: RawChannels) -> list[Array]:

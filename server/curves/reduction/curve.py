@@ -15,7 +15,6 @@ from torvix_core.pull.trace import SPEED, TORQUE, Trace, TraceFinding
 from torvix_core.units.checked import Array
 
 from shop.refusals import Refusal
-from stand.pulls.codec import unpack
 from stand.pulls.raw_channels import RawChannels, figures_of, trace_of
 
 log = logging.getLogger("torvix.curves")
@@ -46,28 +45,6 @@ class RecordingKind:
     is_figures: bool = False  # printed, not sampled
     is_steps: bool = False
     is_check_pass: bool = False
-
-
-@dataclass(frozen=True)
-class PackedChannel:
-    """As it is stored (stand/pulls/codec.py)."""
-
-    name: str
-    unit: str
-    codec: str
-    samples: int
-    data: bytes
-
-
-def curve_of_packed(kind: RecordingKind, channels: Sequence[PackedChannel]) -> Curve:
-    """As `curve_of_channels`, of channels as they are stored; also of such as do not hold what they should."""
-    if kind.is_check_pass:
-        return curve_of_channels(kind, {})
-    try:
-        raw = {one.name: (one.unit, unpack(one.codec, one.data, one.samples)) for one in channels if one.samples}
-    except ValueError as error:
-        return Curve(kind.options, refused=str(error)[:300])
-    return curve_of_channels(kind, raw)
 
 
 def curve_of_channels(kind: RecordingKind, channels: RawChannels) -> Curve:

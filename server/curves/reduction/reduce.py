@@ -11,10 +11,11 @@ from torvix_core import VERSION
 from torvix_core.pull.reduction import Cut, Options, StandInertia
 
 from curves.models import ChannelMean, CurveAnomaly, Reduced, SampleFinding
-from curves.reduction.curve import Curve, PackedChannel, RecordingKind, curve_of_packed
+from curves.reduction.curve import Curve, RecordingKind, curve_of_channels
 from curves.reduction.nature import OF_FIGURES
 from shop.bulk_rows import copy_rows, next_keys
 from stand.models import Pull, PullState, Purpose
+from stand.pulls.samples import read_raw
 
 
 def options_for(pull: Pull) -> Options:
@@ -39,7 +40,12 @@ def reduce_pull(pull: Pull) -> Reduced | None:
 
 def curve_of(pull: Pull) -> Curve:
     """The curve of a complete pull from its samples; nothing is written."""
-    return curve_of_packed(kind_of(pull), packed_channels(pull))
+    kind = kind_of(pull)
+    try:
+        channels = {} if kind.is_check_pass else read_raw(pull)
+    except ValueError as error:  # stored bytes that do not hold what they should
+        return Curve(kind.options, refused=str(error)[:300])
+    return curve_of_channels(kind, channels)
 
 
 def kind_of(pull: Pull) -> RecordingKind:
@@ -47,10 +53,6 @@ def kind_of(pull: Pull) -> RecordingKind:
         str(pull), options_for(pull), is_figures=pull.origin in OF_FIGURES, is_steps=pull.purpose == Purpose.STEPS,
         is_check_pass=pull.purpose == Purpose.CHECK,
     )  # fmt: skip
-
-
-def packed_channels(pull: Pull) -> list[PackedChannel]:
-    return [PackedChannel(one.name, one.unit, one.codec, one.samples, bytes(one.data)) for one in pull.channels.all()]
 
 
 @transaction.atomic
