@@ -33,9 +33,18 @@ class Archives(BrowserCase):
             dialog.get_by_label(re.compile("^Skip .* that this shop has")).uncheck()
             dialog.get_by_label("Name of the engine").fill("The one from the barn")
             self.assertEqual(self.violations(page), [])
+
+            # The window is closed, and opened again: the file is there, and stays when it is only looked into.
+            page.reload(wait_until="domcontentloaded")
+            page.get_by_role("button", name=re.compile("^Continue with ")).click()
+            dialog.get_by_role("button", name="Cancel").click()
+            page.get_by_role("button", name=re.compile("^Continue with ")).click()
+            dialog.get_by_label(re.compile("^Skip .* that this shop has")).uncheck()
+            dialog.get_by_label("Name of the engine").fill("The one from the barn")
             dialog.get_by_role("button", name=re.compile(f"Import {tests} tests?$")).click()
             expect(dialog.get_by_text(re.compile(f"{tests} tests? imported"))).to_be_visible()
             dialog.get_by_role("button", name="Close").click()
+            expect(page.get_by_role("button", name=re.compile("^Continue with "))).to_be_hidden()
             page.goto("/engines", wait_until="domcontentloaded")
             page.get_by_label("Search").fill("barn")
             expect(page.get_by_role("row", name=re.compile("The one from the barn"))).to_be_visible()

@@ -71,8 +71,18 @@ class RunningOrder(Case):
             page.get_by_role("button", name=re.compile("^Read 5 files")).click()
             expect(page.get_by_test_id("files").get_by_role("alert")).to_contain_text("a time of day such as 14:05")
             page.get_by_label("When a 1.csv began").fill("14:05")
+            page.get_by_label("Stand", exact=True).fill("At the lake")
+
+            # The page is loaded again: the files, their order and what was said of them are as they were.
+            page.reload(wait_until="domcontentloaded")
+            expect(rows.nth(0)).to_contain_text("c cold a.csv")
+            expect(page.get_by_label("Stand", exact=True)).to_have_value("At the lake")
+            expect(page.get_by_label("When a 1.csv began")).to_have_value("14:05")
             page.get_by_role("button", name=re.compile("^Read 5 files")).click()
             expect(page.get_by_test_id("outcome")).to_contain_text("5 read, 0 known already, 0 refused")
+            page.reload(wait_until="domcontentloaded")
+            expect(page.get_by_label("Stand", exact=True)).to_be_hidden()
+            expect(rows).to_have_count(0)
         made = Pull.objects.filter(session__programme=self.trumpets, origin=PullOrigin.FILE).order_by("number")
         self.assertEqual([pull.source for pull in made],
                          ["c cold a.csv", "a 1.csv", "a 2.csv", "b 1.csv", "b 2.csv"])  # fmt: skip

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import AsyncIterator, Iterator
+from typing import IO
 
 from asgiref.sync import sync_to_async
 from django.http import HttpRequest, HttpResponse, HttpResponseBase, StreamingHttpResponse
@@ -12,8 +13,9 @@ from ninja import File, Router, Status
 from ninja.files import UploadedFile
 
 from curves.archive import exports, read_zip, unpack, uploads, write_zip
+from curves.archive.preview import ImportPreview
 from curves.archive.read_zip import ReadingChoice
-from curves.archive.schemas import ArchiveReadingIn, BringingOut, bringing_out
+from curves.archive.schemas import ArchiveReadingIn, BringingOut, UploadOut, bringing_out, upload_out
 from curves.archive.scope import Scope
 from curves.files.table import FileProblem
 from curves.models import ArchiveUpload
@@ -120,13 +122,24 @@ def upload(request: HttpRequest, file: File[UploadedFile]) -> BringingOut:
     if size > unpack.LARGEST_COLLECTION:
         raise Invalid("The file is too large.", fields={"file": f"at most {unpack.LARGEST_COLLECTION / 1e9:.0f} GB"})
     assert file.file is not None
-    try:
-        found = read_zip.look(person, file.file)
-    except FileProblem as problem:
-        raise Invalid(f"Nothing was read: {problem}.", fields={"file": str(problem)}) from problem
+    found = _looked_into(person, file.file)
     file.seek(0)
     kept = uploads.keep(person, file.name or "archive.zip", size, file.chunks(PIECE), timezone.now())
     return bringing_out(kept, found)
+
+
+@router.get("/archives", response=list[UploadOut], operation_id="uploaded_archives")
+def list_uploads(request: HttpRequest) -> list[UploadOut]:
+    """Files that were brought and not imported, of the last two days."""
+    return [upload_out(one) for one in uploads.waiting(_operator(request), timezone.now())]
+
+
+@router.get("/archives/{upload_id}", response=BringingOut, operation_id="uploaded_archive")
+def look_again(request: HttpRequest, upload_id: int) -> BringingOut:
+    """What one of them would bring into the shop as it is now."""
+    kept = _upload(request, upload_id)
+    with uploads.spooled(kept) as file:
+        return bringing_out(kept, _looked_into(_operator(request), file))
 
 
 @router.post("/archives/{upload_id}/read", response=JobOut, operation_id="read_archive")
@@ -143,6 +156,13 @@ def drop(request: HttpRequest, upload_id: int) -> Status[None]:
     """Nobody wants it any more."""
     _upload(request, upload_id).delete()
     return Status(204, None)
+
+
+def _looked_into(person: Person, file: IO[bytes]) -> ImportPreview:
+    try:
+        return read_zip.look(person, file)
+    except FileProblem as problem:
+        raise Invalid(f"Nothing was read: {problem}.", fields={"file": str(problem)}) from problem
 
 
 def _upload(request: HttpRequest, upload_id: int) -> ArchiveUpload:

@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from typing import Annotated
 
 from pydantic import Field
 
 from curves.archive.preview import ImportPreview, PreviewedPart
 from curves.models import ArchiveUpload
+from jobs.models import OVER
+from jobs.schemas import JobOut, job_out
 from shop.schema import Schema
 
 LONGEST_NAME = {"test": 200, "engine": 100, "shop": 40}  # a question; a name; what stands behind a name that is taken
@@ -44,12 +47,27 @@ class BringingOut(Schema):
     recordings_of: list[str]
 
 
+class UploadOut(Schema):
+    """A file that was brought and is not imported; `job`: that imports it now."""
+
+    id: int
+    name: str
+    by: str
+    at: datetime
+    job: JobOut | None
+
+
 class ArchiveReadingIn(Schema):
     """`name`: question of the test, name of the engine, or what stands behind a name that is taken."""
 
     name: Annotated[str, Field(max_length=200)] = ""
     use_own: bool = False
     skip_known: bool = True
+
+
+def upload_out(upload: ArchiveUpload) -> UploadOut:
+    job = upload.job if upload.job and upload.job.state not in OVER else None
+    return UploadOut(id=upload.pk, name=upload.name, by=str(upload.by), at=upload.at, job=job_out(job) if job else None)
 
 
 def bringing_out(upload: ArchiveUpload, found: ImportPreview) -> BringingOut:

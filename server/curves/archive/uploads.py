@@ -20,7 +20,7 @@ from curves.models import ArchivePiece, ArchiveUpload
 from jobs import kinds
 from jobs import service as jobs
 from jobs.kinds import Queue, Watch
-from jobs.models import Job
+from jobs.models import OVER, Job
 from jobs.service import Unusable
 from shop.models import Person
 from shop.permissions import require_operator
@@ -40,6 +40,13 @@ def keep(person: Person, name: str, size: int, pieces: Iterable[bytes], at: date
     for position, data in enumerate(pieces):
         ArchivePiece.objects.create(upload=upload, position=position, data=data)
     return upload
+
+
+def waiting(person: Person, at: datetime) -> list[ArchiveUpload]:
+    """The newest first, so that a window that was closed finds it, and the next shift; not what another imports."""
+    require_operator(person)
+    lying = ArchiveUpload.objects.filter(at__gte=at - KEPT).select_related("by", "job")
+    return [one for one in lying if one.job is None or one.job.state in OVER or one.job.asked_by_id == person.pk]
 
 
 @contextmanager

@@ -73,6 +73,17 @@ def begin(request: HttpRequest, programme_id: int) -> ImportBatchOut:
     return batch_out(imports.begin(request.user, programme, timezone.now()), request.user)
 
 
+@router.get(
+    "/programmes/{programme_id}/imports/unfinished", response=ImportBatchOut | None, operation_id="unfinished_import"
+)
+def read_unfinished(request: HttpRequest, programme_id: int) -> ImportBatchOut | None:
+    """One's own, to go on with."""
+    assert is_person(request.user)
+    programme = get_object_or_404(Programme.objects.visible_to(request.user), pk=programme_id)
+    batch = imports.unfinished(request.user, programme)
+    return batch_out(batch, request.user) if batch else None
+
+
 @router.post("/imports/{import_id}/files", response=ImportFile, operation_id="give_import_file")
 def give(request: HttpRequest, import_id: int, file: File[UploadedFile]) -> ImportFile:
     """One file; what is in it, or why it cannot be read."""

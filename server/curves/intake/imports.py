@@ -49,6 +49,15 @@ def begin(person: Person, programme: Programme, at: datetime) -> Import:
     return Import.objects.create(programme=programme, by=person, at=at)
 
 
+def unfinished(person: Person, programme: Programme) -> Import | None:
+    """What the person gave last, while some of it waits or is being read: a window that was closed finds it again."""
+    require_operator(person)
+    last = Import.objects.filter(programme=programme, by=person).first()
+    if last is None or jobs.is_going_on(last.job_id) or last.files.filter(state=FileState.WAITING).exists():
+        return last
+    return None
+
+
 def take(person: Person, batch: Import, name: str, content: bytes) -> SourceFile:
     """Keep one file as it came, and look what is in it. A file that cannot be read is told, and not kept."""
     require_operator(person)

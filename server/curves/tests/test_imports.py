@@ -268,6 +268,21 @@ class Refused(Scene):
             imports.begin(scenes.person(Role.VIEWER), self.programme, scenes.DAY)
         self.assertEqual((Pull.objects.count(), Job.objects.count()), (0, 0))
 
+    def test_what_was_given_and_not_read_is_found_again_by_who_gave_it(self):
+        self.assertIsNone(imports.unfinished(self.operator, self.programme))
+        job, batch = self.ask({"a 1.csv": sweep()})
+        self.assertEqual(imports.unfinished(self.operator, self.programme), batch)
+        self.assertIsNone(imports.unfinished(scenes.person(Role.OWNER), self.programme))
+        imports.work(job.arguments, Watch())
+        self.assertEqual(imports.unfinished(self.operator, self.programme), batch, "its job is not over")
+        Job.objects.filter(pk=job.pk).update(state=JobState.DONE)
+        self.assertIsNone(imports.unfinished(self.operator, self.programme))
+
+    def test_another_import_that_was_begun_takes_the_place_of_what_waits(self):
+        self.ask({"a 1.csv": sweep()})
+        imports.begin(self.operator, self.programme, scenes.DAY)
+        self.assertIsNone(imports.unfinished(self.operator, self.programme))
+
     def test_over_the_api_from_the_first_file_to_the_job(self):
         self.client.force_login(self.operator)
         batch = self.client.post(f"/api/programmes/{self.programme.pk}/imports").json()

@@ -293,6 +293,20 @@ class ByAJob(Shop):
         self.brought(self.zip())
         self.assertFalse(ArchiveUpload.objects.filter(pk=found["id"]).exists())
 
+    def test_a_window_that_was_closed_finds_it_again_and_so_does_the_next_shift(self):
+        found = self.brought(self.zip())
+        self.client.force_login(self.owner)
+        (listed,) = self.client.get("/api/archives").json()
+        self.assertEqual((listed["id"], listed["name"], listed["by"], listed["job"]),
+                         (found["id"], "from elsewhere.zip", str(self.operator), None))  # fmt: skip
+        self.assertEqual(self.client.get(f"/api/archives/{found['id']}").json(), found)
+
+    def test_while_one_imports_it_nobody_else_is_offered_it(self):
+        job = self.asked(self.brought(self.zip())["id"])
+        self.assertEqual([one["job"]["id"] for one in self.client.get("/api/archives").json()], [job.pk])
+        self.client.force_login(self.owner)
+        self.assertEqual(self.client.get("/api/archives").json(), [])
+
     def test_it_is_dropped_when_nobody_wants_it(self):
         found = self.brought(self.zip())
         self.assertEqual(self.client.delete(f"/api/archives/{found['id']}").status_code, 204)

@@ -105,7 +105,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * List Uploads
+         * @description Files that were brought and not imported, of the last two days.
+         */
+        get: operations["uploaded_archives"];
         put?: never;
         /**
          * Upload
@@ -125,7 +129,11 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        get?: never;
+        /**
+         * Look Again
+         * @description What one of them would bring into the shop as it is now.
+         */
+        get: operations["uploaded_archive"];
         put?: never;
         post?: never;
         /**
@@ -2051,6 +2059,26 @@ export interface paths {
         put?: never;
         /** Begin */
         post: operations["begin_import"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/imports/unfinished": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Unfinished
+         * @description One's own, to go on with.
+         */
+        get: operations["unfinished_import"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -10790,6 +10818,24 @@ export interface components {
             why: string;
         };
         /**
+         * UploadOut
+         * @description A file that was brought and is not imported; `job`: that imports it now.
+         */
+        UploadOut: {
+            /**
+             * At
+             * Format: date-time
+             */
+            at: string;
+            /** By */
+            by: string;
+            /** Id */
+            id: number;
+            job: components["schemas"]["JobOut"] | null;
+            /** Name */
+            name: string;
+        };
+        /**
          * UseOut
          * @description A setup that held a part, and how it did against the baseline of its programme.
          */
@@ -11518,6 +11564,26 @@ export interface operations {
             };
         };
     };
+    uploaded_archives: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["UploadOut"][];
+                };
+            };
+        };
+    };
     upload_archive: {
         parameters: {
             query?: never;
@@ -11536,6 +11602,28 @@ export interface operations {
                 };
             };
         };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["BringingOut"];
+                };
+            };
+        };
+    };
+    uploaded_archive: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                upload_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
         responses: {
             /** @description OK */
             200: {
@@ -14339,6 +14427,28 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["ImportBatchOut"];
+                };
+            };
+        };
+    };
+    unfinished_import: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["ImportBatchOut"] | null;
                 };
             };
         };

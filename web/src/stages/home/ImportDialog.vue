@@ -6,11 +6,13 @@ import { useRouter } from 'vue-router'
 
 import { answer, api, type Schema, upload } from '../../app/api/client'
 import { refresh } from '../../app/api/queries'
-import { useJob } from '../../app/api/useJob'
+import { type Job, useJob } from '../../app/api/useJob'
 import ProblemNote from '../../ui/ProblemNote.vue'
 
-const props = defineProps<{ file: File }>()
+const props = defineProps<{ file: File | Schema['UploadOut'] }>()
 const emit = defineEmits<{ close: [] }>()
+/** Opened before, in a window that was closed since; maybe by somebody else: only who says so discards it. */
+const earlier = props.file instanceof File ? null : props.file
 const router = useRouter()
 const queries = useQueryClient()
 const work = useJob<{ programmes: number[]; skipped: number }>()
@@ -41,21 +43,30 @@ const pulls = computed(() => coming.value.reduce((sum, test) => sum + test.pulls
 
 async function look() {
   try {
-    found.value = await upload<Schema['BringingOut']>('/api/archives', props.file)
-    if (gone) drop()
+    found.value = await (props.file instanceof File
+      ? upload<Schema['BringingOut']>('/api/archives', props.file)
+      : lookAgain(props.file.id))
+    if (gone && !earlier) void drop()
     name.value = found.value.kind === 'shop' ? `from ${found.value.name}`.slice(0, 40) : found.value.name
   } catch (caught) {
     problem.value = caught as Error
   }
   looking.value = false
 }
-onMounted(look)
-async function bring() {
+async function lookAgain(upload_id: number) {
+  return answer(await api.GET('/api/archives/{upload_id}', { params: { path: { upload_id } } }))
+}
+onMounted(async () => {
+  await look()
+  if (found.value && earlier?.job) await follow(() => Promise.resolve(earlier.job!))
+})
+function bring() {
   const params = { path: { upload_id: found.value!.id } }
   const body = { name: name.value.trim(), use_own: own.value, skip_known: skip.value }
-  const read = await work.start(async () =>
-    answer(await api.POST('/api/archives/{upload_id}/read', { params, body })),
-  )
+  return follow(async () => answer(await api.POST('/api/archives/{upload_id}/read', { params, body })))
+}
+async function follow(ask: () => Promise<Job>) {
+  const read = await work.start(ask)
   if (!read?.programmes) return
   await refresh(queries)
   if (isOne.value) await router.push({ name: 'pulls', params: { id: read.programmes[0] } })
@@ -64,12 +75,16 @@ async function bring() {
     outcome.value = `${counted(read.programmes.length)} imported.${skipped}`
   }
 }
-function drop() {
-  void api.DELETE('/api/archives/{upload_id}', { params: { path: { upload_id: found.value!.id } } })
+async function drop() {
+  await api.DELETE('/api/archives/{upload_id}', { params: { path: { upload_id: found.value!.id } } })
 }
-function close() {
-  // What goes on in the background goes on; a file that nobody has read is not kept.
-  if (found.value && !work.running.value && !outcome.value) drop()
+async function close() {
+  // What goes on in the background goes on; a file that was opened here and is not imported is not stored.
+  if (!earlier && found.value && !work.running.value && !outcome.value) await drop()
+  emit('close')
+}
+async function discard() {
+  await drop()
   emit('close')
 }
 onUnmounted(() => (gone = true))
@@ -157,6 +172,7 @@ function names(all: { name: string }[]) {
             :disabled="!coming.length || (found.kind !== 'shop' && !name.trim())"
             >{{ isOne ? 'Import test' : `Import ${counted(coming.length)}` }}</v-btn
           >
+          <v-btn v-if="earlier && !work.running.value" @click="discard">Discard file</v-btn>
           <v-btn variant="text" @click="close">{{ work.running.value ? 'Close' : 'Cancel' }}</v-btn>
         </p>
       </v-form>

@@ -13,8 +13,22 @@ import WhereFields from './WhereFields.vue'
 
 const { mayOperate } = useFrame()
 const router = useRouter()
-const { batch, taking, error, where, wrong, rates, work, waiting, layouts, settled, take, move, run } =
-  useImport()
+const {
+  batch,
+  taking,
+  error,
+  where,
+  wrong,
+  rates,
+  work,
+  waiting,
+  layouts,
+  settled,
+  take,
+  move,
+  run,
+  startOver,
+} = useImport()
 const STEPS = ['Files', 'Columns, setups, order', 'Read']
 const step = computed(() => (!batch.value?.files.length ? 1 : settled.value || work.result.value ? 3 : 2))
 
@@ -98,6 +112,7 @@ useKeys([
         <v-btn color="hand" variant="flat" @click="run">
           Read {{ waiting.length }} {{ waiting.length === 1 ? 'file' : 'files' }} <kbd>Enter</kbd>
         </v-btn>
+        <v-btn @click="startOver">Remove these files</v-btn>
       </p>
       <div v-if="work.running.value" class="d-grid ga-2 justify-items-start" role="status">
         <v-progress-linear

@@ -1,26 +1,28 @@
 /** Files on their way in: given, laid out, put in their order, read by a worker. */
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, ref } from 'vue'
+import { computed, onMounted, ref } from 'vue'
 
 import { answer, api, Problem, type Schema, upload } from '../../app/api/client'
 import { refresh } from '../../app/api/queries'
-import { OVER, useJob } from '../../app/api/useJob'
+import { type Job, OVER, useJob } from '../../app/api/useJob'
 import { useFrame } from '../../app/frame'
+import { useUnsaved, useUnsavedEdit } from '../../ui/useUnsaved'
 import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 
 export type Layout = Schema['LayoutOut']
 export type Batch = Schema['ImportBatchOut']
 
 export function useImport() {
-  const { programme } = useFrame()
+  const { programme, mayOperate } = useFrame()
   const queries = useQueryClient()
-  const batch = ref<Schema['ImportBatchOut'] | null>(null)
+  const unsaved = `import into ${programme.value.id}`
+  const batch = useUnsavedEdit<Batch>(unsaved)
   const taking = ref({ done: 0, total: 0 })
   const error = ref<Error | null>(null)
-  const where = ref(emptyWhere(isoDay(new Date())))
+  const where = useUnsaved(`${unsaved}, where`, emptyWhere(isoDay(new Date())))
   const wrong = ref<Record<string, string>>({})
-  const rates = ref<Record<string, string>>({})
-  const moved = ref(false)
+  const rates = useUnsaved<Record<string, string>>(`${unsaved}, rates`, {})
+  const moved = ref(batch.value !== null)
   const work = useJob<{ read: number; refused: number; known: number; left: number }>()
 
   const waiting = computed(() => batch.value?.files.filter((file) => file.state === 'waiting') ?? [])
@@ -31,22 +33,48 @@ export function useImport() {
     return state !== undefined && !OVER.includes(state)
   })
 
+  const path = () => ({ params: { path: { programme_id: programme.value.id } } })
+  async function begin() {
+    batch.value = answer(await api.POST('/api/programmes/{programme_id}/imports', path()))
+    moved.value = false
+  }
+  /** What waits is not read: it is here no more. */
+  async function startOver() {
+    error.value = null
+    try {
+      await begin()
+    } catch (caught) {
+      error.value = caught as Error
+    }
+  }
+  /** What was given before the window was closed, with what was said of it here. */
+  async function find() {
+    try {
+      const found = answer(await api.GET('/api/programmes/{programme_id}/imports/unfinished', path()))
+      if (found && found.id === batch.value?.id) merge(found)
+      else batch.value = found
+      if (!found) {
+        where.value = emptyWhere(isoDay(new Date()))
+        rates.value = {}
+      } else if (settled.value) void follow(() => Promise.resolve(found.job!))
+    } catch (caught) {
+      error.value = caught as Error
+    }
+  }
+  let finding = Promise.resolve()
+  onMounted(() => mayOperate.value && (finding = find()))
   async function take(files: Iterable<File>) {
     const given = [...files]
     if (!given.length) return
     error.value = null
     taking.value = { done: 0, total: given.length }
+    await finding
     try {
       // What was refused before anything was read stays in the list beside what is brought next.
-      if (!batch.value || settled.value || (batch.value.job && !waiting.value.length)) {
-        batch.value = answer(
-          await api.POST('/api/programmes/{programme_id}/imports', {
-            params: { path: { programme_id: programme.value.id } },
-          }),
-        )
-      }
+      if (!batch.value || settled.value || (batch.value.job && !waiting.value.length)) await begin()
+      const id = batch.value!.id
       for (const file of given) {
-        await upload(`/api/imports/${batch.value.id}/files`, file)
+        await upload(`/api/imports/${id}/files`, file)
         taking.value.done++
       }
     } catch (caught) {
@@ -60,8 +88,11 @@ export function useImport() {
     const fresh = answer(
       await api.GET('/api/imports/{import_id}', { params: { path: { import_id: batch.value.id } } }),
     )
+    merge(fresh)
+  }
+  function merge(fresh: Batch) {
     // What was chosen already stays as it is, unless a list that came after it says where the files belong.
-    const before = batch.value.files
+    const before = batch.value!.files
     const list = (files: Schema['ImportFile'][]) => files.filter((file) => file.state === 'manifest').length
     if (list(fresh.files) === list(before)) {
       const place = new Map(before.map((file, at) => [file.id, at]))
@@ -116,7 +147,7 @@ export function useImport() {
         })),
       where: read.where,
     }
-    await work.start(async () => {
+    await follow(async () => {
       try {
         const asked = answer(
           await api.POST('/api/imports/{import_id}/run', { params: { path: { import_id: id } }, body }),
@@ -128,6 +159,9 @@ export function useImport() {
         throw caught
       }
     })
+  }
+  async function follow(ask: () => Promise<Job>) {
+    await work.start(ask)
     error.value = work.error.value
     if (!error.value) {
       await look()
@@ -135,5 +169,8 @@ export function useImport() {
     }
   }
 
-  return { batch, taking, error, where, wrong, rates, work, waiting, layouts, settled, take, move, run }
+  return {
+    ...{ batch, taking, error, where, wrong, rates, work, waiting, layouts, settled },
+    ...{ take, move, run, startOver },
+  }
 }
