@@ -51,6 +51,14 @@ class Checks(SimpleTestCase):
         columns["lambda"][:] = np.nan
         self.assertEqual(self.found(columns), [(TraceProblem.MISSING, "lambda", 500)])
 
+    def test_a_channel_with_a_slower_rate_of_its_own_lacks_nothing_between_its_readings(self):
+        columns = sweep()
+        columns["oil_temperature"] = np.full(500, np.nan)
+        columns["oil_temperature"][::10] = 363.15
+        self.assertEqual(self.found(columns), [])
+        columns["oil_temperature"][200:300] = np.nan
+        self.assertEqual(self.found(columns), [(TraceProblem.MISSING, "oil_temperature", 109)])
+
     def test_a_single_impossible_sample(self):
         columns = sweep()
         columns["lambda"][17] = 9999.0

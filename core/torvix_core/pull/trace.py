@@ -17,6 +17,9 @@ GAP_STEPS = 2.5  # a step in time this many times the usual one is a gap
 RPM_JUMP = 250.0  # rpm between two samples; a sweep of 1000 rpm/s read at 50 Hz moves 20 [prac]
 STUCK_SHARE = 0.5  # of the pull without one change in speed or torque: the sensor is stuck [prac]
 
+SLOW_LEAST = 4  # readings that tell of a rate of their own
+SLOW_WAITS = 2.5  # times its own interval a slow channel may say nothing
+
 BANKS = ("lambda_left", "lambda_right")  # of a stand that reads the mixture of each bank
 
 # What a channel can read, SI; outside it the sensor is broken or the unit wrong [prac]
@@ -122,12 +125,37 @@ def check(trace: Trace) -> tuple[TraceFinding, ...]:
     if not within.all():
         for row in np.flatnonzero(~within):
             samples, name = trace.values[row], trace.names[row]
-            _mark(found, trace, TraceProblem.MISSING, name, np.isnan(samples))
+            _mark(found, trace, TraceProblem.MISSING, name, silent(samples, name))
             _mark(found, trace, TraceProblem.IMPLAUSIBLE, name, (samples < floors[row]) | (samples > ceilings[row]))
     for name in (SPEED, TORQUE):
         if name in trace.rows:
             _check_motion(trace, name, found)
     return tuple(found)
+
+
+def silent(samples: Array, name: str = "") -> NDArray[np.bool_]:
+    """Where a channel said nothing although it should have. One that is slower than the others has a rate of its own:
+    between its readings nothing is missing. Speed and torque are needed in every sample.
+
+    Shapes: (n,), as `samples`.
+    Units:  none.
+    Errors: none.
+    Source: house rule: its own rate is the median distance of its readings; a wait of SLOW_WAITS of them is silence.
+    >>> slow = np.array([90, np.nan, np.nan, 91, np.nan, np.nan, 92, *[np.nan] * 8, 93, np.nan])
+    >>> int(silent(slow).sum()), int(silent(slow, "torque").sum())
+    (8, 13)
+    """
+    missing = np.isnan(samples)
+    read = np.flatnonzero(~missing)
+    if name in (SPEED, TORQUE) or len(read) < SLOW_LEAST:
+        return missing
+    own = float(np.median(read[1:] - read[:-1]))
+    if own < 2:
+        return missing
+    ends = np.concatenate([[-1], read, [len(samples)]])
+    waits = np.repeat(ends[1:] - ends[:-1], ends[1:] - ends[:-1])[: len(samples)]
+    quiet: NDArray[np.bool_] = missing & (waits > SLOW_WAITS * own)
+    return quiet
 
 
 def impossible(trace: Trace) -> NDArray[np.bool_]:

@@ -17,6 +17,7 @@ PROTOCOL = 1
 LONGEST_LINE = 1_000_000  # bytes
 CONNECT_TIMEOUT_S = 2.0
 LONGEST_NAME, LONGEST_UNIT = 40, 16  # characters of a channel, as the columns hold
+LONGEST_WHY = 250  # characters of a reason, as a pull keeps it
 TIME = "time"  # the column that every pull has beside its channels
 
 
@@ -89,7 +90,14 @@ class LineNotUnderstood:
     why: str
 
 
-Message = Hello | Samples | StateChange | LineWeather | Reply | LineNotUnderstood
+@dataclass(frozen=True)
+class Farewell:
+    """The stand closes the line, and says why: an adapter that does not hear its stand any more."""
+
+    why: str
+
+
+Message = Farewell | Hello | Samples | StateChange | LineWeather | Reply | LineNotUnderstood
 
 
 @dataclass
@@ -130,7 +138,7 @@ class Line:
             raise LineLost(f"the line to the stand broke ({error.strerror or error})") from error
 
     def read(self) -> Iterator[Message]:
-        """Every whole message that has come. LineLost when the stand has gone."""
+        """Every whole message that has come. LineLost when the stand has gone, or says that it goes."""
         try:
             while part := self.socket.recv(262_144):
                 self.pending += part
@@ -158,6 +166,8 @@ class Line:
             if gathered:
                 yield gathered
                 gathered = None
+            if isinstance(message, Farewell):
+                raise LineLost(message.why)
             if isinstance(message, Hello):
                 self.columns = len(message.names)
             yield message
@@ -178,6 +188,8 @@ class Line:
                     return Reply(int(message["id"] or 0), bool(message["ok"]), str(message.get("why", "")))
                 case "hello":
                     return _hello(message)
+                case "bye":
+                    return Farewell(str(message["why"])[:LONGEST_WHY] or "the stand closed the line")
                 case other:
                     return LineNotUnderstood(f"message type {other!r}")
         except (ValueError, KeyError, TypeError, IndexError, OverflowError) as error:

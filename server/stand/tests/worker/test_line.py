@@ -1,6 +1,7 @@
 import json
 import math
 import socket
+from collections.abc import Iterator
 from typing import Any
 
 from django.test import SimpleTestCase
@@ -53,6 +54,15 @@ class Messages(LineCase):
         self.assertEqual(heard[1].first, 7)
         self.assertEqual(heard[1].table().tolist(), [[0.1, 1000.0, 5.5], [0.12, 1001.5, 6.0]])
         self.assertEqual(heard[2:], [StateChange("armed"), LineWeather([97.2]), Reply(4, False, "too hot")])
+
+    def test_a_stand_that_takes_its_leave_is_lost_for_the_reason_it_gives_after_what_it_sent(self):
+        self.heard(HELLO)
+        for message in ({"type": "samples", "n": 7, "t": [0.1], "v": [[1000, 5.5]]}, {"type": "bye", "why": "no bus"}):
+            self.stand.sendall(json.dumps(message).encode() + b"\n")
+        reading: Iterator[Any] = self.line.read()
+        self.assertEqual(next(reading).first, 7)
+        with self.assertRaisesRegex(LineLost, "no bus"):
+            next(reading)
 
     def test_samples_that_follow_each_other_come_as_one_block_and_a_gap_parts_them(self):
         one = [{"type": "samples", "n": number, "t": [number / 50], "v": [[1000 + number, 5]]} for number in (4, 5, 8)]

@@ -13,6 +13,8 @@ const { data: brought, refetch } = useQuery({
   queryKey: ['archives'],
   queryFn: async () => answer(await api.GET('/api/archives')),
 })
+const LONGEST = 24
+const shortened = (name: string) => (name.length > LONGEST ? `${name.slice(0, LONGEST)}…` : name)
 function close() {
   chosen.value = null
   void refetch()
@@ -25,7 +27,7 @@ function close() {
       Import tests…
     </FileButton>
     <v-btn v-if="brought?.length && !chosen" class="ml-2" @click="chosen = brought[0]!">
-      Continue with {{ brought[0]!.name }}
+      Continue with {{ shortened(brought[0]!.name) }}
     </v-btn>
     <ImportDialog v-if="chosen" :file="chosen" @close="close" />
   </span>
