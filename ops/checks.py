@@ -13,7 +13,7 @@ from ops.machine import PYTHON, ROOT, VENV, WEB, say
 MANAGE = [str(PYTHON), "server/manage.py"]
 SCHEMA = WEB / "openapi.json"
 TYPES = WEB / "src/app/api/schema.d.ts"
-TEST_LABELS = ["core/tests", "ops", "standin", "server", "demo", "browser_tests", "perf"]
+TEST_LABELS = ["core/tests", "ops", "adapters", "standin", "server", "demo", "browser_tests", "perf"]
 # In the tests, and in every process that they start, a warning is an error; each exception with its reason.
 WARNINGS = [
     "error",

@@ -1,0 +1,99 @@
+"""One stream of samples from what the sources of a stand say, each in its own time and at its own rate.
+
+A sample is made whenever the engine speed is read, at the time at which it was read. Every other channel is in it if
+it was read since the sample before, and is missing otherwise: nothing is made up between two readings.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+
+from adapters.stand_map import SPEED, StandMap
+
+LEAST_STEP_S = 1e-6  # between two samples, where readings come in a heap
+
+
+@dataclass
+class SourceClock:
+    """Times by the clock of a source, on ours. The reading that was fastest on its way tells how the clocks stand.
+
+    Source: the least of arrival less sent time bounds the offset of two clocks from above (common practice in
+            one-way synchronization); it is let out by `DRIFT` so that clocks that run differently are followed.
+    """
+
+    DRIFT = 2e-4  # s/s, more than any quartz [prac]
+    JUMP_S = 2.0  # by which a clock that was set differs
+    offset_s: float = math.nan
+    arrived_s: float = math.nan
+    jumps: int = 0
+
+    def at(self, sent_s: float, arrived_s: float) -> float:
+        """When it was read, by our clock; never later than it arrived."""
+        new = arrived_s - sent_s
+        if math.isnan(self.offset_s):
+            self.offset_s = new
+        elif abs(new - self.offset_s) > self.JUMP_S:
+            self.offset_s, self.jumps = new, self.jumps + 1
+        else:
+            self.offset_s = min(new, self.offset_s + self.DRIFT * max(0.0, arrived_s - self.arrived_s))
+        self.arrived_s = arrived_s
+        return sent_s + self.offset_s
+
+
+@dataclass
+class Health:
+    """What a person should know of how samples come."""
+
+    samples: int = 0
+    gaps: int = 0  # steps of more than twice the usual
+    longest_s: float = 0.0
+    jitter_s: float = 0.0  # mean distance of a step from the usual one, over the last hundred or so
+
+    def count(self, step_s: float, usual_s: float) -> None:
+        self.samples += 1
+        self.jitter_s += (abs(step_s - usual_s) - self.jitter_s) / 100
+        if step_s > 2 * usual_s:
+            self.gaps += 1
+            self.longest_s = max(self.longest_s, step_s)
+
+
+@dataclass
+class Stream:
+    """`send` gets each sample: its time, s, and a value for each channel of the map, None where there is none."""
+
+    of: StandMap
+    clock: Callable[[], float]
+    send: Callable[[float, list[float | None]], None] = lambda at, row: None
+    health: Health = field(default_factory=Health)
+    heard_at: dict[int, float] = field(default_factory=dict)  # by row of the map, when it was last read
+
+    def __post_init__(self) -> None:
+        self._names = [one.name for one in self.of.channels]
+        self._speed = self._names.index(SPEED)
+        self._open: list[float | None] = [None] * len(self._names)
+        self.weather: list[float | None] = [None] * len(self.of.weather)
+        self._last_s = -math.inf
+
+    def take(self, readings: Mapping[int, float], at: float | None = None) -> None:
+        """Raw readings by row of the map, read at one time (s by our clock; now where not given)."""
+        now = self.clock()
+        for place, raw in readings.items():
+            row = self.of.rows[place]
+            self.heard_at[place] = now
+            value = None if not math.isfinite(raw) or raw in row.missing else raw * row.scale + row.offset
+            if place < len(self._open):
+                self._open[place] = value
+            else:
+                self.weather[place - len(self._open)] = value
+        if self._speed in readings:
+            self._close(now if at is None else min(at, now))
+
+    def _close(self, at: float) -> None:
+        at = max(at, self._last_s + LEAST_STEP_S)
+        if math.isfinite(self._last_s):
+            self.health.count(at - self._last_s, 1 / self.of.rate_hz)
+        self._last_s = at
+        row, self._open = self._open, [None] * len(self._names)
+        self.send(at, row)

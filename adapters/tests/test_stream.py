@@ -1,0 +1,85 @@
+"""One stream of what comes at its own time: nothing is made up, and clocks that jump do not bend it."""
+
+import math
+import unittest
+from itertools import pairwise
+
+from adapters import stand_map
+from adapters.stream import SourceClock, Stream
+
+MAP = stand_map.checked({
+    "stand": "Cell 2", "rate_hz": 100,
+    "sources": [{"kind": "modbus", "name": "brake", "host": "192.0.2.10"}],
+    "channels": [
+        {"name": "rpm", "unit": "rpm", "register": 1},
+        {"name": "torque", "unit": "N·m", "register": 2, "scale": 0.1, "offset": -5, "missing": [65_535]},
+        {"name": "oil_temperature", "unit": "°C", "register": 3, "rate_hz": 2},
+    ],
+    "weather": [{"name": "barometer", "unit": "kPa", "register": 4, "scale": 0.01}],
+})  # fmt: skip
+
+
+class Streams(unittest.TestCase):
+    def setUp(self):
+        self.now = 0.0
+        self.sent: list[tuple[float, list[float | None]]] = []
+        self.stream = Stream(MAP, lambda: self.now, lambda at, row: self.sent.append((at, row)))
+
+    def take(self, at: float, **readings: float) -> None:
+        self.now = at
+        places = {"rpm": 0, "torque": 1, "oil": 2, "air": 3}
+        self.stream.take({places[name]: value for name, value in readings.items()})
+
+    def test_a_sample_is_made_by_the_speed_and_holds_what_came_since(self):
+        self.take(1.0, torque=3050)
+        self.take(1.001, oil=90)
+        self.take(1.002, rpm=3000)
+        self.take(1.012, rpm=3004, torque=3060)
+        self.take(1.022, rpm=3008)
+        self.assertEqual(self.sent, [(1.002, [3000, 300.0, 90]), (1.012, [3004, 301.0, None]),
+                                     (1.022, [3008, None, None])])  # fmt: skip
+
+    def test_what_the_sensor_calls_missing_is_missing_before_it_is_scaled(self):
+        self.take(1.0, rpm=3000, torque=65_535, oil=math.nan)
+        self.assertEqual(self.sent[0][1], [3000, None, None])
+
+    def test_times_grow_where_readings_come_in_a_heap(self):
+        for rpm in (3000, 3004, 3008):
+            self.take(1.0, rpm=rpm)
+        times = [at for at, _ in self.sent]
+        self.assertTrue(all(one < other for one, other in pairwise(times)), times)
+
+    def test_the_weather_is_the_last_that_came(self):
+        self.take(1.0, air=9720)
+        self.take(1.1, air=math.nan)
+        self.assertEqual(self.stream.weather, [None])
+        self.take(1.2, air=9730)
+        self.assertEqual(self.stream.weather, [97.3])
+
+    def test_gaps_and_jitter_are_counted(self):
+        at = 0.0
+        for step in [0.01] * 50 + [0.035] + [0.01] * 50:
+            at += step
+            self.take(at, rpm=3000)
+        self.assertEqual((self.stream.health.gaps, round(self.stream.health.longest_s, 4)), (1, 0.035))
+        self.assertLess(self.stream.health.jitter_s, 0.001)
+
+
+class Clocks(unittest.TestCase):
+    def test_delay_on_the_way_does_not_move_a_reading(self):
+        clock = SourceClock()
+        found = [clock.at(100 + n / 100, 5 + n / 100 + delay) - n / 100
+                 for n, delay in enumerate([0.004, 0.001, 0.05, 0.002, 0.2, 0.001])]  # fmt: skip
+        self.assertEqual([round(one, 3) for one in found], [5.004, 5.001, 5.001, 5.001, 5.001, 5.001])
+
+    def test_a_clock_that_runs_slow_is_followed(self):
+        clock, last = SourceClock(), 0.0
+        for second in range(3600):
+            last = clock.at(second * (1 - 1e-4), float(second))
+        self.assertAlmostEqual(last, 3599, delta=0.01)
+
+    def test_a_clock_that_is_set_is_taken_up_again_and_counted(self):
+        clock = SourceClock()
+        clock.at(100.0, 5.0)
+        self.assertEqual((clock.at(4000.0, 6.0), clock.jumps), (6.0, 1))
+        self.assertAlmostEqual(clock.at(4000.5, 6.5), 6.5)
