@@ -162,14 +162,19 @@ def keep(options: argparse.Namespace) -> None:
 STAND_TOOLS = {
     "standin": ("standin", "the simulated stand alone, to try an adapter or an application against"),
     "conform": ("standin.conformance", "does a stand speak the line protocol? For people who write an adapter"),
+    "adapter": ("adapters", "link a stand that speaks Modbus, MQTT, CAN, OPC UA or lines of text, by its map"),
 }
 
 
 def stand_tool(name: str, *arguments: str) -> int:
-    """Runs with Python's standard library alone, so nothing is installed for it."""
-    env = {**os.environ, "TORVIX_PROG": f"./torvix {name}"}
+    """The stand-in and the check run with Python's standard library alone; what speaks a standard needs its library."""
+    python: str | Path = sys.executable
+    if name == "adapter" or "--over" in arguments:
+        install(tests=False)
+        python = PYTHON
+    env = {**os.environ, "TORVIX_PROG": f"./torvix {name}", "PYTHONPATH": str(ROOT / "core")}
     try:
-        return subprocess.run([sys.executable, "-m", STAND_TOOLS[name][0], *arguments], cwd=ROOT, env=env).returncode
+        return subprocess.run([python, "-m", STAND_TOOLS[name][0], *arguments], cwd=ROOT, env=env).returncode
     except KeyboardInterrupt:
         return 130
 

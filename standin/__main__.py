@@ -11,6 +11,8 @@ from pathlib import Path
 
 from standin.engine import ENGINES
 from standin.faults import Script, load_script
+from standin.over.publisher import Said, map_of
+from standin.over.standards import USUAL_PORT, publisher
 from standin.server import WATCHDOG_S, Server
 from standin.stand import Stand
 
@@ -46,7 +48,13 @@ def main() -> None:
         metavar="FILE",
         help=f"faults that come by themselves: a JSON list of lines such as {lines}",
     )
-    asyncio.run(run(parser.parse_args()))
+    over = "also over an open standard, as a stand that only reports: the line of this program is its console then"
+    parser.add_argument("--over", choices=USUAL_PORT, help=over)
+    parser.add_argument("--over-port", type=int, default=0, help="where, or which broker; its usual one if left out")
+    parser.add_argument("--map", type=Path, metavar="FILE", help="write the map for ./torvix adapter there")
+    options = parser.parse_args()
+    options.reports_only |= options.over is not None
+    asyncio.run(run(options))
 
 
 async def run(options: argparse.Namespace) -> None:
@@ -62,6 +70,15 @@ async def run(options: argparse.Namespace) -> None:
         reports_only=options.reports_only,
         watchdog_s=options.watchdog,
     )
+    if options.over:
+        server.also = publisher(options.over, options.host, options.over_port)
+        channels = tuple((name, unit) for name, unit, _ in stand.channels)
+        said = Said(channels, options.rate, stand.engine.inertia)
+        await server.also.start(said)
+        if options.map:
+            from tomli_w import dumps  # without --over nothing is needed that Python does not have
+
+            options.map.write_text(dumps(map_of(said, server.also)))
     listening = await server.serve(options.host, options.port)
     print(f"stand listens on {options.host}:{listening.sockets[0].getsockname()[1]}", flush=True)
     stop = asyncio.Event()
@@ -70,6 +87,8 @@ async def run(options: argparse.Namespace) -> None:
     await stop.wait()
     server.task.cancel()
     listening.close()
+    if server.also:
+        await server.also.stop()
 
 
 if __name__ == "__main__":

@@ -8,9 +8,10 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from standin.faults import Trouble
+from standin.over.publisher import WEATHER as WEATHER_CHANNELS
+from standin.over.publisher import Publisher, Row
 from standin.stand import Refused, Stand, State
 
-WEATHER_CHANNELS = (("barometer", "kPa"), ("temperature", "°C"), ("humidity", "%"))
 WEATHER_EVERY_S = 2.0
 WATCHDOG_S = 1.5  # without a word from whoever armed it the stand stops by itself
 MOVING = (State.ARMED, State.SWEEPING)
@@ -34,6 +35,7 @@ class Server:
     guard_heard: float = 0.0
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
     sent: int = 0
+    also: Publisher | None = None  # what takes the samples out besides the line
 
     async def serve(self, host: str, port: int) -> asyncio.Server:
         server = await asyncio.start_server(self._client, host, port, limit=LONGEST_LINE)
@@ -160,13 +162,18 @@ class Server:
                 self._cut()
                 return
             if self.stand.state is not before:
-                await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
+                await self._hand_out(first, times, rows)
                 await self._tell(self._state_message())
                 rows, times, first = [], [], self.sent
                 if self.stepped and self.stand.state is State.IDLE:
                     return
         if rows:
-            await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
+            await self._hand_out(first, times, rows)
+
+    async def _hand_out(self, first: int, times: list[float], rows: list[Row]) -> None:
+        await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
+        if self.also and Trouble.HUSH not in self.stand.faults.troubles:
+            await self.also.send(times, rows, self._air())
 
     def _hello(self) -> dict[str, Any]:
         can = [] if self.reports_only else ["arm", "start", "abort", "holds"]
@@ -190,9 +197,11 @@ class Server:
         return {"type": "state", "state": self.stand.state.value, "t": round(self.stand.seconds, 6)}
 
     def _weather_message(self) -> dict[str, Any]:
+        return {"type": "weather", "t": round(self.stand.seconds, 6), "v": self._air()}
+
+    def _air(self) -> list[float]:
         air = self.stand.weather()
-        values = [round(air.barometer, 3), round(air.temperature, 2), round(air.humidity, 1)]
-        return {"type": "weather", "t": round(self.stand.seconds, 6), "v": values}
+        return [round(air.barometer, 3), round(air.temperature, 2), round(air.humidity, 1)]
 
     async def _tell(self, message: dict[str, Any]) -> None:
         if Trouble.HUSH in self.stand.faults.troubles or (self.reports_only and message["type"] == "state"):

@@ -1,0 +1,59 @@
+"""python -m adapters: serve a stand that speaks something of its own, by a map, until told to stop."""
+
+from __future__ import annotations
+
+import argparse
+import asyncio
+import logging
+import os
+import signal
+import sys
+from pathlib import Path
+
+from adapters import stand_map
+from adapters.adapter import Adapter
+from adapters.stand_map import MapProblem, StandMap
+
+
+def main() -> int:
+    parser = argparse.ArgumentParser(
+        prog=os.environ.get("TORVIX_PROG", "python -m adapters"),
+        description="Reads a stand by Modbus, MQTT, CAN, OPC UA or lines of text, and speaks the line protocol of "
+        "docs/line-protocol.md to Torvix.",
+        epilog="docs/adapters.md says what is in a map. ./torvix conform HOST PORT checks what comes out.",
+    )
+    parser.add_argument("map", type=Path, help="a map, as the Stands screen saves it")
+    parser.add_argument("--host", default="127.0.0.1", help="address to serve at; 0.0.0.0 for another machine")
+    parser.add_argument("--port", type=int, default=7421, help="0 takes any free port")
+    options = parser.parse_args()
+    logging.basicConfig(format="%(asctime)s %(levelname)s %(message)s", level=logging.INFO)
+    for loud in ("pymodbus", "asyncua", "can"):  # what they say of a lost line, we say in words
+        logging.getLogger(loud).setLevel(logging.CRITICAL)
+    try:
+        found = stand_map.read(options.map.read_text())
+    except OSError as error:
+        print(f"{options.map} cannot be read: {error.strerror}", file=sys.stderr)
+        return 1
+    except MapProblem as problem:
+        for place, why in problem.errors.items():
+            print(f"{options.map}: {place}: {why}" if place else f"{options.map}: {why}", file=sys.stderr)
+        return 1
+    asyncio.run(run(found, options.host, options.port))
+    return 0
+
+
+async def run(found: StandMap, host: str, port: int) -> None:
+    def ready(at: int) -> None:
+        print(f"{found.stand}: an adapter listens on {host}:{at}", flush=True)
+
+    task = asyncio.create_task(Adapter(found).run(host, port, ready))
+    for number in (signal.SIGINT, signal.SIGTERM):
+        asyncio.get_running_loop().add_signal_handler(number, task.cancel)
+    try:
+        await task
+    except asyncio.CancelledError:
+        pass
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -1,0 +1,110 @@
+"""One adapter: reads the sources of a stand, each again when it was lost, and serves what they say as one stand."""
+
+from __future__ import annotations
+
+import asyncio
+import logging
+import time
+from collections.abc import Callable, Mapping
+from importlib import import_module
+
+from adapters.line_server import LineServer
+from adapters.sources.source import Source, SourceLost
+from adapters.stand_map import SPEED, StandMap
+from adapters.stream import Stream
+
+log = logging.getLogger("torvix.adapter")
+
+PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked again: at first, and in the end
+LOOK_S = 0.1
+READERS = {
+    "modbus": "modbus.ModbusReader",
+    "mqtt": "mqtt.MqttReader",
+    "can": "can.CanReader",
+    "opcua": "opcua.OpcUaReader",
+    "text": "text.TextReader",
+}
+
+
+class Adapter:
+    """`run` until it is cancelled."""
+
+    def __init__(self, of: StandMap, clock: Callable[[], float] = time.monotonic) -> None:
+        self.of, self.clock = of, clock
+        self.stream = Stream(of, clock)
+        self.server = LineServer(of, self.stream)
+        speed = next(row for row in of.channels if row.name == SPEED)
+        self.leading = of.source_of(speed)  # without it there are no samples
+        self.why_not = [""] * len(of.sources)
+        self.heard_at = [0.0] * len(of.sources)
+
+    async def run(self, host: str, port: int, ready: Callable[[int], None] = lambda port: None) -> None:
+        listening = await self.server.serve(host, port)
+        ready(listening.sockets[0].getsockname()[1])
+        try:
+            async with asyncio.TaskGroup() as tasks:
+                tasks.create_task(self.server.run())
+                for number in range(len(self.of.sources)):
+                    tasks.create_task(self._follow(number))
+        finally:
+            self.server.lost("the adapter was stopped")
+            listening.close()
+
+    def reader(self, number: int) -> Source:
+        source = self.of.sources[number]
+        module, _, name = READERS[source.kind].partition(".")
+        # Only what this stand needs: a library of a standard takes up to a second and 50 MB.
+        kind = getattr(import_module(f"adapters.sources.{module}"), name)
+        made: Source = kind(source, self.of.rows_of(number), self.of.rate_hz, self.clock)
+        return made
+
+    async def _follow(self, number: int) -> None:
+        """Read one source, and again when it is lost."""
+        pause = PAUSE_S
+        while True:
+            begun = self.clock()
+            try:
+                await self._read(number)
+            except SourceLost as lost:
+                self._lose(number, str(lost))
+            except Exception:
+                log.exception("%s could not be read", self.of.sources[number].name)
+                self._lose(number, "it could not be read by a fault of the adapter, which is in its log")
+            pause = PAUSE_S if self.heard_at[number] > begun else min(2 * pause, PAUSE_MOST_S)
+            await asyncio.sleep(pause)
+
+    async def _read(self, number: int) -> None:
+        """Until it is lost, or says nothing for its time: a line that is half open never ends by itself."""
+        source = self.of.sources[number]
+        last_s = self.clock()
+
+        def take(readings: Mapping[int, float], at: float | None) -> None:
+            nonlocal last_s
+            last_s = self.heard_at[number] = self.clock()
+            if self.why_not[number] or self.server.why_not:
+                self._found(number)
+            self.stream.take(readings, at)
+
+        task = asyncio.create_task(self.reader(number).read(take))
+        try:
+            while not task.done():
+                await asyncio.wait([task], timeout=LOOK_S)
+                if self.clock() - last_s > source.timeout_s + 2 * LOOK_S and not task.done():
+                    raise SourceLost(f"{source.name}: nothing came for {source.timeout_s:g} s")
+            await task
+        finally:
+            task.cancel()
+            await asyncio.gather(task, return_exceptions=True)
+
+    def _found(self, number: int) -> None:
+        log.info("%s is heard", self.of.sources[number].name)
+        self.why_not[number] = ""
+        if number == self.leading:
+            self.server.heard()
+
+    def _lose(self, number: int, why: str) -> None:
+        if why != self.why_not[number]:
+            log.warning("%s: %s", self.of.sources[number].name, why)
+        self.why_not[number] = why
+        if number == self.leading:
+            self.server.lost(why)

@@ -1,0 +1,142 @@
+"""The stand's side of the line protocol (docs/line-protocol.md), for samples that come from elsewhere."""
+
+from __future__ import annotations
+
+import asyncio
+import json
+from dataclasses import dataclass, field
+from typing import Any
+
+from adapters.stand_map import StandMap
+from adapters.stream import Stream
+
+PROTOCOL = 1
+SEND_S = 0.02  # samples wait so long at most before they go out together
+WEATHER_S = 2.0
+LONGEST_LINE = 65_536  # bytes; a longer one is not the protocol
+MOST_WAITING = 4_000_000  # bytes that a listener may be behind; then its line is cut, and what runs is marked
+
+
+@dataclass
+class LineServer:
+    """Says hello and sends what the stream brings, to whoever is connected; says goodbye, and why, when it ends."""
+
+    of: StandMap
+    stream: Stream
+    why_not: str = "nothing was heard of the stand yet"  # "" while it can be heard
+    clients: set[asyncio.StreamWriter] = field(default_factory=set)
+    sent: int = 0
+
+    def __post_init__(self) -> None:
+        self._times: list[float] = []
+        self._rows: list[list[float | None]] = []
+        self.stream.send = self._add
+
+    async def serve(self, host: str, port: int) -> asyncio.Server:
+        return await asyncio.start_server(self._client, host, port, limit=LONGEST_LINE)
+
+    async def run(self) -> None:
+        """Until cancelled: what has come goes out, many samples at a time."""
+        loop = asyncio.get_running_loop()
+        weather_at = 0.0
+        while True:
+            await asyncio.sleep(SEND_S)
+            self.flush()
+            if self._has_weather and loop.time() - weather_at > WEATHER_S and self.clients:
+                weather_at = loop.time()
+                self._tell(self._weather())
+
+    def _add(self, at: float, row: list[float | None]) -> None:
+        self._times.append(round(at, 6))
+        self._rows.append(row)
+
+    def flush(self) -> None:
+        if not self._rows:
+            return
+        message = {"type": "samples", "n": self.sent, "t": self._times, "v": self._rows}
+        self.sent += len(self._rows)
+        self._times, self._rows = [], []
+        self._tell(message)
+
+    def heard(self) -> None:
+        self.why_not = ""
+
+    def lost(self, why: str) -> None:
+        """What arrived goes out first; then whoever listens is told, and has to connect again."""
+        self.flush()
+        self.why_not = why
+        for client in tuple(self.clients):
+            self._say(client, {"type": "bye", "why": why})
+            client.close()
+        self.clients.clear()
+
+    async def _client(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
+        if self.why_not:
+            self._say(writer, {"type": "bye", "why": self.why_not})
+            writer.close()
+            return
+        self.flush()  # before it was there
+        self._say(writer, self._hello())
+        if self._has_weather:
+            self._say(writer, self._weather())
+        self.clients.add(writer)
+        try:
+            while line := await reader.readline():
+                self._refuse(writer, line)
+        except (ConnectionError, ValueError):
+            pass  # it went away, or sent a line longer than the protocol allows
+        finally:
+            self.clients.discard(writer)
+            writer.close()
+
+    def _refuse(self, writer: asyncio.StreamWriter, line: bytes) -> None:
+        """It only reports."""
+        try:
+            message = json.loads(line)
+            if message.get("type") == "alive":
+                return
+            identity = message["id"]
+        except (ValueError, KeyError, TypeError, AttributeError):
+            identity = None
+        why = "this stand takes no commands: it is started and stopped at its console"
+        self._say(writer, {"type": "reply", "id": identity, "ok": False, "why": why})
+
+    def _hello(self) -> dict[str, Any]:
+        return {
+            "type": "hello",
+            "protocol": PROTOCOL,
+            "stand": self.of.stand,
+            "simulated": self.of.simulated,
+            "rate_hz": self.of.rate_hz,
+            "channels": [
+                {"name": one.name, "unit": one.unit} | ({"rate_hz": one.rate_hz} if one.rate_hz else {})
+                for one in self.of.channels
+            ],
+            "weather": [{"name": one.name, "unit": one.unit} for one in self.of.weather],
+            "can": [],
+            "states": False,
+            "inertia": self.of.inertia.model_dump(exclude_none=True),
+        }
+
+    @property
+    def _has_weather(self) -> bool:
+        return any(value is not None for value in self.stream.weather)
+
+    def _weather(self) -> dict[str, Any]:
+        return {"type": "weather", "t": round(self.stream.clock(), 6), "v": self.stream.weather}
+
+    def _tell(self, message: dict[str, Any]) -> None:
+        line = _line(message)
+        for client in tuple(self.clients):
+            client.write(line)
+            if client.transport.get_write_buffer_size() > MOST_WAITING:
+                self.clients.discard(client)
+                client.transport.abort()
+
+    @staticmethod
+    def _say(writer: asyncio.StreamWriter, message: dict[str, Any]) -> None:
+        writer.write(_line(message))
+
+
+def _line(message: dict[str, Any]) -> bytes:
+    return json.dumps(message, separators=(",", ":"), ensure_ascii=False).encode() + b"\n"

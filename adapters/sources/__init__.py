@@ -1,0 +1,1 @@
+"""What is on the other side of an adapter: one module for each standard."""

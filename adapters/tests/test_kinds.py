@@ -1,0 +1,91 @@
+"""Every standard against its stand-in: the same engine comes out, a cut is said and mended, and nothing is made up."""
+
+import asyncio
+import unittest
+from itertools import pairwise
+
+from adapters.tests.over import RATE_HZ, WAIT_S, Link, free_port
+from standin.over.publisher import Publisher
+from standin.over.text import SerialPublisher, TextPublisher
+
+HOST = "127.0.0.1"
+SAMPLES = 60
+
+
+class Kind:
+    """What holds for each of them."""
+
+    digits = 6  # significant ones that the standard carries here
+
+    def publisher(self) -> Publisher:
+        raise NotImplementedError
+
+    async def test_the_engine_comes_out_as_it_is(self) -> None:
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            await peer.hear(SAMPLES)
+            stand = link.stand
+            hello = peer.hello
+        assert isinstance(self, unittest.TestCase)
+        self.assertEqual([(one["name"], one["unit"]) for one in hello["channels"]],
+                         [(name, unit) for name, unit, _ in stand.channels])  # fmt: skip
+        self.assertEqual((hello["can"], hello["states"], hello["inertia"]),
+                         ([], False, {"torque": "not_included", "kg_m2": stand.engine.inertia}))  # fmt: skip
+        self.assertEqual(hello["simulated"], True)
+        self.assertTrue(all(one < other for one, other in pairwise(peer.times)))
+        # An idling engine: its speed about the idle, its torque and oil as the stand has them.
+        speeds = [value for value in peer.column("rpm") if value is not None]
+        self.assertEqual(len(speeds), len(peer.rows))
+        self.assertAlmostEqual(sum(speeds) / len(speeds), stand.fitted.idle_rpm, delta=15)
+        self.assertAlmostEqual(peer.column("torque")[-1] or 0.0, 6.0, delta=3)
+        self.assertAlmostEqual(peer.column("oil_temperature")[-1] or 0.0, stand.oil, delta=1)
+        air = stand.weather()
+        self.assertAlmostEqual(peer.weather[0] or 0.0, air.barometer, delta=0.05)
+        rate = (len(peer.times) - 1) / (peer.times[-1] - peer.times[0])
+        self.assertLess(rate, 1.3 * RATE_HZ)
+
+    async def test_a_cut_is_said_with_its_reason_and_mended(self) -> None:
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            await peer.hear(10)
+            heard = len(peer.rows)
+            await link.cut()
+            why = await peer.hear_end()
+            assert isinstance(self, unittest.TestCase)
+            self.assertTrue(why, "it says why")
+            self.assertGreaterEqual(len(peer.rows), heard)
+            await link.mend()
+            again = await link.peer()
+            await again.hear(10)
+            self.assertGreater(again.times[0], peer.times[-1])
+
+    async def test_a_broken_sensor_is_missing(self) -> None:
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            link.stand.command("fault", {"channel": "lambda", "kind": "silent"})
+            async with asyncio.timeout(WAIT_S):
+                while not peer.rows or peer.column("lambda")[-1] is not None:
+                    await peer.hear(len(peer.rows) + 1)
+            assert isinstance(self, unittest.TestCase)
+            self.assertIsNotNone(peer.column("rpm")[-1])
+
+
+class Text(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return TextPublisher(HOST, free_port())
+
+
+class Serial(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return SerialPublisher()
+
+    async def test_a_cut_is_said_with_its_reason_and_mended(self) -> None:
+        """A device that was pulled out has another name when it comes back, so it is not mended by itself here."""
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            await peer.hear(10)
+            await link.cut()
+            self.assertRegex(await peer.hear_end(), "broke|nothing came")
+
+
+del Kind  # it is no test by itself

@@ -1,0 +1,22 @@
+"""The standards that the simulated stand speaks, by the name that `--over` gives them."""
+
+from __future__ import annotations
+
+from standin.over.publisher import Publisher
+
+USUAL_PORT = {"serial": 0, "text": 7430}
+
+
+def publisher(over: str, host: str, port: int) -> Publisher:
+    """Of one standard. Its library is loaded here: no other has to be installed for it."""
+    port = port or USUAL_PORT[over]
+    match over:
+        case "text":
+            from standin.over.text import TextPublisher
+
+            return TextPublisher(host, port)
+        case "serial":
+            from standin.over.text import SerialPublisher
+
+            return SerialPublisher()
+    raise ValueError(f"no standard is called {over}")
