@@ -19,6 +19,7 @@ WEB = ROOT / "web"
 VAR = ROOT / "var"
 POSTGRES_BIN = Path("/usr/lib/postgresql/15/bin")
 # The one that is made to run without a screen takes less than half the time of the other, which serves as well.
+BROKER = Path("/usr/sbin/mosquitto")  # for the tests of the link over MQTT
 BROWSERS = (Path("/usr/bin/chromium-headless-shell"), Path("/usr/bin/chromium"))
 QUICK = BROWSERS[0].name
 NODE_AT_LEAST = (20, 19)
@@ -72,6 +73,7 @@ def _debian_packages(tests: bool) -> None:
     wanted |= {package: find_library(library) is not None for package, library in TEXT_LIBRARIES.items()}
     if tests:
         wanted[QUICK] = BROWSERS[0].exists()
+        wanted["mosquitto"] = BROKER.exists()
     try:
         import ensurepip  # noqa: F401
     except ImportError:

@@ -1,10 +1,17 @@
 """Every standard against its stand-in: the same engine comes out, a cut is said and mended, and nothing is made up."""
 
 import asyncio
+import shutil
+import tempfile
 import unittest
 from itertools import pairwise
+from pathlib import Path
+from typing import Any
 
 from adapters.tests.over import RATE_HZ, WAIT_S, Link, free_port
+from ops.machine import BROKER
+from standin.over.modbus import ModbusPublisher
+from standin.over.mqtt import MqttPublisher
 from standin.over.publisher import Publisher
 from standin.over.text import SerialPublisher, TextPublisher
 
@@ -70,6 +77,11 @@ class Kind:
             self.assertIsNotNone(peer.column("rpm")[-1])
 
 
+class Modbus(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return ModbusPublisher(HOST, free_port())
+
+
 class Text(Kind, unittest.IsolatedAsyncioTestCase):
     def publisher(self) -> Publisher:
         return TextPublisher(HOST, free_port())
@@ -86,6 +98,45 @@ class Serial(Kind, unittest.IsolatedAsyncioTestCase):
             await peer.hear(10)
             await link.cut()
             self.assertRegex(await peer.hear_end(), "broke|nothing came")
+
+
+class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
+    """With Debian's broker, one for each test."""
+
+    port = 0
+    broker: Any
+
+    async def asyncSetUp(self) -> None:
+        self.port = free_port()
+        self.folder = Path(tempfile.mkdtemp())
+        self.addCleanup(shutil.rmtree, self.folder)
+        await self.start_broker()
+
+    async def asyncTearDown(self) -> None:
+        await self.stop_broker()
+
+    async def start_broker(self) -> None:
+        config = self.folder / "broker.conf"
+        config.write_text(f"listener {self.port} {HOST}\nallow_anonymous true\npersistence false\n")
+        self.broker = await asyncio.create_subprocess_exec(
+            str(BROKER), "-c", str(config), stdout=asyncio.subprocess.DEVNULL, stderr=asyncio.subprocess.DEVNULL
+        )
+        async with asyncio.timeout(WAIT_S):
+            while True:
+                try:
+                    _, writer = await asyncio.open_connection(HOST, self.port)
+                    writer.close()
+                    return
+                except OSError:
+                    await asyncio.sleep(0.05)
+
+    async def stop_broker(self) -> None:
+        if self.broker.returncode is None:
+            self.broker.terminate()
+            await self.broker.wait()
+
+    def publisher(self) -> Publisher:
+        return MqttPublisher(HOST, self.port)
 
 
 del Kind  # it is no test by itself

@@ -4,13 +4,21 @@ from __future__ import annotations
 
 from standin.over.publisher import Publisher
 
-USUAL_PORT = {"serial": 0, "text": 7430}
+USUAL_PORT = {"modbus": 5020, "mqtt": 1883, "serial": 0, "text": 7430}
 
 
 def publisher(over: str, host: str, port: int) -> Publisher:
     """Of one standard. Its library is loaded here: no other has to be installed for it."""
     port = port or USUAL_PORT[over]
     match over:
+        case "modbus":
+            from standin.over.modbus import ModbusPublisher
+
+            return ModbusPublisher(host, port)
+        case "mqtt":
+            from standin.over.mqtt import MqttPublisher
+
+            return MqttPublisher(host, port)
         case "text":
             from standin.over.text import TextPublisher
 

@@ -1,0 +1,133 @@
+"""Modbus TCP and RTU: registers that are polled, as many as lie close in one request.
+
+Source: Modbus Application Protocol V1.1b3, 6.3 and 6.4: at most 125 registers a request.
+"""
+
+from __future__ import annotations
+
+import math
+import struct
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass, field
+
+from pymodbus.client import AsyncModbusSerialClient, AsyncModbusTcpClient
+from pymodbus.exceptions import ModbusException
+
+from adapters.sources.rounds import rounds
+from adapters.sources.source import SourceLost, Take
+from adapters.stand_map import REGISTER_TYPES, Channel, ModbusSource
+
+MOST_REGISTERS = 125
+CLOSE = 12  # registers between two that are asked for together: less to carry than another request
+FORMS = {"int16": "h", "uint16": "H", "int32": "i", "uint32": "I", "float32": "f", "int64": "q", "uint64": "Q",
+         "float64": "d"}  # fmt: skip
+EXCEPTIONS = {  # 7 of the same
+    1: "does not know this kind of register",
+    2: "has no such register",
+    3: "does not take the request",
+    4: "failed",
+    6: "is busy",
+    11: "has nothing behind it that answers",
+}
+
+
+@dataclass
+class Block:
+    """Registers that are read by one request, and which row of the map lies where."""
+
+    table: str
+    first: int
+    count: int
+    every: int = 1  # so many rounds
+    rows: dict[int, Channel] = field(default_factory=dict)
+
+    def values(self, registers: Sequence[int]) -> dict[int, float]:
+        return {place: number(row, registers[(at := _register(row) - self.first) : at + REGISTER_TYPES[row.type]])
+                for place, row in self.rows.items()}  # fmt: skip
+
+
+def number(row: Channel, registers: Sequence[int]) -> float:
+    """What some registers hold, by the type and the order of the row."""
+    ordered = registers if row.words == "high first" else list(reversed(registers))
+    packed = b"".join(one.to_bytes(2, "big" if row.bytes == "high first" else "little") for one in ordered)
+    return float(struct.unpack(f">{FORMS[row.type]}", packed)[0])
+
+
+def _register(row: Channel) -> int:
+    assert row.register_ is not None
+    return row.register_
+
+
+def blocks_of(rows: dict[int, Channel], rate_hz: float) -> list[Block]:
+    """The requests of a round; rows that are slower than the stream are asked for in every so many rounds."""
+    blocks: list[Block] = []
+    every = {place: max(1, round(rate_hz / (row.rate_hz or rate_hz))) for place, row in rows.items()}
+    order = sorted(rows, key=lambda place: (every[place], rows[place].table, _register(rows[place])))
+    for place in order:
+        row = rows[place]
+        end = _register(row) + REGISTER_TYPES[row.type]
+        last = blocks[-1] if blocks else None
+        fits = last and (last.table, last.every) == (row.table, every[place])
+        if last and fits and _register(row) <= last.first + last.count + CLOSE and end - last.first <= MOST_REGISTERS:
+            last.count = max(last.count, end - last.first)
+            last.rows[place] = row
+        else:
+            blocks.append(Block(row.table, _register(row), end - _register(row), every[place], {place: row}))
+    return blocks
+
+
+class ModbusReader:
+    """Polls at the rate of the stream, or as fast as the device answers where that is slower."""
+
+    def __init__(self, of: ModbusSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
+        self.of, self.rate_hz, self.clock = of, rate_hz, clock
+        self.blocks = blocks_of(rows, rate_hz)
+        self.where = of.serial or f"{of.host}:{of.port}"
+
+    async def read(self, take: Take) -> None:
+        client = self._client()
+        try:
+            if not await client.connect():
+                raise SourceLost(f"nothing answers at {self.where}")
+            await self._poll(client, take)
+        except (TimeoutError, ModbusException, OSError) as error:
+            raise SourceLost(f"{self.where} does not answer ({error})") from error
+        finally:
+            client.close()
+
+    def _client(self) -> AsyncModbusTcpClient | AsyncModbusSerialClient:
+        # Asked once, and not again in silence: a late answer would be taken for that to the next question.
+        if self.of.serial:
+            return AsyncModbusSerialClient(
+                self.of.serial, baudrate=self.of.baud, parity=self.of.parity, timeout=self.of.timeout_s, retries=0,
+                reconnect_delay=0,
+            )  # fmt: skip
+        return AsyncModbusTcpClient(
+            self.of.host, port=self.of.port, timeout=self.of.timeout_s, retries=0, reconnect_delay=0
+        )
+
+    async def _poll(self, client: AsyncModbusTcpClient | AsyncModbusSerialClient, take: Take) -> None:
+        async for turn in rounds(self.rate_hz, self.clock):
+            readings: dict[int, float] = {}
+            begun = self.clock()
+            for block in self.blocks:
+                if turn % block.every == 0:
+                    readings |= block.values(await self._registers(client, block))
+            take(readings, (begun + self.clock()) / 2)
+
+    async def _registers(self, client: AsyncModbusTcpClient | AsyncModbusSerialClient, block: Block) -> list[int]:
+        ask = client.read_holding_registers if block.table == "holding" else client.read_input_registers
+        answer = await ask(block.first, count=block.count, device_id=self.of.device_id)
+        if answer.isError():
+            why = EXCEPTIONS.get(getattr(answer, "exception_code", 0), "refuses it")
+            names = ", ".join(row.name for row in block.rows.values())
+            registers = f"{block.table} registers {block.first} to {block.first + block.count - 1}"
+            raise SourceLost(f"{self.where} {why}: {registers} ({names})")
+        if len(answer.registers) < block.count:
+            raise SourceLost(f"{self.where} answered with {len(answer.registers)} registers of {block.count}")
+        return list(answer.registers)
+
+
+def is_plausible(value: float) -> bool:
+    """A float whose bytes are in the wrong order is mostly far too large or far too small."""
+    return value == 0 or (math.isfinite(value) and 1e-6 <= abs(value) <= 1e7)

@@ -1,0 +1,44 @@
+"""MQTT: each sample as JSON to one topic of a broker, the weather to another now and then."""
+
+from __future__ import annotations
+
+import json
+from typing import Any
+
+import aiomqtt
+
+from standin.over.publisher import WEATHER, Row, Said
+
+SAMPLES, AIR = "stand/samples", "stand/weather"
+AIR_EVERY_S = 1.0
+
+
+class MqttPublisher:
+    def __init__(self, host: str, port: int) -> None:
+        self.host, self.port = host, port
+        self.air_at = 0.0
+
+    async def start(self, said: Said) -> None:
+        self.names = [name for name, _ in said.channels]
+        self.client = aiomqtt.Client(self.host, self.port)
+        await self.client.__aenter__()
+
+    async def send(self, at_s: list[float], rows: list[Row], weather: list[float]) -> None:
+        for at, row in zip(at_s, rows, strict=True):
+            said = {"t": at, "values": dict(zip(self.names, row, strict=True))}
+            await self.client.publish(SAMPLES, json.dumps(said))
+        if at_s[-1] - self.air_at >= AIR_EVERY_S:
+            self.air_at = at_s[-1]
+            names = [name for name, _ in WEATHER]
+            await self.client.publish(AIR, json.dumps(dict(zip(names, weather, strict=True))))
+
+    def source(self) -> dict[str, Any]:
+        return {"kind": "mqtt", "name": "broker", "host": self.host, "port": self.port, "time": "t"}
+
+    def place(self, number: int, name: str) -> dict[str, Any]:
+        if number >= len(self.names):
+            return {"topic": AIR, "path": name}
+        return {"topic": SAMPLES, "path": f"values.{name}"}
+
+    async def stop(self) -> None:
+        await self.client.__aexit__(None, None, None)
