@@ -10,8 +10,10 @@ from typing import Any
 
 from adapters.tests.over import RATE_HZ, WAIT_S, Link, free_port
 from ops.machine import BROKER
+from standin.over.can import CanPublisher
 from standin.over.modbus import ModbusPublisher
 from standin.over.mqtt import MqttPublisher
+from standin.over.opcua import OpcUaPublisher
 from standin.over.publisher import Publisher
 from standin.over.text import SerialPublisher, TextPublisher
 
@@ -98,6 +100,16 @@ class Serial(Kind, unittest.IsolatedAsyncioTestCase):
             await peer.hear(10)
             await link.cut()
             self.assertRegex(await peer.hear_end(), "broke|nothing came")
+
+
+class Can(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return CanPublisher(free_port())
+
+
+class OpcUa(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return OpcUaPublisher(HOST, free_port())
 
 
 class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):

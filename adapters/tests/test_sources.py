@@ -2,16 +2,21 @@
 
 import itertools
 import math
+import struct
 import unittest
 from typing import Any, Literal
 
+import can
 from pymodbus.client.mixin import ModbusClientMixin
 
 from adapters import stand_map
+from adapters.sources.can import Frames
 from adapters.sources.modbus import blocks_of, number
 from adapters.sources.mqtt import Payloads
+from adapters.sources.source import SourceLost
 from adapters.sources.text import TextLines
-from adapters.stand_map import REGISTER_TYPES, Channel, MqttSource, TextSource
+from adapters.stand_map import REGISTER_TYPES, CanSource, Channel, MqttSource, TextSource
+from standin.over.can import dbc_of
 
 
 def row(**facts: Any) -> Channel:
@@ -105,6 +110,33 @@ class Messages(unittest.TestCase):
         assert found
         self.assertTrue(math.isnan(found[0][0]))
         self.assertIsNone(payloads.read("other", b"1", 1.0))
+
+
+class CanFrames(unittest.TestCase):
+    DBC = dbc_of([["rpm", "torque"], ["oil_temperature"]])
+
+    def frames(self, *signals: str, dbc: str = DBC) -> Frames:
+        of = CanSource(channel="can0", dbc=dbc)
+        return Frames(of, {at: row(name=f"c{at}", signal=signal) for at, signal in enumerate(signals)})
+
+    def test_a_frame_is_decoded_as_the_dbc_says(self):
+        """Packed here by hand: signed thousandths, low byte first."""
+        data = struct.pack("<ii", 3_000_500, -305_250)
+        frame = can.Message(arbitration_id=0x200, data=data, is_extended_id=False)
+        self.assertEqual(self.frames("Frame0.rpm", "torque").read(frame, 1.0), ({0: 3000.5, 1: -305.25}, 1.0))
+
+    def test_a_short_frame_is_missing_and_others_are_passed_over(self):
+        short = can.Message(arbitration_id=0x200, data=b"\x01", is_extended_id=False)
+        found = self.frames("rpm").read(short, 1.0)
+        assert found
+        self.assertTrue(math.isnan(found[0][0]))
+        self.assertIsNone(self.frames("rpm").read(can.Message(arbitration_id=0x7FF, is_extended_id=False), 1.0))
+
+    def test_a_dbc_that_does_not_fit_is_named(self):
+        for signal, dbc, said in (("speed", self.DBC, "no signal speed"), ("rpm", "BO_ what", "cannot be read"),
+                                  ("rpm", dbc_of([["rpm"], ["rpm"]]), "several messages have rpm")):  # fmt: skip
+            with self.subTest(said=said), self.assertRaisesRegex(SourceLost, said):
+                self.frames(signal, dbc=dbc)
 
 
 class WhatCannotBe(unittest.TestCase):

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from standin.over.publisher import Publisher
 
-USUAL_PORT = {"modbus": 5020, "mqtt": 1883, "serial": 0, "text": 7430}
+USUAL_PORT = {"modbus": 5020, "mqtt": 1883, "can": 43113, "opcua": 4840, "serial": 0, "text": 7430}
 
 
 def publisher(over: str, host: str, port: int) -> Publisher:
@@ -19,6 +19,14 @@ def publisher(over: str, host: str, port: int) -> Publisher:
             from standin.over.mqtt import MqttPublisher
 
             return MqttPublisher(host, port)
+        case "can":
+            from standin.over.can import CanPublisher
+
+            return CanPublisher(port)
+        case "opcua":
+            from standin.over.opcua import OpcUaPublisher
+
+            return OpcUaPublisher(host, port)
         case "text":
             from standin.over.text import TextPublisher
 

@@ -1,0 +1,95 @@
+"""CAN: frames of a bus, decoded by the DBC file of its devices."""
+
+from __future__ import annotations
+
+import asyncio
+import math
+from collections.abc import Callable
+from typing import Any
+
+import can
+import cantools
+from cantools.database.can import Database
+
+from adapters.sources.source import SourceLost, Take
+from adapters.stand_map import CanSource, Channel
+from adapters.stream import SourceClock
+
+
+class Frames:
+    """What a frame says of the rows of a map. SourceLost where the DBC does not fit the map."""
+
+    def __init__(self, of: CanSource, rows: dict[int, Channel]) -> None:
+        self.database = load(of.dbc)
+        self.by_frame: dict[tuple[int, bool], dict[int, str]] = {}
+        self.messages: dict[tuple[int, bool], Any] = {}
+        for place, row in rows.items():
+            message, signal = find(self.database, row)
+            key = (message.frame_id, message.is_extended_frame)
+            self.messages[key] = message
+            self.by_frame.setdefault(key, {})[place] = signal
+        self.time = SourceClock()
+
+    def read(self, frame: can.Message, arrived_s: float) -> tuple[dict[int, float], float] | None:
+        """Raw readings by row and when the frame was on the bus; None for a frame that no row asks for."""
+        key = (frame.arbitration_id, frame.is_extended_id)
+        rows = self.by_frame.get(key)
+        if not rows or frame.is_error_frame or frame.is_remote_frame:
+            return None
+        try:
+            said = self.messages[key].decode(bytes(frame.data), decode_choices=False)
+        except (cantools.database.DecodeError, ValueError):
+            return dict.fromkeys(rows, math.nan), arrived_s  # shorter than the DBC says
+        readings = {place: _number(said.get(signal)) for place, signal in rows.items()}
+        return readings, self.time.at(frame.timestamp, arrived_s) if frame.timestamp else arrived_s
+
+
+def load(text: str) -> Database:
+    """The database that a DBC file is. SourceLost where it is none."""
+    try:
+        found = cantools.database.load_string(text, "dbc")
+    except (cantools.database.Error, ValueError, KeyError) as error:
+        raise SourceLost(f"the DBC file cannot be read: {error}") from error
+    assert isinstance(found, Database)
+    return found
+
+
+def find(database: Database, row: Channel) -> tuple[Any, str]:
+    """Message and signal of a row: `message.signal`, or the signal alone where one message only has it."""
+    message, _, signal = (row.signal or "").rpartition(".")
+    found = [one for one in database.messages if not message or one.name == message]
+    having = [one for one in found if signal in one.signal_tree]
+    if not having:
+        raise SourceLost(f"{row.name}: the DBC file has no signal {row.signal}")
+    if len(having) > 1:
+        names = ", ".join(f"{one.name}.{signal}" for one in having)
+        raise SourceLost(f"{row.name}: several messages have {signal}: name one of {names}")
+    return having[0], signal
+
+
+def _number(value: object) -> float:
+    return float(value) if isinstance(value, int | float) else math.nan
+
+
+class CanReader:
+    def __init__(self, of: CanSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
+        self.of, self.rows, self.clock = of, rows, clock
+
+    async def read(self, take: Take) -> None:
+        frames = Frames(self.of, self.rows)
+        more: dict[str, Any] = {"port": self.of.port} if self.of.port else {}
+        try:
+            bus = can.Bus(interface=self.of.interface, channel=self.of.channel, bitrate=self.of.bitrate, **more)
+        except (can.CanError, OSError, ValueError, ImportError) as error:
+            raise SourceLost(f"the bus {self.of.channel} cannot be opened ({error})") from error
+        heard = can.AsyncBufferedReader()
+        notifier = can.Notifier(bus, [heard], loop=asyncio.get_running_loop())
+        try:
+            async for frame in heard:
+                if notifier.exception is not None:
+                    raise SourceLost(f"the bus {self.of.channel} broke ({notifier.exception})")
+                if (found := frames.read(frame, self.clock())) is not None:
+                    take(*found)
+        finally:
+            notifier.stop(0.5)
+            bus.shutdown()

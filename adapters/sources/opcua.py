@@ -1,0 +1,93 @@
+"""OPC UA: nodes of a server, all read in one request a round, each with the time and the quality it is given there.
+
+Source: OPC 10000-4, 5.11.2 (Read) and 7.11 (DataValue). Read and not subscribed to: a subscription says nothing of a
+        value that stays, which would look like a sensor that fell silent.
+"""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Sequence
+from datetime import datetime
+from itertools import compress
+
+from asyncua import Client, ua
+
+from adapters.sources.rounds import rounds
+from adapters.sources.source import SourceLost, Take
+from adapters.stand_map import SPEED, Channel, OpcUaSource
+from adapters.stream import SourceClock
+
+
+class OpcUaReader:
+    def __init__(self, of: OpcUaSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
+        self.of, self.rate_hz, self.clock, self.rows = of, rate_hz, clock, rows
+        self.every = [max(1, round(rate_hz / (row.rate_hz or rate_hz))) for row in rows.values()]
+        self.time = SourceClock()
+        self.read_at: dict[int, datetime] = {}  # the time of each row's newest value, by the server
+
+    async def read(self, take: Take) -> None:
+        client = Client(self.of.address, timeout=self.of.timeout_s)
+        if self.of.user:
+            client.set_user(self.of.user)
+            client.set_password(self.of.password)
+        try:
+            async with client:
+                await self._poll(client, take)
+        except (TimeoutError, ua.UaError, OSError, ConnectionError) as error:
+            raise SourceLost(f"{self.of.address} does not answer ({_words(error)})") from error
+
+    async def _poll(self, client: Client, take: Take) -> None:
+        nodes = [self._node(client, row) for row in self.rows.values()]
+        places = list(self.rows)
+        async for turn in rounds(self.rate_hz, self.clock):
+            asked = [turn % every == 0 for every in self.every]
+            begun = self.clock()
+            found = await client.uaclient.session.read_attributes(
+                [node.nodeid for node in compress(nodes, asked)], ua.AttributeIds.Value
+            )
+            self._hand_on(list(compress(places, asked)), found, (begun + self.clock()) / 2, take)
+
+    @staticmethod
+    def _node(client: Client, row: Channel):  # type: ignore[no-untyped-def]  # the library's own type
+        try:
+            return client.get_node(str(row.node))
+        except ua.UaError as error:
+            raise SourceLost(f"{row.name}: {row.node} is no node id ({error})") from error
+
+    def _hand_on(self, places: Sequence[int], found: Sequence[ua.DataValue], at: float, take: Take) -> None:
+        readings: dict[int, float] = {}
+        for place, value in zip(places, found, strict=True):
+            row = self.rows[place]
+            if value.StatusCode is not None and value.StatusCode.value in GONE:
+                raise SourceLost(f"{row.name}: the server has no node {row.node}, or does not let it be read")
+            sent = value.SourceTimestamp
+            if sent is not None:
+                if self.read_at.get(place) == sent:
+                    continue  # the same reading as before
+                self.read_at[place] = sent
+                if row.name == SPEED:
+                    at = min(at, self.time.at(sent.timestamp(), at))
+            readings[place] = _number(value)
+        if readings:
+            take(readings, at)
+
+
+GONE = {
+    ua.StatusCodes.BadNodeIdUnknown,
+    ua.StatusCodes.BadNodeIdInvalid,
+    ua.StatusCodes.BadNotReadable,
+    ua.StatusCodes.BadUserAccessDenied,
+    ua.StatusCodes.BadAttributeIdInvalid,
+}
+
+
+def _number(value: ua.DataValue) -> float:
+    """NaN where the server itself calls it bad, or where it is no number."""
+    plain = value.Value.Value if value.Value is not None else None
+    good = value.StatusCode is None or value.StatusCode.is_good()
+    return float(plain) if good and isinstance(plain, int | float) else math.nan
+
+
+def _words(error: Exception) -> str:
+    return str(error) or type(error).__name__
