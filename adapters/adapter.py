@@ -6,10 +6,10 @@ import asyncio
 import logging
 import time
 from collections.abc import Callable, Mapping
-from importlib import import_module
 
 from adapters.line_server import LineServer
-from adapters.sources.source import Source, SourceLost
+from adapters.readers import reader_of
+from adapters.sources.source import SourceLost
 from adapters.stand_map import SPEED, StandMap
 from adapters.stream import Stream
 
@@ -17,13 +17,6 @@ log = logging.getLogger("torvix.adapter")
 
 PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked again: at first, and in the end
 LOOK_S = 0.1
-READERS = {
-    "modbus": "modbus.ModbusReader",
-    "mqtt": "mqtt.MqttReader",
-    "can": "can.CanReader",
-    "opcua": "opcua.OpcUaReader",
-    "text": "text.TextReader",
-}
 
 
 class Adapter:
@@ -49,14 +42,6 @@ class Adapter:
         finally:
             self.server.lost("the adapter was stopped")
             listening.close()
-
-    def reader(self, number: int) -> Source:
-        source = self.of.sources[number]
-        module, _, name = READERS[source.kind].partition(".")
-        # Only what this stand needs: a library of a standard takes up to a second and 50 MB.
-        kind = getattr(import_module(f"adapters.sources.{module}"), name)
-        made: Source = kind(source, self.of.rows_of(number), self.of.rate_hz, self.clock)
-        return made
 
     async def _follow(self, number: int) -> None:
         """Read one source, and again when it is lost."""
@@ -85,7 +70,8 @@ class Adapter:
                 self._found(number)
             self.stream.take(readings, at)
 
-        task = asyncio.create_task(self.reader(number).read(take))
+        reader = reader_of(source, self.of.rows_of(number), self.of.rate_hz, self.clock)
+        task = asyncio.create_task(reader.read(take))
         try:
             while not task.done():
                 await asyncio.wait([task], timeout=LOOK_S)

@@ -29,7 +29,7 @@ class TextLines:
 
     def read(self, line: str, arrived_s: float) -> tuple[dict[int, float], float] | None:
         """Raw readings by row and when they were read; None for a line of names, of nothing or of too little."""
-        parts = [part.strip() for part in (line.split(self.of.separator) if self.of.separator else line.split())]
+        parts = split(self.of, line)
         if self.by_name and self.wanted & set(parts):
             self.names = parts
             return None
@@ -56,6 +56,10 @@ class TextLines:
             return math.nan
 
 
+def split(of: TextSource, line: str) -> list[str]:
+    return [part.strip() for part in (line.split(of.separator) if of.separator else line.split())]
+
+
 class TextReader:
     def __init__(self, of: TextSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
         self.of, self.clock = of, clock
@@ -63,11 +67,13 @@ class TextReader:
         self.where = of.serial if of.over == "serial" else f"{of.host}:{of.port}"
 
     async def read(self, take: Take) -> None:
-        reading = {"tcp": self._tcp, "udp": self._udp, "serial": self._serial}[self.of.over]()
-        async with contextlib.aclosing(reading) as lines:
+        async with contextlib.aclosing(self.raw_lines()) as lines:
             async for line in lines:
                 if (found := self.lines.read(line.decode("utf-8", "replace"), self.clock())) is not None:
                     take(*found)
+
+    def raw_lines(self) -> AsyncGenerator[bytes, None]:
+        return {"tcp": self._tcp, "udp": self._udp, "serial": self._serial}[self.of.over]()
 
     async def _tcp(self) -> AsyncGenerator[bytes, None]:
         try:

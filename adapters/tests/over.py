@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import logging
 import socket
 from contextlib import AsyncExitStack
 from typing import Any
@@ -14,6 +15,8 @@ from standin.over.publisher import Publisher, Said, map_of
 from standin.server import Server
 from standin.stand import Stand
 
+for library in ("asyncua", "pymodbus", "asyncio"):  # what they say of a line that is cut on purpose
+    logging.getLogger(library).setLevel(logging.CRITICAL)
 RATE_HZ = 50.0
 WAIT_S = 60.0  # a slow machine needs it, a fast one does not notice
 

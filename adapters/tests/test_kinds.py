@@ -9,12 +9,13 @@ from pathlib import Path
 from typing import Any
 
 from adapters.tests.over import RATE_HZ, WAIT_S, Link, free_port
+from adapters.trial import try_map
 from ops.machine import BROKER
 from standin.over.can import CanPublisher
 from standin.over.modbus import ModbusPublisher
 from standin.over.mqtt import MqttPublisher
 from standin.over.opcua import OpcUaPublisher
-from standin.over.publisher import Publisher
+from standin.over.publisher import Publisher, map_of
 from standin.over.text import SerialPublisher, TextPublisher
 
 HOST = "127.0.0.1"
@@ -149,6 +150,25 @@ class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
 
     def publisher(self) -> Publisher:
         return MqttPublisher(HOST, self.port)
+
+    async def test_topics_that_are_heard_are_offered_with_the_paths_into_them(self):
+        async with Link(self.publisher()) as link:
+            found = await try_map({"rate_hz": 20, "sources": map_of(link.said, link.publisher)["sources"]}, 1.5)
+        offers = {(one["place"], one["path"]) for one in found["sources"][0]["offers"]}
+        self.assertLessEqual({("stand/samples", "t"), ("stand/samples", "values.torque"),
+                              ("stand/weather", "barometer")}, offers)  # fmt: skip
+
+    async def test_a_broker_that_is_restarted_is_found_again(self):
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            await peer.hear(5)
+            link.server.also = None
+            await self.stop_broker()
+            self.assertIn("broker", await peer.hear_end())
+            await self.start_broker()
+            await link.mend()
+            again = await link.peer()
+            await again.hear(5)
 
 
 del Kind  # it is no test by itself
