@@ -189,16 +189,16 @@ class StandMap(_Part):
 def read(text: str) -> StandMap:
     """The map that a text is. MapProblem says by place what is wrong."""
     try:
-        plain = tomllib.loads(text)
+        document = tomllib.loads(text)
     except tomllib.TOMLDecodeError as error:
         raise MapProblem({"": f"this is not TOML: {error}"}) from error
-    return checked(plain)
+    return checked(document)
 
 
-def checked(plain: dict[str, Any]) -> StandMap:
+def checked(document: dict[str, Any]) -> StandMap:
     """The map of what a TOML or JSON document holds. MapProblem says by place what is wrong."""
     try:
-        found = StandMap.model_validate(plain)
+        found = StandMap.model_validate(document)
     except ValidationError as error:
         raise MapProblem({_place(one["loc"]): _said(one) for one in error.errors()}) from error
     if errors := _errors(found):
@@ -207,11 +207,16 @@ def checked(plain: dict[str, Any]) -> StandMap:
 
 
 def write(found: StandMap) -> str:
-    """As TOML that reads back the same; what has its usual value is left out."""
-    plain = found.model_dump(by_alias=True, exclude_defaults=True, exclude_none=True)
-    for source, one in zip(plain["sources"], found.sources, strict=True):
+    """As TOML that reads back the same."""
+    return tomli_w.dumps(plain(found))
+
+
+def plain(found: StandMap) -> dict[str, Any]:
+    """As a document of TOML or JSON; what has its usual value is left out."""
+    document = found.model_dump(by_alias=True, exclude_defaults=True, exclude_none=True)
+    for source, one in zip(document["sources"], found.sources, strict=True):
         source["kind"] = one.kind
-    return tomli_w.dumps(plain)
+    return document
 
 
 def _place(loc: tuple[int | str, ...]) -> str:

@@ -26,6 +26,7 @@ class StandLine:
     port: int
     simulated: str  # the engine of a simulated stand; empty for a real one
     inertia: float | None  # kg·m², as the owner knows it
+    map: str  # TOML, of a stand that an adapter of ours reads; empty for any other
 
 
 class Stands:
@@ -82,28 +83,47 @@ class Stands:
 
     def _begin(self, stand: StandLine) -> None:
         self.running[stand.id] = stand
-        if stand.simulated:
+        if stand.simulated or stand.map:
             if (port := free_port(stand.port)) != stand.port:
                 # Something else has its port since; the list tells of the new one in a moment.
                 point = [str(PYTHON), MANAGE, "point_stand", "--stand", str(stand.id), "--port", str(port)]
                 subprocess.run(point, env=self.family.env, stdout=subprocess.DEVNULL)
                 del self.running[stand.id]
                 return
-            simulate = [str(PYTHON), "-m", "standin", "--port", str(stand.port), "--warm", "--engine", stand.simulated]
-            self.family.start(_simulated(stand), simulate, self.logs / f"stand-{stand.id}.log")
+            if stand.simulated:
+                self._simulate(stand)
+            else:
+                self._adapt(stand)
         self._start_worker(stand)
         say(f"{stand.name}: a bench worker holds the line to {stand.host}:{stand.port}")
+
+    def _simulate(self, stand: StandLine) -> None:
+        simulate = [str(PYTHON), "-m", "standin", "--port", str(stand.port), "--warm", "--engine", stand.simulated]
+        self.family.start(_simulated(stand), simulate, self.logs / f"stand-{stand.id}.log")
+
+    def _adapt(self, stand: StandLine) -> None:
+        written = self.file.with_name(f"stand-{stand.id}.toml")
+        written.touch(mode=0o600)  # it may hold a password
+        written.write_text(stand.map)
+        adapt = [str(PYTHON), "-m", "adapters", str(written), "--port", str(stand.port)]
+        self.family.start(_adapter(stand), adapt, self.logs / f"adapter-{stand.id}.log")
 
     def _end(self, stand: StandLine) -> None:
         del self.running[stand.id]
         self.family.end(_worker(stand))
         if stand.simulated:
             self.family.end(_simulated(stand))
+        if stand.map:
+            self.family.end(_adapter(stand))
         say(f"{stand.name}: its bench worker was stopped")
 
 
 def _worker(stand: StandLine) -> str:
     return f"bench worker, stand {stand.id}"
+
+
+def _adapter(stand: StandLine) -> str:
+    return f"adapter, stand {stand.id}"
 
 
 def _simulated(stand: StandLine) -> str:

@@ -104,7 +104,7 @@ class FollowingTheTable(TestCase):
         self.enterContext(mock.patch("ops.stands.say"))
 
     def write(self, *rows: dict) -> None:
-        usual = {"name": "Cell", "host": "192.0.2.1", "port": 7420, "simulated": "", "inertia": None}
+        usual = {"name": "Cell", "host": "192.0.2.1", "port": 7420, "simulated": "", "inertia": None, "map": ""}
         self.stands.file.write_text(json.dumps([{**usual, **row} for row in rows]))
         self.family.done.clear()
         self.stands.tend()
@@ -115,6 +115,17 @@ class FollowingTheTable(TestCase):
         self.write({"id": 1}, {"id": 2, "simulated": "six", "port": 7430})
         names = {"bench worker, stand 1", "bench worker, stand 2", "simulated stand 2"}
         self.assertEqual(set(self.family.running), names)
+
+    def test_one_with_a_map_has_an_adapter_that_reads_it_and_another_map_another(self):
+        self.write({"id": 3, "map": "stand = 'A'", "port": 7433})
+        self.assertEqual(set(self.family.running), {"bench worker, stand 3", "adapter, stand 3"})
+        file = self.folder / "stand-3.toml"
+        self.assertEqual(self.family.running["adapter, stand 3"][-4:], ["adapters", str(file), "--port", "7433"])
+        self.assertEqual((file.read_text(), file.stat().st_mode & 0o777), ("stand = 'A'", 0o600))
+        self.write({"id": 3, "map": "stand = 'B'", "port": 7433})
+        self.assertEqual(self.family.done, ["-bench worker, stand 3", "-adapter, stand 3", "+adapter, stand 3",
+                                            "+bench worker, stand 3"])  # fmt: skip
+        self.assertEqual(file.read_text(), "stand = 'B'")
 
     def test_another_address_restarts_its_worker_alone_and_another_name_nothing(self):
         self.write({"id": 1}, {"id": 2})

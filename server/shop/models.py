@@ -156,7 +156,8 @@ class Stand(models.Model):
     """An engine stand and where its line is found.
 
     Torvix runs a bench worker for it where `on_line` is set and it is not retired; with `worker_elsewhere` one is
-    run on another machine. One with a `simulated` engine is a program of ours, run beside its worker.
+    run on another machine. One with a `simulated` engine is a program of ours, run beside its worker; for one with a
+    `map` an adapter runs there, and `host` and `port` are the adapter's.
     """
 
     name = models.CharField(max_length=80, unique=True)
@@ -168,6 +169,7 @@ class Stand(models.Model):
     )
     simulated = models.CharField(max_length=5, choices=SimulatedEngine.choices, blank=True)
     worker_elsewhere = models.BooleanField(default=False, help_text="./torvix bench runs on another machine")
+    map = models.TextField(blank=True, help_text="as TOML, by which an adapter reads it (docs/adapters.md)")
     inertia = models.FloatField(null=True, blank=True, help_text="kg·m² of the rotating parts, as the owner knows it")
     notes = models.TextField(blank=True)
     retired_at = models.DateTimeField(null=True, blank=True)

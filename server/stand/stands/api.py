@@ -12,6 +12,9 @@ from shop.permissions import person_of, require_owner
 from stand.stands import service as stands
 from stand.stands.schemas import (
     EngineChoice,
+    MapIn,
+    MapOut,
+    MapText,
     SimulatedIn,
     StandIn,
     StandRow,
@@ -22,6 +25,7 @@ from stand.stands.schemas import (
     tried_out,
 )
 from stand.stands.try_line import try_line
+from stand.stands.try_map import TriedMap, try_map
 
 router = Router(tags=["stands"])
 
@@ -64,6 +68,27 @@ def try_a_line(request: HttpRequest, given: TryIn) -> TriedOut:
     person = _owner(request)
     host, port = stands.address_to_try(given.host, given.port)
     return tried_out(try_line(host, port), person)
+
+
+@router.post("/stands/try-map", response=TriedMap, operation_id="try_map")
+def try_a_map(request: HttpRequest, given: MapIn) -> TriedMap:
+    """What each row reads now, and what else the sources have."""
+    _owner(request)
+    return try_map(given.map)
+
+
+@router.post("/stands/read-map", response=MapOut, operation_id="read_map")
+def read_a_map(request: HttpRequest, given: MapText) -> MapOut:
+    """A map that was saved as a file. Invalid says what is wrong where."""
+    _owner(request)
+    return MapOut(map=stands.map_of(given.toml))
+
+
+@router.post("/stands/write-map", response=MapText, operation_id="write_map")
+def write_a_map(request: HttpRequest, given: MapIn) -> MapText:
+    """As the file that ./torvix adapter reads."""
+    _owner(request)
+    return MapText(toml=stands.map_text(given.map))
 
 
 @router.put("/stands/{stand_id}", response=StandRow, operation_id="change_stand")

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import tomllib
 from datetime import datetime
+from typing import Any
 
 from django.utils import timezone
 from torvix_core.units import quantities
@@ -28,6 +30,7 @@ class StandRow(Schema):
     notes: str
     simulated: str
     worker_elsewhere: bool
+    map: dict[str, Any] | None  # of one that speaks an open standard
     on_line: bool
     retired_at: datetime | None
     used: bool
@@ -58,10 +61,11 @@ class StandIn(Schema):
     inertia: str = ""
     notes: str = ""
     worker_elsewhere: bool = False
+    map: dict[str, Any] | None = None
 
     def facts(self) -> StandDescription:
         return StandDescription(self.name, self.host, self.port, self.elevation, self.inertia, self.notes,
-                          self.worker_elsewhere)  # fmt: skip
+                          self.worker_elsewhere, self.map)  # fmt: skip
 
 
 class SimulatedIn(Schema):
@@ -71,6 +75,20 @@ class SimulatedIn(Schema):
 class TryIn(Schema):
     host: str
     port: str
+
+
+class MapIn(Schema):
+    """As docs/adapters.md has it; it may be half written where it is tried."""
+
+    map: dict[str, Any]
+
+
+class MapOut(Schema):
+    map: dict[str, Any]
+
+
+class MapText(Schema):
+    toml: str
 
 
 class TriedChannel(Schema):
@@ -112,6 +130,7 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
         notes=stand.notes,
         simulated=stand.get_simulated_display() if stand.simulated else "",
         worker_elsewhere=stand.worker_elsewhere,
+        map=tomllib.loads(stand.map) if stand.map else None,
         on_line=stand.on_line,
         retired_at=stand.retired_at,
         used=used,

@@ -6,10 +6,13 @@ import re
 import socket
 from dataclasses import dataclass
 from datetime import datetime
+from typing import Any
 
 from django.db import connection, transaction
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
+from adapters import stand_map
+from adapters.stand_map import MapProblem
 from shop import audit
 from shop.models import Person, Shop, SimulatedEngine, Stand
 from shop.permissions import require_owner, units_of
@@ -20,7 +23,7 @@ from stand.models import PullState, Session
 CHANGED = "torvix_stands"  # what is notified when the table of stands changes
 HOST = re.compile(r"[\w.:-]{1,200}")
 MOVING = (PullState.ARMED, PullState.RUNNING)
-FIRST_SIMULATED_PORT, SIMULATED_PORTS = 7421, 500
+FIRST_PORT, PORTS = 7421, 500  # of what listens for us on this machine: simulated stands, adapters
 MOST_INERTIA = 50.0  # kg·m²; a large water brake with its engine has some 5. Common practice, no source
 
 
@@ -35,6 +38,7 @@ class StandDescription:
     inertia: str = ""
     notes: str = ""
     worker_elsewhere: bool = False
+    map: dict[str, Any] | None = None  # of a stand that speaks an open standard; host and port are then ours to give
 
 
 @transaction.atomic
@@ -118,7 +122,7 @@ def delete(by: Person, stand: Stand, at: datetime) -> None:
 
 def _of_worker(stand: Stand) -> tuple[object, ...]:
     """What its worker was started with; another is started where it changes."""
-    return stand.host, stand.port, stand.worker_elsewhere, stand.inertia
+    return stand.host, stand.port, stand.worker_elsewhere, stand.inertia, stand.map
 
 
 def used_ones() -> set[int]:
@@ -188,8 +192,11 @@ def _read(by: Person | None, stand: Stand, facts: StandDescription) -> Stand:
         wrong["name"] = "write what the stand is called, 80 letters at most"
     elif Stand.objects.filter(name__iexact=stand.name).exclude(pk=stand.pk).exists():
         wrong["name"] = "another stand is called so"
-    stand.host, stand.port = _read_address(facts.host, facts.port, wrong)
-    _check_address(stand, wrong)
+    if facts.map is None:
+        stand.map, (stand.host, stand.port) = "", _read_address(facts.host, facts.port, wrong)
+        _check_address(stand, wrong)
+    else:
+        _read_map(stand, facts, wrong)
     units = units_of(by) if by else Shop.here().units
     try:
         stand.elevation = read_elevation(facts.elevation, units)
@@ -206,6 +213,43 @@ def _read(by: Person | None, stand: Stand, facts: StandDescription) -> Stand:
     return stand
 
 
+def map_of(text: str) -> dict[str, Any]:
+    """The map that a file is; Invalid names the places."""
+    try:
+        return stand_map.plain(stand_map.read(text))
+    except MapProblem as problem:
+        wrong = "; ".join(f"{place}: {why}" if place else why for place, why in problem.errors.items())
+        raise Invalid(f"This file is no map that can be used: {wrong}.", fields=_places(problem)) from problem
+
+
+def map_text(document: dict[str, Any]) -> str:
+    """The file that a map is; Invalid names the places."""
+    try:
+        return stand_map.write(stand_map.checked(document))
+    except MapProblem as problem:
+        raise Invalid("This map is not whole: see the marked places.", fields=_places(problem)) from problem
+
+
+def _places(problem: MapProblem) -> dict[str, str]:
+    return {f"map.{place}" if place else "map": why for place, why in problem.errors.items()}
+
+
+def _read_map(stand: Stand, facts: StandDescription, wrong: dict[str, str]) -> None:
+    """Its adapter listens on this machine, on a port that is ours."""
+    if stand.simulated:
+        raise Refusal("The simulated stand speaks the line protocol, and needs no map.")
+    if facts.worker_elsewhere:
+        wrong["worker_elsewhere"] = "the adapter runs here; where it is to run elsewhere, start ./torvix adapter there"
+    try:
+        found = stand_map.checked({**(facts.map or {}), "stand": stand.name})
+    except MapProblem as problem:
+        wrong.update(_places(problem))
+        return
+    if not stand.map:
+        stand.host, stand.port = "127.0.0.1", _free_port()
+    stand.map = stand_map.write(found)
+
+
 def _check_address(stand: Stand, wrong: dict[str, str]) -> None:
     others = Stand.objects.filter(on_line=True, retired_at=None, host=stand.host, port=stand.port)
     if other := others.exclude(pk=stand.pk).first():
@@ -215,7 +259,7 @@ def _check_address(stand: Stand, wrong: dict[str, str]) -> None:
 def _free_port() -> int:
     """One of this machine on which nothing listens and which no stand has."""
     taken = set(Stand.objects.values_list("port", flat=True))
-    for port in range(FIRST_SIMULATED_PORT, FIRST_SIMULATED_PORT + SIMULATED_PORTS):
+    for port in range(FIRST_PORT, FIRST_PORT + PORTS):
         if port in taken:
             continue
         with socket.socket() as probe:
@@ -224,4 +268,4 @@ def _free_port() -> int:
             except OSError:
                 continue
             return port
-    raise Refusal("No port is free on this machine for a simulated stand.")
+    raise Refusal(f"No port from {FIRST_PORT} to {FIRST_PORT + PORTS - 1} is free on this machine.")

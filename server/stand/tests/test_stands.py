@@ -7,12 +7,14 @@ import sys
 import tempfile
 import threading
 from pathlib import Path
+from typing import Any
 
 import scenes
 from django.conf import settings
 from django.core.management import call_command
 from django.test import TestCase
 
+from adapters import stand_map
 from ops.lanes import lane_port
 from shop.models import AuditEntry, Person, Role, Shop, Stand
 from shop.refusals import Refusal
@@ -20,6 +22,11 @@ from stand.models import Pull
 from stand.session import opening
 from stand.stands.try_line import try_line
 
+MAP: dict[str, Any] = {
+    "rate_hz": 50,
+    "sources": [{"kind": "modbus", "host": "192.0.2.10"}],
+    "channels": [{"name": "rpm", "unit": "rpm", "register": 100}, {"name": "torque", "unit": "N·m", "register": 102}],
+}
 FACTS = {"name": "Cell 1", "host": "192.0.2.10", "port": "7420"}
 
 
@@ -62,6 +69,45 @@ class Arranging(TestCase):
             self.assertEqual(self.fields(self.add(**{**other, **changed})), {field}, changed)
         self.assertEqual(self.add(name="B").json()["fields"]["host"], "Cell 1 has this address and port")
         self.assertEqual(Stand.objects.count(), 1)
+
+    def test_one_with_a_map_is_read_by_an_adapter_of_this_machine(self):
+        row = self.add(host="", port="", map=MAP).json()
+        stand = Stand.objects.get(pk=row["id"])
+        self.assertEqual((stand.host, row["map"]["channels"][1]["register"]), ("127.0.0.1", 102))
+        self.assertEqual(stand_map.read(stand.map).stand, "Cell 1")
+        again = self.send("put", f"/{stand.pk}", {**FACTS, "name": "Cell one", "map": {**MAP, "rate_hz": 20}}).json()
+        self.assertEqual((again["port"], again["map"]["rate_hz"]), (stand.port, 20))
+        plain = self.send("put", f"/{stand.pk}", FACTS).json()
+        self.assertEqual((plain["host"], plain["map"]), ("192.0.2.10", None))
+
+    def test_what_is_wrong_in_a_map_is_named_by_its_place(self):
+        rows = [MAP["channels"][0], {"name": "torque", "unit": "pounds", "register": 102}]
+        for changed, field in (({"map": {**MAP, "channels": rows}}, "map.channels.1.unit"),
+                               ({"map": {**MAP, "sources": []}}, "map.sources"),
+                               ({"map": MAP, "worker_elsewhere": True}, "worker_elsewhere")):  # fmt: skip
+            self.assertEqual(self.fields(self.add(**changed)), {field})
+
+    def test_a_map_goes_out_as_a_file_and_comes_in_again(self):
+        text = self.send("post", "/write-map", {"map": {**MAP, "stand": "Cell 1"}}).json()["toml"]
+        self.assertEqual(stand_map.read(text).stand, "Cell 1")
+        self.assertEqual(self.send("post", "/read-map", {"toml": text}).json()["map"]["channels"][1]["register"], 102)
+        self.assertIn("map.channels", self.fields(self.send("post", "/read-map", {"toml": "stand = 'A'"})))
+        self.assertEqual(self.fields(self.send("post", "/read-map", {"toml": "stand ="})), {"map"})
+
+    def test_a_map_is_tried_before_it_is_whole(self):
+        found = self.send(
+            "post",
+            "/try-map",
+            {"map": {**MAP, "sources": [{"kind": "modbus", "host": "127.0.0.1", "port": lane_port()}]}},
+        ).json()
+        self.assertRegex(found["sources"][0]["why"], "nothing answers|does not answer")
+        self.assertEqual([row["why"] for row in found["rows"]], ["nothing came", "nothing came"])
+
+    def test_a_map_is_not_changed_while_a_session_is_open(self):
+        stand = Stand.objects.get(pk=self.add(map=MAP).json()["id"])
+        scenes.session(scenes.programme(self.operator), self.operator, stand)
+        changed = self.send("put", f"/{stand.pk}", {**FACTS, "map": {**MAP, "rate_hz": 20}})
+        self.assertEqual(changed.json()["code"], "session_open")
 
     def test_simulated_ones_have_names_and_ports_of_their_own(self):
         Shop.objects.create(pk=1, name="Works", elevation=420.0)

@@ -64,6 +64,7 @@ def write(file: Path) -> None:
             "port": stand.port,
             "simulated": stand.simulated,
             "inertia": stand.inertia,
+            "map": stand.map,
         }
         for stand in rows
     ]

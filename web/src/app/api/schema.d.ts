@@ -3642,6 +3642,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/read-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Read A Map
+         * @description A map that was saved as a file. Invalid says what is wrong where.
+         */
+        post: operations["read_map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/simulated": {
         parameters: {
             query?: never;
@@ -3670,6 +3690,46 @@ export interface paths {
         put?: never;
         /** Try A Line */
         post: operations["try_line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/try-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Try A Map
+         * @description What each row reads now, and what else the sources have.
+         */
+        post: operations["try_map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/stands/write-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Write A Map
+         * @description As the file that ./torvix adapter reads.
+         */
+        post: operations["write_map"];
         delete?: never;
         options?: never;
         head?: never;
@@ -7075,6 +7135,35 @@ export interface components {
             programme_id: number;
         };
         /**
+         * MapIn
+         * @description As docs/adapters.md has it; it may be half written where it is tried.
+         */
+        MapIn: {
+            /** Map */
+            map: {
+                [key: string]: unknown;
+            };
+        };
+        /**
+         * MapOffer
+         * @description What could be mapped: `place` is register, topic, signal, node or field; `about` what was read there.
+         */
+        MapOffer: {
+            /** About */
+            about: string;
+            /** Path */
+            path: string;
+            /** Place */
+            place: string;
+        };
+        /** MapOut */
+        MapOut: {
+            /** Map */
+            map: {
+                [key: string]: unknown;
+            };
+        };
+        /**
          * MapRowOut
          * @description One level of the map; `power` is the peak of the best part there.
          */
@@ -7099,6 +7188,11 @@ export interface components {
             parts: number[];
             /** State */
             state: string;
+        };
+        /** MapText */
+        MapText: {
+            /** Toml */
+            toml: string;
         };
         /** MappedIn */
         MappedIn: {
@@ -10081,6 +10175,10 @@ export interface components {
              * @default
              */
             inertia: string;
+            /** Map */
+            map?: {
+                [key: string]: unknown;
+            } | null;
             /** Name */
             name: string;
             /**
@@ -10161,6 +10259,10 @@ export interface components {
             id: number;
             /** Inertia */
             inertia: string;
+            /** Map */
+            map: {
+                [key: string]: unknown;
+            } | null;
             /** Name */
             name: string;
             /** Notes */
@@ -10723,6 +10825,13 @@ export interface components {
             /** Wrong */
             wrong: string;
         };
+        /** TriedMap */
+        TriedMap: {
+            /** Rows */
+            rows: components["schemas"]["TriedRow"][];
+            /** Sources */
+            sources: components["schemas"]["TriedSource"][];
+        };
         /** TriedOut */
         TriedOut: {
             /** Can */
@@ -10743,6 +10852,31 @@ export interface components {
             watchdog_s: number | null;
             /** Weather */
             weather: string[];
+            /** Why */
+            why: string;
+        };
+        /**
+         * TriedRow
+         * @description Of row `row` of `part` (channels, weather); `value` in the row's unit.
+         */
+        TriedRow: {
+            /** Part */
+            part: string;
+            /** Rate Hz */
+            rate_hz: number | null;
+            /** Raw */
+            raw: number | null;
+            /** Row */
+            row: number;
+            /** Value */
+            value: number | null;
+            /** Why */
+            why: string;
+        };
+        /** TriedSource */
+        TriedSource: {
+            /** Offers */
+            offers: components["schemas"]["MapOffer"][];
             /** Why */
             why: string;
         };
@@ -16824,6 +16958,30 @@ export interface operations {
             };
         };
     };
+    read_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapOut"];
+                };
+            };
+        };
+    };
     add_simulated_stand: {
         parameters: {
             query?: never;
@@ -16868,6 +17026,54 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["TriedOut"];
+                };
+            };
+        };
+    };
+    try_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedMap"];
+                };
+            };
+        };
+    };
+    write_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapText"];
                 };
             };
         };
