@@ -17,6 +17,7 @@ log = logging.getLogger("torvix.adapter")
 
 PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked again: at first, and in the end
 LOOK_S = 0.1
+LEAVE_S = 3.0  # for a reader that was told to end
 
 
 class Adapter:
@@ -80,7 +81,9 @@ class Adapter:
             await task
         finally:
             task.cancel()
-            await asyncio.gather(task, return_exceptions=True)
+            await asyncio.wait([task], timeout=LEAVE_S)
+            if task.done() and not task.cancelled():
+                task.exception()  # said already
 
     def _found(self, number: int) -> None:
         log.info("%s is heard", self.of.sources[number].name)

@@ -97,7 +97,9 @@ def _signals(source: CanSource) -> list[Offer]:
 
 
 async def _nodes(source: OpcUaSource) -> list[Offer]:
-    from asyncua import Client, ua
+    from asyncua import ua
+
+    from adapters.sources.opcua import connected
 
     found: list[Offer] = []
 
@@ -116,15 +118,8 @@ async def _nodes(source: OpcUaSource) -> list[Offer]:
             elif depth < DEEPEST:
                 await walk(child, [*names, name], depth + 1)
 
-    client = Client(source.address, timeout=source.timeout_s)
-    if source.user:
-        client.set_user(source.user)
-        client.set_password(source.password)
-    try:
-        async with client:
-            await walk(client.nodes.objects, [], 0)
-    except (TimeoutError, ua.UaError, OSError) as error:
-        raise SourceLost(f"{source.address} does not answer ({str(error) or type(error).__name__})") from error
+    async with connected(source) as client:
+        await walk(client.nodes.objects, [], 0)
     return found
 
 

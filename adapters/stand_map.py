@@ -11,6 +11,13 @@ from torvix_core.units import quantities
 
 SPEED, TORQUE = "rpm", "torque"
 WEATHER = ("barometer", "temperature", "humidity")
+MEASURED = {
+    SPEED: "speed",
+    TORQUE: "torque",
+    "barometer": "pressure",
+    "temperature": "temperature",
+    "humidity": "fraction",
+}  # without the unit nothing can be computed with them
 LONGEST_NAME, LONGEST_UNIT = 40, 16  # characters of a channel, as the line protocol takes them
 
 
@@ -257,4 +264,7 @@ def _errors(found: StandMap) -> dict[str, str]:
                 errors[f"{place}.{wanted}"] = "is needed"
             if part == "weather" and row.name not in WEATHER:
                 errors[f"{place}.name"] = f"weather is {', '.join(WEATHER)}"
+            measure = MEASURED.get(row.name)
+            if measure and (not row.unit or quantities.measures(row.unit) != measure):
+                errors[f"{place}.unit"] = f"needs a unit of {measure}: {', '.join(quantities.units_of(measure))}"
     return errors

@@ -12,6 +12,7 @@ import json
 import logging
 import sys
 import time
+import traceback
 from collections.abc import Mapping
 from dataclasses import asdict, dataclass, field
 from typing import Any
@@ -92,14 +93,24 @@ async def try_source(
             trial.why = str(lost)
         except TimeoutError:
             pass
+        except Exception as error:
+            trial.why = _fault(source.name, error)
     if not trial.why or not places:
         try:
             trial.offers = await offers_of(source, list(rows.values()), seconds)
         except SourceLost as lost:
             trial.why = str(lost)
+        except Exception as error:
+            trial.why = _fault(source.name, error)
     tried = [_tried(part, at, row, heard[place])
              for place, ((part, at), row) in enumerate(rows.items())]  # fmt: skip
     return trial, tried
+
+
+def _fault(name: str, error: Exception) -> str:
+    """Of ours, or of a library that was broken off: the other sources are shown."""
+    traceback.print_exception(error)  # for the log of whoever runs this
+    return f"{name} could not be read ({error or type(error).__name__})"
 
 
 def _tried(part: str, at: int, row: Channel, heard: Heard) -> RowTrial:

@@ -6,8 +6,10 @@ Source: OPC 10000-4, 5.11.2 (Read) and 7.11 (DataValue). Read and not subscribed
 
 from __future__ import annotations
 
+import asyncio
 import math
-from collections.abc import Callable, Sequence
+from collections.abc import AsyncIterator, Callable, Sequence
+from contextlib import asynccontextmanager, suppress
 from datetime import datetime
 from itertools import compress
 
@@ -18,6 +20,25 @@ from adapters.sources.source import SourceLost, Take
 from adapters.stand_map import SPEED, Channel, OpcUaSource
 from adapters.stream import SourceClock
 
+LEAVE_S = 1.0  # for taking leave of a server; one that is gone does not answer to that either
+
+
+@asynccontextmanager
+async def connected(of: OpcUaSource) -> AsyncIterator[Client]:
+    """SourceLost where the server does not answer, then or while it is used."""
+    client = Client(of.address, timeout=of.timeout_s)
+    if of.user:
+        client.set_user(of.user)
+        client.set_password(of.password)
+    try:
+        await client.connect()
+        yield client
+    except (TimeoutError, ua.UaError, OSError) as error:
+        raise SourceLost(f"{of.address} does not answer ({str(error) or type(error).__name__})") from error
+    finally:
+        with suppress(Exception):
+            await asyncio.wait_for(client.disconnect(), LEAVE_S)
+
 
 class OpcUaReader:
     def __init__(self, of: OpcUaSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
@@ -27,15 +48,8 @@ class OpcUaReader:
         self.read_at: dict[int, datetime] = {}  # the time of each row's newest value, by the server
 
     async def read(self, take: Take) -> None:
-        client = Client(self.of.address, timeout=self.of.timeout_s)
-        if self.of.user:
-            client.set_user(self.of.user)
-            client.set_password(self.of.password)
-        try:
-            async with client:
-                await self._poll(client, take)
-        except (TimeoutError, ua.UaError, OSError, ConnectionError) as error:
-            raise SourceLost(f"{self.of.address} does not answer ({_words(error)})") from error
+        async with connected(self.of) as client:
+            await self._poll(client, take)
 
     async def _poll(self, client: Client, take: Take) -> None:
         nodes = [self._node(client, row) for row in self.rows.values()]
@@ -87,7 +101,3 @@ def _number(value: ua.DataValue) -> float:
     plain = value.Value.Value if value.Value is not None else None
     good = value.StatusCode is None or value.StatusCode.is_good()
     return float(plain) if good and isinstance(plain, int | float) else math.nan
-
-
-def _words(error: Exception) -> str:
-    return str(error) or type(error).__name__

@@ -45,6 +45,8 @@ class Maps(unittest.TestCase):
     def test_errors_are_at_their_row(self):
         cases = {
             "channels.1.unit": channel(1, unit="pounds"),
+            "channels.0.unit": channel(0, unit=""),
+            "weather.0.unit": changed(weather=[{"name": "barometer", "unit": "°C", "register": 1}]),
             "channels.1.register": {**MODBUS, "channels": [MODBUS["channels"][0], {"name": "torque", "unit": "N·m"}]},
             "channels.1.type": channel(1, type="int24"),
             "channels.1.scale": channel(1, scale=0),

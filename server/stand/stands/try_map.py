@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import logging
 import subprocess
 import sys
 from typing import Any
@@ -12,6 +13,7 @@ from django.conf import settings
 from shop.refusals import Refusal
 from shop.schema import Schema
 
+log = logging.getLogger(__name__)
 SECONDS = 2.0
 MOST_S = 30.0  # a source takes at most its own time to say that it is not there
 
@@ -55,5 +57,6 @@ def try_map(document: dict[str, Any]) -> TriedMap:
     except subprocess.TimeoutExpired as error:
         raise Refusal("The stand took too long to answer. Look at its address.", code="map_not_tried") from error
     if done.returncode:
+        log.error("a map could not be tried: %s", done.stderr[-2000:])
         raise Refusal("The map could not be tried: see the log of the server.", code="map_not_tried")
     return TriedMap.model_validate_json(done.stdout)
