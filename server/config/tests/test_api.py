@@ -290,6 +290,7 @@ ENDPOINTS: Any = (
     ("post", "/api/stands", {"name": "Cell 9", "host": "192.0.2.9", "port": "7420"}, ARRANGE),
     ("post", "/api/stands/simulated", {"engine": "six"}, ARRANGE),
     ("post", "/api/stands/try", {"host": "127.0.0.1", "port": "1"}, ARRANGE),
+    ("get", "/api/stands/map-choices", None, ARRANGE),
     ("post", "/api/stands/try-map", {"map": {}}, ARRANGE),
     ("post", "/api/stands/read-map", {"toml": ""}, ARRANGE),
     ("post", "/api/stands/write-map", {"map": {}}, ARRANGE),

@@ -12,6 +12,7 @@ from shop.permissions import person_of, require_owner
 from stand.stands import service as stands
 from stand.stands.schemas import (
     EngineChoice,
+    MapChoices,
     MapIn,
     MapOut,
     MapText,
@@ -21,6 +22,7 @@ from stand.stands.schemas import (
     StandsOut,
     TriedOut,
     TryIn,
+    map_choices,
     stand_row,
     tried_out,
 )
@@ -68,6 +70,11 @@ def try_a_line(request: HttpRequest, given: TryIn) -> TriedOut:
     person = _owner(request)
     host, port = stands.address_to_try(given.host, given.port)
     return tried_out(try_line(host, port), person)
+
+
+@router.get("/stands/map-choices", response=MapChoices, operation_id="map_choices")
+def read_map_choices(request: HttpRequest) -> MapChoices:
+    return map_choices(_owner(request))
 
 
 @router.post("/stands/try-map", response=TriedMap, operation_id="try_map")

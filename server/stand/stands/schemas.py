@@ -17,6 +17,8 @@ from stand.pulls.raw_channels import is_known
 from stand.stands.service import StandDescription
 from stand.stands.try_line import LineTrial
 
+FIRST = ("rpm", "torque", "throttle")  # of the channels: what every stand has
+WEATHER = {"barometer": "kPa", "temperature": "°C", "humidity": "%"}
 COMMANDS = frozenset({"arm", "start", "abort", "holds"})  # that mean something to people
 
 
@@ -77,6 +79,18 @@ class TryIn(Schema):
     port: str
 
 
+class MapChannel(Schema):
+    """A channel that Torvix computes with, and the units in which a stand may send it."""
+
+    name: str
+    units: list[str]
+
+
+class MapChoices(Schema):
+    channels: list[MapChannel]
+    weather: list[MapChannel]
+
+
 class MapIn(Schema):
     """As docs/adapters.md has it; it may be half written where it is tried."""
 
@@ -113,6 +127,20 @@ class TriedOut(Schema):
     watchdog_s: float | None
     inertia: str
     checks: list[TriedCheck]
+
+
+def map_choices(person: Person) -> MapChoices:
+    """What rows of a map may be called; any other name is stored and not computed with."""
+    shown = units_of(person)
+    channels = {name: FIXED.get(name) or shown[FOLLOWS[name]] for name in (*FIXED, *FOLLOWS)}
+    return MapChoices(
+        channels=[_sent(name, channels[name]) for name in sorted(channels, key=lambda name: (name not in FIRST, name))],
+        weather=[_sent(name, unit) for name, unit in WEATHER.items()],
+    )
+
+
+def _sent(name: str, unit: str) -> MapChannel:
+    return MapChannel(name=name, units=list(quantities.units_of(quantities.measures(unit))))
 
 
 def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:

@@ -87,6 +87,14 @@ class Arranging(TestCase):
                                ({"map": MAP, "worker_elsewhere": True}, "worker_elsewhere")):  # fmt: skip
             self.assertEqual(self.fields(self.add(**changed)), {field})
 
+    def test_every_channel_of_the_computation_is_offered_with_units_that_a_map_takes(self):
+        found = self.client.get("/api/stands/map-choices").json()
+        units = {one["name"]: one["units"] for one in found["channels"]}
+        self.assertEqual((list(units)[:2], units["rpm"]), (["rpm", "throttle"], ["rpm"]))
+        self.assertLessEqual({"lb-ft", "N·m"}, set(units["torque"]))
+        rows = [{"name": name, "unit": unit, "register": 2} for name, all_ in units.items() for unit in all_[:1]]
+        self.assertEqual(self.add(map={**MAP, "channels": rows}).status_code, 200)
+
     def test_a_map_goes_out_as_a_file_and_comes_in_again(self):
         text = self.send("post", "/write-map", {"map": {**MAP, "stand": "Cell 1"}}).json()["toml"]
         self.assertEqual(stand_map.read(text).stand, "Cell 1")

@@ -3642,6 +3642,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/map-choices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Map Choices */
+        get: operations["map_choices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/read-map": {
         parameters: {
             query?: never;
@@ -7133,6 +7150,23 @@ export interface components {
         MadeOut: {
             /** Programme Id */
             programme_id: number;
+        };
+        /**
+         * MapChannel
+         * @description A channel that Torvix computes with, and the units in which a stand may send it.
+         */
+        MapChannel: {
+            /** Name */
+            name: string;
+            /** Units */
+            units: string[];
+        };
+        /** MapChoices */
+        MapChoices: {
+            /** Channels */
+            channels: components["schemas"]["MapChannel"][];
+            /** Weather */
+            weather: components["schemas"]["MapChannel"][];
         };
         /**
          * MapIn
@@ -16954,6 +16988,26 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
+    map_choices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MapChoices"];
                 };
             };
         };
