@@ -1,12 +1,15 @@
 <script setup lang="ts">
 /** Describe a stand, and try whether it answers before it is saved. */
-import { computed, ref } from 'vue'
+import { computed, defineAsyncComponent, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { useUnsaved } from '../../ui/useUnsaved'
 import LineTrial from './LineTrial.vue'
 import type { StandRow } from './queries'
+import { emptyMap, type MapTyped, sentMap, typedMap } from './stand_map/standMap'
+
+const MapEditor = defineAsyncComponent(() => import('./stand_map/MapEditor.vue'))
 
 const props = defineProps<{ stand?: StandRow }>()
 const emit = defineEmits<{ saved: []; cancel: [] }>()
@@ -18,8 +21,9 @@ const began = {
   inertia: props.stand?.inertia ?? '',
   notes: props.stand?.notes ?? '',
   worker_elsewhere: props.stand?.worker_elsewhere ?? false,
+  map: (props.stand?.map ? typedMap(props.stand.map) : null) as MapTyped | null,
 }
-const given = useUnsaved(`stand ${props.stand?.id ?? 'that is new'}`, { ...began })
+const given = useUnsaved(`stand ${props.stand?.id ?? 'that is new'}`, structuredClone(began))
 const problem = ref<Problem | null>(null)
 const wrong = (field: string) => problem.value?.fields[field]
 const waiting = ref('')
@@ -40,7 +44,7 @@ async function attempt(what: string, act: () => Promise<void>) {
 }
 /** Given up on purpose: the next time begins anew. */
 function cancel() {
-  given.value = { ...began }
+  given.value = structuredClone(began)
   emit('cancel')
 }
 const tryLine = () =>
@@ -53,12 +57,13 @@ const tryLine = () =>
 const save = () =>
   attempt('save', async () => {
     const stand_id = props.stand?.id
+    const body = { ...given.value, map: given.value.map && sentMap(given.value.map) }
     answer(
       stand_id === undefined
-        ? await api.POST('/api/stands', { body: given.value })
-        : await api.PUT('/api/stands/{stand_id}', { params: { path: { stand_id } }, body: given.value }),
+        ? await api.POST('/api/stands', { body })
+        : await api.PUT('/api/stands/{stand_id}', { params: { path: { stand_id } }, body }),
     )
-    given.value = { ...began }
+    given.value = structuredClone(began)
     emit('saved')
   })
 </script>
@@ -69,7 +74,18 @@ const save = () =>
       <h2>{{ title }}</h2>
       <ProblemNote :error="problem" />
       <v-text-field v-model="given.name" label="Stand name" autofocus :error-messages="wrong('name')" />
-      <div class="pair">
+      <v-select
+        v-if="!stand?.simulated"
+        :model-value="given.map ? 'map' : 'line'"
+        label="How it is linked"
+        :items="[
+          { value: 'line', label: 'The line protocol' },
+          { value: 'map', label: 'An open standard, by a map: Modbus, MQTT, CAN, OPC UA, text' },
+        ]"
+        @update:model-value="(way: string) => (given.map = way === 'map' ? emptyMap() : null)"
+      />
+      <MapEditor v-if="given.map" v-model="given.map" :stand="given.name" :wrong="problem?.fields ?? {}" />
+      <div v-else class="pair">
         <v-text-field
           v-model="given.host"
           label="Host or address"
@@ -94,6 +110,7 @@ const save = () =>
       </div>
       <v-textarea v-model="given.notes" label="Notes (optional)" rows="2" auto-grow />
       <v-checkbox
+        v-if="!given.map"
         v-model="given.worker_elsewhere"
         density="compact"
         hide-details
@@ -105,7 +122,9 @@ const save = () =>
       </p>
       <div class="d-flex ga-2">
         <v-btn type="submit" color="hand" variant="flat" :disabled="waiting !== ''">Save stand</v-btn>
-        <v-btn :disabled="waiting !== '' || !given.host" @click="tryLine">Try the line</v-btn>
+        <v-btn v-if="!given.map" :disabled="waiting !== '' || !given.host" @click="tryLine"
+          >Try the line</v-btn
+        >
         <v-btn variant="text" @click="cancel">Cancel</v-btn>
       </div>
     </v-form>

@@ -8,6 +8,7 @@ import { useAction } from '../../app/api/queries'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { useKeys } from '../../app/keys'
 import { type StandRow, useStands } from './queries'
+import { KINDS } from './stand_map/standMap'
 import StandForm from './StandForm.vue'
 import { done } from '../../app/undo'
 
@@ -44,11 +45,18 @@ function linkText(stand: StandRow): string {
   if (stand.connected) return stand.state === 'idle' ? 'Linked' : `Linked, ${stand.state}`
   return `Not linked: ${stand.why}.`
 }
+/** The open standards by which it is read. */
+function standards(stand: StandRow): string {
+  const kinds = (stand.map?.sources as { kind: string }[]).map((source) => source.kind)
+  return KINDS.filter((kind) => kinds.includes(kind.value))
+    .map((kind) => kind.label)
+    .join(' and ')
+}
 useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value = true) }])
 </script>
 
 <template>
-  <div class="page most-900 pa-4">
+  <div class="page most-1180 pa-4">
     <header class="page-head">
       <h1>Stands</h1>
       <span class="acts d-flex flex-wrap ga-2">
@@ -86,7 +94,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
           {{ linkText(stand) }}
         </p>
         <p class="quiet">
-          {{ stand.host }}:{{ stand.port }}
+          {{ stand.map ? `Read by ${standards(stand)}` : `${stand.host}:${stand.port}` }}
           <template v-if="stand.rate_hz"> · {{ stand.rate_hz }} samples per second</template>
           <template v-if="stand.reports_only"> · takes no commands</template>
           <template v-if="stand.connected && !stand.weather"> · no weather station</template>

@@ -1,0 +1,120 @@
+"""A stand that speaks an open standard, from nothing to a pull that counts: mapped, read, saved, linked, pulled."""
+
+import os
+import re
+import socket
+import tempfile
+import threading
+import time
+from pathlib import Path
+from typing import Any
+
+from django.db import connection
+from playwright.sync_api import Page, expect
+
+from browser_tests.at_the_stand import TRUMPETS, keep, open_session, see_to_everything
+from browser_tests.case import BrowserCase, pick, sign_in
+from demo.stand_day import say_to_stand
+from ops.lanes import lane_port
+from ops.processes import Family
+from ops.stands import Stands
+from programmes.models import Programme
+from shop.models import Stand
+from stand.models import Pull, PullState
+
+CELL = "Cell 4"
+SPEED = "2"  # times real, so that a sweep has some hundred readings
+
+
+class Mapping(BrowserCase):
+    def setUp(self) -> None:
+        super().setUp()
+        self.console_port, self.server_port = lane_port(), lane_port()
+        over = ("--over", "opcua", "--over-port", str(self.server_port), "--warm", "--speed", SPEED)
+        stand = self.start("-m", "standin", "--port", str(self.console_port), *over)
+        while stand.poll() is None:  # its console opens once its server is there
+            with socket.socket() as probe:
+                if probe.connect_ex(("127.0.0.1", self.console_port)) == 0:
+                    return
+            time.sleep(0.1)
+        self.fail("the stand did not start")
+
+    def follow_stands(self) -> None:
+        """As ./torvix does it, for what is saved from now on: an adapter and a bench worker of its own."""
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        Stand.objects.update(on_line=False)
+        family = Family({**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"])})
+        stands, over = Stands(family, folder / "stands.json", folder), threading.Event()
+        stands.start()
+
+        def tend() -> None:
+            while not over.wait(0.2):
+                stands.tend()
+
+        tending = threading.Thread(target=tend)
+        tending.start()
+        self.addCleanup(family.stop)
+        self.addCleanup(tending.join)
+        self.addCleanup(over.set)
+
+    def at_the_console(self, name: str, **arguments: object) -> dict[str, Any]:
+        return say_to_stand(self.console_port, name, at_console=True, **arguments)
+
+    def sweep(self, page: Page) -> None:
+        page.get_by_role("button", name=re.compile("Setup fitted|Pull again")).click()
+        expect(page.get_by_test_id("headline")).to_contain_text("armed")
+        # Torvix sees the end of a sweep before the engine is back at idle; until then the stand refuses.
+        while not self.at_the_console("arm", start_rpm=2000, end_rpm=6900, rate_rpm_s=350)["ok"]:
+            time.sleep(0.1)
+        self.at_the_console("start")
+
+    def test_an_opc_ua_stand_is_mapped_from_nothing_and_its_pull_is_accepted(self):
+        self.follow_stands()
+        trumpets = Programme.objects.get(question=TRUMPETS)
+        with self.browser() as page:
+            sign_in(page, "ines")
+            page.goto("/stands", wait_until="domcontentloaded")
+            page.get_by_role("button", name="Add stand", exact=True).click()
+            page.get_by_label("Stand name").fill(CELL)
+            pick(page, "How it is linked", re.compile("^An open standard"))
+            pick(page, "Standard", "OPC UA")
+            page.get_by_label("Address").fill(f"opc.tcp://127.0.0.1:{self.server_port}/stand")
+
+            # What the server has is found, and what it reads stands beside each row.
+            page.get_by_role("button", name="Read values").click()
+            channels = page.get_by_test_id("map-channels")
+            channels.get_by_role("button", name=re.compile(r"^Add \d+ found")).click()
+            page.get_by_test_id("map-weather").get_by_role("button", name="Add 3 found").click()
+            expect(page.get_by_test_id("reads-rpm")).to_contain_text("rpm")
+            expect(page.get_by_test_id("reads-oil_temperature")).to_contain_text("per second")
+            self.assertEqual(self.violations(page), [])
+
+            # Without its unit torque is no torque: said at the row, and nothing is lost.
+            page.get_by_role("button", name="Stop reading").click()
+            page.get_by_role("button", name="Save stand").click()
+            expect(channels.get_by_text("needs a unit of torque")).to_be_visible()
+            units = {"torque": "N·m", "throttle": "%", "oil_temperature": "°C", "coolant_temperature": "°C",
+                     "barometer": "kPa", "temperature": "°C", "humidity": "%"}  # fmt: skip
+            for name, unit in units.items():
+                pick(page, f"Unit of {name}", unit)
+            page.get_by_role("button", name="Save stand").click()
+            row = page.locator("article").filter(has_text=CELL)
+            expect(row.get_by_text("Read by OPC UA")).to_be_visible()
+            expect(row.get_by_role("status")).to_contain_text("Linked")
+
+            # A pull, swept at the console of the stand.
+            sign_in(page)
+            open_session(page, trumpets.pk, CELL)
+            see_to_everything(page)
+            self.sweep(page)
+            expect(page.get_by_test_id("headline")).to_contain_text("Next:")  # the first one warms up
+            self.sweep(page)
+            keep(page)
+        pull = Pull.objects.filter(session__stand__name=CELL).latest("number")
+        self.assertEqual((pull.state, pull.samples_lost), (PullState.COMPLETE, 0))
+        self.assertEqual(pull.reduced.refused, "")
+        self.assertGreater(len(pull.reduced.speed_rpm), 30)
+        # What had no unit is stored, and not computed with.
+        self.assertIn("fuel_flow", set(pull.channels.values_list("name", flat=True)))
+        self.assertNotIn("fuel_flow", set(pull.reduced.channel_means.values_list("channel", flat=True)))
+        self.assertEqual(self.problems, [])
