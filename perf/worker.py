@@ -47,11 +47,11 @@ class FullRate(TransactionTestCase):
         self.until(lambda: Link.objects.get().state == "armed")
         starting.start(operator, pull)
         self.until(lambda: Chunk.objects.exists())
-        began, before = time.monotonic(), _cpu_s(worker.pid)
+        began, before = time.monotonic(), cpu_s(worker.pid)
         time.sleep(size(8, 1))
-        early = _memory_mb(worker.pid)
+        early = memory_mb(worker.pid)
         time.sleep(max(0.0, SECONDS - size(10, 3) - (time.monotonic() - began)))
-        spent, late = _cpu_s(worker.pid) - before, _memory_mb(worker.pid)
+        spent, late = cpu_s(worker.pid) - before, memory_mb(worker.pid)
         share = spent / (time.monotonic() - began)
         self.until(lambda: Pull.objects.get(pk=pull.pk).state in ENDED)
         kept = Pull.objects.get(pk=pull.pk)
@@ -60,7 +60,7 @@ class FullRate(TransactionTestCase):
         tell(
             f"worker at {RATE_HZ} Hz × {CHANNELS} channels for {SECONDS:.0f} s",
             f"{share:.2f} of a core; memory {early:.0f} MB after some seconds, {late:.0f} MB at the end, "
-            f"{_memory_mb(worker.pid):.0f} MB once it is packed; {held.samples if held else 0} samples kept, "
+            f"{memory_mb(worker.pid):.0f} MB once it is packed; {held.samples if held else 0} samples kept, "
             f"{kept.samples_lost} lost, {kept.state}",
             "under 0.5 of a core, none lost",
         )
@@ -97,13 +97,13 @@ def _end(process: subprocess.Popen[str] | subprocess.Popen[bytes]) -> None:
     process.communicate()
 
 
-def _cpu_s(pid: int) -> float:
+def cpu_s(pid: int) -> float:
     """User and system time of a process so far."""
     fields = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()
     return (int(fields[11]) + int(fields[12])) / TICKS
 
 
-def _memory_mb(pid: int) -> float:
+def memory_mb(pid: int) -> float:
     """What of a process is in memory."""
     pages = int(Path(f"/proc/{pid}/statm").read_text().split()[1])
     return pages * os.sysconf("SC_PAGE_SIZE") / 1e6
