@@ -6,11 +6,16 @@ import asyncio
 import json
 import logging
 import socket
-from contextlib import AsyncExitStack
+import subprocess
+import time
+from collections.abc import Iterator
+from contextlib import AsyncExitStack, contextmanager
+from pathlib import Path
 from typing import Any
 
 from adapters import stand_map
 from adapters.adapter import Adapter
+from ops.machine import BROKER
 from standin.over.publisher import Publisher, Said, map_of
 from standin.server import Server
 from standin.stand import Stand
@@ -25,6 +30,24 @@ def free_port(kind: int = socket.SOCK_STREAM) -> int:
     with socket.socket(socket.AF_INET, kind) as found:
         found.bind(("127.0.0.1", 0))
         return int(found.getsockname()[1])
+
+
+@contextmanager
+def broker_of(port: int, folder: Path) -> Iterator[subprocess.Popen[bytes]]:
+    """Debian's, listening on the port."""
+    config = folder / "broker.conf"
+    config.write_text(f"listener {port} 127.0.0.1\nallow_anonymous true\npersistence false\n")
+    quiet = subprocess.DEVNULL
+    with subprocess.Popen([str(BROKER), "-c", str(config)], stdout=quiet, stderr=quiet) as broker:
+        try:
+            while broker.poll() is None:
+                with socket.socket() as probe:
+                    if probe.connect_ex(("127.0.0.1", port)) == 0:
+                        break
+                time.sleep(0.05)
+            yield broker
+        finally:
+            broker.terminate()
 
 
 class Peer:
@@ -101,6 +124,7 @@ class Link:
         await self.start_publisher(said)
         self.said = said
         listening = await self.server.serve("127.0.0.1", 0)
+        self.console_port = listening.sockets[0].getsockname()[1]
         self.stack.callback(listening.close)
         self.stack.callback(self.server.task.cancel)
         self.map = stand_map.checked(map_of(said, self.publisher))
@@ -121,6 +145,12 @@ class Link:
 
     async def mend(self) -> None:
         await self.start_publisher(self.said)
+
+    async def console(self) -> Peer:
+        """The line of the stand itself."""
+        found = await Peer.connect(self.console_port)
+        self.stack.callback(found.writer.close)
+        return found
 
     async def peer(self) -> Peer:
         found = await Peer.connect(self.port)

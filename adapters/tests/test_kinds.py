@@ -1,16 +1,14 @@
 """Every standard against its stand-in: the same engine comes out, a cut is said and mended, and nothing is made up."""
 
 import asyncio
-import shutil
 import tempfile
 import unittest
+from contextlib import ExitStack
 from itertools import pairwise
 from pathlib import Path
-from typing import Any
 
-from adapters.tests.over import RATE_HZ, WAIT_S, Link, free_port
+from adapters.tests.over import RATE_HZ, WAIT_S, Link, broker_of, free_port
 from adapters.trial import try_map
-from ops.machine import BROKER
 from standin.over.can import CanPublisher
 from standin.over.modbus import ModbusPublisher
 from standin.over.mqtt import MqttPublisher
@@ -117,36 +115,16 @@ class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
     """With Debian's broker, one for each test."""
 
     port = 0
-    broker: Any
 
     async def asyncSetUp(self) -> None:
         self.port = free_port()
-        self.folder = Path(tempfile.mkdtemp())
-        self.addCleanup(shutil.rmtree, self.folder)
-        await self.start_broker()
+        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        self.broker = ExitStack()
+        self.addCleanup(self.broker.close)
+        self.start_broker()
 
-    async def asyncTearDown(self) -> None:
-        await self.stop_broker()
-
-    async def start_broker(self) -> None:
-        config = self.folder / "broker.conf"
-        config.write_text(f"listener {self.port} {HOST}\nallow_anonymous true\npersistence false\n")
-        self.broker = await asyncio.create_subprocess_exec(
-            str(BROKER), "-c", str(config), stdout=asyncio.subprocess.DEVNULL, stderr=asyncio.subprocess.DEVNULL
-        )
-        async with asyncio.timeout(WAIT_S):
-            while True:
-                try:
-                    _, writer = await asyncio.open_connection(HOST, self.port)
-                    writer.close()
-                    return
-                except OSError:
-                    await asyncio.sleep(0.05)
-
-    async def stop_broker(self) -> None:
-        if self.broker.returncode is None:
-            self.broker.terminate()
-            await self.broker.wait()
+    def start_broker(self) -> None:
+        self.broker.enter_context(broker_of(self.port, self.folder))
 
     def publisher(self) -> Publisher:
         return MqttPublisher(HOST, self.port)
@@ -163,9 +141,9 @@ class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
             peer = await link.peer()
             await peer.hear(5)
             link.server.also = None
-            await self.stop_broker()
+            self.broker.close()
             self.assertIn("broker", await peer.hear_end())
-            await self.start_broker()
+            self.start_broker()
             await link.mend()
             again = await link.peer()
             await again.hear(5)
