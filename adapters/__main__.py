@@ -10,8 +10,9 @@ import signal
 import sys
 from pathlib import Path
 
-from adapters import stand_map
+from adapters import measure_delay, stand_map
 from adapters.adapter import Adapter
+from adapters.sources.source import SourceLost
 from adapters.stand_map import MapProblem, StandMap
 
 
@@ -25,6 +26,8 @@ def main() -> int:
     parser.add_argument("map", type=Path, help="a map, as the Stands screen saves it")
     parser.add_argument("--host", default="127.0.0.1", help="address to serve at; 0.0.0.0 for another machine")
     parser.add_argument("--port", type=int, default=7421, help="0 takes any free port")
+    listen = "listen for so many seconds, and say by how much each source lags behind that of rpm; sweep meanwhile"
+    parser.add_argument("--delays", type=float, nargs="?", const=30.0, metavar="SECONDS", help=listen)
     options = parser.parse_args()
     logging.basicConfig(format="%(asctime)s %(levelname)s %(message)s", level=logging.INFO)
     for loud in ("pymodbus", "asyncua", "can"):  # what they say of a lost line, we say in words
@@ -38,7 +41,19 @@ def main() -> int:
         for place, why in problem.errors.items():
             print(f"{options.map}: {place}: {why}" if place else f"{options.map}: {why}", file=sys.stderr)
         return 1
+    if options.delays:
+        return say_delays(found, options.delays)
     asyncio.run(run(found, options.host, options.port))
+    return 0
+
+
+def say_delays(found: StandMap, seconds: float) -> int:
+    print(f"listening for {seconds:.0f} s: sweep the engine now", flush=True)
+    try:
+        print("\n".join(measure_delay.report(found, seconds)))
+    except (SourceLost, ValueError) as error:
+        print(error, file=sys.stderr)
+        return 1
     return 0
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import asyncio
 import json
+import math
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -41,6 +42,7 @@ class LineServer:
         weather_at = 0.0
         while True:
             await asyncio.sleep(SEND_S)
+            self.stream.release(self.stream.clock())
             self.flush()
             if self._has_weather and loop.time() - weather_at > WEATHER_S and self.clients:
                 weather_at = loop.time()
@@ -62,7 +64,8 @@ class LineServer:
         self.why_not = ""
 
     def lost(self, why: str) -> None:
-        """What arrived goes out first; then whoever listens is told, and has to connect again."""
+        """What arrived goes out first; then whoever listens hears why, and has to connect again."""
+        self.stream.release(math.inf)
         self.flush()
         self.why_not = why
         for client in tuple(self.clients):

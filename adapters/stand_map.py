@@ -18,6 +18,7 @@ MEASURED = {
     "temperature": "temperature",
     "humidity": "fraction",
 }  # without the unit nothing can be computed with them
+MOST_DELAY_S = 2.0  # samples wait for the slowest source, and with them whoever watches a limit
 LONGEST_NAME, LONGEST_UNIT = 40, 16  # characters of a channel, as the line protocol takes them
 
 
@@ -33,11 +34,15 @@ class _Part(BaseModel):
     model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
 
 
-class ModbusSource(_Part):
+class _Source(_Part):
+    name: str = "stand"
+    delay_s: Annotated[float, Field(ge=0, le=MOST_DELAY_S)] = 0.0  # by which it lags behind the source of the speed
+
+
+class ModbusSource(_Source):
     """Registers that are polled, over TCP or a serial line (RTU)."""
 
     kind: Literal["modbus"] = "modbus"
-    name: str = "stand"
     host: str = ""
     port: Annotated[int, Field(ge=1, le=65535)] = 502
     serial: str = ""  # a device, in place of host and port
@@ -53,11 +58,10 @@ class ModbusSource(_Part):
         return self
 
 
-class MqttSource(_Part):
+class MqttSource(_Source):
     """Topics of a broker, with a number or JSON as their payload."""
 
     kind: Literal["mqtt"] = "mqtt"
-    name: str = "stand"
     host: Annotated[str, Field(min_length=1)]
     port: Annotated[int, Field(ge=1, le=65535)] = 1883
     user: str = ""
@@ -66,11 +70,10 @@ class MqttSource(_Part):
     timeout_s: Annotated[float, Field(gt=0, le=60)] = 1.0
 
 
-class CanSource(_Part):
+class CanSource(_Source):
     """Frames of a bus, read by a DBC file."""
 
     kind: Literal["can"] = "can"
-    name: str = "stand"
     interface: Annotated[str, Field(min_length=1)] = "socketcan"
     channel: Annotated[str, Field(min_length=1)]
     port: Annotated[int, Field(ge=1, le=65535)] | None = None  # of an interface that runs over UDP
@@ -79,22 +82,20 @@ class CanSource(_Part):
     timeout_s: Annotated[float, Field(gt=0, le=60)] = 1.0
 
 
-class OpcUaSource(_Part):
+class OpcUaSource(_Source):
     """Nodes of a server, which tells of each change."""
 
     kind: Literal["opcua"] = "opcua"
-    name: str = "stand"
     address: Annotated[str, Field(pattern=r"^opc\.tcp://")]
     user: str = ""
     password: str = ""
     timeout_s: Annotated[float, Field(gt=0, le=60)] = 2.0
 
 
-class TextSource(_Part):
+class TextSource(_Source):
     """Lines of text, over TCP, UDP or a serial line."""
 
     kind: Literal["text"] = "text"
-    name: str = "stand"
     over: Literal["tcp", "udp", "serial"] = "tcp"
     host: str = ""  # to connect to; over UDP the address of this machine to listen at
     port: Annotated[int, Field(ge=0, le=65535)] = 0
@@ -256,6 +257,8 @@ def _errors(found: StandMap) -> dict[str, str]:
             if row.name in seen or row.name == "time":
                 errors[f"{place}.name"] = "is there twice" if row.name in seen else "is the name of the time itself"
             seen.add(row.name)
+            if row.name == SPEED and found.sources[found.source_of(row)].delay_s:
+                errors[f"sources.{found.source_of(row)}.delay_s"] = "the source of the speed is what others lag behind"
             if row.source and row.source not in sources:
                 errors[f"{place}.source"] = f"no source is called {row.source}"
                 continue

@@ -7,6 +7,7 @@ it was read since the sample before, and is missing otherwise: nothing is made u
 from __future__ import annotations
 
 import math
+from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
@@ -61,7 +62,10 @@ class Health:
 
 @dataclass
 class Stream:
-    """`send` gets each sample: its time, s, and a value for each channel of the map, None where there is none."""
+    """`send` gets each sample: its time, s, and a value for each channel of the map, None where there is none.
+
+    Where a source lags behind, samples wait for it, and each of its readings goes into the sample of its own time.
+    """
 
     of: StandMap
     clock: Callable[[], float]
@@ -70,30 +74,52 @@ class Stream:
     heard_at: dict[int, float] = field(default_factory=dict)  # by row of the map, when it was last read
 
     def __post_init__(self) -> None:
-        self._names = [one.name for one in self.of.channels]
-        self._speed = self._names.index(SPEED)
-        self._open: list[float | None] = [None] * len(self._names)
-        self.weather: list[float | None] = [None] * len(self.of.weather)
+        self._rows = self.of.rows
+        self._speed = next(place for place, row in enumerate(self.of.channels) if row.name == SPEED)
+        self._delays = [self.of.sources[self.of.source_of(row)].delay_s for row in self._rows]
+        self._wait_s = max(self._delays)
+        self._ahead: dict[int, tuple[float, float | None]] = {}  # read after the last sample
+        self._waiting: deque[tuple[float, list[float | None]]] = deque()
         self._last_s = -math.inf
+        self.weather: list[float | None] = [None] * len(self.of.weather)
 
     def take(self, readings: Mapping[int, float], at: float | None = None) -> None:
         """Raw readings by row of the map, read at one time (s by our clock; now where not given)."""
         now = self.clock()
+        read_s = now if at is None else min(at, now)
+        if self._speed in readings:
+            self._begin(read_s)
         for place, raw in readings.items():
-            row = self.of.rows[place]
+            row = self._rows[place]
             self.heard_at[place] = now
             value = None if not math.isfinite(raw) or raw in row.missing else raw * row.scale + row.offset
-            if place < len(self._open):
-                self._open[place] = value
+            if place >= len(self.of.channels):
+                self.weather[place - len(self.of.channels)] = value
             else:
-                self.weather[place - len(self._open)] = value
-        if self._speed in readings:
-            self._close(now if at is None else min(at, now))
+                self._put(place, read_s - self._delays[place], value)
+        self.release(now)
 
-    def _close(self, at: float) -> None:
+    def release(self, now: float) -> None:
+        """Send the samples that no source can add to any more."""
+        while self._waiting and (not self._wait_s or now - self._waiting[0][0] >= self._wait_s):
+            self.send(*self._waiting.popleft())
+
+    def _begin(self, at: float) -> None:
+        """A sample, with what was read since the one before."""
         at = max(at, self._last_s + LEAST_STEP_S)
         if math.isfinite(self._last_s):
             self.health.count(at - self._last_s, 1 / self.of.rate_hz)
         self._last_s = at
-        row, self._open = self._open, [None] * len(self._names)
-        self.send(at, row)
+        row: list[float | None] = [None] * len(self.of.channels)
+        for place, (read_s, value) in list(self._ahead.items()):
+            if read_s <= at:
+                row[place] = value
+                del self._ahead[place]
+        self._waiting.append((at, row))
+
+    def _put(self, place: int, read_s: float, value: float | None) -> None:
+        for at, row in self._waiting:
+            if at >= read_s or (at == self._last_s and place == self._speed):
+                row[place] = value
+                return
+        self._ahead[place] = read_s, value

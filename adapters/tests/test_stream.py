@@ -65,6 +65,44 @@ class Streams(unittest.TestCase):
         self.assertLess(self.stream.health.jitter_s, 0.001)
 
 
+class Delays(unittest.TestCase):
+    """A mixture that comes 0.15 s late from another source is put where it belongs."""
+
+    def setUp(self):
+        self.now = 0.0
+        self.sent: list[tuple[float, list[float | None]]] = []
+        found = stand_map.checked({
+            "stand": "Cell 2", "rate_hz": 10,
+            "sources": [{"kind": "modbus", "name": "brake", "host": "192.0.2.10"},
+                        {"kind": "mqtt", "name": "engine computer", "host": "192.0.2.11", "delay_s": 0.15}],
+            "channels": [
+                {"name": "rpm", "unit": "rpm", "register": 1},
+                {"name": "torque", "unit": "N·m", "register": 2},
+                {"name": "lambda", "unit": "lambda", "topic": "ecu", "source": "engine computer"},
+            ],
+        })  # fmt: skip
+        self.stream = Stream(found, lambda: self.now, lambda at, row: self.sent.append((round(at, 3), row)))
+
+    def test_each_reading_is_in_the_sample_of_its_own_time(self):
+        for step in range(8):
+            self.now = step / 10
+            self.stream.take({0: 3000 + step, 1: 300}, self.now)
+            self.now += 0.049  # what comes now was read just before (step - 1) / 10
+            self.stream.take({2: float(step - 1)}, self.now)
+        self.now = 2.0
+        self.stream.release(self.now)
+        self.assertEqual([(at, row[0], row[2]) for at, row in self.sent],
+                         [(step / 10, 3000 + step, step if step < 7 else None) for step in range(8)])  # fmt: skip
+
+    def test_samples_wait_no_longer_than_for_the_slowest_source(self):
+        self.stream.take({0: 3000, 1: 300}, 0.0)
+        self.assertEqual(self.sent, [])
+        self.stream.release(0.14)
+        self.assertEqual(self.sent, [])
+        self.stream.release(0.15)
+        self.assertEqual(self.sent, [(0.0, [3000, 300, None])])
+
+
 class Clocks(unittest.TestCase):
     def test_delay_on_the_way_does_not_move_a_reading(self):
         clock = SourceClock()

@@ -32,6 +32,13 @@ const usual = (field: { key: string; choices?: string[] }) =>
         @update:model-value="(kind: Kind) => rekind(at, kind)"
       />
       <v-text-field v-if="map.sources.length > 1" v-model="source.name" label="Source name" />
+      <v-text-field
+        v-if="map.sources.length > 1"
+        v-model="source.delay_s"
+        label="Lags behind that of rpm by, s"
+        placeholder="0"
+        :error-messages="error(at, 'delay_s')"
+      />
       <template v-for="field in FIELDS[source.kind]" :key="field.key">
         <v-select
           v-if="field.choices"

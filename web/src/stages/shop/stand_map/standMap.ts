@@ -79,7 +79,7 @@ export const MORE: { key: string; label: string; hint?: string; choices?: string
 export const TYPES = ['int16', 'uint16', 'int32', 'uint32', 'float32', 'int64', 'uint64', 'float64']
 
 const NUMBERS = new Set(
-  'rate_hz port baud device_id bitrate timeout_s register scale offset kg_m2'.split(' '),
+  'rate_hz port baud device_id bitrate timeout_s delay_s register scale offset kg_m2'.split(' '),
 )
 
 export function emptyMap(): MapTyped {
