@@ -18,6 +18,7 @@ from adapters.sources.source import SourceLost, Take
 from adapters.stand_map import REGISTER_TYPES, Channel, ModbusSource
 
 MOST_REGISTERS = 125
+MOST_NAMED = 3  # channels of a request that is refused
 CLOSE = 12  # registers between two that are asked for together: less to carry than another request
 FORMS = {"int16": "h", "uint16": "H", "int32": "i", "uint32": "I", "float32": "f", "int64": "q", "uint64": "Q",
          "float64": "d"}  # fmt: skip
@@ -120,7 +121,9 @@ class ModbusReader:
         answer = await ask(block.first, count=block.count, device_id=self.of.device_id)
         if answer.isError():
             why = EXCEPTIONS.get(getattr(answer, "exception_code", 0), "refuses it")
-            names = ", ".join(row.name for row in block.rows.values())
+            names = ", ".join(row.name for row in list(block.rows.values())[:MOST_NAMED])
+            if len(block.rows) > MOST_NAMED:
+                names += f" and {len(block.rows) - MOST_NAMED} more"
             registers = f"{block.table} registers {block.first} to {block.first + block.count - 1}"
             raise SourceLost(f"{self.where} {why}: {registers} ({names})")
         if len(answer.registers) < block.count:

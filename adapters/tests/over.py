@@ -59,6 +59,7 @@ class Peer:
         self.times: list[float] = []
         self.rows: list[list[float | None]] = []
         self.weather: list[float | None] = []
+        self.replies: list[dict[str, Any]] = []
         self.bye = ""
 
     @classmethod
@@ -86,6 +87,8 @@ class Peer:
                 self.rows += message["v"]
             case "weather":
                 self.weather = message["v"]
+            case "reply":
+                self.replies.append(message)
             case "bye":
                 self.bye = message["why"]
         return True
