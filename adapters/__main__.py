@@ -1,4 +1,4 @@
-"""python -m adapters: serve a stand that speaks something of its own, by a map, until told to stop."""
+"""python -m adapters: serve a stand that speaks something of its own, by a map, until it is stopped."""
 
 from __future__ import annotations
 

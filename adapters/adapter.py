@@ -17,7 +17,7 @@ log = logging.getLogger("torvix.adapter")
 
 PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked again: at first, and in the end
 LOOK_S = 0.1
-LEAVE_S = 3.0  # for a reader that was told to end
+LEAVE_S = 3.0  # for a reader that is asked to end
 
 
 class Adapter:
@@ -29,6 +29,8 @@ class Adapter:
         self.server = LineServer(of, self.stream)
         speed = next(row for row in of.channels if row.name == SPEED)
         self.leading = of.source_of(speed)  # without it there are no samples
+        self.speed = of.channels.index(speed)
+        self.is_heard = [False] * len(of.sources)
         self.why_not = [""] * len(of.sources)
         self.heard_at = [0.0] * len(of.sources)
 
@@ -62,13 +64,15 @@ class Adapter:
     async def _read(self, number: int) -> None:
         """Until it is lost, or says nothing for its time: a line that is half open never ends by itself."""
         source = self.of.sources[number]
-        last_s = self.clock()
+        begun_s = last_s = self.clock()
 
         def take(readings: Mapping[int, float], at: float | None) -> None:
             nonlocal last_s
-            last_s = self.heard_at[number] = self.clock()
-            if self.why_not[number] or self.server.why_not:
-                self._found(number)
+            self.heard_at[number] = self.clock()
+            if number != self.leading or self.speed in readings:  # without the speed nothing else is of use
+                last_s = self.clock()
+                if not self.is_heard[number]:
+                    self._found(number)
             self.stream.take(readings, at)
 
         reader = reader_of(source, self.of.rows_of(number), self.of.rate_hz, self.clock)
@@ -77,7 +81,8 @@ class Adapter:
             while not task.done():
                 await asyncio.wait([task], timeout=LOOK_S)
                 if self.clock() - last_s > source.timeout_s + 2 * LOOK_S and not task.done():
-                    raise SourceLost(f"{source.name}: nothing came for {source.timeout_s:g} s")
+                    what = "no engine speed" if self.heard_at[number] >= begun_s else "nothing"
+                    raise SourceLost(f"{source.name}: {what} came for {source.timeout_s:g} s")
             await task
         finally:
             task.cancel()
@@ -87,13 +92,13 @@ class Adapter:
 
     def _found(self, number: int) -> None:
         log.info("%s is heard", self.of.sources[number].name)
-        self.why_not[number] = ""
+        self.why_not[number], self.is_heard[number] = "", True
         if number == self.leading:
             self.server.heard()
 
     def _lose(self, number: int, why: str) -> None:
         if why != self.why_not[number]:
             log.warning("%s: %s", self.of.sources[number].name, why)
-        self.why_not[number] = why
+        self.why_not[number], self.is_heard[number] = why, False
         if number == self.leading:
             self.server.lost(why)

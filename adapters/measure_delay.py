@@ -69,7 +69,7 @@ def delays(found: StandMap, read: Read) -> dict[str, ClockOffset]:
 
 
 def report(found: StandMap, seconds: float) -> list[str]:
-    """A line for each source beside that of the speed. SourceLost or ValueError says why it cannot be told."""
+    """A line for each source beside that of the speed. SourceLost or ValueError says why it cannot be known."""
     lines = []
     for name, lag in delays(found, asyncio.run(record(found, seconds))).items():
         measured = f"{abs(lag.seconds):.3f} ± {lag.error_s:.3f} s"

@@ -220,7 +220,7 @@ def write(found: StandMap) -> str:
 
 
 def plain(found: StandMap) -> dict[str, Any]:
-    """As a document of TOML or JSON; what has its usual value is left out."""
+    """As a document of TOML or JSON; what has its usual value is omitted."""
     document = found.model_dump(by_alias=True, exclude_defaults=True, exclude_none=True)
     for source, one in zip(document["sources"], found.sources, strict=True):
         source["kind"] = one.kind

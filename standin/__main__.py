@@ -50,7 +50,7 @@ def main() -> None:
     )
     over = "also over an open standard, as a stand that only reports: the line of this program is its console then"
     parser.add_argument("--over", choices=USUAL_PORT, help=over)
-    parser.add_argument("--over-port", type=int, default=0, help="where, or which broker; its usual one if left out")
+    parser.add_argument("--over-port", type=int, default=0, help="where, or which broker; its usual one if not given")
     parser.add_argument("--map", type=Path, metavar="FILE", help="write the map for ./torvix adapter there")
     options = parser.parse_args()
     options.reports_only |= options.over is not None

@@ -7,6 +7,8 @@ from contextlib import ExitStack
 from itertools import pairwise
 from pathlib import Path
 
+from adapters import stand_map
+from adapters.adapter import Adapter
 from adapters.tests.over import RATE_HZ, WAIT_S, Link, broker_of, free_port
 from adapters.trial import try_map
 from standin.over.can import CanPublisher
@@ -135,6 +137,18 @@ class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
         offers = {(one["place"], one["path"]) for one in found["sources"][0]["offers"]}
         self.assertLessEqual({("stand/samples", "t"), ("stand/samples", "values.torque"),
                               ("stand/weather", "barometer")}, offers)  # fmt: skip
+
+    async def test_a_speed_whose_topic_is_silent_is_named_though_others_come(self):
+        async with Link(self.publisher()) as link:
+            document = map_of(link.said, link.publisher)
+            document["channels"][0]["topic"] = "stand/nobody"
+            adapter = Adapter(stand_map.checked(document))
+            running = asyncio.create_task(adapter.run(HOST, 0))
+            async with asyncio.timeout(WAIT_S):
+                while "no engine speed came for 1 s" not in adapter.why_not[0]:
+                    await asyncio.sleep(0.05)
+            running.cancel()
+            await asyncio.gather(running, return_exceptions=True)
 
     async def test_a_broker_that_is_restarted_is_found_again(self):
         async with Link(self.publisher()) as link:

@@ -1,4 +1,4 @@
-"""A second source that is late: how late is measured from a sweep, and what cannot be told says so."""
+"""A second source that is late: how late is measured from a sweep, and what cannot be known says so."""
 
 import asyncio
 import unittest

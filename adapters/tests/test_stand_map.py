@@ -53,7 +53,7 @@ class Maps(unittest.TestCase):
             "channels.1.source": channel(1, source="engine computer"),
             "channels.1.name": channel(1, name="rpm"),
             "channels.0.register": channel(0, register=70_000),
-            "channels.0.colour": channel(0, colour="red"),
+            "channels.0.color": channel(0, color="red"),
             "weather.0.name": changed(weather=[{"name": "wind", "unit": "1", "register": 1}]),
             "sources.0": changed(sources=[{"kind": "modbus"}]),
             "sources": changed(sources=[*MODBUS["sources"], *MODBUS["sources"]]),

@@ -30,6 +30,12 @@ const waiting = ref('')
 const tried = ref<Schema['TriedOut'] | null>(null)
 const title = computed(() => (props.stand ? `Edit ${props.stand.name}` : 'Add a stand'))
 
+/** What was mapped is there again when somebody goes there and back. */
+let mapBefore = given.value.map
+function relink(way: string) {
+  mapBefore = given.value.map ?? mapBefore
+  given.value.map = way === 'map' ? (mapBefore ?? emptyMap()) : null
+}
 async function attempt(what: string, act: () => Promise<void>) {
   waiting.value = what
   problem.value = null
@@ -82,7 +88,7 @@ const save = () =>
           { value: 'line', label: 'The line protocol' },
           { value: 'map', label: 'An open standard, by a map: Modbus, MQTT, CAN, OPC UA, text' },
         ]"
-        @update:model-value="(way: string) => (given.map = way === 'map' ? emptyMap() : null)"
+        @update:model-value="relink"
       />
       <MapEditor v-if="given.map" v-model="given.map" :stand="given.name" :wrong="problem?.fields ?? {}" />
       <div v-else class="pair">
