@@ -13,7 +13,7 @@ from dataclasses import dataclass, field
 
 from adapters.stand_map import SPEED, StandMap
 
-LEAST_STEP_S = 1e-6  # between two samples, where readings come in a heap
+LEAST_STEP_S = 1e-5  # between two samples, where readings come in a heap
 
 
 @dataclass
