@@ -17,13 +17,27 @@ class MqttPublisher:
     def __init__(self, host: str, port: int) -> None:
         self.host, self.port = host, port
         self.air_at = 0.0
+        self.is_lost = False
 
     async def start(self, said: Said) -> None:
         self.names = [name for name, _ in said.channels]
+        await self._connect()
+
+    async def _connect(self) -> None:
         self.client = aiomqtt.Client(self.host, self.port)
         await self.client.__aenter__()
 
     async def send(self, at_s: list[float], rows: list[Row], weather: list[float]) -> None:
+        """A broker that goes away takes samples with it, and is found again when it is back."""
+        try:
+            if self.is_lost:
+                await self._connect()
+                self.is_lost = False
+            await self._publish(at_s, rows, weather)
+        except aiomqtt.MqttError:
+            self.is_lost = True
+
+    async def _publish(self, at_s: list[float], rows: list[Row], weather: list[float]) -> None:
         for at, row in zip(at_s, rows, strict=True):
             said = {"t": at, "values": dict(zip(self.names, row, strict=True))}
             await self.client.publish(SAMPLES, json.dumps(said))
@@ -41,4 +55,7 @@ class MqttPublisher:
         return {"topic": SAMPLES, "path": f"values.{name}"}
 
     async def stop(self) -> None:
-        await self.client.__aexit__(None, None, None)
+        try:
+            await self.client.__aexit__(None, None, None)
+        except aiomqtt.MqttError:
+            pass  # the broker went first
