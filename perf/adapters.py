@@ -76,7 +76,10 @@ def _one(kind: str) -> None:
 
 
 def _wait_for(port: int) -> None:
-    while socket.socket().connect_ex(("127.0.0.1", port)):
+    while True:
+        with socket.socket() as probe:
+            if probe.connect_ex(("127.0.0.1", port)) == 0:
+                return
         time.sleep(0.05)
 
 

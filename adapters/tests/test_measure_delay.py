@@ -58,7 +58,8 @@ class Delays(unittest.IsolatedAsyncioTestCase):
         async with Link(two := Two()) as link:
             found = stand_map.checked(map_of_two(link.said, two))
             recording = asyncio.create_task(measure_delay.record(found, 9.0))
-            await asyncio.sleep(1.5)
+            while link.server.sent < 100:  # it idles for a while on both
+                await asyncio.sleep(0.05)
             link.stand.command("arm", {"start_rpm": 2000, "end_rpm": 6000, "rate_rpm_s": 1000})
             link.stand.command("start", {})
             lags = measure_delay.delays(found, await recording)

@@ -8,6 +8,7 @@ ROOT = Path(__file__).resolve().parents[2]
 SLEEPS = {"sleep", "wait_for_timeout"}
 # A script of a fixed length is what these are about: how long something takes in them is not waited for.
 MEANT = {
+    "adapters/tests/test_measure_delay.py": "a line that is late by a given time is what is measured",
     "server/config/tests/soak.py": "random moments of a pull are its subject",
     "server/stand/tests/worker/test_stand_worker.py": "a write that takes two seconds is the fault that is tried",
     "server/jobs/tests/test_services.py": "work of a given length is what the job does",
