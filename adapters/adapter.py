@@ -17,6 +17,7 @@ log = logging.getLogger("torvix.adapter")
 
 PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked again: at first, and in the end
 LOOK_S = 0.1
+REPORT_S = 60.0
 LEAVE_S = 3.0  # for a reader that is asked to end
 
 
@@ -40,11 +41,23 @@ class Adapter:
         try:
             async with asyncio.TaskGroup() as tasks:
                 tasks.create_task(self.server.run())
+                tasks.create_task(self._report())
                 for number in range(len(self.of.sources)):
                     tasks.create_task(self._follow(number))
         finally:
             self.server.lost("the adapter was stopped")
             listening.close()
+
+    async def _report(self) -> None:
+        """Gaps are written to the log, where there were new ones."""
+        before = 0
+        while True:
+            await asyncio.sleep(REPORT_S)
+            health = self.stream.health
+            if health.gaps > before:
+                log.warning("%d gaps between samples, the longest %.3f s; steps off by %.4f s on average",
+                            health.gaps - before, health.longest_s, health.jitter_s)  # fmt: skip
+            before = health.gaps
 
     async def _follow(self, number: int) -> None:
         """Read one source, and again when it is lost."""

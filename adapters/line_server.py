@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import asyncio
 import json
-import math
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -65,7 +64,7 @@ class LineServer:
 
     def lost(self, why: str) -> None:
         """What arrived goes out first; then whoever listens hears why, and has to connect again."""
-        self.stream.release(math.inf)
+        self.stream.interrupt()
         self.flush()
         self.why_not = why
         for client in tuple(self.clients):

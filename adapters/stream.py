@@ -71,7 +71,6 @@ class Stream:
     clock: Callable[[], float]
     send: Callable[[float, list[float | None]], None] = lambda at, row: None
     health: Health = field(default_factory=Health)
-    heard_at: dict[int, float] = field(default_factory=dict)  # by row of the map, when it was last read
 
     def __post_init__(self) -> None:
         self._rows = self.of.rows
@@ -91,7 +90,6 @@ class Stream:
             self._begin(read_s)
         for place, raw in readings.items():
             row = self._rows[place]
-            self.heard_at[place] = now
             value = None if not math.isfinite(raw) or raw in row.missing else raw * row.scale + row.offset
             if place >= len(self.of.channels):
                 self.weather[place - len(self.of.channels)] = value
@@ -103,6 +101,11 @@ class Stream:
         """Send the samples that no source can add to any more."""
         while self._waiting and (not self._wait_s or now - self._waiting[0][0] >= self._wait_s):
             self.send(*self._waiting.popleft())
+
+    def interrupt(self) -> None:
+        """The speed is not read any more: what waits goes out, and nothing of now is part of what comes after."""
+        self.release(math.inf)
+        self._ahead.clear()
 
     def _begin(self, at: float) -> None:
         """A sample, with what was read since the one before."""

@@ -10,6 +10,7 @@ import argparse
 import asyncio
 import json
 import logging
+import math
 import sys
 import time
 import traceback
@@ -118,7 +119,7 @@ def _tried(part: str, at: int, row: Channel, heard: Heard) -> RowTrial:
         return RowTrial(part, at, why=NOTHING)
     took = heard.last_s - heard.first_s
     rate = round((heard.count - 1) / took, 1) if heard.count > 2 and took > 0 else None
-    if heard.raw != heard.raw:
+    if not math.isfinite(heard.raw):
         return RowTrial(part, at, rate_hz=rate, why="what came is no number")
     if heard.raw in row.missing:
         return RowTrial(part, at, heard.raw, None, rate, "the sensor has nothing to say")

@@ -5,7 +5,6 @@ Source: Modbus Application Protocol V1.1b3, 6.3 and 6.4: at most 125 registers a
 
 from __future__ import annotations
 
-import math
 import struct
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass, field
@@ -20,11 +19,12 @@ from adapters.stand_map import REGISTER_TYPES, Channel, ModbusSource
 MOST_REGISTERS = 125
 MOST_NAMED = 3  # channels of a request that is refused
 CLOSE = 12  # registers between two that are asked for together: less to carry than another request
+NO_SUCH_REGISTER = 2  # exception code
 FORMS = {"int16": "h", "uint16": "H", "int32": "i", "uint32": "I", "float32": "f", "int64": "q", "uint64": "Q",
          "float64": "d"}  # fmt: skip
 EXCEPTIONS = {  # 7 of the same
     1: "does not know this kind of register",
-    2: "has no such register",
+    NO_SUCH_REGISTER: "has no such register",
     3: "does not take the request",
     4: "failed",
     6: "is busy",
@@ -45,6 +45,19 @@ class Block:
     def values(self, registers: Sequence[int]) -> dict[int, float]:
         return {place: number(row, registers[(at := _register(row) - self.first) : at + REGISTER_TYPES[row.type]])
                 for place, row in self.rows.items()}  # fmt: skip
+
+    def apart(self) -> list[Block]:
+        """One request a row: some devices refuse the registers between two that they have."""
+        return [Block(self.table, _register(row), REGISTER_TYPES[row.type], self.every, {place: row})
+                for place, row in self.rows.items()]  # fmt: skip
+
+
+class RegisterRefused(SourceLost):
+    """With the exception code of the standard."""
+
+    def __init__(self, why: str, code: int) -> None:
+        super().__init__(why)
+        self.code = code
 
 
 def number(row: Channel, registers: Sequence[int]) -> float:
@@ -111,26 +124,32 @@ class ModbusReader:
         async for turn in rounds(self.rate_hz, self.clock):
             readings: dict[int, float] = {}
             begun = self.clock()
-            for block in self.blocks:
+            for block in tuple(self.blocks):
                 if turn % block.every == 0:
-                    readings |= block.values(await self._registers(client, block))
+                    readings |= await self._read(client, block)
             take(readings, (begun + self.clock()) / 2)
+
+    async def _read(self, client: AsyncModbusTcpClient | AsyncModbusSerialClient, block: Block) -> dict[int, float]:
+        try:
+            return block.values(await self._registers(client, block))
+        except RegisterRefused as refused:
+            if refused.code != NO_SUCH_REGISTER or len(block.rows) == 1:
+                raise
+        self.blocks.remove(block)
+        self.blocks += block.apart()
+        return {}  # they are read in the next round
 
     async def _registers(self, client: AsyncModbusTcpClient | AsyncModbusSerialClient, block: Block) -> list[int]:
         ask = client.read_holding_registers if block.table == "holding" else client.read_input_registers
         answer = await ask(block.first, count=block.count, device_id=self.of.device_id)
         if answer.isError():
-            why = EXCEPTIONS.get(getattr(answer, "exception_code", 0), "refuses it")
+            code = getattr(answer, "exception_code", 0)
+            why = EXCEPTIONS.get(code, "refuses it")
             names = ", ".join(row.name for row in list(block.rows.values())[:MOST_NAMED])
             if len(block.rows) > MOST_NAMED:
                 names += f" and {len(block.rows) - MOST_NAMED} more"
             registers = f"{block.table} registers {block.first} to {block.first + block.count - 1}"
-            raise SourceLost(f"{self.where} {why}: {registers} ({names})")
+            raise RegisterRefused(f"{self.where} {why}: {registers} ({names})", code)
         if len(answer.registers) < block.count:
             raise SourceLost(f"{self.where} answered with {len(answer.registers)} registers of {block.count}")
         return list(answer.registers)
-
-
-def is_plausible(value: float) -> bool:
-    """A float whose bytes are in the wrong order is mostly far too large or far too small."""
-    return value == 0 or (math.isfinite(value) and 1e-6 <= abs(value) <= 1e7)

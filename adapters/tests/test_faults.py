@@ -42,6 +42,16 @@ class Faults(unittest.IsolatedAsyncioTestCase):
                 await self.says(document), r"has no such register: holding registers 5000 to 5001 \(torque\)"
             )
 
+    async def test_registers_that_are_missing_between_two_that_are_there_cost_neither(self):
+        """The device has 100 to 133; a row far enough behind them is asked for with what lies between."""
+        publisher = ModbusPublisher(HOST, free_port())
+        publisher.apart_by = 6
+        async with Link(publisher) as link:
+            peer = await link.peer()
+            await peer.hear(10)
+        self.assertNotIn(None, peer.column("rpm")[-5:])
+        self.assertNotIn(None, peer.column("fuel_pressure")[-5:])
+
     async def test_a_device_of_another_id_is_said(self):
         async with Link(ModbusPublisher(HOST, free_port())) as link:
             document = map_of(link.said, link.publisher)

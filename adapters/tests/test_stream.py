@@ -56,6 +56,13 @@ class Streams(unittest.TestCase):
         self.take(1.2, air=9730)
         self.assertEqual(self.stream.weather, [97.3])
 
+    def test_what_was_read_before_the_speed_was_lost_is_in_no_sample_after_it(self):
+        self.take(1.0, rpm=3000)
+        self.take(1.005, torque=3050)
+        self.stream.interrupt()
+        self.take(60.0, rpm=1100)
+        self.assertEqual(self.sent[-1], (60.0, [1100, None, None]))
+
     def test_gaps_and_jitter_are_counted(self):
         at = 0.0
         for step in [0.01] * 50 + [0.035] + [0.01] * 50:

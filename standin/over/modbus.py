@@ -20,30 +20,37 @@ class ModbusPublisher:
     def __init__(self, host: str, port: int) -> None:
         self.host, self.port = host, port
         self.registers: list[int] = []
+        self.apart_by = 0  # registers that do not exist, between the last channel and the weather
 
     async def start(self, said: Said) -> None:
-        count = len(said.channels) + len(WEATHER)
-        self.registers = [0] * 2 * count
-        device = SimDevice(1, [SimData(FIRST, 2 * count, 0, DataType.REGISTERS)], action=self._answer)
+        self.channels = len(said.channels)
+        self.hole = range(FIRST + 2 * self.channels, FIRST + 2 * self.channels + self.apart_by)
+        self.registers = [0] * (2 * (self.channels + len(WEATHER)) + self.apart_by)
+        device = SimDevice(1, [SimData(FIRST, len(self.registers), 0, DataType.REGISTERS)], action=self._answer)
         self.server = ModbusTcpServer(device, address=(self.host, self.port))
         await self.server.serve_forever(background=True)
 
     async def _answer(
         self, code: int, start: int, address: int, count: int, registers: list[int], given: Any
     ) -> ExcCodes | None:
+        if address < self.hole.stop and address + count > self.hole.start and self.hole:
+            return ExcCodes.ILLEGAL_ADDRESS
         registers[: len(self.registers)] = self.registers
         return None
 
     async def send(self, at_s: list[float], rows: list[Row], weather: list[float]) -> None:
         values = [MISSING if value is None else value for value in rows[-1]] + weather
         packed = struct.pack(f">{len(values)}f", *(value if math.isfinite(value) else MISSING for value in values))
-        self.registers = list(struct.unpack(f">{2 * len(values)}H", packed))
+        held = struct.unpack(f">{2 * len(values)}H", packed)
+        at = 2 * self.channels
+        self.registers = [*held[:at], *[0] * self.apart_by, *held[at:]]
 
     def source(self) -> dict[str, Any]:
         return {"kind": "modbus", "name": "brake", "host": self.host, "port": self.port}
 
     def place(self, number: int, name: str) -> dict[str, Any]:
-        return {"register": FIRST + 2 * number, "type": "float32", "missing": [MISSING]}
+        register = FIRST + 2 * number + (self.apart_by if number >= self.channels else 0)
+        return {"register": register, "type": "float32", "missing": [MISSING]}
 
     async def stop(self) -> None:
         await self.server.shutdown()  # type: ignore[no-untyped-call]

@@ -56,7 +56,8 @@ def try_map(document: dict[str, Any]) -> TriedMap:
         )
     except subprocess.TimeoutExpired as error:
         raise Refusal("The stand took too long to answer. Look at its address.", code="map_not_tried") from error
+    if done.stderr:
+        log.error("a map could not be tried whole: %s", done.stderr[-2000:])
     if done.returncode:
-        log.error("a map could not be tried: %s", done.stderr[-2000:])
         raise Refusal("The map could not be tried: see the log of the server.", code="map_not_tried")
     return TriedMap.model_validate_json(done.stdout)
