@@ -70,7 +70,7 @@ async function save() {
 </script>
 
 <template>
-  <section class="d-grid ga-3" aria-label="Map" data-test="map">
+  <section class="d-flex flex-column ga-3" aria-label="Map" data-test="map">
     <p class="text quiet">
       The stand only reports: pulls are started and stopped at its own console, and its wired stop is what
       stops it.
