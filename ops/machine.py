@@ -71,6 +71,7 @@ def install(*, tests: bool) -> None:
 def _debian_packages(tests: bool) -> None:
     wanted = {"postgresql": (POSTGRES_BIN / "initdb").exists()}
     wanted |= {package: find_library(library) is not None for package, library in TEXT_LIBRARIES.items()}
+    wanted["tesseract-ocr"] = shutil.which("tesseract") is not None  # reads printed sheets off pictures
     if tests:
         wanted[QUICK] = BROWSERS[0].exists()
         wanted["mosquitto"] = BROKER.exists()
