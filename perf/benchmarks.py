@@ -11,7 +11,7 @@ from django.db import connection
 from django.test import TransactionTestCase
 
 from ops.lanes import OURS, clean_database, other_database
-from perf import adapters, air, at_size, files, planning, pulls, road, verdict
+from perf import adapters, air, at_size, files, planning, printed_sheets, pulls, road, verdict
 from perf.live import BesideHeavyRequests, Crowd, Latency, Queue, Typing
 from perf.screens import Judging, LongTest, Matrix
 from perf.worker import FullRate, LongSoak
@@ -49,6 +49,7 @@ ALL: list[tuple[str, Benchmark]] = [
     ("reading", files.reading),
     ("effects", verdict.effects),
     ("adapters", adapters.adapters),
+    ("printed sheets", printed_sheets.printed_sheets),
     ("storage", alone(pulls.storage)),
     ("many files", alone(files.many)),
     ("verdict", alone(verdict.through_the_api)),
