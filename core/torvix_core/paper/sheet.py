@@ -20,6 +20,7 @@ ATTEMPTS_PX = (24, 28, 21, 31)
 LEAST_ROWS = 3
 WIDEST_PITCH = 2.6  # of the usual distance of two rows: one may be missing, a table may have gaps [prac]
 MOST_CELLS = 2000
+STEPS = len(ATTEMPTS_PX) + 2  # of which `read` tells one after the other
 QUOTED = re.compile(r"(\d{2,4}(?:[.,]\d+)?)")
 
 Progress = Callable[[str], None]  # may raise to stop

@@ -13,6 +13,7 @@ from curves.models import (
     ComparabilityOverride,
     ComparisonWindow,
     Import,
+    PrintedSheet,
     ReductionOverride,
     SourceFile,
     SparkDecision,
@@ -128,6 +129,7 @@ TABLES: list[Table] = [
     Table("spark_decisions", SparkDecision, _of(SparkDecision, SETUP)),
     Table("imports", Import, _of(Import, "programme")),
     Table("source_files", SourceFile, _of(SourceFile, PULL)),
+    Table("printed_sheets", PrintedSheet, _of(PrintedSheet, PULL)),
 ]
 LIBRARY = {
     "stands", "engines", "builds", "build_readings", "flow_tables", "installations", "parts", "part_readings",
@@ -175,7 +177,7 @@ LAST = (("builds", "used_at"), ("setups", "pulled"))
 LEFT_BEHIND: dict[str, set[str]] = {
     "stands": {"host", "port", "on_line", "simulated", "worker_elsewhere", "map", "inertia", "notes", "retired_at"},
     "programmes": {"from_file_at", "archived_at"}, "engines": {"archived_at"}, "parts": {"archived_at"},
-    "imports": {"job"},
+    "imports": {"job"}, "printed_sheets": {"job"},
 }  # fmt: skip
 ACCORDING = " (according to the file)"  # behind the name of whoever, by a file, wrote something
 

@@ -3,6 +3,7 @@
 from curves.models.comparability import ComparabilityOverride, ComparisonWindow, SparkDecision, SparkRule, StandingTune
 from curves.models.curve import CUT_BY, CUTS, ChannelMean, CurveAnomaly, Reduced, ReductionOverride, SampleFinding
 from curves.models.files import ArchivePiece, ArchiveUpload, FileState, Import, KnownLayout, ManifestLine, SourceFile
+from curves.models.printed_sheet import PrintedSheet, ReadCell, ReadTable
 
 __all__ = [
     "CUTS",
@@ -17,6 +18,9 @@ __all__ = [
     "Import",
     "KnownLayout",
     "ManifestLine",
+    "PrintedSheet",
+    "ReadCell",
+    "ReadTable",
     "Reduced",
     "ReductionOverride",
     "SampleFinding",

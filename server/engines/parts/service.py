@@ -159,8 +159,8 @@ def add_photo(person: Person, part: Part, upload: bytes, caption: str, at: datet
     )
 
 
-def reencode(upload: bytes) -> tuple[bytes, tuple[int, int]]:
-    """JPEG bytes and size of a picture: upright, at most LONGEST_EDGE, nothing of the file but its pixels."""
+def reencode(upload: bytes, longest_edge: int = LONGEST_EDGE) -> tuple[bytes, tuple[int, int]]:
+    """JPEG bytes and size of a picture: upright, at most `longest_edge`, nothing of the file but its pixels."""
     no_picture = Invalid("This is not a picture that can be used.", fields={"file": "a JPEG, PNG or WebP is taken"})
     try:
         with warnings.catch_warnings():
@@ -170,7 +170,7 @@ def reencode(upload: bytes) -> tuple[bytes, tuple[int, int]]:
                     message = f"{picture.width} × {picture.height} pixels, at most {MOST_PIXELS // 1_000_000} million"
                     raise Invalid("The picture has too many pixels.", fields={"file": message})
                 upright = ImageOps.exif_transpose(picture)
-                upright.thumbnail((LONGEST_EDGE, LONGEST_EDGE))
+                upright.thumbnail((longest_edge, longest_edge))
                 flat = Image.new("RGB", upright.size, "white")
                 flat.paste(upright.convert("RGB"), mask=upright.convert("RGBA").getchannel("A"))
     except (UnidentifiedImageError, OSError, SyntaxError, ValueError, Image.DecompressionBombError,
