@@ -17,6 +17,7 @@ from curves.comparability.api import router as comparing_router
 from curves.intake.api import router as imports_router
 from curves.manual_entry.api import router as typed_router
 from curves.mixture.api import router as mixture_router
+from curves.printed_sheets.api import router as printed_sheets_router
 from curves.pull_log.api import router as curves_router
 from curves.reduction.api import router as inspect_router
 from curves.spark.api import router as spark_router
@@ -105,6 +106,7 @@ api.add_router("", inspect_router)
 api.add_router("", comparing_router)
 api.add_router("", imports_router)
 api.add_router("", typed_router)
+api.add_router("", printed_sheets_router)
 api.add_router("", export_router)
 api.add_router("", setups_curves_router)
 api.add_router("", home_router)

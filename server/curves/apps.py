@@ -10,6 +10,7 @@ class CurvesConfig(AppConfig):
     def ready(self) -> None:
         from curves.archive import uploads  # noqa: F401 - it registers its kind of job
         from curves.intake import imports  # noqa: F401 - the same
+        from curves.printed_sheets import service as printed_sheets  # noqa: F401 - the same
         from curves.reduction import rebuild  # noqa: F401 - the same
         from curves.reduction.reduce import reduce_pull
         from stand.signals import pull_ended

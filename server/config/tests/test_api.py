@@ -14,7 +14,7 @@ from django.test import TestCase
 from torvix_core.air.standards import Standard
 
 from config.api import api
-from curves.models import ArchiveUpload, Import
+from curves.models import ArchiveUpload, Import, PrintedSheet
 from curves.reduction.nature import Nature
 from engines.models import Build, BuildReading, Part, Photo
 from jobs.models import Job
@@ -266,6 +266,12 @@ ENDPOINTS: Any = (
     ("post", "/api/imports/{import}/run", RUN, OPERATE),
     ("post", "/api/programmes/{programme}/figures/check", {"text": "3000 300"}, READ),
     ("post", "/api/programmes/{programme}/figures", FIGURES, OPERATE),
+    ("post", "/api/programmes/{programme}/printed-sheets", FILE, OPERATE),
+    ("get", "/api/programmes/{programme}/printed-sheets/unsaved", None, OPERATE),
+    ("get", "/api/printed-sheets/{printed_sheet}", None, READ),
+    ("get", "/api/printed-sheets/{printed_sheet}/page", None, READ),
+    ("post", "/api/printed-sheets/{printed_sheet}/read", {"turned": 1}, OPERATE),
+    ("delete", "/api/printed-sheets/{printed_sheet}", None, OPERATE),
     ("get", "/api/programmes/{programme}/curves.{kind}", None, READ),
     ("get", "/api/programmes/{programme}/archive", None, OPERATE),
     ("get", "/api/engines/{engine}/archive", None, OPERATE),
@@ -358,6 +364,9 @@ class OneOfEverything(TestCase):
             "list_item": cls.list_item().pk, "note": cls.note().pk, "channel": "oil_temperature",
             "tune_kind": "main_jet",
             "kind": "csv", "person": cls.viewer.pk,
+            "printed_sheet": PrintedSheet.objects.create(
+                programme=cls.programme, name="a.jpg", sha256="0", picture=b"1", page=b"2", by=cls.operator,
+                at=scenes.DAY).pk,
             "import": Import.objects.create(programme=cls.programme, by=cls.operator, at=scenes.DAY).pk,
             "upload": ArchiveUpload.objects.create(name="a.zip", size=1, by=cls.operator, at=scenes.DAY).pk,
             "handover": handover.issue(

@@ -10,6 +10,7 @@ from ninja import Router
 
 from curves.intake.schemas import WhereIn, where_of
 from curves.manual_entry import service as manual_entry
+from curves.models import PrintedSheet
 from programmes.models import Programme
 from shop.permissions import is_person, units_of
 from shop.schema import Schema
@@ -58,6 +59,7 @@ class WriteFiguresIn(FiguresIn):
     source: str = ""
     confirmed: bool = False
     where: WhereIn
+    sheet_id: int | None = None  # the printed sheet that they were read off
 
 
 class WrittenOut(Schema):
@@ -102,7 +104,9 @@ def write(request: HttpRequest, programme_id: int, given: WriteFiguresIn) -> Wri
     written = manual_entry.Written(
         figures, manual_entry.QuotedFigures(**given.quoted.model_dump()), given.source, given.confirmed
     )
+    of_this = PrintedSheet.objects.filter(programme=programme).defer("picture")
+    sheet = None if given.sheet_id is None else get_object_or_404(of_this, pk=given.sheet_id)
     pull = manual_entry.write(
-        request.user, programme, setup, written, where_of(given.where, request.user), timezone.now()
+        request.user, programme, setup, written, where_of(given.where, request.user), timezone.now(), sheet
     )
     return WrittenOut(pull_id=pull.pk, number=pull.number)

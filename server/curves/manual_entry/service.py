@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 
 import numpy as np
+from django.db import transaction
 from torvix_core.engine import geometry
 from torvix_core.pull import published_figures_check
 from torvix_core.pull.published_figures_check import FigureProblem, FigureSteps, Quoted, Wrong
@@ -18,6 +19,8 @@ from curves.files.layout import EMPTY, NUMBER, OTHER_UNITS, split_head
 from curves.files.table import FileColumn, FileTable
 from curves.intake import known_recordings
 from curves.intake.filing import FiledPull, FilingPlace, checked, keep
+from curves.models import PrintedSheet
+from curves.printed_sheets import service as printed_sheets
 from programmes.models import Programme, Setup
 from shop.models import Person
 from shop.permissions import require_operator
@@ -259,9 +262,13 @@ class Written:
 
 
 def write(
-    person: Person, programme: Programme, setup: Setup, written: Written, where: FilingPlace, at: datetime
-) -> Pull:
-    """Keep a table as a pull of printed figures. Refused while something does not fit and nobody has said so be it."""
+    person: Person, programme: Programme, setup: Setup, written: Written, where: FilingPlace, at: datetime,
+    sheet: PrintedSheet | None = None,
+) -> Pull:  # fmt: skip
+    """Keep a table as a pull of printed figures, with the picture that they were read off if there is one.
+
+    Refused while something does not fit and nobody has said so be it.
+    """
     require_operator(person)
     if setup.programme_id != programme.pk:
         raise Invalid("This setup belongs to another test.", fields={"setup_id": "choose one of this test"})
@@ -293,4 +300,8 @@ def write(
     filed.reduce()
     if filed.curve.refused:
         raise Invalid("The rows make no curve.", fields={"text": filed.curve.refused})
-    return keep(person, programme, [filed], at)[0]
+    with transaction.atomic():
+        pull = keep(person, programme, [filed], at)[0]
+        if sheet is not None:
+            printed_sheets.keep_with(person, sheet, pull)
+    return pull

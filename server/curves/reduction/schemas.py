@@ -13,7 +13,7 @@ from torvix_core.pull.reduction import StandInertia
 from torvix_core.units import quantities
 
 from curves.intake.filing import standard_words
-from curves.models import Reduced
+from curves.models import PrintedSheet, Reduced
 from curves.reduction import correct, inspection, messages, nature, not_repaired
 from shop.refusals import Refusal
 from shop.schema import Schema
@@ -119,6 +119,7 @@ class InspectionOut(Schema):
     anomalies: list[str]
     marks: list[list[float]]
     provenance: list[FactOut]
+    printed_sheet_id: int | None  # the picture that typed figures were read off
     notes: list[NoteLine]
     by_hand: bool
     wish: ReduceIn
@@ -172,6 +173,7 @@ def inspection_out(pull: Pull, standard: Standard, units: Mapping[str, str]) -> 
         anomalies=[inspection.anomaly_words(odd, units) for odd in reduced.anomalies.all()] if reduced else [],
         marks=[[odd.low_rpm, odd.high_rpm] for odd in reduced.anomalies.all()] if reduced else [],
         provenance=_provenance(pull, reduced, units),
+        printed_sheet_id=PrintedSheet.objects.filter(pull=pull).values_list("pk", flat=True).first(),
         notes=[
             NoteLine(at=note.at, by=str(note.person or ""), label=note.get_kind_display(), text=str(note.text),
                      rpm=note.rpm)

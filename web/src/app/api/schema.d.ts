@@ -1605,6 +1605,61 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/printed-sheets/{printed_sheet_id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Read Sheet */
+        get: operations["printed_sheet"];
+        put?: never;
+        post?: never;
+        /** Discard */
+        delete: operations["discard_printed_sheet"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printed-sheets/{printed_sheet_id}/page": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Read Page
+         * @description The straightened page that clippings are cut from, or the picture as it was sent.
+         */
+        get: operations["printed_sheet_page"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/printed-sheets/{printed_sheet_id}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read Again */
+        post: operations["read_printed_sheet_again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/programmes/{programme_id}": {
         parameters: {
             query?: never;
@@ -2234,6 +2289,46 @@ export interface paths {
          * @description The truth, once somebody has decided. Both calls are frozen beside it.
          */
         post: operations["reveal_practice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/printed-sheets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Add
+         * @description A picture of a printed table; a job reads it.
+         */
+        post: operations["add_printed_sheet"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/programmes/{programme_id}/printed-sheets/unsaved": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /**
+         * Unsaved
+         * @description The picture that the person gave last and that has become no pull.
+         */
+        get: operations["unsaved_printed_sheet"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -4800,6 +4895,28 @@ export interface components {
              */
             note: string;
         };
+        /**
+         * ColumnChoiceIn
+         * @description Which column is which, from 0; nothing where the sheet's own heads and figures say it.
+         */
+        ColumnChoiceIn: {
+            /** Power */
+            power?: number | null;
+            /**
+             * Power Unit
+             * @default
+             */
+            power_unit: string;
+            /** Speed */
+            speed?: number | null;
+            /** Torque */
+            torque?: number | null;
+            /**
+             * Torque Unit
+             * @default
+             */
+            torque_unit: string;
+        };
         /** ColumnOut */
         ColumnOut: {
             /** Digits */
@@ -6564,6 +6681,8 @@ export interface components {
             power: number[];
             /** Power Unit */
             power_unit: string;
+            /** Printed Sheet Id */
+            printed_sheet_id: number | null;
             /** Provenance */
             provenance: components["schemas"]["FactOut"][];
             /** Pull Id */
@@ -8346,6 +8465,69 @@ export interface components {
             low: number;
             /** Speed Rpm */
             speed_rpm: number;
+        };
+        /**
+         * PrintedCellOut
+         * @description `confidence` is the share of the attempts that read it, in percent; `doubt` says why a person must look, and
+         *     `likely` what would fit. The box is left, top, width, height in pixels of the page.
+         */
+        PrintedCellOut: {
+            /** Box */
+            box: [
+                number,
+                number,
+                number,
+                number
+            ];
+            /** Confidence */
+            confidence: number;
+            /** Doubt */
+            doubt: string;
+            /** Likely */
+            likely: string;
+            /** Text */
+            text: string;
+        };
+        /** PrintedRowOut */
+        PrintedRowOut: {
+            power: components["schemas"]["PrintedCellOut"] | null;
+            speed: components["schemas"]["PrintedCellOut"];
+            torque: components["schemas"]["PrintedCellOut"] | null;
+        };
+        /**
+         * PrintedSheetOut
+         * @description `columns` by their heads, or by their first figures; no `rows` while a column is missing or nothing is read.
+         */
+        PrintedSheetOut: {
+            /** Columns */
+            columns: string[];
+            /** Height */
+            height: number;
+            /** Id */
+            id: number;
+            job: components["schemas"]["JobOut"] | null;
+            /** Name */
+            name: string;
+            /** Power */
+            power: number | null;
+            /** Power Unit */
+            power_unit: string;
+            /** Quoted */
+            quoted: {
+                [key: string]: number | null;
+            };
+            /** Rows */
+            rows: components["schemas"]["PrintedRowOut"][];
+            /** Speed */
+            speed: number | null;
+            /** Torque */
+            torque: number | null;
+            /** Torque Unit */
+            torque_unit: string;
+            /** Turned */
+            turned: number;
+            /** Width */
+            width: number;
         };
         /** ProgrammeOut */
         ProgrammeOut: {
@@ -10961,6 +11143,17 @@ export interface components {
             };
         };
         /**
+         * TurnIn
+         * @description Quarters clockwise, from the picture as it was sent.
+         */
+        TurnIn: {
+            /**
+             * Turned
+             * @default 0
+             */
+            turned: number;
+        };
+        /**
          * UnhealthyOut
          * @description Speeds at which a counted pull of a setup was not healthy.
          */
@@ -11503,6 +11696,8 @@ export interface components {
             quoted: components["schemas"]["QuotedIn"];
             /** Setup Id */
             setup_id: number;
+            /** Sheet Id */
+            sheet_id?: number | null;
             /**
              * Source
              * @default
@@ -13914,6 +14109,102 @@ export interface operations {
             };
         };
     };
+    printed_sheet: {
+        parameters: {
+            query?: {
+                speed?: number | null;
+                torque?: number | null;
+                power?: number | null;
+                torque_unit?: string;
+                power_unit?: string;
+            };
+            header?: never;
+            path: {
+                printed_sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedSheetOut"];
+                };
+            };
+        };
+    };
+    discard_printed_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printed_sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    printed_sheet_page: {
+        parameters: {
+            query?: {
+                picture?: boolean;
+            };
+            header?: never;
+            path: {
+                printed_sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+        };
+    };
+    read_printed_sheet_again: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                printed_sheet_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TurnIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedSheetOut"];
+                };
+            };
+        };
+    };
     programme: {
         parameters: {
             query?: never;
@@ -14833,6 +15124,60 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PracticeOut"];
+                };
+            };
+        };
+    };
+    add_printed_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "multipart/form-data": {
+                    /**
+                     * File
+                     * Format: binary
+                     */
+                    file: string;
+                };
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedSheetOut"];
+                };
+            };
+        };
+    };
+    unsaved_printed_sheet: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                programme_id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PrintedSheetOut"] | null;
                 };
             };
         };
