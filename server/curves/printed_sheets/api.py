@@ -36,15 +36,24 @@ class TurnIn(Schema):
     turned: int = 0
 
 
+class ClippingOut(Schema):
+    """Where a cell stands, in pixels of the page."""
+
+    left: int
+    top: int
+    width: int
+    height: int
+
+
 class PrintedCellOut(Schema):
     """`confidence` is the share of the attempts that read it, in percent; `doubt` says why a person must look, and
-    `likely` what would fit. The box is left, top, width, height in pixels of the page."""
+    `likely` what would fit."""
 
     text: str
     confidence: int
     doubt: str
     likely: str
-    box: tuple[int, int, int, int]
+    clipping: ClippingOut
 
 
 class PrintedRowOut(Schema):
@@ -89,7 +98,8 @@ def _cell(row: CheckedRow, name: str) -> PrintedCellOut | None:
     left, top, right, bottom = place.box
     return PrintedCellOut(
         text=cell.text, confidence=round(100 * cell.confidence), doubt=DOUBTS[cell.doubt] if cell.doubt else "",
-        likely=cell.likely, box=(left, top, right - left, bottom - top),
+        likely=cell.likely,
+        clipping=ClippingOut(left=left, top=top, width=right - left, height=bottom - top),
     )  # fmt: skip
 
 

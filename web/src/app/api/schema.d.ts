@@ -4887,6 +4887,20 @@ export interface components {
             /** Where */
             where: string;
         };
+        /**
+         * ClippingOut
+         * @description Where a cell stands, in pixels of the page.
+         */
+        ClippingOut: {
+            /** Height */
+            height: number;
+            /** Left */
+            left: number;
+            /** Top */
+            top: number;
+            /** Width */
+            width: number;
+        };
         /** ClosingIn */
         ClosingIn: {
             /**
@@ -8469,16 +8483,10 @@ export interface components {
         /**
          * PrintedCellOut
          * @description `confidence` is the share of the attempts that read it, in percent; `doubt` says why a person must look, and
-         *     `likely` what would fit. The box is left, top, width, height in pixels of the page.
+         *     `likely` what would fit.
          */
         PrintedCellOut: {
-            /** Box */
-            box: [
-                number,
-                number,
-                number,
-                number
-            ];
+            clipping: components["schemas"]["ClippingOut"];
             /** Confidence */
             confidence: number;
             /** Doubt */

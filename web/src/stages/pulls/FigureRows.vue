@@ -2,14 +2,23 @@
 /** Rows of a printed table, field by field; a paste of several rows fills as many. Given on as tabbed text. */
 import { nextTick, ref, useTemplateRef, watch } from 'vue'
 
-defineProps<{
+import { cellKey, type PrintedCell, type PrintedSheet } from './usePrintedSheet'
+
+const props = defineProps<{
   torqueUnit: string
   powerUnit: string
+  /** What was read off a picture: its page, its cells by row, and which of them nobody has looked at yet. */
+  sheet?: PrintedSheet | null
+  cells?: (PrintedCell | null)[][]
+  open?: string[]
 }>()
+const emit = defineEmits<{ settled: [key: string] }>()
 /** A row a line, its cells between tabs; a line of the text is a row here. */
 const text = defineModel<string>({ required: true })
 const CELLS = ['Speed', 'Torque', 'Power'] as const
 const FEWEST = 8
+const CLIPPING_PX = 22 // height of the print in a clipping
+const MARGIN = 0.5 // of that, around it
 const body = useTemplateRef<HTMLElement>('body')
 
 /** Cells of a pasted line: between tabs or semicolons, else between blanks. */
@@ -35,6 +44,7 @@ watch(text, (whole) => {
 })
 
 function write(row: number, cell: number, typed: string) {
+  if (typed !== rows.value[row]![cell]) emit('settled', cellKey(row, cell))
   rows.value[row]![cell] = typed
   if (rows.value.at(-1)!.some(Boolean)) rows.value.push(['', '', ''])
   text.value = textOf(rows.value)
@@ -49,6 +59,28 @@ function paste(event: ClipboardEvent, row: number) {
   text.value = textOf([...before, ...lines, ...after])
   rows.value = rowsOf(text.value)
 }
+const cellOf = (row: number, cell: number) => props.cells?.[row]?.[cell] ?? null
+const marked = (row: number, cell: number) => props.open?.includes(cellKey(row, cell)) ?? false
+/** A piece of the page, at the size of the type around it. */
+function clipping({ clipping: { left, top, width, height } }: PrintedCell) {
+  const { id, turned, width: page = 0 } = props.sheet!
+  const scale = CLIPPING_PX / Math.max(height, 1)
+  const edge = CLIPPING_PX * MARGIN
+  return {
+    width: `${width * scale + 2 * edge}px`,
+    height: `${CLIPPING_PX + 2 * edge}px`,
+    backgroundImage: `url(/api/printed-sheets/${id}/page?turned=${turned})`,
+    backgroundSize: `${page * scale}px auto`,
+    backgroundPosition: `${edge - left * scale}px ${edge - top * scale}px`,
+  }
+}
+/** The next figure that is marked, from the first. */
+function nextMarked() {
+  const [row, cell] = props.open?.[0]?.split('.').map(Number) ?? []
+  if (row === undefined || cell === undefined) return
+  body.value?.querySelectorAll<HTMLInputElement>('tr')[row]?.querySelectorAll('input')[cell]?.focus()
+}
+defineExpose({ nextMarked })
 function below(row: number) {
   void nextTick(() =>
     body.value?.querySelectorAll<HTMLInputElement>('tr')[row + 1]?.querySelector('input')?.focus(),
@@ -73,8 +105,16 @@ function below(row: number) {
       <tr v-for="(row, at) in rows" :key="at">
         <td class="quiet">{{ at + 1 }}</td>
         <td v-for="(name, cell) in CELLS" :key="name">
+          <div
+            v-if="cellOf(at, cell)"
+            class="clipping"
+            role="img"
+            :aria-label="`Clipping of ${name.toLowerCase()}, line ${at + 1}; read with ${cellOf(at, cell)!.confidence} % confidence`"
+            :style="clipping(cellOf(at, cell)!)"
+          />
           <v-text-field
             class="number"
+            :class="{ 'hand-edge': marked(at, cell) }"
             inputmode="decimal"
             autocomplete="off"
             :model-value="row[cell]"
@@ -83,8 +123,30 @@ function below(row: number) {
             @paste="paste($event, at)"
             @keydown.enter.prevent="below(at)"
           />
+          <div v-if="marked(at, cell)" class="prose size-13 pb-1" data-test="mark">
+            {{ cellOf(at, cell)!.doubt }}
+            <v-btn
+              v-if="cellOf(at, cell)!.likely"
+              size="small"
+              variant="text"
+              @click="write(at, cell, cellOf(at, cell)!.likely)"
+            >
+              Use {{ cellOf(at, cell)!.likely }}
+            </v-btn>
+            <v-btn size="small" variant="text" @click="emit('settled', cellKey(at, cell))">
+              Keep {{ row[cell] || 'it empty' }}
+            </v-btn>
+          </div>
+          <div v-else-if="cellOf(at, cell)" class="small quiet">{{ cellOf(at, cell)!.confidence }} %</div>
         </td>
       </tr>
     </tbody>
   </v-table>
 </template>
+
+<style scoped>
+.clipping {
+  background-repeat: no-repeat;
+  margin-left: auto;
+}
+</style>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 /** A printed table or a few numbers off a screen: typed or pasted, checked while they are written, kept. */
 import { useQueryClient } from '@tanstack/vue-query'
-import { computed, onScopeDispose, ref, watch } from 'vue'
+import { computed, onScopeDispose, ref, useTemplateRef, watch } from 'vue'
 import { useRouter } from 'vue-router'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
@@ -10,6 +10,8 @@ import ProblemNote from '../../ui/ProblemNote.vue'
 import { figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
 import FigureRows from './FigureRows.vue'
+import PrintedSheetPanel from './PrintedSheetPanel.vue'
+import { NAMES, type PrintedSheet, usePrintedSheet } from './usePrintedSheet'
 import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 import WhereFields from './WhereFields.vue'
 import { useFrame } from '../../app/frame'
@@ -40,6 +42,19 @@ const where = ref(emptyWhere(isoDay(new Date())))
 const wrong = ref<Record<string, string>>({})
 const error = ref<Error | null>(null)
 const checked = ref<Schema['FiguresOut'] | null>(null)
+const rows = useTemplateRef<{ nextMarked: () => void }>('rows')
+const reading = usePrintedSheet(fill)
+const { sheet, cells, open, settle } = reading
+
+/** What was read takes the place of what was typed; units and peaks are those of the sheet. */
+function fill(found: PrintedSheet) {
+  text.value = found.rows.map((row) => NAMES.map((name) => row[name]?.text ?? '').join('\t')).join('\n')
+  torqueUnit.value = found.torque_unit
+  powerUnit.value = found.power_unit
+  for (const [name, value] of Object.entries(found.quoted))
+    if (name in quoted.value) quoted.value[name as keyof typeof quoted.value] = value?.toString() ?? ''
+  source.value ||= `Printed sheet, ${found.name}`
+}
 const textProblem = ref('')
 
 const given = computed<Schema['FiguresIn']>(() => ({
@@ -107,10 +122,12 @@ async function write() {
           source: source.value,
           confirmed: confirmed.value,
           where: read.where,
+          sheet_id: sheet.value?.rows.length ? sheet.value.id : null,
         },
       }),
     )
     text.value = source.value = ''
+    reading.forget()
     await refresh(queries)
     await router.push({ name: 'pull', params: { pull: made.pull_id } })
   } catch (caught) {
@@ -119,6 +136,7 @@ async function write() {
   }
 }
 useKeys([
+  { key: 'n', label: 'N', does: 'Go to the next marked figure', press: () => rows.value?.nextMarked() },
   { key: 'b', label: 'B', does: 'Back to all pulls', press: () => void router.push({ name: 'pulls' }) },
 ])
 </script>
@@ -132,6 +150,7 @@ useKeys([
     </p>
     <v-form v-else class="split" @submit.prevent="write">
       <section>
+        <PrintedSheetPanel :reading="reading" />
         <div class="d-flex flex-wrap gr-2 gc-4 mb-2">
           <v-select
             v-model="torqueUnit"
@@ -157,7 +176,16 @@ useKeys([
           />
         </div>
         <div class="typed overflow-y-auto">
-          <FigureRows v-model="text" :torque-unit="given.torque_unit" :power-unit="given.power_unit" />
+          <FigureRows
+            ref="rows"
+            v-model="text"
+            :torque-unit="given.torque_unit"
+            :power-unit="given.power_unit"
+            :sheet="sheet"
+            :cells="cells"
+            :open="open"
+            @settled="settle"
+          />
         </div>
         <p v-if="textProblem" class="message" role="alert">{{ textProblem }}</p>
         <fieldset class="fields mt-2 border pt-1 pb-2 px-3">
@@ -229,7 +257,12 @@ useKeys([
           v-model="confirmed"
           label="The original says this; save as entered"
         />
-        <v-btn type="submit" color="hand" variant="flat" :disabled="!checked">Save figures</v-btn>
+        <v-btn type="submit" color="hand" variant="flat" :disabled="!checked || open.length > 0">
+          Save figures
+        </v-btn>
+        <span v-if="open.length" class="prose size-15">
+          {{ open.length }} marked {{ open.length === 1 ? 'figure' : 'figures' }} to look at first.
+        </span>
       </p>
     </v-form>
   </div>

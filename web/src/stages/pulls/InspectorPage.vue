@@ -250,6 +250,15 @@ useKeys([
               <dd>{{ fact.text }}</dd>
             </template>
           </dl>
+          <p v-if="shown.printed_sheet_id" class="prose size-15">
+            Read off a picture: the
+            <a :href="`/api/printed-sheets/${shown.printed_sheet_id}/page`" target="_blank"
+              >straightened page</a
+            >, the
+            <a :href="`/api/printed-sheets/${shown.printed_sheet_id}/page?picture=true`" target="_blank"
+              >picture as sent</a
+            >
+          </p>
           <p v-if="shown.has_samples" class="prose size-15">
             Samples as
             <a :href="`/api/pulls/${pull}/raw.csv`" download>CSV</a>,

@@ -1,0 +1,118 @@
+/** A picture of a printed table on its way into the rows: sent, read by a worker, looked at cell by cell. */
+import { computed, onMounted, ref } from 'vue'
+
+import { answer, api, type Schema, upload } from '../../app/api/client'
+import { useFrame } from '../../app/frame'
+import { useJob } from '../../app/api/useJob'
+import { useUnsaved } from '../../ui/useUnsaved'
+
+export type PrintedSheet = Schema['PrintedSheetOut']
+export type PrintedCell = Schema['PrintedCellOut']
+export const NAMES = ['speed', 'torque', 'power'] as const
+
+/** One name for a cell of the rows, counted from 0. */
+export const cellKey = (row: number, cell: number) => `${row}.${cell}`
+
+/** `fill` is given a sheet that was read anew: its rows take the place of what was typed. */
+export function usePrintedSheet(fill: (sheet: PrintedSheet) => void) {
+  const { programme, mayOperate } = useFrame()
+  const sheet = ref<PrintedSheet | null>(null)
+  const error = ref<Error | null>(null)
+  const taking = ref(false)
+  const work = useJob()
+  /** Marked cells that somebody has looked at. */
+  const settled = useUnsaved<string[]>(`settled cells of ${programme.value.id}`, [])
+
+  const cells = computed<(PrintedCell | null)[][]>(() =>
+    (sheet.value?.rows ?? []).map((row) => NAMES.map((name) => row[name])),
+  )
+  const open = computed(() =>
+    cells.value.flatMap((row, at) =>
+      row.flatMap((cell, column) => {
+        const key = cellKey(at, column)
+        return cell?.doubt && !settled.value.includes(key) ? [key] : []
+      }),
+    ),
+  )
+  const settle = (key: string) => settled.value.includes(key) || (settled.value = [...settled.value, key])
+
+  const path = (printed_sheet_id: number) => ({ params: { path: { printed_sheet_id } } })
+  /** Waits for the worker; false where nothing came of it. */
+  async function follow(given: PrintedSheet) {
+    sheet.value = given
+    if (given.job) await work.start(() => Promise.resolve(given.job!))
+    if (sheet.value?.id !== given.id || work.job.value?.state !== 'done') return
+    await look()
+    settled.value = []
+    if (sheet.value.rows.length) fill(sheet.value)
+  }
+  async function look(columns: Partial<Record<(typeof NAMES)[number], number>> = {}) {
+    const { params } = path(sheet.value!.id)
+    const given = { params: { ...params, query: columns } }
+    sheet.value = answer(await api.GET('/api/printed-sheets/{printed_sheet_id}', given))
+  }
+  async function attempt(act: () => Promise<void>) {
+    error.value = null
+    try {
+      await act()
+    } catch (caught) {
+      error.value = caught as Error
+    }
+  }
+  const take = (files: File[]) =>
+    attempt(async () => {
+      taking.value = true
+      try {
+        const before = sheet.value
+        const given = await upload<PrintedSheet>(
+          `/api/programmes/${programme.value.id}/printed-sheets`,
+          files[0]!,
+        )
+        if (before) await drop(before.id)
+        void attempt(() => follow(given))
+      } finally {
+        taking.value = false
+      }
+    })
+  const drop = async (id: number) =>
+    answer(await api.DELETE('/api/printed-sheets/{printed_sheet_id}', path(id)))
+  const turn = () =>
+    attempt(async () => {
+      const { id, turned } = sheet.value!
+      const again = '/api/printed-sheets/{printed_sheet_id}/read'
+      const given = answer(await api.POST(again, { ...path(id), body: { turned: (turned + 1) % 4 } }))
+      await follow(given)
+    })
+  const choose = (name: (typeof NAMES)[number], column: number | null) =>
+    attempt(async () => {
+      const now = { ...sheet.value!, [name]: column }
+      const columns = Object.fromEntries(NAMES.flatMap((one) => (now[one] === null ? [] : [[one, now[one]]])))
+      await look(columns)
+      settled.value = []
+      if (sheet.value!.rows.length) fill(sheet.value!)
+    })
+  const discard = () =>
+    attempt(async () => {
+      await drop(sheet.value!.id)
+      forget()
+    })
+  function forget() {
+    sheet.value = null
+    settled.value = []
+  }
+  /** What was given before the window was closed. */
+  onMounted(
+    () =>
+      mayOperate.value &&
+      attempt(async () => {
+        const unsaved = '/api/programmes/{programme_id}/printed-sheets/unsaved'
+        const found = answer(
+          await api.GET(unsaved, { params: { path: { programme_id: programme.value.id } } }),
+        )
+        if (!found || sheet.value) return
+        sheet.value = found
+        if (found.job && ['waiting', 'running'].includes(found.job.state)) await follow(found)
+      }),
+  )
+  return { sheet, error, taking, work, cells, open, settle, take, turn, choose, discard, forget }
+}
