@@ -106,7 +106,10 @@ def _read(
         at for at, row in enumerate(readings) if sum(1 for cell in row if cell) >= max(2, wide - 1)
     ])  # fmt: skip
     if len(body) < LEAST_ROWS:
-        raise NoTable("The lines of the table are there, but no figures in them can be read. Take it again, closer.")
+        raise NoTable(
+            "The lines of a table are there, but no figures in them can be read. "
+            "Turn the picture upright, or take it again, closer."
+        )
     progress("Reading the heads")
     others = [line for line in layout.lines if line not in [rows[at][0] for at in body]]
     lines = characters.read([_whole(line).of(layout.print_only, layout.digit_px // 4) for line in others],

@@ -17,8 +17,8 @@ const emit = defineEmits<{ settled: [key: string] }>()
 const text = defineModel<string>({ required: true })
 const CELLS = ['Speed', 'Torque', 'Power'] as const
 const FEWEST = 8
-const CLIPPING_PX = 22 // height of the print in a clipping
-const MARGIN = 0.5 // of that, around it
+const CLIPPING_PX = 18 // height of the print in a clipping
+const MARGIN = 0.4 // of that, around it
 const body = useTemplateRef<HTMLElement>('body')
 
 /** Cells of a pasted line: between tabs or semicolons, else between blanks. */
@@ -61,6 +61,8 @@ function paste(event: ClipboardEvent, row: number) {
 }
 const cellOf = (row: number, cell: number) => props.cells?.[row]?.[cell] ?? null
 const marked = (row: number, cell: number) => props.open?.includes(cellKey(row, cell)) ?? false
+const marksOf = (row: number) => [0, 1, 2].filter((cell) => marked(row, cell))
+const rowAt = (row: number) => body.value?.querySelectorAll<HTMLElement>('tr[data-row]')[row]
 /** A piece of the page, at the size of the type around it. */
 function clipping({ clipping: { left, top, width, height } }: PrintedCell) {
   const { id, turned, width: page = 0 } = props.sheet!
@@ -78,12 +80,14 @@ function clipping({ clipping: { left, top, width, height } }: PrintedCell) {
 function nextMarked() {
   const [row, cell] = props.open?.[0]?.split('.').map(Number) ?? []
   if (row === undefined || cell === undefined) return
-  body.value?.querySelectorAll<HTMLInputElement>('tr')[row]?.querySelectorAll('input')[cell]?.focus()
+  rowAt(row)?.querySelectorAll('input')[cell]?.focus()
 }
 defineExpose({ nextMarked })
 function below(row: number) {
   void nextTick(() =>
-    body.value?.querySelectorAll<HTMLInputElement>('tr')[row + 1]?.querySelector('input')?.focus(),
+    rowAt(row + 1)
+      ?.querySelector('input')
+      ?.focus(),
   )
 }
 </script>
@@ -102,44 +106,51 @@ function below(row: number) {
       </tr>
     </thead>
     <tbody ref="body">
-      <tr v-for="(row, at) in rows" :key="at">
-        <td class="quiet">{{ at + 1 }}</td>
-        <td v-for="(name, cell) in CELLS" :key="name">
-          <div
-            v-if="cellOf(at, cell)"
-            class="clipping"
-            role="img"
-            :aria-label="`Clipping of ${name.toLowerCase()}, line ${at + 1}; read with ${cellOf(at, cell)!.confidence} % confidence`"
-            :style="clipping(cellOf(at, cell)!)"
-          />
-          <v-text-field
-            class="number"
-            :class="{ 'hand-edge': marked(at, cell) }"
-            inputmode="decimal"
-            autocomplete="off"
-            :model-value="row[cell]"
-            :aria-label="`${name}, line ${at + 1}`"
-            @update:model-value="write(at, cell, $event)"
-            @paste="paste($event, at)"
-            @keydown.enter.prevent="below(at)"
-          />
-          <div v-if="marked(at, cell)" class="prose size-13 pb-1" data-test="mark">
-            {{ cellOf(at, cell)!.doubt }}
-            <v-btn
-              v-if="cellOf(at, cell)!.likely"
-              size="small"
-              variant="text"
-              @click="write(at, cell, cellOf(at, cell)!.likely)"
-            >
-              Use {{ cellOf(at, cell)!.likely }}
-            </v-btn>
-            <v-btn size="small" variant="text" @click="emit('settled', cellKey(at, cell))">
-              Keep {{ row[cell] || 'it empty' }}
-            </v-btn>
-          </div>
-          <div v-else-if="cellOf(at, cell)" class="small quiet">{{ cellOf(at, cell)!.confidence }} %</div>
-        </td>
-      </tr>
+      <template v-for="(row, at) in rows" :key="at">
+        <tr data-row>
+          <td class="quiet">{{ at + 1 }}</td>
+          <td v-for="(name, cell) in CELLS" :key="name">
+            <div v-if="cellOf(at, cell)" class="d-flex align-center justify-end ga-1">
+              <span class="small quiet">{{ cellOf(at, cell)!.confidence }} %</span>
+              <div
+                class="clipping"
+                role="img"
+                :aria-label="`Clipping of ${name.toLowerCase()}, line ${at + 1}`"
+                :style="clipping(cellOf(at, cell)!)"
+              />
+            </div>
+            <v-text-field
+              class="number"
+              :class="{ 'hand-edge': marked(at, cell) }"
+              inputmode="decimal"
+              autocomplete="off"
+              :model-value="row[cell]"
+              :aria-label="`${name}, line ${at + 1}`"
+              @update:model-value="write(at, cell, $event)"
+              @paste="paste($event, at)"
+              @keydown.enter.prevent="below(at)"
+            />
+          </td>
+        </tr>
+        <tr v-for="cell in marksOf(at)" :key="`mark ${cell}`" data-test="mark">
+          <td />
+          <td colspan="3" class="words prose size-13 text-left">
+            {{ CELLS[cell] }}: {{ cellOf(at, cell)!.doubt }}
+            <span class="d-flex flex-wrap ga-2 pb-2">
+              <v-btn
+                v-if="cellOf(at, cell)!.likely"
+                size="small"
+                @click="write(at, cell, cellOf(at, cell)!.likely)"
+              >
+                Use {{ cellOf(at, cell)!.likely }}
+              </v-btn>
+              <v-btn size="small" @click="emit('settled', cellKey(at, cell))">
+                Keep {{ row[cell] || 'it empty' }}
+              </v-btn>
+            </span>
+          </td>
+        </tr>
+      </template>
     </tbody>
   </v-table>
 </template>

@@ -43,7 +43,7 @@ const wrong = ref<Record<string, string>>({})
 const error = ref<Error | null>(null)
 const checked = ref<Schema['FiguresOut'] | null>(null)
 const rows = useTemplateRef<{ nextMarked: () => void }>('rows')
-const reading = usePrintedSheet(fill)
+const reading = usePrintedSheet(fill, () => !text.value.trim())
 const { sheet, cells, open, settle } = reading
 
 /** What was read takes the place of what was typed; units and peaks are those of the sheet. */
@@ -175,7 +175,7 @@ useKeys([
             ]"
           />
         </div>
-        <div class="typed overflow-y-auto">
+        <div class="overflow-y-auto" :class="sheet ? 'with-clippings' : 'typed'">
           <FigureRows
             ref="rows"
             v-model="text"
@@ -271,5 +271,8 @@ useKeys([
 <style scoped>
 .typed {
   max-height: 380px;
+}
+.with-clippings {
+  max-height: 75vh;
 }
 </style>

@@ -14,10 +14,10 @@ const failure = computed(
 )
 const read = computed(() => Boolean(sheet.value?.width) && !work.running.value)
 const columns = computed(() => [
-  { value: null, title: 'Not on the sheet' },
+  { value: null, label: 'Not on the sheet' },
   ...(sheet.value?.columns ?? []).map((head, at) => ({
     value: at,
-    title: `${at + 1}: ${head || 'no head'}`,
+    label: `${at + 1}: ${head || 'no head'}`,
   })),
 ])
 const LABELS = { speed: 'Speed is column', torque: 'Torque is column', power: 'Power is column' }

@@ -3,7 +3,7 @@ import { computed, onMounted, ref } from 'vue'
 
 import { answer, api, type Schema, upload } from '../../app/api/client'
 import { useFrame } from '../../app/frame'
-import { useJob } from '../../app/api/useJob'
+import { OVER, useJob } from '../../app/api/useJob'
 import { useUnsaved } from '../../ui/useUnsaved'
 
 export type PrintedSheet = Schema['PrintedSheetOut']
@@ -13,8 +13,11 @@ export const NAMES = ['speed', 'torque', 'power'] as const
 /** One name for a cell of the rows, counted from 0. */
 export const cellKey = (row: number, cell: number) => `${row}.${cell}`
 
-/** `fill` is given a sheet that was read anew: its rows take the place of what was typed. */
-export function usePrintedSheet(fill: (sheet: PrintedSheet) => void) {
+/**
+ * `fill` is given a sheet that was read anew: its rows take the place of what was typed. `empty` says that nothing was:
+ * a picture that was read at another window fills the rows here, too.
+ */
+export function usePrintedSheet(fill: (sheet: PrintedSheet) => void, empty: () => boolean) {
   const { programme, mayOperate } = useFrame()
   const sheet = ref<PrintedSheet | null>(null)
   const error = ref<Error | null>(null)
@@ -111,7 +114,8 @@ export function usePrintedSheet(fill: (sheet: PrintedSheet) => void) {
         )
         if (!found || sheet.value) return
         sheet.value = found
-        if (found.job && ['waiting', 'running'].includes(found.job.state)) await follow(found)
+        if (found.job && !OVER.includes(found.job.state)) await follow(found)
+        else if (found.rows.length && empty()) fill(found)
       }),
   )
   return { sheet, error, taking, work, cells, open, settle, take, turn, choose, discard, forget }
