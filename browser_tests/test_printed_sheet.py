@@ -40,10 +40,10 @@ class FromPaper(BrowserCase):
             speed = page.get_by_label("Speed, line 1", exact=True)
             expect(speed).to_have_value("3000", timeout=60_000)
             expect(page.get_by_label("Peak torque")).to_have_value("206")
-            expect(page.get_by_role("img", name="Clipping of power, line 7")).to_be_visible()
+            expect(page.get_by_role("img", name="Clipping of power, line 7,")).to_be_visible()
             marks, save = page.get_by_test_id("mark"), page.get_by_role("button", name="Save figures")
             expect(marks).to_have_count(2)
-            expect(marks.first).to_contain_text("Torque, speed and power of this line do not fit each other.")
+            expect(marks.first).to_contain_text("Power is not torque times speed in this line.")
             expect(save).to_be_disabled()
 
             # The window is closed and opened: picture, rows and marks are there.

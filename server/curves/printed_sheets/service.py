@@ -35,7 +35,7 @@ UNSAVED = 20  # pictures of one test that nothing has come of
 DOUBTS = {
     Doubt.NOTHING: "No figure could be read here.",
     Doubt.STEP: "The speeds around it step evenly; this one does not.",
-    Doubt.POWER: "Torque, speed and power of this line do not fit each other.",
+    Doubt.POWER: "Power is not torque times speed in this line.",
     Doubt.CURVE: "It stands off the curve of the lines around it.",
     Doubt.FORM: "It has more or fewer decimals than its column.",
     Doubt.READINGS: "It can be read in more than one way.",

@@ -184,7 +184,7 @@ class Kept(OnPaper):
         answer = self.client.get(f"/api/printed-sheets/{one.pk}").json()
         cell = answer["rows"][4]["torque"]
         self.assertEqual((cell["text"], cell["likely"]), ("484.0", "404.0"))
-        self.assertIn("do not fit", cell["doubt"])
+        self.assertIn("not torque times speed", cell["doubt"])
         self.assertEqual(answer["columns"][0], "RPM")
         body = {
             "text": "\n".join("\t".join(row) for row in ROWS), "torque_unit": "lb-ft", "power_unit": "hp",

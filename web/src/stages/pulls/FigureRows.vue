@@ -111,11 +111,11 @@ function below(row: number) {
           <td class="quiet">{{ at + 1 }}</td>
           <td v-for="(name, cell) in CELLS" :key="name">
             <div v-if="cellOf(at, cell)" class="d-flex align-center justify-end ga-1">
-              <span class="small quiet">{{ cellOf(at, cell)!.confidence }} %</span>
+              <span class="small quiet d-none d-sm-inline">{{ cellOf(at, cell)!.confidence }} %</span>
               <div
                 class="clipping"
                 role="img"
-                :aria-label="`Clipping of ${name.toLowerCase()}, line ${at + 1}`"
+                :aria-label="`Clipping of ${name.toLowerCase()}, line ${at + 1}, read with ${cellOf(at, cell)!.confidence} % confidence`"
                 :style="clipping(cellOf(at, cell)!)"
               />
             </div>
