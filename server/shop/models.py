@@ -157,7 +157,8 @@ class Stand(models.Model):
 
     Torvix runs a bench worker for it where `on_line` is set and it is not retired; with `worker_elsewhere` one is
     run on another machine. One with a `simulated` engine is a program of ours, run beside its worker; for one with a
-    `map` an adapter runs there, and `host` and `port` are the adapter's.
+    `map` an adapter runs there, and `host` and `port` are the adapter's. One with a `recorder` has no line: files that
+    are finished in that folder become its pulls.
     """
 
     name = models.CharField(max_length=80, unique=True)
@@ -170,6 +171,9 @@ class Stand(models.Model):
     simulated = models.CharField(max_length=5, choices=SimulatedEngine.choices, blank=True)
     worker_elsewhere = models.BooleanField(default=False, help_text="./torvix bench runs on another machine")
     map = models.TextField(blank=True, help_text="as TOML, by which an adapter reads it (docs/adapters.md)")
+    recorder = models.CharField(
+        max_length=400, blank=True, help_text="folder into which its recorder writes files, where it has no line"
+    )
     inertia = models.FloatField(null=True, blank=True, help_text="kg·m² of the rotating parts, as the owner knows it")
     notes = models.TextField(blank=True)
     retired_at = models.DateTimeField(null=True, blank=True)

@@ -31,6 +31,7 @@ NEW_IN_5: dict[str, dict[str, Any]] = {  # as it stands for a file that does not
     "open_jobs": {"stage": None, "stages": None, "fastened": None, "fasteners": None},
     "programmes": {"fixed_slots": []},
     "predictions": {"part": None, "measure": "average_torque", "low_rpm": None, "high_rpm": None},
+    "imports": {"session": None},
     "day_rules": {"tuning_min": 0.0, "check_pass_first": False},
 }  # fmt: skip
 VALUES_IN = {

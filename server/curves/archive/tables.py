@@ -175,7 +175,9 @@ FIXED = {("sessions", "filed"): True, ("list_items", "in_force"): False}
 # What closes a row to changes is set once everything that belongs to it is there
 LAST = (("builds", "used_at"), ("setups", "pulled"))
 LEFT_BEHIND: dict[str, set[str]] = {
-    "stands": {"host", "port", "on_line", "simulated", "worker_elsewhere", "map", "inertia", "notes", "retired_at"},
+    "stands": {
+        "host", "port", "on_line", "simulated", "worker_elsewhere", "map", "recorder", "inertia", "notes", "retired_at",
+    },
     "programmes": {"from_file_at", "archived_at"}, "engines": {"archived_at"}, "parts": {"archived_at"},
     "imports": {"job"}, "printed_sheets": {"job"},
 }  # fmt: skip

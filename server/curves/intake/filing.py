@@ -20,6 +20,7 @@ from curves.reduction.reduce import store
 from engines.builds.service import mark_used as close_build
 from programmes.expectations.service import seal
 from programmes.models import STANDARDS, Programme, Setup
+from programmes.plan.versions import mark_used
 from shop.bulk_rows import copy_rows
 from shop.models import Person, Stand
 from shop.refusals import Invalid
@@ -27,6 +28,7 @@ from shop.texts import optional
 from stand.models import Channel, Pull, PullOrigin, PullState, Purpose, Session, Standing
 from stand.pulls.codec import pack
 from stand.pulls.raw_channels import TIME, figures_of
+from stand.pulls.steps import next_step
 from stand.signals import session_opened
 
 ELSEWHERE = "Elsewhere"
@@ -49,6 +51,7 @@ class FilingPlace:
     keep: bool = False  # counted at once, without a look at each
     opens: datetime | None = None  # of one of several sessions of that day; None: the whole day is one
     closes: datetime | None = None
+    session_id: int | None = None  # of one that was opened on a stand; the rest then says what it says anyway
 
     @property
     def options(self) -> Options:
@@ -95,6 +98,8 @@ def checked(where: FilingPlace, today: date) -> FilingPlace:
 
 def session_for(person: Person, programme: Programme, where: FilingPlace) -> Session:
     """The session of that day and stand, made where there is none. A stand known by name only is never linked to."""
+    if where.session_id is not None:
+        return Session.objects.get(pk=where.session_id, programme=programme)
     stand, _ = Stand.objects.get_or_create(name=where.stand_name, defaults={"on_line": False})
     zone = timezone.get_current_timezone()
     opened = where.opens or datetime.combine(where.day, time(0), zone)
@@ -214,6 +219,16 @@ def _pull(
         standing=Standing.ACCEPTED if kept else Standing.UNDECIDED,
         judged_at=at if kept else None, judged_by=person if kept else None,
     )  # fmt: skip
+
+
+def join(pull: Pull, ended: datetime) -> None:
+    """As any pull of an open session: its times, its visit of the running order, the plan in force."""
+    samples = max((channel.samples for channel in pull.channels.all()), default=0)
+    pull.ended_at = ended
+    pull.started_at = pull.armed_at = ended - timedelta(seconds=samples / pull.rate_hz if pull.rate_hz else 0.0)
+    pull.step = next_step(pull.session.programme, pull.setup)
+    pull.plan_version = mark_used(pull.session.programme, ended)
+    pull.save(update_fields=["armed_at", "started_at", "ended_at", "step", "plan_version"])
 
 
 def _channels(pull: Pull, filed: FiledPull) -> Iterator[tuple[int, int, str, str, str, int, bytes]]:

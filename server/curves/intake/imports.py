@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import logging
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import asdict, dataclass, replace
 from datetime import date, datetime
 from typing import Any
 
@@ -21,7 +21,7 @@ from curves.files.apart import read_table_apart
 from curves.files.mapping import Mapped
 from curves.files.table import LARGEST_FILE, FileColumn, FileProblem, FileTable
 from curves.intake import known_recordings, running_order
-from curves.intake.filing import FiledPull, FilingPlace, checked, keep
+from curves.intake.filing import FiledPull, FilingPlace, checked, join, keep
 from curves.intake.reading import FileRead, FileToRead, LayoutChoice, read_file
 from curves.models import FileState, Import, KnownLayout, SourceFile
 from engines.sheet import sheets
@@ -174,13 +174,29 @@ def run(
     where: FilingPlace, at: datetime,
 ) -> Job:  # fmt: skip
     """Check what was settled, remember it, and put the reading into the queue; `placings` in the running order."""
+    with transaction.atomic():  # whoever sees that a layout is known now sees that its files are being read, too
+        arguments = settle(person, batch, layouts, placings, where, at)
+        job = jobs.ask(
+            person, KIND, f"import {batch.pk}", arguments, at,
+            about=f"{grammar.counted(len(arguments['files']), 'file')} into {batch.programme}",
+        )  # fmt: skip
+        batch.job = job
+        batch.save(update_fields=["job"])
+    return job
+
+
+def settle(
+    person: Person, batch: Import, layouts: Mapping[str, LayoutChoice], placings: Mapping[int, FilePlacing],
+    where: FilingPlace, at: datetime,
+) -> dict[str, Any]:  # fmt: skip
+    """What `work` is given, once all of it is in order; the layouts are remembered. Invalid names the fields."""
     require_operator(person)
     if jobs.is_going_on(batch.job_id):
         raise Refusal("These files are being read now.", code="import_begun")
     waiting = list(batch.files.filter(state=FileState.WAITING).defer("content"))
     if not waiting:
         raise Refusal("No file is left to be read.", code="nothing_to_read")
-    where = checked(where, at.date())
+    where = replace(checked(where, at.date()), session_id=batch.session_id)
     wrong: dict[str, str] = {}
     known = set(Setup.objects.filter(programme=batch.programme_id).values_list("pk", flat=True))
     for file in waiting:
@@ -207,15 +223,10 @@ def run(
     as_text = {**asdict(where), "day": where.day.isoformat(), "opens": None, "closes": None}
     mine = {file.pk for file in waiting}
     ordered = {key: placing for key, placing in placings.items() if key in mine}
-    job = jobs.ask(
-        person, KIND, f"import {batch.pk}",
-        {"import": batch.pk, "person": person.pk, "layouts": kept, "where": as_text, "at": at.isoformat(),
-         "files": [{"id": key, **asdict(placing)} for key, placing in ordered.items()]}, at,
-        about=f"{grammar.counted(len(ordered), 'file')} into {batch.programme}",
-    )  # fmt: skip
-    batch.job = job
-    batch.save(update_fields=["job"])
-    return job
+    return {
+        "import": batch.pk, "person": person.pk, "layouts": kept, "where": as_text, "at": at.isoformat(),
+        "files": [{"id": key, **asdict(placing)} for key, placing in ordered.items()],
+    }  # fmt: skip
 
 
 def _problems(choice: LayoutChoice, file: SourceFile) -> list[str]:
@@ -310,6 +321,8 @@ def _keep(
         pulls = keep(person, programme, [one for _, one in filed], at)
         for (file, one), pull in zip(filed, pulls, strict=True):
             file.state, file.pull = FileState.READ, pull
+            if one.where.session_id is not None and "ended" in file.layout:
+                join(pull, datetime.fromisoformat(file.layout["ended"]))
             refused = one.curve.refused
             file.outcome = (
                 f"Pull {pull.number}, but without a curve: {refused}."[:500] if refused else f"Pull {pull.number}."

@@ -12,7 +12,7 @@ from pydantic import BaseModel
 from jobs.models import Job
 from programmes.models import Programme
 from shop.checked_json import CheckedJSONField, JsonObject
-from stand.models import Pull
+from stand.models import Pull, Session
 
 if TYPE_CHECKING:
     from django.db.models.fields.related_descriptors import RelatedManager
@@ -36,6 +36,14 @@ class Import(models.Model):
     at = models.DateTimeField()
     job = models.ForeignKey(
         Job, on_delete=models.SET_NULL, null=True, blank=True, related_name="+", help_text="that reads its files"
+    )
+    session = models.OneToOneField(
+        Session,
+        on_delete=models.PROTECT,
+        null=True,
+        blank=True,
+        related_name="recorded",
+        help_text="whose stand's recorder wrote them: they become pulls of it",
     )
     manifest = CheckedJSONField(
         shape=list[ManifestLine], default=list, help_text="what a list that came with the files says of each"
