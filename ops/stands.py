@@ -27,6 +27,7 @@ class StandLine:
     simulated: str  # the engine of a simulated stand; empty for a real one
     inertia: float | None  # kg·m², as the owner knows it
     map: str  # TOML, of a stand that an adapter of ours reads; empty for any other
+    recorder: str  # the folder of a stand that has no line; empty for any other
 
 
 class Stands:
@@ -83,6 +84,11 @@ class Stands:
 
     def _begin(self, stand: StandLine) -> None:
         self.running[stand.id] = stand
+        if stand.recorder:
+            follow = [str(PYTHON), MANAGE, "watch_recorder", "--stand", str(stand.id)]
+            self.family.start(_watch(stand), follow, self.logs / f"recorder-{stand.id}.log")
+            say(f"{stand.name}: files that are finished in {stand.recorder} become its pulls")
+            return
         if stand.simulated or stand.map:
             if (port := free_port(stand.port)) != stand.port:
                 # Something else has its port since; the list tells of the new one in a moment.
@@ -110,6 +116,10 @@ class Stands:
 
     def _end(self, stand: StandLine) -> None:
         del self.running[stand.id]
+        if stand.recorder:
+            self.family.end(_watch(stand))
+            say(f"{stand.name}: its folder is not watched any more")
+            return
         self.family.end(_worker(stand))
         if stand.simulated:
             self.family.end(_simulated(stand))
@@ -120,6 +130,10 @@ class Stands:
 
 def _worker(stand: StandLine) -> str:
     return f"bench worker, stand {stand.id}"
+
+
+def _watch(stand: StandLine) -> str:
+    return f"watch of the recorder, stand {stand.id}"
 
 
 def _adapter(stand: StandLine) -> str:

@@ -104,7 +104,8 @@ class FollowingTheTable(TestCase):
         self.enterContext(mock.patch("ops.stands.say"))
 
     def write(self, *rows: dict) -> None:
-        usual = {"name": "Cell", "host": "192.0.2.1", "port": 7420, "simulated": "", "inertia": None, "map": ""}
+        usual = {"name": "Cell", "host": "192.0.2.1", "port": 7420, "simulated": "", "inertia": None, "map": "",
+                 "recorder": ""}  # fmt: skip
         self.stands.file.write_text(json.dumps([{**usual, **row} for row in rows]))
         self.family.done.clear()
         self.stands.tend()
@@ -126,6 +127,12 @@ class FollowingTheTable(TestCase):
         self.assertEqual(self.family.done, ["-bench worker, stand 3", "-adapter, stand 3", "+adapter, stand 3",
                                             "+bench worker, stand 3"])  # fmt: skip
         self.assertEqual(file.read_text(), "stand = 'B'")
+
+    def test_one_with_a_recorder_has_a_watch_over_its_folder_and_no_line(self):
+        self.write({"id": 4, "recorder": "/srv/recorder"})
+        self.assertEqual(list(self.family.running), ["watch of the recorder, stand 4"])
+        self.write()
+        self.assertEqual(self.family.running, {})
 
     def test_another_address_restarts_its_worker_alone_and_another_name_nothing(self):
         self.write({"id": 1}, {"id": 2})

@@ -87,6 +87,7 @@ def stand_now(request: HttpRequest, programme_id: int) -> StandNow:
         alarm=link.alarm if link else "",
         unsaved=link.unsaved if link else "",
         stand_id=session.stand_id if session else None,
+        recorder=session.stand.recorder if session else "",
         stop_key=stopping.stop_key(person, session.stand) if session and may_operate(person) else "",
         state=link.state if link else "",
         simulated=bool(hello.get("simulated")),

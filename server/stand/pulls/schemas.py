@@ -119,6 +119,7 @@ class StandNow(Schema):
     alarm: str
     unsaved: str  # records of this stand that are kept in a file, with what to do
     stand_id: int | None
+    recorder: str  # the folder of a stand that has no line
     stop_key: str  # empty for those who may not operate
     state: str
     simulated: bool

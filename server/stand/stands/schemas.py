@@ -33,6 +33,7 @@ class StandRow(Schema):
     simulated: str
     worker_elsewhere: bool
     map: dict[str, Any] | None  # of one that speaks an open standard
+    recorder: str  # the folder of one that has no line
     on_line: bool
     retired_at: datetime | None
     used: bool
@@ -63,11 +64,12 @@ class StandIn(Schema):
     inertia: str = ""
     notes: str = ""
     worker_elsewhere: bool = False
+    recorder: str = ""
     map: dict[str, Any] | None = None
 
     def facts(self) -> StandDescription:
         return StandDescription(self.name, self.host, self.port, self.elevation, self.inertia, self.notes,
-                          self.worker_elsewhere, self.map)  # fmt: skip
+                          self.worker_elsewhere, self.recorder, self.map)  # fmt: skip
 
 
 class SimulatedIn(Schema):
@@ -147,7 +149,8 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
     units, link = units_of(person), stand.link if hasattr(stand, "link") else None
     runs = stand.on_line and stand.retired_at is None
     hello = link.hello if link else {}
-    why = (link.lost(timezone.now()) if link else "its bench worker has not reported yet") if runs else ""
+    silent = f"{'the watch over its folder' if stand.recorder else 'its bench worker'} has not reported yet"
+    why = (link.lost(timezone.now()) if link else silent) if runs else ""
     return StandRow(
         id=stand.pk,
         name=stand.name,
@@ -159,6 +162,7 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
         simulated=stand.get_simulated_display() if stand.simulated else "",
         worker_elsewhere=stand.worker_elsewhere,
         map=tomllib.loads(stand.map) if stand.map else None,
+        recorder=stand.recorder,
         on_line=stand.on_line,
         retired_at=stand.retired_at,
         used=used,

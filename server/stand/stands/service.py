@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import os
 import re
 import socket
 from dataclasses import dataclass
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 from django.db import connection, transaction
@@ -38,6 +40,7 @@ class StandDescription:
     inertia: str = ""
     notes: str = ""
     worker_elsewhere: bool = False
+    recorder: str = ""  # the folder of a stand that has no line, on the machine that runs Torvix
     map: dict[str, Any] | None = None  # of a stand that speaks an open standard; host and port are then ours to give
 
 
@@ -122,7 +125,7 @@ def delete(by: Person, stand: Stand, at: datetime) -> None:
 
 def _of_worker(stand: Stand) -> tuple[object, ...]:
     """What its worker was started with; another is started where it changes."""
-    return stand.host, stand.port, stand.worker_elsewhere, stand.inertia, stand.map
+    return stand.host, stand.port, stand.worker_elsewhere, stand.inertia, stand.map, stand.recorder
 
 
 def used_ones() -> set[int]:
@@ -192,7 +195,10 @@ def _read(by: Person | None, stand: Stand, facts: StandDescription) -> Stand:
         wrong["name"] = "write what the stand is called, 80 letters at most"
     elif Stand.objects.filter(name__iexact=stand.name).exclude(pk=stand.pk).exists():
         wrong["name"] = "another stand is called so"
-    if facts.map is None:
+    recorder, stand.recorder = stand.recorder, ""
+    if facts.recorder.strip():
+        _read_recorder(stand, facts.recorder.strip(), recorder, wrong)
+    elif facts.map is None:
         stand.map, (stand.host, stand.port) = "", _read_address(facts.host, facts.port, wrong)
         _check_address(stand, wrong)
     else:
@@ -248,6 +254,24 @@ def _read_map(stand: Stand, facts: StandDescription, wrong: dict[str, str]) -> N
     if not stand.map:
         stand.host, stand.port = "127.0.0.1", _free_port()
     stand.map = stand_map.write(found)
+
+
+def _read_recorder(stand: Stand, typed: str, before: str, wrong: dict[str, str]) -> None:
+    """A folder of this machine. The stand has no line; its port is one of ours, on which nothing listens."""
+    if stand.simulated:
+        raise Refusal("The simulated stand speaks the line protocol, and needs no recorder.")
+    folder = Path(typed)
+    if len(typed) > 400 or not folder.is_absolute():
+        wrong["recorder"] = "write the whole path, such as /srv/recorder"
+    elif not folder.is_dir():
+        wrong["recorder"] = f"there is no folder {typed} on the machine that runs Torvix"
+    elif not os.access(folder, os.R_OK | os.X_OK):
+        wrong["recorder"] = f"Torvix may not read {typed}: let its user read the folder"
+    elif other := Stand.objects.filter(recorder=typed, retired_at=None).exclude(pk=stand.pk).first():
+        wrong["recorder"] = f"{other} has this folder"
+    stand.recorder, stand.map, stand.worker_elsewhere = typed, "", False
+    if not before:
+        stand.host, stand.port = "127.0.0.1", _free_port()
 
 
 def _check_address(stand: Stand, wrong: dict[str, str]) -> None:

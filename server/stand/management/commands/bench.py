@@ -74,7 +74,7 @@ class Command(BaseCommand):
 
     def _stand(self, called: str, stopped: threading.Event) -> Stand | None:
         """The stand, however long the database takes to answer; None if it is stopped before."""
-        stands = Stand.objects.filter(on_line=True, retired_at=None).order_by("pk")
+        stands = Stand.objects.filter(on_line=True, retired_at=None, recorder="").order_by("pk")
         while not stopped.is_set():
             try:
                 stand = (stands.filter(**_named(called)) if called else stands).first()

@@ -65,6 +65,7 @@ def write(file: Path) -> None:
             "simulated": stand.simulated,
             "inertia": stand.inertia,
             "map": stand.map,
+            "recorder": stand.recorder,
         }
         for stand in rows
     ]

@@ -10413,6 +10413,11 @@ export interface components {
             /** Port */
             port: string;
             /**
+             * Recorder
+             * @default
+             */
+            recorder: string;
+            /**
              * Worker Elsewhere
              * @default false
              */
@@ -10447,6 +10452,8 @@ export interface components {
             pull: components["schemas"]["PullMark"] | null;
             /** Rate Hz */
             rate_hz: number | null;
+            /** Recorder */
+            recorder: string;
             /** Simulated */
             simulated: boolean;
             /** Stand Id */
@@ -10497,6 +10504,8 @@ export interface components {
             port: number;
             /** Rate Hz */
             rate_hz: number | null;
+            /** Recorder */
+            recorder: string;
             /** Reports Only */
             reports_only: boolean;
             /** Retired At */
