@@ -158,7 +158,9 @@ const { headline, lead, holdLabel } = usePullWords(frameOfTest, flow, {
           :lost="
             connected
               ? ''
-              : `${session.stand.name} is not linked: ${stand?.why ?? standError?.message ?? 'asking…'} It is tried again automatically.`
+              : stand?.recorder
+                ? `${session.stand.name} has no line: ${stand.why}`
+                : `${session.stand.name} is not linked: ${stand?.why ?? standError?.message ?? 'asking…'} It is tried again automatically.`
           "
           :streaming="streaming"
         />

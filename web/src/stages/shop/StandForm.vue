@@ -21,6 +21,7 @@ const began = {
   inertia: props.stand?.inertia ?? '',
   notes: props.stand?.notes ?? '',
   worker_elsewhere: props.stand?.worker_elsewhere ?? false,
+  recorder: props.stand?.recorder ?? '',
   map: (props.stand?.map ? typedMap(props.stand.map) : null) as MapTyped | null,
 }
 const given = useUnsaved(`stand ${props.stand?.id ?? 'that is new'}`, structuredClone(began))
@@ -32,9 +33,11 @@ const title = computed(() => (props.stand ? `Edit ${props.stand.name}` : 'Add a 
 
 /** What was mapped is there again when somebody goes there and back. */
 let mapBefore = given.value.map
-function relink(way: string) {
+const way = ref(began.recorder || given.value.recorder ? 'recorder' : given.value.map ? 'map' : 'line')
+function relink(chosen: string) {
+  way.value = chosen
   mapBefore = given.value.map ?? mapBefore
-  given.value.map = way === 'map' ? (mapBefore ?? emptyMap()) : null
+  given.value.map = chosen === 'map' ? (mapBefore ?? emptyMap()) : null
 }
 async function attempt(what: string, act: () => Promise<void>) {
   waiting.value = what
@@ -63,7 +66,12 @@ const tryLine = () =>
 const save = () =>
   attempt('save', async () => {
     const stand_id = props.stand?.id
-    const body = { ...given.value, map: given.value.map && sentMap(given.value.map) }
+    const recorder = way.value === 'recorder' ? given.value.recorder : ''
+    if (way.value === 'recorder' && !recorder.trim())
+      throw new Problem(422, 'invalid', 'This stand cannot be saved yet: see the fields.', {
+        recorder: 'write the whole path, such as /srv/recorder',
+      })
+    const body = { ...given.value, recorder, map: given.value.map && sentMap(given.value.map) }
     answer(
       stand_id === undefined
         ? await api.POST('/api/stands', { body })
@@ -82,15 +90,25 @@ const save = () =>
       <v-text-field v-model="given.name" label="Stand name" autofocus :error-messages="wrong('name')" />
       <v-select
         v-if="!stand?.simulated"
-        :model-value="given.map ? 'map' : 'line'"
+        :model-value="way"
         label="How it is linked"
         :items="[
           { value: 'line', label: 'The line protocol' },
           { value: 'map', label: 'An open standard, by a map: Modbus, MQTT, CAN, OPC UA, text' },
+          { value: 'recorder', label: 'No line: its recorder writes files into a folder' },
         ]"
         @update:model-value="relink"
       />
       <MapEditor v-if="given.map" v-model="given.map" :stand="given.name" :wrong="problem?.fields ?? {}" />
+      <v-text-field
+        v-else-if="way === 'recorder'"
+        v-model="given.recorder"
+        label="Folder of the recorder"
+        placeholder="/srv/recorder"
+        hint="On the machine that runs Torvix, or a network drive there. Each finished file becomes a pull of the open session."
+        persistent-hint
+        :error-messages="wrong('recorder')"
+      />
       <div v-else class="pair">
         <v-text-field
           v-model="given.host"
@@ -116,7 +134,7 @@ const save = () =>
       </div>
       <v-textarea v-model="given.notes" label="Notes (optional)" rows="2" auto-grow />
       <v-checkbox
-        v-if="!given.map"
+        v-if="way === 'line'"
         v-model="given.worker_elsewhere"
         density="compact"
         hide-details
@@ -128,7 +146,7 @@ const save = () =>
       </p>
       <div class="d-flex ga-2">
         <v-btn type="submit" color="hand" variant="flat" :disabled="waiting !== ''">Save stand</v-btn>
-        <v-btn v-if="!given.map" :disabled="waiting !== '' || !given.host" @click="tryLine"
+        <v-btn v-if="way === 'line'" :disabled="waiting !== '' || !given.host" @click="tryLine"
           >Try the line</v-btn
         >
         <v-btn variant="text" @click="cancel">Cancel</v-btn>

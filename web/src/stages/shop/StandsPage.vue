@@ -42,6 +42,7 @@ async function saved() {
   await queries.invalidateQueries()
 }
 function linkText(stand: StandRow): string {
+  if (stand.recorder) return `No line: ${stand.why}.`
   if (stand.connected) return stand.state === 'idle' ? 'Linked' : `Linked, ${stand.state}`
   return `Not linked: ${stand.why}.`
 }
@@ -94,7 +95,13 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
           {{ linkText(stand) }}
         </p>
         <p class="quiet">
-          {{ stand.map ? `Read by ${standards(stand)}` : `${stand.host}:${stand.port}` }}
+          {{
+            stand.recorder
+              ? 'Files of its recorder'
+              : stand.map
+                ? `Read by ${standards(stand)}`
+                : `${stand.host}:${stand.port}`
+          }}
           <template v-if="stand.rate_hz"> · {{ stand.rate_hz }} samples per second</template>
           <template v-if="stand.reports_only"> · takes no commands</template>
           <template v-if="stand.connected && !stand.weather"> · no weather station</template>
