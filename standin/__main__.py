@@ -51,8 +51,13 @@ def main() -> None:
     over = "also over an open standard, as a stand that only reports: the line of this program is its console then"
     parser.add_argument("--over", choices=USUAL_PORT, help=over)
     parser.add_argument("--over-port", type=int, default=0, help="where, or which broker; its usual one if not given")
+    parser.add_argument(
+        "--folder", type=Path, default=Path("recorder"), help="with --over files: where they are written"
+    )
     parser.add_argument("--map", type=Path, metavar="FILE", help="write the map for ./torvix adapter there")
     options = parser.parse_args()
+    if options.over == "files" and options.map:
+        parser.error("files need no map: give the folder to the stand, under Stands")
     options.reports_only |= options.over is not None
     asyncio.run(run(options))
 
@@ -71,7 +76,7 @@ async def run(options: argparse.Namespace) -> None:
         watchdog_s=options.watchdog,
     )
     if options.over:
-        server.also = publisher(options.over, options.host, options.over_port)
+        server.also = publisher(options.over, options.host, options.over_port, options.folder)
         channels = tuple((name, unit) for name, unit, _ in stand.channels)
         said = Said(channels, options.rate, stand.engine.inertia)
         await server.also.start(said)

@@ -11,6 +11,7 @@ from adapters import stand_map
 from adapters.adapter import Adapter
 from adapters.tests.over import RATE_HZ, WAIT_S, Link, broker_of, free_port
 from adapters.trial import try_map
+from standin import conformance
 from standin.over.can import CanPublisher
 from standin.over.modbus import ModbusPublisher
 from standin.over.mqtt import MqttPublisher
@@ -53,6 +54,17 @@ class Kind:
         self.assertAlmostEqual(peer.weather[0] or 0.0, air.barometer, delta=0.05)
         rate = (len(peer.times) - 1) / (peer.times[-1] - peer.times[0])
         self.assertLess(rate, 1.3 * RATE_HZ)
+
+    async def test_it_conforms_to_the_line_protocol(self) -> None:
+        """As whoever writes an adapter checks it: ./torvix conform HOST PORT."""
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            await peer.hear(1)  # before its source is there an adapter says so and hangs up
+            peer.writer.close()
+            checks = await asyncio.to_thread(lambda: list(conformance.run("127.0.0.1", link.port, sweep=False)))
+        assert isinstance(self, unittest.TestCase)
+        self.assertEqual([check for check in checks if check[1]], [])
+        self.assertGreater(len(checks), 3)
 
     async def test_a_cut_is_said_with_its_reason_and_mended(self) -> None:
         async with Link(self.publisher()) as link:

@@ -2,13 +2,18 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from standin.over.publisher import Publisher
 
-USUAL_PORT = {"modbus": 5020, "mqtt": 1883, "can": 43113, "opcua": 4840, "serial": 0, "text": 7430}
+USUAL_PORT = {"modbus": 5020, "mqtt": 1883, "can": 43113, "opcua": 4840, "serial": 0, "text": 7430, "files": 0}
 
 
-def publisher(over: str, host: str, port: int) -> Publisher:
-    """Of one standard. Its library is loaded here: no other has to be installed for it."""
+def publisher(over: str, host: str, port: int, folder: Path = Path("recorder")) -> Publisher:
+    """Of one standard; `folder` is where a recorder writes.
+
+    Its library is loaded here: no other has to be installed for it.
+    """
     port = port or USUAL_PORT[over]
     match over:
         case "modbus":
@@ -35,4 +40,8 @@ def publisher(over: str, host: str, port: int) -> Publisher:
             from standin.over.text import SerialPublisher
 
             return SerialPublisher()
+        case "files":
+            from standin.over.files import FilesPublisher
+
+            return FilesPublisher(folder)
     raise ValueError(f"no standard is called {over}")
