@@ -7,6 +7,7 @@ from datetime import date, datetime
 from typing import Any
 
 import numpy as np
+from django.core.files.uploadedfile import SimpleUploadedFile
 from numpy.typing import NDArray
 from torvix_core.units import quantities
 
@@ -14,14 +15,19 @@ from curves.files.mapping import Mapped
 from curves.intake import imports
 from curves.intake.filing import FilingPlace
 from curves.manual_entry import service as manual_entry
+from curves.models import PrintedSheet
+from curves.printed_sheets import service as printed_sheets
 from programmes.models import Programme, Setup
 from shop.models import Person
 from stand.pulls.arming import bolted_on
 from standin.engine import SIX
+from standin.printed_sheet import Condition, PrintedTable
+from standin.printed_sheet import picture as photograph
 from standin.stand import Stand as SimulatedStand
 
 RATE_HZ, SWEEP_RPM_S, FIRST_RPM, LAST_RPM = 50.0, 350.0, 2000.0, 6600.0
 HEADS = ("Time", "Engine speed", "Torque", "Lambda", "Oil temp", "Water temp")
+UNIT = {"rpm": "", "torque": "(lb-ft)", "power": "(hp)"}  # of the printed sheet's heads
 UNITS = ("s", "rpm", "Nm", "-", "°C", "°C")
 
 
@@ -59,12 +65,27 @@ def bring(programme: Programme, given: Mapping[str, Any], person: Person, at: da
     # The work is done here and now: nothing is left for a worker.
     job.delete()
     for sheet in given["sheets"]:
+        picture = _photographed(programme, sheet, person, at)
         figures = manual_entry.read(sheet["text"], "lb-ft", "hp")
         written = manual_entry.Written(figures, source=sheet["source"])
         manual_entry.write(person, programme, setups[sheet["setup"]], written, FilingPlace(
             day=where.day, stand_name=where.stand_name, fuel=where.fuel, figures_standard="observed",
             barometer=where.barometer, air_temperature=where.air_temperature, relative_humidity=where.relative_humidity,
-            keep=True), at)  # fmt: skip
+            keep=True), at, picture)  # fmt: skip
+
+
+def _photographed(programme: Programme, given: Mapping[str, Any], person: Person, at: datetime) -> PrintedSheet:
+    """The sheet as it hangs on the wall, read by the job as any picture is."""
+    heads, *rows = [line.split() for line in given["text"].strip().splitlines()]
+    table = PrintedTable(given["source"], [f"{head} {UNIT[head]}".strip() for head in heads], rows)
+    look = Condition("typewriter", 26, skew_deg=-2.5, noise=0.03, fading=0.35, shadow=0.3, desk=True, tilt=0.02)
+    file = SimpleUploadedFile("sheet from the lake.jpg", photograph(table, look))
+    made = printed_sheets.add(person, programme, file, at)
+    assert made.job is not None
+    printed_sheets.work(made.job.arguments, Silent())
+    made.job.delete()
+    made.refresh_from_db()
+    return made
 
 
 def _file(programme: Programme, setup: Setup, given: Mapping[str, Any], dice: np.random.Generator) -> bytes:
