@@ -11,6 +11,9 @@ from collections import deque
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
 
+import numpy as np
+from torvix_core.pull.trace import SampleSteps
+
 from adapters.stand_map import SPEED, StandMap
 
 LEAST_STEP_S = 1e-5  # between two samples, where readings come in a heap
@@ -44,23 +47,6 @@ class SourceClock:
 
 
 @dataclass
-class Health:
-    """What a person should know of how samples come."""
-
-    samples: int = 0
-    gaps: int = 0  # steps of more than twice the usual
-    longest_s: float = 0.0
-    jitter_s: float = 0.0  # mean distance of a step from the usual one, over the last hundred or so
-
-    def count(self, step_s: float, usual_s: float) -> None:
-        self.samples += 1
-        self.jitter_s += (abs(step_s - usual_s) - self.jitter_s) / 100
-        if step_s > 2 * usual_s:
-            self.gaps += 1
-            self.longest_s = max(self.longest_s, step_s)
-
-
-@dataclass
 class Stream:
     """`send` gets each sample: its time, s, and a value for each channel of the map, None where there is none.
 
@@ -70,7 +56,7 @@ class Stream:
     of: StandMap
     clock: Callable[[], float]
     send: Callable[[float, list[float | None]], None] = lambda at, row: None
-    health: Health = field(default_factory=Health)
+    health: SampleSteps = field(init=False)
 
     def __post_init__(self) -> None:
         self._rows = self.of.rows
@@ -80,6 +66,7 @@ class Stream:
         self._ahead: dict[int, tuple[float, float | None]] = {}  # read after the last sample
         self._waiting: deque[tuple[float, list[float | None]]] = deque()
         self._last_s = -math.inf
+        self.health = SampleSteps(1 / self.of.rate_hz)
         self.weather: list[float | None] = [None] * len(self.of.weather)
 
     def take(self, readings: Mapping[int, float], at: float | None = None) -> None:
@@ -110,8 +97,7 @@ class Stream:
     def _begin(self, at: float) -> None:
         """A sample, with what was read since the one before."""
         at = max(at, self._last_s + LEAST_STEP_S)
-        if math.isfinite(self._last_s):
-            self.health.count(at - self._last_s, 1 / self.of.rate_hz)
+        self.health.take(np.array([at]))
         self._last_s = at
         row: list[float | None] = [None] * len(self.of.channels)
         for place, (read_s, value) in list(self._ahead.items()):

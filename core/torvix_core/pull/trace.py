@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from enum import StrEnum
 from functools import cached_property, lru_cache
 
@@ -14,6 +14,7 @@ from torvix_core.units.checked import Array
 SPEED, TORQUE, THROTTLE, MIXTURE = "rpm", "torque", "throttle", "lambda"
 
 GAP_STEPS = 2.5  # a step in time this many times the usual one is a gap
+JITTER_OVER = 100  # samples over which the mean unevenness of a stream fades
 RPM_JUMP = 250.0  # rpm between two samples; a sweep of 1000 rpm/s read at 50 Hz moves 20 [prac]
 STUCK_SHARE = 0.5  # of the pull without one change in speed or torque: the sensor is stuck [prac]
 
@@ -205,3 +206,43 @@ def _mark(found: list[TraceFinding], trace: Trace, problem: TraceProblem, channe
     count = int(np.count_nonzero(where))
     if count:
         found.append(TraceFinding(problem, channel, count, float(trace.time[int(np.argmax(where))])))
+
+
+@dataclass
+class SampleSteps:
+    """Since it was made. `jitter_s` is the mean distance of a step from the usual one, over the last hundred or so."""
+
+    usual_s: float
+    samples: int = 0
+    gaps: int = 0
+    longest_s: float = 0.0  # of the gaps
+    jitter_s: float = 0.0
+    _last_s: float = field(default=float("nan"))
+
+    def take(self, times_s: Array) -> None:
+        """Count some more.
+
+        Shapes: (samples,), rising, after those that were taken before.
+        Units:  seconds.
+        Errors: none.
+        Source: GAP_STEPS, as in the check of a whole recording; no step is counted across a clock that is set back.
+        >>> steps = SampleSteps(0.02)
+        >>> steps.take(np.array([0.0, 0.02, 0.04, 0.54, 0.56]))
+        >>> steps.gaps, round(steps.longest_s, 3)
+        (1, 0.5)
+        """
+        if not len(times_s):
+            return
+        apart = np.diff(np.concatenate([[self._last_s], times_s]))
+        self.samples += len(times_s)
+        self._last_s = float(times_s[-1])
+        apart = apart[np.isfinite(apart) & (apart > 0)]
+        if not len(apart):
+            return
+        wide = apart[apart > GAP_STEPS * self.usual_s]
+        self.gaps += len(wide)
+        self.longest_s = max(self.longest_s, float(wide.max(initial=0.0)))
+        even = apart[apart <= GAP_STEPS * self.usual_s]
+        if len(even):
+            share = min(1.0, len(even) / JITTER_OVER)
+            self.jitter_s += (float(np.abs(even - self.usual_s).mean()) - self.jitter_s) * share

@@ -76,6 +76,9 @@ class Link(models.Model):
         shape=dict[str, Finite | None], default=dict, help_text="last value of each channel, as sent"
     )
     weather = CheckedJSONField(shape=dict[str, Finite], default=dict, help_text="Pa, K, 0 to 1")
+    steps = CheckedJSONField(
+        shape=dict[str, Finite], default=dict, help_text="how evenly samples come: gaps, longest_s, jitter_s"
+    )
     faulty = ArrayField(models.CharField(max_length=40), default=list, help_text="silent or impossible channels")
 
     def lost(self, at: datetime) -> str:

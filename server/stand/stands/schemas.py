@@ -42,6 +42,9 @@ class StandRow(Schema):
     why: str  # why it is not connected
     says: str  # what the stand calls itself
     rate_hz: float | None
+    jitter_ms: float | None  # by which a step between two samples is off, on average
+    gaps: int  # since it was linked
+    longest_gap_s: float
     weather: bool
     reports_only: bool
 
@@ -149,6 +152,7 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
     units, link = units_of(person), stand.link if hasattr(stand, "link") else None
     runs = stand.on_line and stand.retired_at is None
     hello = link.hello if link else {}
+    steps = link.steps if link and runs and not link.lost(timezone.now()) else {}
     silent = f"{'the watch over its folder' if stand.recorder else 'its bench worker'} has not reported yet"
     why = (link.lost(timezone.now()) if link else silent) if runs else ""
     return StandRow(
@@ -171,6 +175,9 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
         why=why,
         says=hello.get("stand", ""),
         rate_hz=hello.get("rate_hz"),
+        jitter_ms=round(1000 * steps["jitter_s"], 1) if "jitter_s" in steps else None,
+        gaps=round(steps.get("gaps", 0)),
+        longest_gap_s=steps.get("longest_s", 0.0),
         weather=bool(link and link.weather),
         reports_only=bool(hello) and not hello.get("can"),
     )

@@ -7,7 +7,7 @@ from collections import deque
 from typing import Any
 
 import numpy as np
-from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE
+from torvix_core.pull.trace import PLAUSIBLE, SPEED, TORQUE, SampleSteps
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
@@ -44,6 +44,7 @@ class LiveState:
         self.recent: deque[tuple[float, float, float]] = deque()  # time, rpm, torque of the last moments
         self.points: deque[tuple[float, float]] = deque(maxlen=POINTS_KEPT)
         self.history: deque[tuple[float, dict[str, float]]] = deque()  # time and values, every RATE_EVERY_S
+        self.steps = SampleSteps(1 / hello.rate_hz)
         self.turns = False
         self.rests_since: float | None = None
 
@@ -52,6 +53,7 @@ class LiveState:
 
         A channel that sends nothing or the impossible in the last of them counts as faulty.
         """
+        self.steps.take(times)
         read = rows[:, self.known] * self.scale + self.offset
         self.raw = dict(zip(self.names, read.T.copy(), strict=True))
         read[~((read >= self.low) & (read <= self.high))] = math.nan  # also where nothing came
@@ -119,6 +121,11 @@ class LiveState:
             if None not in read:
                 found[name] = float(times @ np.array(read, dtype=np.float64) / (times @ times))
         return found
+
+    def steps_taken(self) -> dict[str, float]:
+        """How evenly samples have come since the line was opened."""
+        steps = self.steps
+        return {"gaps": float(steps.gaps), "longest_s": round(steps.longest_s, 3), "jitter_s": round(steps.jitter_s, 5)}
 
     def rounded(self) -> dict[str, float]:
         return {name: round(value, 5) for name, value in self.values.items()}

@@ -487,6 +487,7 @@ class StandWorker:
         fields: dict[str, Any] = {
             "connected": True, "why": self.desk.journal.trouble, "state": self.state, "alarm": self.alarm,
             "unsaved": self.desk.journal.unsaved(), "values": self.picture.rounded(), "faulty": self.picture.faulty,
+            "steps": self.picture.steps_taken(),
         }  # fmt: skip
         if self.stopped_at is not None:
             fields["stopped_at"] = self.stopped_at

@@ -36,6 +36,13 @@ class LivePicture(SimpleTestCase):
         take(picture, 0.0, [3000.0, math.nan, 9999.0, 7.0], sweeping=False)
         self.assertEqual(picture.faulty, ["torque", "oil_temperature"])
 
+    def test_gaps_between_samples_are_counted(self):
+        picture = LiveState(HELLO)
+        step = 1 / HELLO.rate_hz
+        for at in (0.0, step, 2 * step, 2 * step + 0.9):
+            take(picture, at, [3000.0, 100.0, 194.0, 7.0], sweeping=False)
+        self.assertEqual(picture.steps_taken(), {"gaps": 1.0, "longest_s": 0.9, "jitter_s": 0.0})
+
     def rests(self, speeds: list[float]) -> list[int]:
         """At which of samples 0.3 s apart a standstill was noticed."""
         picture = LiveState(HELLO)

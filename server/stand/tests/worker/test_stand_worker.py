@@ -149,6 +149,7 @@ class BadSensors(BenchCase):
         self.assertEqual(told, {("air_flow", "missing"), ("manifold_temperature", "implausible")})
         self.assertTrue(np.isnan(read_raw(pull)["air_flow"][1]).all())
         self.assertIn("air_flow", Link.objects.get().faulty)
+        self.assertEqual(set(Link.objects.get().steps), {"gaps", "longest_s", "jitter_s"})
 
     def test_nonsense_weather_does_not_reach_the_mean(self):
         kept = list(self.bench.air)

@@ -10484,12 +10484,18 @@ export interface components {
             connected: boolean;
             /** Elevation */
             elevation: string;
+            /** Gaps */
+            gaps: number;
             /** Host */
             host: string;
             /** Id */
             id: number;
             /** Inertia */
             inertia: string;
+            /** Jitter Ms */
+            jitter_ms: number | null;
+            /** Longest Gap S */
+            longest_gap_s: number;
             /** Map */
             map: {
                 [key: string]: unknown;

@@ -103,10 +103,16 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
                 : `${stand.host}:${stand.port}`
           }}
           <template v-if="stand.rate_hz"> · {{ stand.rate_hz }} samples per second</template>
+          <template v-if="stand.jitter_ms !== null"> · steps uneven by {{ stand.jitter_ms }} ms</template>
           <template v-if="stand.reports_only"> · takes no commands</template>
           <template v-if="stand.connected && !stand.weather"> · no weather station</template>
           <template v-if="stand.elevation"> · {{ stand.elevation }} above sea level</template>
           <template v-if="stand.worker_elsewhere"> · bench worker on another machine</template>
+        </p>
+        <p v-if="stand.gaps" class="text">
+          {{ stand.gaps }} {{ stand.gaps === 1 ? 'gap' : 'gaps' }} between samples since it was linked, the
+          longest {{ stand.longest_gap_s }} s. A limit is not watched in a gap: look at its cable, its network
+          and its load.
         </p>
         <p v-if="stand.notes" class="text">{{ stand.notes }}</p>
         <p class="acts d-flex flex-wrap ga-2">
