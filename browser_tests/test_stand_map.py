@@ -26,12 +26,12 @@ CELL = "Cell 4"
 SPEED = "2"  # times real, so that a sweep has some hundred readings
 
 
-class Mapping(BrowserCase):
-    def setUp(self) -> None:
-        super().setUp()
-        self.console_port, self.server_port = lane_port(), lane_port()
-        over = ("--over", "opcua", "--over-port", str(self.server_port), "--warm", "--speed", SPEED)
-        stand = self.start("-m", "standin", "--port", str(self.console_port), *over)
+class AtItsConsole(BrowserCase):
+    """A simulated stand whose sweeps are started at its console, and what the table of stands asks for."""
+
+    def start_over(self, *over: str) -> None:
+        self.console_port = lane_port()
+        stand = self.start("-m", "standin", "--port", str(self.console_port), "--warm", "--speed", SPEED, *over)
         while stand.poll() is None:  # its console opens once its server is there
             with socket.socket() as probe:
                 if probe.connect_ex(("127.0.0.1", self.console_port)) == 0:
@@ -60,13 +60,23 @@ class Mapping(BrowserCase):
     def at_the_console(self, name: str, **arguments: object) -> dict[str, Any]:
         return say_to_stand(self.console_port, name, at_console=True, **arguments)
 
-    def sweep(self, page: Page) -> None:
-        page.get_by_role("button", name=re.compile("Setup fitted|Pull again")).click()
-        expect(page.get_by_test_id("headline")).to_contain_text("armed")
-        # Torvix sees the end of a sweep before the engine is back at idle; until then the stand refuses.
+    def begin_sweep(self) -> None:
+        # The end of a sweep is seen before the engine is back at idle; until then the stand refuses.
         while not self.at_the_console("arm", start_rpm=2000, end_rpm=6900, rate_rpm_s=350)["ok"]:
             time.sleep(0.1)
         self.at_the_console("start")
+
+
+class Mapping(AtItsConsole):
+    def setUp(self) -> None:
+        super().setUp()
+        self.server_port = lane_port()
+        self.start_over("--over", "opcua", "--over-port", str(self.server_port))
+
+    def sweep(self, page: Page) -> None:
+        page.get_by_role("button", name=re.compile("Setup fitted|Pull again")).click()
+        expect(page.get_by_test_id("headline")).to_contain_text("armed")
+        self.begin_sweep()
 
     def test_an_opc_ua_stand_is_mapped_from_nothing_and_its_pull_is_accepted(self):
         self.follow_stands()
@@ -117,4 +127,58 @@ class Mapping(BrowserCase):
         # What had no unit is stored, and not computed with.
         self.assertIn("fuel_flow", set(pull.channels.values_list("name", flat=True)))
         self.assertNotIn("fuel_flow", set(pull.reduced.channel_means.values_list("channel", flat=True)))
+        self.assertEqual(self.problems, [])
+
+
+class Recorder(AtItsConsole):
+    def setUp(self) -> None:
+        super().setUp()
+        self.folder = self.enterContext(tempfile.TemporaryDirectory())
+        self.start_over("--over", "files", "--folder", self.folder)
+        self.start_workers("long")
+
+    def test_a_recorder_that_only_writes_files_fills_the_open_session(self):
+        self.follow_stands()
+        trumpets = Programme.objects.get(question=TRUMPETS)
+        with self.browser() as page:
+            sign_in(page, "ines")
+            page.goto("/stands", wait_until="domcontentloaded")
+            page.get_by_role("button", name="Add stand", exact=True).click()
+            page.get_by_label("Stand name").fill(CELL)
+            pick(page, "How it is linked", re.compile("^No line"))
+            page.get_by_role("button", name="Save stand").click()
+            expect(page.get_by_text("write the whole path")).to_be_visible()
+            folder = page.get_by_label("Folder of the recorder")
+            folder.fill("/nowhere/recorder")
+            page.get_by_role("button", name="Save stand").click()
+            expect(page.get_by_text("there is no folder /nowhere/recorder")).to_be_visible()
+            self.assertEqual(self.violations(page), [])
+            folder.fill(self.folder)
+            page.get_by_role("button", name="Save stand").click()
+            row = page.locator("article").filter(has_text=CELL)
+            expect(row.get_by_role("status")).to_contain_text("becomes a pull")
+
+            # Nobody has mapped files of this make: the first waits, and says where that is done.
+            page.goto(f"/programmes/{trumpets.pk}/stand", wait_until="domcontentloaded")
+            page.get_by_role("button", name=re.compile(f"have read this: open a session on {CELL}")).click()
+            expect(page.get_by_text(f"{CELL} has no line")).to_be_visible()
+            before = Pull.objects.filter(session__programme=trumpets).count()
+            self.begin_sweep()
+            expect(page.get_by_text("its columns were never mapped").first).to_be_visible()
+            page.goto(f"/programmes/{trumpets.pk}/pulls/files", wait_until="domcontentloaded")
+            pick(page, "Setup of run 001.csv", "A Middle runner")
+            page.get_by_role("button", name=re.compile("^Read 1 file")).click()
+            expect(page.get_by_test_id("outcome")).to_contain_text("1 read, 0 known already, 0 refused")
+
+            # From now on a finished file is a pull by itself.
+            page.goto(f"/programmes/{trumpets.pk}/pulls", wait_until="domcontentloaded")
+            self.begin_sweep()
+            page.get_by_label(f"Look into pull {before + 2}").click()
+            expect(page.get_by_test_id("inspected")).to_contain_text("A Middle runner")
+            expect(page.get_by_text("run 002.csv")).to_be_visible()
+        mine = Pull.objects.filter(session__stand__name=CELL)
+        self.assertEqual(len(mine), 2)
+        for pull in mine:
+            self.assertEqual((pull.state, pull.origin, pull.reduced.refused), (PullState.COMPLETE, "file", ""))
+            self.assertGreater(len(pull.reduced.speed_rpm), 30)
         self.assertEqual(self.problems, [])
