@@ -5,15 +5,21 @@ Every other source needs a row in rpm that is the engine speed as it sees it.
 
 from __future__ import annotations
 
+import argparse
 import asyncio
+import json
+import logging
+import sys
 import time
 from collections.abc import Mapping
 
 from torvix_core.pull.clock_offset import ClockOffset, clock_offset
 
 from adapters.readers import reader_of
-from adapters.stand_map import SPEED, StandMap
+from adapters.sources.source import SourceLost
+from adapters.stand_map import SPEED, MapProblem, StandMap, checked
 
+SECONDS = 20.0
 Read = dict[int, tuple[list[float], list[float]]]  # by row: when, and what
 
 
@@ -78,3 +84,23 @@ def report(found: StandMap, seconds: float) -> list[str]:
         else:
             lines.append(f"{name} lags by {measured}: delay_s = {max(0.0, lag.seconds):.3f}")
     return lines
+
+
+def main() -> int:
+    """`python -m adapters.measure_delay`: the map as JSON on its input; a lag for each further source, or why not."""
+    parser = argparse.ArgumentParser(description=main.__doc__)
+    parser.add_argument("--seconds", type=float, default=SECONDS)
+    options = parser.parse_args()
+    logging.disable(logging.CRITICAL)  # what a library says of a lost line, we say in words
+    try:
+        found = checked(json.load(sys.stdin))
+        lags = delays(found, asyncio.run(record(found, options.seconds)))
+    except (MapProblem, SourceLost, ValueError) as problem:
+        print(json.dumps({"why": str(problem), "lags": {}}))
+        return 0
+    print(json.dumps({"why": "", "lags": {name: [lag.seconds, lag.error_s] for name, lag in lags.items()}}))
+    return 0
+
+
+if __name__ == "__main__":
+    sys.exit(main())

@@ -298,6 +298,7 @@ ENDPOINTS: Any = (
     ("post", "/api/stands/try", {"host": "127.0.0.1", "port": "1"}, ARRANGE),
     ("get", "/api/stands/map-choices", None, ARRANGE),
     ("post", "/api/stands/try-map", {"map": {}}, ARRANGE),
+    ("post", "/api/stands/measure-delays", {"map": {}}, ARRANGE),
     ("post", "/api/stands/read-map", {"toml": ""}, ARRANGE),
     ("post", "/api/stands/write-map", {"map": {}}, ARRANGE),
     ("put", "/api/stands/{stand}", {"name": "Cell 1", "host": "192.0.2.1", "port": "7420"}, ARRANGE),

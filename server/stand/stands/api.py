@@ -7,8 +7,10 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Status
 
+from jobs.schemas import JobOut, job_out
 from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import person_of, require_owner
+from stand.stands import measure_delays
 from stand.stands import service as stands
 from stand.stands.schemas import (
     EngineChoice,
@@ -82,6 +84,12 @@ def try_a_map(request: HttpRequest, given: MapIn) -> TriedMap:
     """What each row reads now, and what else the sources have."""
     _owner(request)
     return try_map(given.map)
+
+
+@router.post("/stands/measure-delays", response=JobOut, operation_id="measure_delays")
+def measure_delays_of(request: HttpRequest, given: MapIn) -> JobOut:
+    """By how much further sources lag behind that of the speed: a job of some twenty seconds."""
+    return job_out(measure_delays.ask(_owner(request), given.map, timezone.now()))
 
 
 @router.post("/stands/read-map", response=MapOut, operation_id="read_map")
