@@ -3754,6 +3754,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/measure-delays": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Measure Delays Of
+         * @description By how much further sources lag behind that of the speed: a job of some twenty seconds.
+         */
+        post: operations["measure_delays"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/read-map": {
         parameters: {
             query?: never;
@@ -17376,6 +17396,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["MapChoices"];
+                };
+            };
+        };
+    };
+    measure_delays: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["MapIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };

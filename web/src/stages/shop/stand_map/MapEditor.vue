@@ -9,6 +9,7 @@ import MapRows from './MapRows.vue'
 import MapSources from './MapSources.vue'
 import { type MapTyped, sentMap, typedMap } from './standMap'
 import { useMapChoices } from './useMapChoices'
+import SourceDelays from './SourceDelays.vue'
 
 const map = defineModel<MapTyped>({ required: true })
 const props = defineProps<{ stand: string; wrong: Record<string, string> }>()
@@ -76,6 +77,7 @@ async function save() {
       stops it.
     </p>
     <MapSources v-model="map" :tried="tried?.sources ?? []" :errors="errors" />
+    <SourceDelays v-if="map.sources.length > 1" v-model="map" />
     <div class="pair">
       <v-text-field
         v-model="map.rate_hz"
