@@ -1,6 +1,10 @@
 """What goes wrong at a stand is said in words at the line, nothing that arrived is lost, and nothing is stuck."""
 
 import asyncio
+import json
+import os
+import subprocess
+import sys
 import unittest
 from typing import Any
 
@@ -13,6 +17,7 @@ from standin.over.publisher import map_of
 from standin.over.text import SerialPublisher, TextPublisher
 
 HOST = "127.0.0.1"
+NOBODY = 65534
 
 
 class Faults(unittest.IsolatedAsyncioTestCase):
@@ -88,6 +93,24 @@ class Faults(unittest.IsolatedAsyncioTestCase):
             document = map_of(link.said, link.publisher)
         document["sources"][0]["port"] = noisy.sockets[0].getsockname()[1]
         self.assertIn("sends no lines", await self.says(document))
+
+    @unittest.skipUnless(os.geteuid() == 0, "only root can become somebody who may not")
+    def test_a_serial_line_that_this_user_may_not_open_is_said_with_what_to_do(self):
+        master, slave = os.openpty()
+        self.addCleanup(os.close, master)
+        self.addCleanup(os.close, slave)
+        device = os.ttyname(slave)
+        os.chmod(device, 0o600)
+        document = {
+            "stand": "Cell", "rate_hz": 50, "channels": [{"name": "rpm", "unit": "rpm", "field": "1"}],
+            "sources": [{"kind": "text", "name": "logger", "over": "serial", "serial": device}],
+        }  # fmt: skip
+        loaded = "import os, sys, adapters.readers, adapters.sources.text, adapters.trial as trial"
+        program = f"{loaded}; os.seteuid({NOBODY}); sys.exit(trial.main())"
+        command = [sys.executable, "-c", program, "--seconds", "1"]
+        done = subprocess.run(command, input=json.dumps(document), capture_output=True, text=True, check=True)
+        why = json.loads(done.stdout)["sources"][0]["why"]
+        self.assertIn("may not be opened by this user: add the user to the group of the device", why)
 
     async def test_two_adapters_on_one_serial_line_the_second_is_refused(self):
         async with Link(SerialPublisher()) as link:

@@ -9,6 +9,7 @@ from pathlib import Path
 from tempfile import TemporaryDirectory
 from unittest import mock
 
+import psycopg
 import scenes
 from django.conf import settings
 from django.db import OperationalError, connection
@@ -24,6 +25,7 @@ from curves.recorder.finished_files import FinishedFiles
 from curves.tests.test_imports import Watch, sweep
 from programmes.models import Programme
 from shop.models import Person, Role, Stand
+from stand.live import notifications
 from stand.models import Link, Note, Pull, PullState, Session, Standing
 from stand.session import opening
 
@@ -191,6 +193,14 @@ class Looked(Folder):
             )
             self.assertIn("is pull", watch_recorder.look(self.stand, self.files))
         self.assertEqual(Pull.objects.get().session, opened)
+
+    def test_a_second_watch_over_the_same_folder_reads_nothing(self):
+        with psycopg.connect(**notifications.connection_arguments()) as other:
+            other.execute("SELECT pg_advisory_lock(%s)", [watch_recorder.LOCK + self.stand.pk])
+            self.assertFalse(watch_recorder._alone(self.stand))
+        self.assertTrue(watch_recorder._alone(self.stand))
+        with connection.cursor() as cursor:
+            cursor.execute("SELECT pg_advisory_unlock_all()")
 
     def test_a_database_that_goes_away_in_the_middle_loses_no_file(self):
         self.known_layout()
