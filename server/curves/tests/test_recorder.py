@@ -198,6 +198,7 @@ class Looked(Folder):
         with psycopg.connect(**notifications.connection_arguments()) as other:
             other.execute("SELECT pg_advisory_lock(%s)", [watch_recorder.LOCK + self.stand.pk])
             self.assertFalse(watch_recorder._alone(self.stand))
+            other.execute("SELECT pg_advisory_unlock_all()")
         self.assertTrue(watch_recorder._alone(self.stand))
         with connection.cursor() as cursor:
             cursor.execute("SELECT pg_advisory_unlock_all()")
