@@ -66,7 +66,7 @@ class Sheets(SimpleTestCase):
     def test_a_picture_that_lies_on_its_side_is_read_when_it_is_turned(self):
         table = random_table(41)
         lying = cv2.imencode(".png", np.rot90(cv2.imdecode(np.frombuffer(picture(table, Condition()), np.uint8), 0)))[1]
-        with self.assertRaisesRegex(sheet.NoTable, "Turn the picture|closer"):
+        with self.assertRaisesRegex(sheet.NoTable, "Rotate the picture|closer"):
             sheet.read(lying.tobytes())
         self.assertEqual(len(sheet.read(lying.tobytes(), turned=1).boxes), len(table.rows))
 

@@ -20,7 +20,7 @@ ATTEMPTS_PX = (24, 28, 21, 31)
 LEAST_ROWS = 3
 WIDEST_PITCH = 2.6  # of the usual distance of two rows: one may be missing, a table may have gaps [prac]
 MOST_CELLS = 2000
-STEPS = len(ATTEMPTS_PX) + 2  # of which `read` tells one after the other
+STEPS = len(ATTEMPTS_PX) + 2  # that `read` names one after the other
 QUOTED = re.compile(r"(\d{2,4}(?:[.,]\d+)?)")
 
 Progress = Callable[[str], None]  # may raise to stop
@@ -80,7 +80,7 @@ def read(picture: bytes, turned: int = 0, progress: Progress = lambda _: None) -
     if len(rows) < LEAST_ROWS:
         raise NoTable(
             "No table is found: there are not three lines with figures under each other. "
-            "Turn the picture upright, or take it closer and in even light."
+            "Rotate the picture upright, or take it closer and in even light."
         )
     if len(rows) * len(layout.columns) > MOST_CELLS:
         raise NoTable(f"The table has more than {MOST_CELLS} cells. Take a picture of a part of it.")
@@ -108,7 +108,7 @@ def _read(
     if len(body) < LEAST_ROWS:
         raise NoTable(
             "The lines of a table are there, but no figures in them can be read. "
-            "Turn the picture upright, or take it again, closer."
+            "Rotate the picture upright, or take it again, closer."
         )
     progress("Reading the heads")
     others = [line for line in layout.lines if line not in [rows[at][0] for at in body]]

@@ -36,7 +36,7 @@ DOUBTS = {
     Doubt.NOTHING: "No figure could be read here.",
     Doubt.STEP: "The speeds around it step evenly; this one does not.",
     Doubt.POWER: "Power is not torque times speed in this line.",
-    Doubt.CURVE: "It stands off the curve of the lines around it.",
+    Doubt.CURVE: "It is off the curve of the lines around it.",
     Doubt.FORM: "It has more or fewer decimals than its column.",
     Doubt.READINGS: "It can be read in more than one way.",
 }

@@ -1,4 +1,4 @@
-"""Which files of a folder a recorder has finished: nothing tells of it but that a file stays as it is."""
+"""Which files of a folder a recorder has finished: the one sign of it is that a file stays as it is."""
 
 from __future__ import annotations
 

@@ -73,8 +73,8 @@ def take(session: Session, path: Path, at: datetime) -> str:
         waiting.save(update_fields=["layout"])
     return read_waiting(session, batch, {file.layout_key}, at) or _noted(
         session,
-        f"{path.name}: its columns were never mapped. Open Import files once and map them: from then on each file "
-        "of this recorder becomes a pull by itself.",
+        f"{path.name}: its columns were never mapped. Map them once under Import files: from then on each file "
+        "of this recorder becomes a pull automatically.",
         at,
     )
 

@@ -86,7 +86,7 @@ class Read(OnPaper):
         lying = io.BytesIO()
         Image.open(io.BytesIO(self.photograph)).rotate(90, expand=True).save(lying, "PNG")
         made = sheets.add(self.operator, self.programme, sent(lying.getvalue()), scenes.DAY)
-        with self.assertRaisesRegex(Unusable, "Turn the picture|closer"):
+        with self.assertRaisesRegex(Unusable, "Rotate the picture|closer"):
             sheets.work({"sheet": made.pk}, Watch())
         sheets.read_again(self.operator, made, 1, scenes.DAY)
         sheets.work({"sheet": made.pk}, Watch())

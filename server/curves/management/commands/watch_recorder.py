@@ -1,4 +1,4 @@
-"""manage.py watch_recorder: make a pull of each file that a stand's recorder finishes, until told to stop."""
+"""manage.py watch_recorder: make a pull of each file that a stand's recorder finishes, until it is stopped."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from shop.models import Stand
 from stand.models import Link
 
 log = logging.getLogger("torvix.recorder")
-LOOK_MS = 1000  # between two looks where nothing tells of a change, as on a network drive
+LOOK_MS = 1000  # between two looks where no change is reported, as on a network drive
 RETRY_S = 1.0
 LOCK = 7_205_000_000  # and the number of the stand: two that watch one folder would read each file twice
 

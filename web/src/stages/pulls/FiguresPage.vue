@@ -261,7 +261,7 @@ useKeys([
           Save figures
         </v-btn>
         <span v-if="open.length" class="prose size-15">
-          {{ open.length }} marked {{ open.length === 1 ? 'figure' : 'figures' }} to look at first.
+          Check {{ open.length }} marked {{ open.length === 1 ? 'figure' : 'figures' }} first.
         </span>
       </p>
     </v-form>

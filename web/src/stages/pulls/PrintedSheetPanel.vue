@@ -33,7 +33,7 @@ const LABELS = { speed: 'Speed is column', torque: 'Torque is column', power: 'P
         Take a photograph
       </FileButton>
       <template v-if="sheet">
-        <v-btn variant="text" :disabled="work.running.value" @click="turn">Turn and read again</v-btn>
+        <v-btn variant="text" :disabled="work.running.value" @click="turn">Rotate and read again</v-btn>
         <v-btn variant="text" @click="discard">Discard picture</v-btn>
       </template>
     </p>
@@ -64,7 +64,7 @@ const LABELS = { speed: 'Speed is column', torque: 'Torque is column', power: 'P
           <a :href="`/api/printed-sheets/${sheet.id}/page`" target="_blank">{{ sheet.name }}</a>.
           {{
             open.length
-              ? `${open.length} marked ${open.length === 1 ? 'figure' : 'figures'} to look at before saving.`
+              ? `Check ${open.length} marked ${open.length === 1 ? 'figure' : 'figures'} before saving.`
               : 'No marked figures are left. Compare the rest with their clippings before you save.'
           }}
         </template>
@@ -82,7 +82,7 @@ const LABELS = { speed: 'Speed is column', torque: 'Torque is column', power: 'P
     </template>
     <p v-else class="prose size-15">
       {{ sheet.name }} was not read to its end.
-      <v-btn size="small" variant="text" @click="turn">Turn and read again</v-btn>
+      <v-btn size="small" variant="text" @click="turn">Rotate and read again</v-btn>
     </p>
   </section>
 </template>
