@@ -80,6 +80,25 @@ class Marked(SimpleTestCase):
         self.assertEqual((rows[2]["speed"].doubt, rows[2]["speed"].likely), (Doubt.STEP, "3200"))
         self.assertIsNone(rows[2]["torque"].doubt)
 
+    def test_below_a_line_that_was_not_seen_the_steps_go_on_and_the_jump_is_marked(self):
+        keep = [0, 1, 2, 4, 5, 6, 7]  # the line of 3300 is missing
+        columns = [sure([texts[row] for row in keep]) for texts in (SPEEDS, TORQUES, POWERS)]
+        rows = cross_check(Columns(*columns))
+        self.assertEqual([row["speed"].doubt for row in rows], [None, None, None, Doubt.STEP, None, None, None])
+        self.assertEqual([row["speed"].likely for row in rows], [""] * 7)
+
+    def test_two_speeds_that_lost_the_same_digit_are_no_missing_lines(self):
+        rows = table(speed={0: {"300": 0.9}, 1: {"400": 0.9}})
+        self.assertEqual([row["speed"].likely for row in rows][:3], ["3000", "3100", ""])
+        self.assertEqual([row["speed"].doubt for row in rows][:3], [Doubt.STEP, Doubt.STEP, None])
+
+    def test_speeds_that_fall_step_evenly_as_well(self):
+        columns = [sure(texts[::-1]) for texts in (SPEEDS, TORQUES, POWERS)]
+        columns[0][3] = {"8400": 0.9}
+        rows = cross_check(Columns(*columns))
+        self.assertEqual((rows[3]["speed"].doubt, rows[3]["speed"].likely), (Doubt.STEP, "3400"))
+        self.assertEqual({row["speed"].doubt for row in rows}, {None, Doubt.STEP})
+
     def test_nothing_read_is_said(self):
         rows = table(power={1: {}})
         self.assertEqual((rows[1]["power"].text, rows[1]["power"].doubt), ("", Doubt.NOTHING))

@@ -16,6 +16,7 @@ from torvix_core.paper.number_text import Readings, decimals, of_one_form, usual
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
+MOST_SKIPPED = 3  # lines that are missing in one place; beyond, the speeds were misread [prac]
 EVEN_SHARE = 0.6  # of the rows, on one step, before the rest are expected on it [prac]
 OFF_SHARE = 0.05  # of the torque, off the line through its neighbors, that no smooth curve has [prac]
 RIVAL = 0.3  # of the weight of the best, from which another reading is in doubt with it
@@ -86,20 +87,45 @@ def _speeds(column: Sequence[Readings]) -> list[Cell]:
     values = np.array([float(text) if text else np.nan for text, _ in best])
     steps = Counter(np.diff(values)[np.isfinite(np.diff(values))].tolist())
     step = steps.most_common(1)[0][0] if steps else 0.0
-    rows = np.arange(len(values))
-    starts = Counter((values - step * rows)[np.isfinite(values)].tolist())
-    start, times = starts.most_common(1)[0] if starts else (0.0, 0)
-    even = step != 0 and times >= EVEN_SHARE * len(values) and len(values) >= 3
+    skipped = _lines_skipped(values, step)
+    on_step = np.isfinite(skipped)
+    if step == 0 or len(values) < 3 or on_step.sum() < EVEN_SHARE * len(values):
+        return [_plain(cell) for cell in column]
     cells = []
     for row, (text, share) in enumerate(best):
-        on = f"{start + step * row:.0f}"
-        if even and on in column[row]:
-            cells.append(Cell(on, min(1.0, column[row][on]) if text == on else column[row][on]))
-        elif even:
-            cells.append(Cell(text, share, Doubt.STEP if text else Doubt.NOTHING, on))
+        before, after = skipped[:row][on_step[:row]], skipped[row + 1 :][on_step[row + 1 :]]
+        near = {*before[-1:].tolist(), *after[:1].tolist()}
+        if on_step[row]:
+            jump = len(before) > 0 and before[-1] != skipped[row]  # a line may be missing before it
+            cells.append(Cell(text, share, Doubt.STEP if jump else None))
+            continue
+        start = values[on_step][0] - step * np.flatnonzero(on_step)[0]
+        likely = f"{start + step * (row + near.pop()):.0f}" if len(near) == 1 else ""
+        if likely and likely in column[row]:
+            cells.append(Cell(likely, column[row][likely]))
         else:
-            cells.append(_plain(column[row]))
+            cells.append(Cell(text, share, Doubt.STEP if text else Doubt.NOTHING, likely))
     return cells
+
+
+def _lines_skipped(values: Array, step: float) -> Array:
+    """How many lines of a table that steps evenly are missing before each row; NaN for a row that is not on the step.
+
+    One alone that is off by whole steps was misread; two that agree stand below a line that was not seen.
+    """
+    if step == 0:
+        return np.full(len(values), np.nan)
+    from_first = (values - step * np.arange(len(values))) / step
+    whole_steps = np.abs(from_first - np.round(from_first)) < 1e-6
+    from_first = from_first - (Counter(from_first[whole_steps].tolist()).most_common(1) or [(0.0, 0)])[0][0]
+    found = np.where(np.isfinite(values), np.round(from_first, 6), np.nan)
+    agreed = {one for one, times in Counter(found[np.isfinite(found)].tolist()).items() if times >= 2}
+    found[~np.isin(found, list(agreed))] = np.nan
+    found[(found != np.round(found)) | (np.abs(found) > MOST_SKIPPED)] = np.nan
+    rising = np.fmax.accumulate(np.where(np.isfinite(found), found, -np.inf))
+    found[found < rising] = np.nan
+    first = found[np.isfinite(found)]
+    return found - (first[0] if len(first) else 0.0)
 
 
 def _best(cell: Readings) -> tuple[str, float]:
