@@ -29,8 +29,12 @@ class CheckedJSONField(models.JSONField):
     def get_db_prep_save(self, value: Any, connection: BaseDatabaseWrapper) -> Any:
         """What is saved; a value that a filter compares a part of it with is none."""
         if value is not None and not hasattr(value, "as_sql"):
-            value = self.adapter.dump_python(self._checked(value, "cannot be kept"), mode="json")
+            value = self.plain(self._checked(value, "cannot be kept"))
         return super().get_db_prep_save(value, connection)
+
+    def plain(self, value: Any) -> Any:
+        """A value as plain JSON: models of its shape as objects."""
+        return self.adapter.dump_python(value, mode="json")
 
     def from_db_value(self, value: Any, expression: Any, connection: BaseDatabaseWrapper) -> Any:
         found = super().from_db_value(value, expression, connection)

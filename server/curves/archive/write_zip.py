@@ -39,6 +39,7 @@ from curves.archive.tables import (
 from curves.files.write import parquet_bytes
 from curves.reduction.nature import WORDS, nature_of
 from programmes.models import Programme, Setup
+from shop.checked_json import CheckedJSONField
 from shop.models import Person
 from shop.permissions import require_operator
 from stand.models import Channel, Pull
@@ -186,6 +187,8 @@ def _rows(
                 value = getattr(row, field.attname)
                 if field.related_model is Person and value is not None:
                     people.add(value)
+                if isinstance(field, CheckedJSONField) and value is not None:
+                    value = field.plain(value)
                 columns[field.name] = plain(value)
             if table.model is Setup:
                 columns["parts"] = parts_of.get(row.pk, [])

@@ -175,6 +175,16 @@ class Kept(OnPaper):
             self.write(made)
         self.assertFalse(self.programme.sessions.filter(pulls__isnull=False).exists())
 
+    def test_it_goes_along_in_the_file_of_the_test_and_comes_back_with_its_pull(self):
+        one = self.read()
+        pull = self.write(one)
+        self.read(picture(TABLE, Condition("mono")))  # one that became nothing stays here
+        made = scenes.read_back(self.operator, scenes.archive_of(self.operator, self.programme))
+        brought = PrintedSheet.objects.get(programme=made)
+        one.refresh_from_db()
+        self.assertEqual((bytes(brought.picture), bytes(brought.page)), (bytes(one.picture), bytes(one.page)))
+        self.assertEqual((brought.table, brought.pull.number), (one.table, pull.number))
+
     def test_through_the_api_with_a_mark_beside_its_clipping(self):
         one = self.read()
         table = one.table.model_copy(deep=True)

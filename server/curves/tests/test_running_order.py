@@ -8,6 +8,7 @@ from django.utils import timezone
 
 from curves.intake import imports
 from curves.intake.running_order import FileStart, ManifestRow, natural, read_manifest, read_start
+from curves.models import Import
 from curves.tests.test_imports import Scene, sweep
 from shop.models import Person, Role
 from stand.models import Pull
@@ -84,6 +85,9 @@ class Placed(Scene):
         self.assertEqual([one["setup_id"] for one in files[:2]], [self.b.pk, self.a.pk])
         listed = next(one for one in self.shown(batch) if one["state"] == "manifest")
         self.assertEqual(listed["outcome"], "It says where 2 files belong.")
+        made = scenes.read_back(self.operator, scenes.archive_of(self.operator, self.programme))
+        batch.refresh_from_db()
+        self.assertEqual(Import.objects.get(programme=made).manifest, batch.manifest)
 
     def test_the_order_that_was_set_is_that_of_the_pulls_with_sessions_and_times(self):
         batch = self.take({f"run {at}.csv": sweep(1.0, at) for at in (1, 2, 3, 4)})
