@@ -51,8 +51,9 @@ class Command(BaseCommand):
                     files.folder, recursive=False, stop_event=stopping, yield_on_timeout=True, rust_timeout=LOOK_MS
                 ):
                     said = look(stand, files) or said
-                    _say(stand, f"each file that its recorder finishes in {stand.recorder} becomes a pull"
-                         + (f". Last: {said}" if said else ""))  # fmt: skip
+                    last = f". Last: {said}" if said else ""
+                    rule = f"each file that its recorder finishes in {stand.recorder} becomes a pull"
+                    _say(stand, f"{rule}, and no limit is watched{last}")
             except (FileNotFoundError, NotADirectoryError, PermissionError, OSError) as error:
                 _say(stand, f"its recorder's folder {stand.recorder} cannot be read: {error.strerror or error}")
                 stopping.wait(RETRY_S)
