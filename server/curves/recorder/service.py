@@ -54,7 +54,7 @@ def take(session: Session, path: Path, at: datetime) -> str:
     """One finished file; what became of it, in words. OSError if it cannot be read at this moment."""
     status = path.stat()
     if status.st_size > LARGEST_FILE:
-        return _noted(session, f"{path.name}: {status.st_size / 1e6:.0f} MB are more than is read.", at)
+        return note(session, f"{path.name}: {status.st_size / 1e6:.0f} MB are more than is read.", at)
     content = path.read_bytes()
     ended = datetime.fromtimestamp(status.st_mtime, tz=at.tzinfo)
     batch, _ = Import.objects.get_or_create(
@@ -66,12 +66,12 @@ def take(session: Session, path: Path, at: datetime) -> str:
         return f"{path.name} is known already"  # the watch began anew
     file = imports.take(session.opened_by, batch, path.name, content)
     if file.state != FileState.WAITING:
-        return _noted(session, f"{path.name}: {file.outcome}", at)
+        return note(session, f"{path.name}: {file.outcome}", at)
     of_file = batch.files.filter(state=FileState.WAITING, size=status.st_size, layout_key=file.layout_key)
     for waiting in of_file.defer("content"):  # a file of several runs is several rows
         waiting.layout = {**waiting.layout, "ended": ended.isoformat()}
         waiting.save(update_fields=["layout"])
-    return read_waiting(session, batch, {file.layout_key}, at) or _noted(
+    return read_waiting(session, batch, {file.layout_key}, at) or note(
         session,
         f"{path.name}: its columns were never mapped. Map them once under Import files: from then on each file "
         "of this recorder becomes a pull automatically.",
@@ -102,7 +102,7 @@ def read_waiting(session: Session, batch: Import, keys: set[str], at: datetime) 
     words = []
     for file in found:
         if file.pull is None:
-            words.append(_noted(session, f"{file.name}: {file.outcome}", at))
+            words.append(note(session, f"{file.name}: {file.outcome}", at))
             continue
         words.append(f"{file.name} is pull {file.pull.number}")
     tell_browsers(session.stand, {"type": "session"})
@@ -118,7 +118,7 @@ def place_of(session: Session, at: datetime) -> FilingPlace:
     )  # fmt: skip
 
 
-def _noted(session: Session, text: str, at: datetime) -> str:
+def note(session: Session, text: str, at: datetime) -> str:
     """For whoever runs the session: a file that became no pull must not go unseen."""
     Note.objects.create(session=session, kind=NoteKind.STAND, text=text[:500], at=at)
     tell_browsers(session.stand, {"type": "session"})

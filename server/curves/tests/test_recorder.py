@@ -194,6 +194,22 @@ class Looked(Folder):
             self.assertIn("is pull", watch_recorder.look(self.stand, self.files))
         self.assertEqual(Pull.objects.get().session, opened)
 
+    def test_one_file_that_brings_us_down_costs_no_other_and_one_who_may_not_any_more_is_said(self):
+        self.known_layout()
+        self.written("run 1.csv", sweep())
+        self.written("run 2.csv", sweep(1.04, seed=2))
+        whole = recorder.take
+        broken = lambda session, path, at: 1 / 0 if path.name == "run 1.csv" else whole(session, path, at)  # noqa: E731
+        with mock.patch.object(self.files, "quiet_s", 0.0), mock.patch.object(recorder, "take", broken):
+            said = watch_recorder.look(self.stand, self.files)
+        self.assertIn("run 1.csv: It could not be read by a fault of the application", said)
+        self.assertIn("run 2.csv is pull 1", said)
+        Person.objects.filter(pk=self.operator.pk).update(role=Role.VIEWER)
+        self.written("run 3.csv", sweep(1.08, seed=3))
+        with mock.patch.object(self.files, "quiet_s", 0.0):
+            self.assertIn("run 3.csv: ", watch_recorder.look(self.stand, self.files))
+        self.assertEqual((Pull.objects.count(), Note.objects.count()), (1, 2))
+
     def test_a_second_watch_over_the_same_folder_reads_nothing(self):
         with psycopg.connect(**notifications.connection_arguments()) as other:
             other.execute("SELECT pg_advisory_lock(%s)", [watch_recorder.LOCK + self.stand.pk])

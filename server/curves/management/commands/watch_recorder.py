@@ -6,7 +6,8 @@ import logging
 import signal
 import threading
 import time
-from datetime import timedelta
+from collections.abc import Callable
+from datetime import datetime, timedelta
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +16,12 @@ from django.db import InterfaceError, OperationalError, connection
 from django.utils import timezone
 from watchfiles import watch
 
+from curves.intake import imports
 from curves.recorder import service as recorder
 from curves.recorder.finished_files import FinishedFiles
 from shop.models import Stand
-from stand.models import Link
+from shop.refusals import Refusal
+from stand.models import Link, Session
 
 log = logging.getLogger("torvix.recorder")
 LOOK_MS = 1000  # between two looks where no change is reported, as on a network drive
@@ -68,11 +71,25 @@ def look(stand: Stand, files: FinishedFiles) -> str:
     session = recorder.open_session(stand)
     if session is None:
         return ""
-    said = [recorder.mapped_meanwhile(session, timezone.now())]
+    said = [_tried(session, "Files that wait", lambda at: recorder.mapped_meanwhile(session, at))]
     for path in files.look(time.monotonic(), session.opened_at.timestamp()):
-        said.append(recorder.take(session, path, timezone.now()))
+        said.append(_tried(session, path.name, lambda at: recorder.take(session, path, at)))
         log.info("stand %s: %s", stand.pk, said[-1])
     return "; ".join(filter(None, said))
+
+
+def _tried(session: Session, what: str, act: Callable[[datetime], str]) -> str:
+    """What came of it; each file stands alone: what is wrong with one costs no other."""
+    now = timezone.now()
+    try:
+        return act(now)
+    except Refusal as refusal:
+        return recorder.note(session, f"{what}: {refusal}", now)
+    except (OperationalError, InterfaceError, OSError):
+        raise  # it is tried again
+    except Exception:
+        log.exception("%s could not be taken", what)
+        return recorder.note(session, f"{what}: {imports.OUR_FAULT}", now)
 
 
 def _alone(stand: Stand) -> bool:
