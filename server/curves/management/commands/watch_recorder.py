@@ -71,7 +71,10 @@ def look(stand: Stand, files: FinishedFiles) -> str:
     session = recorder.open_session(stand)
     if session is None:
         return ""
-    said = [_tried(session, "Files that wait", lambda at: recorder.mapped_meanwhile(session, at))]
+    try:
+        said = [recorder.mapped_meanwhile(session, timezone.now())]
+    except Refusal as refusal:  # it is asked for again at each look, and noted once at most: on the screens
+        said = [str(refusal)]
     for path in files.look(time.monotonic(), session.opened_at.timestamp()):
         said.append(_tried(session, path.name, lambda at: recorder.take(session, path, at)))
         log.info("stand %s: %s", stand.pk, said[-1])
