@@ -22,6 +22,7 @@ POSTGRES_BIN = Path("/usr/lib/postgresql/15/bin")
 BROKER = Path("/usr/sbin/mosquitto")  # for the tests of the link over MQTT
 BROWSERS = (Path("/usr/bin/chromium-headless-shell"), Path("/usr/bin/chromium"))
 QUICK = BROWSERS[0].name
+READER = "tesseract-ocr"  # reads printed sheets off pictures; all else goes without it
 NODE_AT_LEAST = (20, 19)
 # What lays out the text of a sheet as PDF is loaded from the system.
 TEXT_LIBRARIES = {"libpangoft2-1.0-0": "pangoft2-1.0", "libharfbuzz-subset0": "harfbuzz-subset"}
@@ -71,7 +72,7 @@ def install(*, tests: bool) -> None:
 def _debian_packages(tests: bool) -> None:
     wanted = {"postgresql": (POSTGRES_BIN / "initdb").exists()}
     wanted |= {package: find_library(library) is not None for package, library in TEXT_LIBRARIES.items()}
-    wanted["tesseract-ocr"] = shutil.which("tesseract") is not None  # reads printed sheets off pictures
+    wanted[READER] = shutil.which("tesseract") is not None
     if tests:
         wanted[QUICK] = BROWSERS[0].exists()
         wanted["mosquitto"] = BROKER.exists()
@@ -82,9 +83,12 @@ def _debian_packages(tests: bool) -> None:
     missing = [name for name, there in wanted.items() if not there]
     if not missing:
         return
-    if missing == [QUICK] and browser() and not _may_install():
-        return
     if not _may_install():
+        if not tests and missing == [READER]:
+            say(f"printed sheets cannot be read off pictures. As root: apt-get install {READER}")
+            return
+        if missing == [QUICK] and browser():
+            return
         raise CannotGoOn(f"Debian packages are missing. As root: apt-get install {' '.join(missing)}")
     say(f"installing {', '.join(missing)} (Debian)")
     log = VAR / "apt.log"

@@ -54,6 +54,20 @@ class MissingThings(TestCase):
         ):
             machine._debian_packages(tests=True)
 
+    def test_a_shop_is_served_without_what_reads_sheets_and_not_tested(self):
+        with (
+            mock.patch.object(machine, "BROWSERS", (Path("/bin/sh"), Path("/bin/sh"))),
+            mock.patch.object(machine, "BROKER", Path("/bin/sh")),
+            mock.patch.object(machine, "find_library", return_value="there"),
+            mock.patch.object(machine.shutil, "which", return_value=None),
+            mock.patch.object(os, "geteuid", return_value=1000),
+            mock.patch.object(machine, "say") as said,
+        ):
+            machine._debian_packages(tests=False)
+            self.assertIn("apt-get install tesseract-ocr", said.call_args.args[0])
+            with self.assertRaisesRegex(CannotGoOn, "As root: apt-get install tesseract-ocr"):
+                machine._debian_packages(tests=True)
+
     def installed(self, *works: bool) -> list[list[str]]:
         """What is asked of apt on a machine without a browser, where its tries end so."""
         asked: list[list[str]] = []
