@@ -17,7 +17,7 @@ from torvix_core.paper.cross_check import Cell, Columns, Doubt, cross_check
 from torvix_core.paper.straighten import Picture
 
 from curves.models import PrintedSheet, ReadCell, ReadTable
-from engines.parts.service import LARGEST_UPLOAD, reencode
+from engines.parts.service import reencode
 from jobs import kinds
 from jobs import service as jobs
 from jobs.kinds import Queue, Watch
@@ -27,6 +27,7 @@ from shop.models import Person
 from shop.permissions import require_operator
 from shop.refusals import Invalid, Refusal
 from stand.models import Pull
+from stand.notes.service import read_upload
 
 KIND = "read_sheet"
 LONGEST_EDGE = 3200  # pixels kept of a picture: digits of a full page are some 25 high then
@@ -63,10 +64,7 @@ class CheckedRow:
 def add(person: Person, programme: Programme, file: UploadedFile, at: datetime) -> PrintedSheet:
     """Take a picture and have it read."""
     require_operator(person)
-    if file.size and file.size > LARGEST_UPLOAD:
-        size = f"{file.size / 1e6:.0f} MB, at most {LARGEST_UPLOAD / 1e6:.0f} MB are taken"
-        raise Invalid("The file is too large.", fields={"file": size})
-    sent = file.read()
+    sent = read_upload(file)
     digest = hashlib.sha256(sent).hexdigest()
     twin = PrintedSheet.objects.filter(programme=programme, sha256=digest, pull__isnull=False)
     if kept := twin.select_related("pull").defer("picture", "page").first():

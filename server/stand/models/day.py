@@ -216,7 +216,7 @@ class NoteKind(models.TextChoices):
     FELT = "felt", "Feel"
     FAILED_START = "failed_start", "Failed start"
     MEASURED = "measured", "Measured on removal"
-    STAND = "stand", "Noted by the bench worker"
+    STAND = "stand", "Noted by Torvix"
     OTHER = "other", "Note"
 
 
