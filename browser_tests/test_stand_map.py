@@ -13,7 +13,7 @@ from django.db import connection
 from playwright.sync_api import Page, expect
 
 from browser_tests.at_the_stand import TRUMPETS, keep, open_session, see_to_everything
-from browser_tests.case import BrowserCase, pick, sign_in
+from browser_tests.case import SETTLED, BrowserCase, pick, sign_in
 from demo.stand_day import say_to_stand
 from ops.lanes import lane_port
 from ops.processes import Family
@@ -152,6 +152,7 @@ class Recorder(AtItsConsole):
             folder.fill("/nowhere/recorder")
             page.get_by_role("button", name="Save stand").click()
             expect(page.get_by_text("there is no folder /nowhere/recorder")).to_be_visible()
+            page.evaluate(SETTLED)  # a message that fades in has too little contrast for a moment
             self.assertEqual(self.violations(page), [])
             folder.fill(self.folder)
             page.get_by_role("button", name="Save stand").click()
