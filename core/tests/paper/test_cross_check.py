@@ -87,6 +87,16 @@ class Marked(SimpleTestCase):
         self.assertEqual([row["speed"].doubt for row in rows], [None, None, None, Doubt.STEP, None, None, None])
         self.assertEqual([row["speed"].likely for row in rows], [""] * 7)
 
+    def test_a_table_that_begins_between_its_steps(self):
+        """From 2400 rpm by 250: no speed is a multiple of the step."""
+        speeds = [str(2400 + 250 * row) for row in range(8)]
+        powers = [f"{float(torque) * float(rpm) / 5252.11:.1f}" for rpm, torque in zip(speeds, TORQUES, strict=True)]
+        read = sure(speeds)
+        read[6] = {"900": 0.9}
+        rows = cross_check(Columns(read, sure(TORQUES), sure(powers)))
+        self.assertEqual((rows[6]["speed"].doubt, rows[6]["speed"].likely), (Doubt.STEP, "3900"))
+        self.assertEqual({row["torque"].doubt for row in rows}, {None})
+
     def test_two_speeds_that_lost_the_same_digit_are_no_missing_lines(self):
         rows = table(speed={0: {"300": 0.9}, 1: {"400": 0.9}})
         self.assertEqual([row["speed"].likely for row in rows][:3], ["3000", "3100", ""])

@@ -115,10 +115,9 @@ def _lines_skipped(values: Array, step: float) -> Array:
     """
     if step == 0:
         return np.full(len(values), np.nan)
-    from_first = (values - step * np.arange(len(values))) / step
-    whole_steps = np.abs(from_first - np.round(from_first)) < 1e-6
-    from_first = from_first - (Counter(from_first[whole_steps].tolist()).most_common(1) or [(0.0, 0)])[0][0]
-    found = np.where(np.isfinite(values), np.round(from_first, 6), np.nan)
+    start = values - step * np.arange(len(values))  # where the table would have begun, by each row
+    usual = Counter(start[np.isfinite(start)].tolist()).most_common(1)
+    found = np.round((start - usual[0][0]) / step, 6) if usual else np.full(len(values), np.nan)
     agreed = {one for one, times in Counter(found[np.isfinite(found)].tolist()).items() if times >= 2}
     found[~np.isin(found, list(agreed))] = np.nan
     found[(found != np.round(found)) | (np.abs(found) > MOST_SKIPPED)] = np.nan
