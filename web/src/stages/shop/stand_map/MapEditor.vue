@@ -81,7 +81,7 @@ async function save() {
       stops it.
     </p>
     <MapSources v-model="map" :tried="tried?.sources ?? []" :errors="errors" />
-    <SourceDelays v-if="map.sources.length > 1" v-model="map" />
+    <SourceDelays v-if="map.sources.length > 1" v-model="map" :stand="stand" />
     <div class="pair">
       <v-text-field
         v-model="map.rate_hz"

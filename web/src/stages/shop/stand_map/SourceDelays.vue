@@ -11,11 +11,16 @@ interface Lag {
   error_s: number
 }
 const map = defineModel<MapTyped>({ required: true })
+const props = defineProps<{ stand: string }>()
 const work = useJob<{ lags: Lag[] }>()
 
 const measure = () =>
   work.start(async () =>
-    answer(await api.POST('/api/stands/measure-delays', { body: { map: sentMap(map.value) } })),
+    answer(
+      await api.POST('/api/stands/measure-delays', {
+        body: { map: { ...sentMap(map.value), stand: props.stand || 'stand' } },
+      }),
+    ),
   )
 function use(lag: Lag) {
   const source = map.value.sources.find((one) => one.name === lag.source)
