@@ -20,8 +20,8 @@ class Recorded(ServerCase):
         sizes: list[int] = []
         send = recorder.send
 
-        async def sent(*told: Any) -> None:
-            await send(*told)
+        async def sent(*samples: Any) -> None:
+            await send(*samples)
             sizes.extend(path.stat().st_size for path in Path(holder.name).iterdir())
 
         recorder.send = sent  # type: ignore

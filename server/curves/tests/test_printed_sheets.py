@@ -104,8 +104,8 @@ class Read(OnPaper):
         made = sheets.add(self.operator, self.programme, sent(self.photograph), scenes.DAY)
 
         class Turned(Watch):
-            def tell(self, *told: Any, **more: Any) -> None:
-                super().tell(*told, **more)
+            def tell(self, *progress: Any, **more: Any) -> None:
+                super().tell(*progress, **more)
                 PrintedSheet.objects.update(turned=2)
 
         sheets.work({"sheet": made.pk}, Turned())

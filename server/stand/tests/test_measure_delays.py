@@ -42,13 +42,13 @@ class LateSender(Sender):
 class Watch:
     def __init__(self, wanted: bool = True) -> None:
         self.is_wanted = wanted
-        self.told: list[tuple[Any, ...]] = []
+        self.progress: list[tuple[Any, ...]] = []
 
     def wanted(self) -> bool:
         return self.is_wanted
 
-    def tell(self, *told: Any) -> None:
-        self.told.append(told)
+    def tell(self, *progress: Any) -> None:
+        self.progress.append(progress)
 
 
 class Delays(TestCase):
@@ -85,7 +85,7 @@ class Delays(TestCase):
         self.assertEqual([one["source"] for one in found], ["engine computer"])
         self.assertAlmostEqual(found[0]["lag_s"], LATE_S, delta=max(0.02, 2 * found[0]["error_s"]))
         self.assertLess(found[0]["error_s"], 0.1)
-        self.assertIn("up and down", watch.told[0][2])
+        self.assertIn("up and down", watch.progress[0][2])
 
     def test_a_source_that_is_not_there_is_said(self):
         with socket.socket() as taken:
