@@ -136,6 +136,15 @@ class Marked(SimpleTestCase):
 
 
 class Alone(SimpleTestCase):
+    def test_a_line_that_runs_out_to_nothing_expects_nothing(self):
+        """20 and 10 lb-ft before the last row make 0 there: no share of it can be taken."""
+        torques, speeds = ["40.0", "30.0", "20.0", "10.0", "9.0"], ["3000", "3100", "3200", "3300", "3400"]
+        powers = [f"{float(torque) * float(rpm) / 5252.11:.1f}" for rpm, torque in zip(speeds, torques, strict=True)]
+        rows = cross_check(Columns(sure(speeds), sure(torques), None))
+        self.assertEqual(rows[-1]["torque"].text, "9.0")
+        rows = cross_check(Columns(sure(speeds), sure(torques), sure(powers)))
+        self.assertEqual((rows[-1]["torque"].text, rows[-1]["power"].text), ("9.0", powers[-1]))
+
     def test_one_column_is_checked_by_its_curve_and_by_how_it_was_read(self):
         column = sure(TORQUES)
         column[3] = {"902.0": 0.9, "402.0": 0.1}

@@ -168,7 +168,8 @@ def _numbers(cells: Sequence[Cell]) -> Array:
 
 
 def _line(speed: Array, values: Array, sure: NDArray[np.bool_], row: int) -> float:
-    """What the sure neighbors of a row, two on either side, make of it on a line; NaN where there are too few."""
+    """What the sure neighbors of a row, two on either side, make of it on a line; NaN where there are too few, or where
+    the line has run out."""
     before = [at for at in range(row - 1, -1, -1) if sure[at]][:2]
     after = [at for at in range(row + 1, len(values)) if sure[at]][:2]
     if len(before) + len(after) < 2 or not np.isfinite(speed[row]):
@@ -178,7 +179,8 @@ def _line(speed: Array, values: Array, sure: NDArray[np.bool_], row: int) -> flo
     if speed[other] == speed[one]:
         return float("nan")
     share = (speed[row] - speed[one]) / (speed[other] - speed[one])
-    return float(values[one] + share * (values[other] - values[one]))
+    made = float(values[one] + share * (values[other] - values[one]))
+    return made if made > 0 else float("nan")  # carried on too far: no engine makes nothing at full throttle
 
 
 def _kinks(speed: Array, values: Array, step: float) -> list[int]:
