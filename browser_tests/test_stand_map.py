@@ -60,6 +60,15 @@ class AtItsConsole(BrowserCase):
     def at_the_console(self, name: str, **arguments: object) -> dict[str, Any]:
         return say_to_stand(self.console_port, name, at_console=True, **arguments)
 
+    @staticmethod
+    def begin_stand(page: Page, link: str) -> None:
+        """The form of a new stand, as its owner begins it."""
+        sign_in(page, "ines")
+        page.goto("/stands", wait_until="domcontentloaded")
+        page.get_by_role("button", name="Add stand", exact=True).click()
+        page.get_by_label("Stand name").fill(CELL)
+        pick(page, "How it is linked", re.compile(f"^{link}"))
+
     def begin_sweep(self) -> None:
         # The end of a sweep is seen before the engine is back at idle; until then the stand refuses.
         while not self.at_the_console("arm", start_rpm=2000, end_rpm=6900, rate_rpm_s=350)["ok"]:
@@ -82,11 +91,7 @@ class Mapping(AtItsConsole):
         self.follow_stands()
         trumpets = Programme.objects.get(question=TRUMPETS)
         with self.browser() as page:
-            sign_in(page, "ines")
-            page.goto("/stands", wait_until="domcontentloaded")
-            page.get_by_role("button", name="Add stand", exact=True).click()
-            page.get_by_label("Stand name").fill(CELL)
-            pick(page, "How it is linked", re.compile("^An open standard"))
+            self.begin_stand(page, "An open standard")
             pick(page, "Standard", "OPC UA")
             page.get_by_label("Address").fill(f"opc.tcp://127.0.0.1:{self.server_port}/stand")
 
@@ -141,11 +146,7 @@ class Recorder(AtItsConsole):
         self.follow_stands()
         trumpets = Programme.objects.get(question=TRUMPETS)
         with self.browser() as page:
-            sign_in(page, "ines")
-            page.goto("/stands", wait_until="domcontentloaded")
-            page.get_by_role("button", name="Add stand", exact=True).click()
-            page.get_by_label("Stand name").fill(CELL)
-            pick(page, "How it is linked", re.compile("^No line"))
+            self.begin_stand(page, "No line")
             page.get_by_role("button", name="Save stand").click()
             expect(page.get_by_text("write the whole path")).to_be_visible()
             folder = page.get_by_label("Folder of the recorder")
