@@ -189,6 +189,27 @@ class Doors(Case):
             expect(page.get_by_label("Password")).to_have_value(PASSWORD)
             expect(page.get_by_label("Name")).to_have_value("")
 
+    def test_nor_by_a_form_that_was_opened_on_a_page_nor_by_a_dialog(self):
+        with self.browser() as page:
+            page.add_init_script(LATE_TO_SEE)
+            sign_in(page, "ines")
+            page.goto("/people", wait_until="domcontentloaded")
+            page.get_by_role("button", name="Add person").click()
+            expect(page.get_by_label("Full name")).to_be_focused()
+            page.get_by_label("Name to sign in with").click()
+            page.evaluate("window.see()")
+            page.keyboard.insert_text("olav")
+            expect(page.get_by_label("Name to sign in with")).to_have_value("olav")
+            expect(page.get_by_label("Full name")).to_have_value("")
+            page.get_by_role("button", name="Units and sign-out").click()
+            page.get_by_text("Change password").click()
+            expect(page.get_by_label("Present password")).to_be_focused()
+            page.get_by_label("New password").click()
+            page.evaluate("window.see()")
+            page.keyboard.insert_text(PASSWORD)
+            expect(page.get_by_label("New password")).to_have_value(PASSWORD)
+            expect(page.get_by_label("Present password")).to_have_value("")
+
     def test_an_answer_that_is_late_does_not_sign_out_whoever_signed_in_since(self):
         """The screen before had asked who is here; “nobody” comes only after somebody is."""
         late: list[Route] = []

@@ -4,11 +4,13 @@ import { reactive, ref, watch } from 'vue'
 
 import { answer, api, Problem } from './api/client'
 import ProblemNote from '../ui/ProblemNote.vue'
+import { useFirstFocus } from '../ui/useFirstFocus'
 
 const open = defineModel<boolean>({ required: true })
 const given = reactive({ old: '', password: '' })
 const problem = ref<Problem | null>(null)
 const saved = ref(false)
+const focusFirst = useFirstFocus('first')
 watch(open, () => {
   Object.assign(given, { old: '', password: '' })
   problem.value = null
@@ -27,16 +29,16 @@ async function change() {
 </script>
 
 <template>
-  <v-dialog v-model="open" max-width="420" aria-label="Change password">
+  <v-dialog v-model="open" max-width="420" aria-label="Change password" @after-enter="focusFirst">
     <v-card class="pa-4">
       <v-form @submit.prevent="change">
         <h2>Change password</h2>
         <ProblemNote :error="problem" />
         <v-text-field
+          ref="first"
           v-model="given.old"
           label="Present password"
           type="password"
-          autofocus
           autocomplete="current-password"
           :error-messages="problem?.fields.old"
         />

@@ -17,7 +17,7 @@ const props = defineProps<{
   error: Error | null
 }>()
 const emit = defineEmits<{ send: [reason: string]; cancel: [] }>()
-useFirstFocus('first')
+const focusFirst = useFirstFocus('first')
 const reason = useUnsaved(props.unsaved, '')
 const message = computed(() =>
   props.error instanceof Problem ? (props.error.fields.reason ?? props.error.message) : props.error?.message,
@@ -26,7 +26,12 @@ defineExpose({ forget: () => (reason.value = '') })
 </script>
 
 <template>
-  <v-dialog :model-value="true" :aria-label="title" @update:model-value="emit('cancel')">
+  <v-dialog
+    :model-value="true"
+    :aria-label="title"
+    @after-enter="focusFirst"
+    @update:model-value="emit('cancel')"
+  >
     <v-card class="pa-5">
       <v-form @submit.prevent="emit('send', reason)">
         <h1 class="mb-3">{{ title }}</h1>

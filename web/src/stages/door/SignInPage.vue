@@ -1,10 +1,11 @@
 <script setup lang="ts">
 import { useQuery, useQueryClient } from '@tanstack/vue-query'
-import { onMounted, ref, useTemplateRef } from 'vue'
+import { ref } from 'vue'
 import { useRoute, useRouter } from 'vue-router'
 
 import { answer, api, Problem } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useFirstFocus } from '../../ui/useFirstFocus'
 import { unsavedIsOf } from '../../ui/useUnsaved'
 
 const route = useRoute()
@@ -18,10 +19,7 @@ const { data: door } = useQuery({
   queryKey: ['door'],
   queryFn: async () => answer(await api.GET('/api/door')),
 })
-
-// At once, not when the library first sees the field on the screen: by then somebody types in the other one.
-const first = useTemplateRef<{ focus: () => void }>('first')
-onMounted(() => first.value?.focus())
+useFirstFocus('first')
 
 async function signIn() {
   waiting.value = true

@@ -6,6 +6,7 @@ import { useRouter } from 'vue-router'
 
 import { answer, api, Problem } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useFirstFocus } from '../../ui/useFirstFocus'
 
 const props = defineProps<{ coded: string; token: string }>()
 const router = useRouter()
@@ -17,6 +18,7 @@ const { data: invited, error } = useQuery({
     answer(await api.GET('/api/welcome/{coded}/{token}', { params: { path } })),
 })
 const password = ref('')
+useFirstFocus('first')
 const problem = ref<Problem | null>(null)
 const waiting = ref(false)
 
@@ -61,10 +63,10 @@ async function choose() {
           aria-hidden="true"
         />
         <v-text-field
+          ref="first"
           v-model="password"
           label="Password, 10 characters or more"
           type="password"
-          autofocus
           autocomplete="new-password"
           :error-messages="problem?.fields.password"
         />

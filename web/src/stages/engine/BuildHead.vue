@@ -7,6 +7,7 @@ import { useRouter } from 'vue-router'
 import { answer, api, Problem } from '../../app/api/client'
 import { useAction } from '../../app/api/queries'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useFirstFocus } from '../../ui/useFirstFocus'
 import type { Build } from './useBuild'
 
 const props = defineProps<{ build: Build; mayOperate: boolean }>()
@@ -35,6 +36,7 @@ const save = useAction(async () => {
 
 /** For what is not a dimension of the sheet: every value stays as it is. */
 const revising = ref(false)
+useFirstFocus('first')
 const reason = ref('')
 const revise = useAction(async () => {
   const made = answer(
@@ -69,9 +71,9 @@ function begin() {
     <v-form v-if="revising" @submit.prevent="revise.mutate(undefined)">
       <ProblemNote :error="revise.error.value" />
       <v-text-field
+        ref="first"
         v-model="reason"
         label="What was changed, such as new rings"
-        autofocus
         :error-messages="revise.error.value instanceof Problem ? revise.error.value.fields.reason : undefined"
       />
       <v-btn type="submit" color="hand" variant="flat">Add revision</v-btn>

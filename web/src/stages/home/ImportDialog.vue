@@ -8,6 +8,7 @@ import { answer, api, type Schema, upload } from '../../app/api/client'
 import { refresh } from '../../app/api/queries'
 import { type Job, useJob } from '../../app/api/useJob'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useFirstFocus } from '../../ui/useFirstFocus'
 
 const props = defineProps<{ file: File | Schema['UploadOut'] }>()
 const emit = defineEmits<{ close: [] }>()
@@ -18,6 +19,7 @@ const queries = useQueryClient()
 const work = useJob<{ programmes: number[]; skipped: number }>()
 const found = ref<Schema['BringingOut'] | null>(null)
 const name = ref('')
+const focusFirst = useFirstFocus('first')
 const own = ref(true)
 const skip = ref(true)
 const looking = ref(true)
@@ -97,7 +99,13 @@ function names(all: { name: string }[]) {
 </script>
 
 <template>
-  <v-dialog model-value max-width="560" aria-label="Import tests" @update:model-value="close">
+  <v-dialog
+    model-value
+    max-width="560"
+    aria-label="Import tests"
+    @after-enter="focusFirst"
+    @update:model-value="close"
+  >
     <v-card class="pa-4" data-test="import-tests">
       <h2>Import {{ file.name }}</h2>
       <ProblemNote :error="problem ?? work.error.value" />
@@ -109,12 +117,12 @@ function names(all: { name: string }[]) {
       <v-form v-else-if="found" @submit.prevent="bring">
         <v-text-field
           v-if="found.kind !== 'shop' || others.length || !own"
+          ref="first"
           v-model="name"
           :label="LABELS[found.kind]"
           :counter="found.longest_name"
           :maxlength="found.longest_name"
           :disabled="work.running.value"
-          autofocus
         />
         <p v-if="!coming.length" class="text">This shop has every test of this file.</p>
         <p v-else class="text">

@@ -8,6 +8,7 @@ import { useAction } from '../../app/api/queries'
 import PagedTable from '../../ui/PagedTable.vue'
 import ProblemNote from '../../ui/ProblemNote.vue'
 import { day, moment } from '../../ui/figures'
+import { useFirstFocus } from '../../ui/useFirstFocus'
 import { useKeys } from '../../app/keys'
 import { type PersonRow, usePeople } from './queries'
 import { done } from '../../app/undo'
@@ -29,6 +30,7 @@ const CHANGES = [
 const roles = computed(() => data.value?.roles ?? [])
 const choices = computed(() => roles.value.map((role) => ({ value: role.value, label: role.label })))
 const adding = ref(false)
+useFirstFocus('first')
 const given = useUnsaved('new person', { username: '', name: '', role: 'operator' })
 /** Shown once: nobody can look it up later. */
 const invited = ref<{ name: string; address: string } | null>(null)
@@ -103,7 +105,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a person', press: () => (adding.valu
       <v-form @submit.prevent="add.mutate(undefined)">
         <h2>Add a person</h2>
         <div class="pair">
-          <v-text-field v-model="given.name" label="Full name" autofocus :error-messages="wrong('name')" />
+          <v-text-field ref="first" v-model="given.name" label="Full name" :error-messages="wrong('name')" />
           <v-text-field
             v-model="given.username"
             label="Name to sign in with"

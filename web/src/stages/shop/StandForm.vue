@@ -4,6 +4,7 @@ import { computed, defineAsyncComponent, ref } from 'vue'
 
 import { answer, api, Problem, type Schema } from '../../app/api/client'
 import ProblemNote from '../../ui/ProblemNote.vue'
+import { useFirstFocus } from '../../ui/useFirstFocus'
 import { useUnsaved } from '../../ui/useUnsaved'
 import LineTrial from './LineTrial.vue'
 import type { StandRow } from './queries'
@@ -28,6 +29,7 @@ const given = useUnsaved(`stand ${props.stand?.id ?? 'that is new'}`, structured
 const problem = ref<Problem | null>(null)
 const wrong = (field: string) => problem.value?.fields[field]
 const waiting = ref('')
+useFirstFocus('first')
 const tried = ref<Schema['TriedOut'] | null>(null)
 const title = computed(() => (props.stand ? `Edit ${props.stand.name}` : 'Add a stand'))
 
@@ -87,7 +89,7 @@ const save = () =>
     <v-form @submit.prevent="save">
       <h2>{{ title }}</h2>
       <ProblemNote :error="problem" />
-      <v-text-field v-model="given.name" label="Stand name" autofocus :error-messages="wrong('name')" />
+      <v-text-field ref="first" v-model="given.name" label="Stand name" :error-messages="wrong('name')" />
       <v-select
         v-if="!stand?.simulated"
         :model-value="way"
