@@ -9,8 +9,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from adapters.source_map import CanSource, ModbusSource, MqttSource, OpcUaSource, TextSource
 from adapters.sources.source import SourceLost
-from adapters.stand_map import CanSource, Channel, ModbusSource, MqttSource, OpcUaSource, TextSource
+from adapters.stand_map import Channel
 
 MOST = 500  # offers of one source
 DEEPEST = 6  # levels of a tree

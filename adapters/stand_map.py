@@ -2,12 +2,18 @@
 
 from __future__ import annotations
 
+import hashlib
 import tomllib
 from typing import Annotated, Any, Literal
 
 import tomli_w
-from pydantic import BaseModel, ConfigDict, Field, ValidationError, field_validator, model_validator
+from pydantic import Field, ValidationError, field_validator
 from torvix_core.units import quantities
+
+from adapters import control_map
+from adapters.control_map import STATE, ControlMap
+from adapters.places import PLACE, WRITTEN_AT, Part, Place
+from adapters.source_map import Source, TextSource
 
 SPEED, TORQUE = "rpm", "torque"
 WEATHER = ("barometer", "temperature", "humidity")
@@ -18,7 +24,6 @@ MEASURED = {
     "temperature": "temperature",
     "humidity": "fraction",
 }  # without the unit nothing can be computed with them
-MOST_DELAY_S = 2.0  # samples wait for the slowest source, and with them whoever watches a limit
 LONGEST_NAME, LONGEST_UNIT = 40, 16  # characters of a channel, as the line protocol takes them
 
 
@@ -30,124 +35,16 @@ class MapProblem(Exception):
         self.errors = errors
 
 
-class _Part(BaseModel):
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False)
-
-
-class _Source(_Part):
-    name: str = "stand"
-    delay_s: Annotated[float, Field(ge=0, le=MOST_DELAY_S)] = 0.0  # by which it lags behind the source of the speed
-
-
-class ModbusSource(_Source):
-    """Registers that are polled, over TCP or a serial line (RTU)."""
-
-    kind: Literal["modbus"] = "modbus"
-    host: str = ""
-    port: Annotated[int, Field(ge=1, le=65535)] = 502
-    serial: str = ""  # a device, in place of host and port
-    baud: Annotated[int, Field(ge=300, le=4_000_000)] = 19_200
-    parity: Literal["N", "E", "O"] = "E"
-    device_id: Annotated[int, Field(ge=0, le=255)] = 1
-    timeout_s: Annotated[float, Field(gt=0, le=60)] = 1.0
-
-    @model_validator(mode="after")
-    def one_way(self) -> ModbusSource:
-        if bool(self.host) == bool(self.serial):
-            raise ValueError("give a host, or a serial device")
-        return self
-
-
-class MqttSource(_Source):
-    """Topics of a broker, with a number or JSON as their payload."""
-
-    kind: Literal["mqtt"] = "mqtt"
-    host: Annotated[str, Field(min_length=1)]
-    port: Annotated[int, Field(ge=1, le=65535)] = 1883
-    user: str = ""
-    password: str = ""
-    time: str = ""  # where in the payload its time is, in seconds; by arrival where empty
-    timeout_s: Annotated[float, Field(gt=0, le=60)] = 1.0
-
-
-class CanSource(_Source):
-    """Frames of a bus, read by a DBC file."""
-
-    kind: Literal["can"] = "can"
-    interface: Annotated[str, Field(min_length=1)] = "socketcan"
-    channel: Annotated[str, Field(min_length=1)]
-    port: Annotated[int, Field(ge=1, le=65535)] | None = None  # of an interface that runs over UDP
-    bitrate: Annotated[int, Field(ge=1000, le=8_000_000)] = 500_000
-    dbc: Annotated[str, Field(min_length=1)]  # the text of the file itself: a map is whole wherever it goes
-    timeout_s: Annotated[float, Field(gt=0, le=60)] = 1.0
-
-
-class OpcUaSource(_Source):
-    """Nodes of a server, which tells of each change."""
-
-    kind: Literal["opcua"] = "opcua"
-    address: Annotated[str, Field(pattern=r"^opc\.tcp://")]
-    user: str = ""
-    password: str = ""
-    timeout_s: Annotated[float, Field(gt=0, le=60)] = 2.0
-
-
-class TextSource(_Source):
-    """Lines of text, over TCP, UDP or a serial line."""
-
-    kind: Literal["text"] = "text"
-    over: Literal["tcp", "udp", "serial"] = "tcp"
-    host: str = ""  # to connect to; over UDP the address of this machine to listen at
-    port: Annotated[int, Field(ge=0, le=65535)] = 0
-    serial: str = ""
-    baud: Annotated[int, Field(ge=300, le=4_000_000)] = 115_200
-    separator: Annotated[str, Field(max_length=4)] = ","  # empty: any white space
-    decimal: Literal[".", ","] = "."
-    time: str = ""  # the field that holds the time, in seconds; by arrival where empty
-    timeout_s: Annotated[float, Field(gt=0, le=60)] = 1.0
-
-    @model_validator(mode="after")
-    def one_way(self) -> TextSource:
-        if self.over == "serial" and not self.serial:
-            raise ValueError("give the serial device")
-        if self.over != "serial" and not self.port:
-            raise ValueError("give the port")
-        if self.separator == self.decimal:
-            raise ValueError("the separator cannot be the decimal sign")
-        return self
-
-
-Source = Annotated[
-    ModbusSource | MqttSource | CanSource | OpcUaSource | TextSource, Field(discriminator="kind")
-]  # fmt: skip
-
-# What says where in a source a channel is, by the kind of source
-PLACE = {"modbus": "register", "mqtt": "topic", "can": "signal", "opcua": "node", "text": "field"}
-REGISTER_TYPES = {"int16": 1, "uint16": 1, "int32": 2, "uint32": 2, "float32": 2, "int64": 4, "uint64": 4, "float64": 4}
-
-
-class Channel(_Part):
+class Channel(Place):
     """A row of the map. The value is `scale` times what came, plus `offset`, in `unit`."""
 
     name: Annotated[str, Field(min_length=1, max_length=LONGEST_NAME)]
     unit: Annotated[str, Field(max_length=LONGEST_UNIT)] = ""
-    source: str = ""  # by its name; the first where empty
-    scale: float = 1.0
-    offset: float = 0.0
     missing: list[float] = []  # what came, before scale and offset, where the sensor has nothing to say
     rate_hz: Annotated[float, Field(gt=0, le=10_000)] | None = None  # its own, where it is slower than the stream
-    register_: Annotated[int, Field(ge=0, le=65_535)] | None = Field(default=None, alias="register")
     table: Literal["holding", "input"] = "holding"
-    type: Literal["int16", "uint16", "int32", "uint32", "float32", "int64", "uint64", "float64"] = "uint16"
-    words: Literal["high first", "low first"] = "high first"
-    bytes: Literal["high first", "low first"] = "high first"
-    topic: str | None = None
     path: str = ""  # within a payload of JSON: names and places with dots between; empty for a plain number
-    signal: str | None = None  # message and signal with a dot between, or the signal alone where only one has it
-    node: str | None = None
     field: str | None = None  # its place, counted from 1, or its name in a line of names
-
-    model_config = ConfigDict(extra="forbid", allow_inf_nan=False, populate_by_name=True)
 
     @field_validator("unit")
     @classmethod
@@ -164,12 +61,12 @@ class Channel(_Part):
         return scale
 
 
-class Inertia(_Part):
+class Inertia(Part):
     torque: Literal["included", "not_included", "unknown"] = "unknown"
     kg_m2: Annotated[float, Field(ge=0)] | None = None
 
 
-class StandMap(_Part):
+class StandMap(Part):
     """What a stand says, and where it is found."""
 
     stand: Annotated[str, Field(min_length=1, max_length=80)]
@@ -178,20 +75,39 @@ class StandMap(_Part):
     sources: Annotated[list[Source], Field(min_length=1)]
     channels: Annotated[list[Channel], Field(min_length=1)]
     weather: list[Channel] = []
+    control: ControlMap | None = None
     simulated: bool = False
 
     @property
     def rows(self) -> list[Channel]:
-        """Channels, then weather: a row is named by its place here wherever it is read."""
-        return [*self.channels, *self.weather]
+        """Channels, then weather, then the state: a row is named by its place here wherever it is read."""
+        return [*self.channels, *self.weather, *([_state_row(self.control)] if self.control else [])]
 
     def rows_of(self, source: int) -> dict[int, Channel]:
         """Those of one source."""
         return {place: row for place, row in enumerate(self.rows) if self.source_of(row) == source}
 
-    def source_of(self, row: Channel) -> int:
+    def source_of(self, row: Place) -> int:
         """The place of its source in the list."""
         return next((at for at, one in enumerate(self.sources) if one.name == row.source), 0)
+
+    @property
+    def has_conformed(self) -> bool:
+        """It passed a conformance run as it is; only then commands are taken."""
+        return self.control is not None and self.control.conformed == digest(self)
+
+
+def _state_row(control: ControlMap) -> Channel:
+    where = control.state.model_dump(by_alias=True, exclude_none=True)
+    return Channel.model_validate({"name": STATE, **{key: value for key, value in where.items()
+                                                     if key not in control_map.STATES}})  # fmt: skip
+
+
+def digest(found: StandMap) -> str:
+    """Of all that a conformance run proves: another map is another stand. What it is called is not part of it."""
+    bare = found.model_copy(update={"stand": "", "control": found.control and
+                                    found.control.model_copy(update={"conformed": ""})})  # fmt: skip
+    return hashlib.sha256(write(bare).encode()).hexdigest()[:32]
 
 
 def read(text: str) -> StandMap:
@@ -259,15 +175,43 @@ def _errors(found: StandMap) -> dict[str, str]:
             seen.add(row.name)
             if row.name == SPEED and found.sources[found.source_of(row)].delay_s:
                 errors[f"sources.{found.source_of(row)}.delay_s"] = "the source of the speed is what others lag behind"
-            if row.source and row.source not in sources:
-                errors[f"{place}.source"] = f"no source is called {row.source}"
+            if not _placed(found, row, place, PLACE, errors):
                 continue
-            wanted = PLACE[found.sources[found.source_of(row)].kind]
-            if getattr(row, "register_" if wanted == "register" else wanted) in (None, ""):
-                errors[f"{place}.{wanted}"] = "is needed"
             if part == "weather" and row.name not in WEATHER:
                 errors[f"{place}.name"] = f"weather is {', '.join(WEATHER)}"
             measure = MEASURED.get(row.name)
             if measure and (not row.unit or quantities.measures(row.unit) != measure):
                 errors[f"{place}.unit"] = f"needs a unit of {measure}: {', '.join(quantities.units_of(measure))}"
+    if found.control:
+        _check_control(found, found.control, errors)
     return errors
+
+
+def _placed(found: StandMap, row: Place, at: str, keys: dict[str, str], errors: dict[str, str]) -> bool:
+    """Whether its source is known; it says where in it, too."""
+    if row.source and row.source not in [one.name for one in found.sources]:
+        errors[f"{at}.source"] = f"no source is called {row.source}"
+        return False
+    wanted = keys[found.sources[found.source_of(row)].kind]
+    if row.said(wanted) in (None, ""):
+        errors[f"{at}.{wanted}"] = "is needed"
+    return True
+
+
+def _check_control(found: StandMap, control: ControlMap, errors: dict[str, str]) -> None:
+    """A stop goes by one way, which is known to be open because the stand says its state there."""
+    if not _placed(found, control.state, "control.state", PLACE, errors):
+        return
+    at = found.source_of(control.state)
+    source = found.sources[at]
+    for name, row in control.writes():
+        known = _placed(found, row, f"control.{name}", WRITTEN_AT, errors)
+        if known and found.source_of(row) != at:
+            errors[f"control.{name}.source"] = f"the state comes from {source.name}: commands go there, too"
+    if isinstance(source, TextSource) and source.over == "udp":
+        errors["control.state.source"] = "a stand that sends over UDP is only listened to: it takes no commands"
+    if slow := next((one for one in found.sources if one.delay_s > control_map.MOST_DELAY_S), None):
+        errors["control.watchdog_s"] = (
+            f"samples wait {slow.delay_s:g} s for {slow.name}: a stand that takes commands may be "
+            f"{control_map.MOST_DELAY_S:g} s behind at most"
+        )

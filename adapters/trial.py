@@ -21,9 +21,11 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from adapters.offers import Offer, offers_of
+from adapters.places import PLACE
 from adapters.readers import reader_of
+from adapters.source_map import Source
 from adapters.sources.source import SourceLost
-from adapters.stand_map import PLACE, Channel, Source
+from adapters.stand_map import Channel
 
 SECONDS = 2.0
 NOTHING = "nothing came"

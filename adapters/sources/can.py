@@ -11,8 +11,9 @@ import can
 import cantools
 from cantools.database.can import Database
 
+from adapters.source_map import CanSource
 from adapters.sources.source import SourceLost, Take
-from adapters.stand_map import CanSource, Channel
+from adapters.stand_map import Channel
 from adapters.stream import SourceClock
 
 

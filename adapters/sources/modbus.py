@@ -12,9 +12,11 @@ from dataclasses import dataclass, field
 from pymodbus.client import AsyncModbusSerialClient, AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
+from adapters.places import REGISTER_TYPES
+from adapters.source_map import ModbusSource
 from adapters.sources.rounds import rounds
 from adapters.sources.source import SourceLost, Take
-from adapters.stand_map import REGISTER_TYPES, Channel, ModbusSource
+from adapters.stand_map import Channel
 
 MOST_REGISTERS = 125
 MOST_NAMED = 3  # channels of a request that is refused

@@ -9,8 +9,9 @@ from typing import Any
 
 import aiomqtt
 
+from adapters.source_map import MqttSource
 from adapters.sources.source import SourceLost, Take
-from adapters.stand_map import Channel, MqttSource
+from adapters.stand_map import Channel
 from adapters.stream import SourceClock
 
 MOST_WAITING = 10_000  # messages that came and were not read: older ones go

@@ -15,9 +15,10 @@ from itertools import compress
 
 from asyncua import Client, ua
 
+from adapters.source_map import OpcUaSource
 from adapters.sources.rounds import rounds
 from adapters.sources.source import SourceLost, Take
-from adapters.stand_map import SPEED, Channel, OpcUaSource
+from adapters.stand_map import SPEED, Channel
 from adapters.stream import SourceClock
 
 LEAVE_S = 1.0  # for taking leave of a server; one that is gone does not answer to that either

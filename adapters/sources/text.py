@@ -9,8 +9,9 @@ from collections.abc import AsyncGenerator, Callable
 
 import serial
 
+from adapters.source_map import TextSource
 from adapters.sources.source import SourceLost, Take
-from adapters.stand_map import Channel, TextSource
+from adapters.stand_map import Channel
 from adapters.stream import SourceClock
 
 LONGEST_LINE = 16_384  # bytes

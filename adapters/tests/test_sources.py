@@ -10,12 +10,14 @@ import can
 from pymodbus.client.mixin import ModbusClientMixin
 
 from adapters import stand_map
+from adapters.places import REGISTER_TYPES
+from adapters.source_map import CanSource, MqttSource, TextSource
 from adapters.sources.can import Frames
 from adapters.sources.modbus import blocks_of, number
 from adapters.sources.mqtt import Payloads
 from adapters.sources.source import SourceLost
 from adapters.sources.text import TextLines
-from adapters.stand_map import REGISTER_TYPES, CanSource, Channel, MqttSource, TextSource
+from adapters.stand_map import Channel
 from standin.over.can import dbc_of
 
 
