@@ -83,6 +83,11 @@ class StandMap(Part):
         """Channels, then weather, then the state: a row is named by its place here wherever it is read."""
         return [*self.channels, *self.weather, *([_state_row(self.control)] if self.control else [])]
 
+    @property
+    def state_place(self) -> int:
+        """Among the rows; where there is none, a place that no row has."""
+        return len(self.channels) + len(self.weather)
+
     def rows_of(self, source: int) -> dict[int, Channel]:
         """Those of one source."""
         return {place: row for place, row in enumerate(self.rows) if self.source_of(row) == source}

@@ -51,11 +51,13 @@ class Stream:
     """`send` gets each sample: its time, s, and a value for each channel of the map, None where there is none.
 
     Where a source lags behind, samples wait for it, and each of its readings goes into the sample of its own time.
+    `send_state` gets the state of a stand that says one, in its place between the samples.
     """
 
     of: StandMap
     clock: Callable[[], float]
     send: Callable[[float, list[float | None]], None] = lambda at, row: None
+    send_state: Callable[[float, float], None] = lambda at, raw: None  # as it came, whenever another came
     health: SampleSteps = field(init=False)
 
     def __post_init__(self) -> None:
@@ -65,6 +67,8 @@ class Stream:
         self._wait_s = max(self._delays)
         self._ahead: dict[int, tuple[float, float | None]] = {}  # read after the last sample
         self._waiting: deque[tuple[float, list[float | None]]] = deque()
+        self._state = math.nan
+        self._states: deque[tuple[float, float]] = deque()  # that wait for the samples before them
         self._last_s = -math.inf
         self.health = SampleSteps(1 / self.of.rate_hz)
         self.weather: list[float | None] = [None] * len(self.of.weather)
@@ -77,6 +81,9 @@ class Stream:
             self._begin(read_s)
         for place, raw in readings.items():
             row = self._rows[place]
+            if place == self.of.state_place:
+                self._take_state(read_s - self._delays[place], raw)
+                continue
             value = None if not math.isfinite(raw) or raw in row.missing else raw * row.scale + row.offset
             if place >= len(self.of.channels):
                 self.weather[place - len(self.of.channels)] = value
@@ -86,13 +93,28 @@ class Stream:
 
     def release(self, now: float) -> None:
         """Send the samples that no source can add to any more."""
-        while self._waiting and (not self._wait_s or now - self._waiting[0][0] >= self._wait_s):
+        while self._waiting:
+            begun = self._waiting[0][0]
+            self._release_states(begun)
+            if self._wait_s and now - begun < self._wait_s:
+                return
             self.send(*self._waiting.popleft())
+        self._release_states(math.inf)
+
+    def _take_state(self, at: float, raw: float) -> None:
+        if raw != self._state and math.isfinite(raw):
+            self._state = raw
+            self._states.append((at, raw))
+
+    def _release_states(self, before: float) -> None:
+        while self._states and self._states[0][0] < before:
+            self.send_state(*self._states.popleft())
 
     def interrupt(self) -> None:
         """The speed is not read any more: what waits goes out, and nothing of now is part of what comes after."""
         self.release(math.inf)
         self._ahead.clear()
+        self._state = math.nan  # whatever it is when it is heard again
 
     def _begin(self, at: float) -> None:
         """A sample, with what was read since the one before."""

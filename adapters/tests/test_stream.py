@@ -109,6 +109,27 @@ class Delays(unittest.TestCase):
         self.stream.release(0.15)
         self.assertEqual(self.sent, [(0.0, [3000, 300, None])])
 
+    def test_the_state_comes_in_its_place_between_the_samples(self):
+        """What lies between sweeping and idle is the pull: a state that overtakes samples takes them from it."""
+        document = stand_map.plain(self.stream.of) | {"control": {
+            "watchdog_s": 1, "state": {"register": 9, "idle": [0], "sweeping": [2]},
+            "start": {"register": 10}, "abort": {"register": 11}, "watchdog": {"register": 12},
+        }}  # fmt: skip
+        came: list[str] = []
+        stream = Stream(stand_map.checked(document), lambda: self.now, lambda at, row: came.append(f"{at:.1f}"),
+                        lambda at, raw: came.append(f"state {raw:g}"))  # fmt: skip
+        state = stream.of.state_place
+        for step, raw in enumerate((0, 0, 2, 2, 2, 0)):
+            self.now = step / 10
+            stream.take({0: 3000, 1: 300, state: raw}, self.now)
+        stream.release(9.0)
+        self.assertEqual(came, ["0.0", "state 0", "0.1", "0.2", "state 2", "0.3", "0.4", "0.5", "state 0"])
+        stream.interrupt()
+        self.now = 10.0
+        stream.take({0: 3000, 1: 300, state: 0}, self.now)
+        stream.interrupt()
+        self.assertEqual(came[-1], "state 0", "said again to whoever links anew")
+
 
 class Clocks(unittest.TestCase):
     def test_delay_on_the_way_does_not_move_a_reading(self):
