@@ -7,6 +7,7 @@ import logging
 import time
 from collections.abc import Callable, Mapping
 
+from adapters.control import Control
 from adapters.line_server import LineServer
 from adapters.readers import reader_of
 from adapters.sources.source import SourceLost
@@ -22,15 +23,21 @@ LEAVE_S = 3.0  # for a reader that is asked to end
 
 
 class Adapter:
-    """`run` until it is cancelled."""
+    """`run` until it is cancelled. `trying` takes commands by a map that did not conform yet: to find out."""
 
-    def __init__(self, of: StandMap, clock: Callable[[], float] = time.monotonic) -> None:
+    def __init__(self, of: StandMap, clock: Callable[[], float] = time.monotonic, *, trying: bool = False) -> None:
         self.of, self.clock = of, clock
         self.stream = Stream(of, clock)
-        self.server = LineServer(of, self.stream)
+        self.control = Control(of.control, clock) if of.control and (trying or of.has_conformed) else None
+        if of.control and self.control is None:
+            log.warning("this map did not pass a conformance run as it is: the stand only reports")
+        self.server = LineServer(of, self.stream, self.control)
         speed = next(row for row in of.channels if row.name == SPEED)
         self.leading = of.source_of(speed)  # without it there are no samples
         self.speed = of.channels.index(speed)
+        # Where commands go and the state comes from: without it no stop would reach the stand.
+        self.commanding = of.source_of(self.control.of.state) if self.control else self.leading
+        self.needed = {self.leading, self.commanding}
         self.is_heard = [False] * len(of.sources)
         self.why_not = [""] * len(of.sources)
         self.heard_at = [0.0] * len(of.sources)
@@ -42,6 +49,8 @@ class Adapter:
             async with asyncio.TaskGroup() as tasks:
                 tasks.create_task(self.server.run())
                 tasks.create_task(self._report())
+                if self.control:
+                    tasks.create_task(self.control.run())
                 for number in range(len(self.of.sources)):
                     tasks.create_task(self._follow(number))
         finally:
@@ -87,9 +96,13 @@ class Adapter:
                 if not self.is_heard[number]:
                     self._found(number)
             self.stream.take(readings, at)
+            if number in self.needed and self.server.why_not:
+                self._begin()
 
         reader = reader_of(source, self.of.rows_of(number), self.of.rate_hz, self.clock)
         task = asyncio.create_task(reader.read(take))
+        if self.control and number == self.commanding:
+            self.control.source = reader
         try:
             while not task.done():
                 await asyncio.wait([task], timeout=LOOK_S)
@@ -98,6 +111,8 @@ class Adapter:
                     raise SourceLost(f"{source.name}: {what} came for {source.timeout_s:g} s")
             await task
         finally:
+            if self.control and number == self.commanding:
+                self.control.source = None
             task.cancel()
             await asyncio.wait([task], timeout=LEAVE_S)
             if task.done() and not task.cancelled():
@@ -106,12 +121,17 @@ class Adapter:
     def _found(self, number: int) -> None:
         log.info("%s is heard", self.of.sources[number].name)
         self.why_not[number], self.is_heard[number] = "", True
-        if number == self.leading:
+
+    def _begin(self) -> None:
+        """Once all is heard without which there is no stand."""
+        if all(self.is_heard[number] for number in self.needed) and (not self.control or self.control.state):
             self.server.heard()
 
     def _lose(self, number: int, why: str) -> None:
         if why != self.why_not[number]:
             log.warning("%s: %s", self.of.sources[number].name, why)
         self.why_not[number], self.is_heard[number] = why, False
-        if number == self.leading:
+        if number in self.needed:
             self.server.lost(why)
+            if self.control:
+                self.control.forget()

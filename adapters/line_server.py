@@ -7,6 +7,7 @@ import json
 from dataclasses import dataclass, field
 from typing import Any
 
+from adapters.control import COMMANDS, Control, Refused
 from adapters.stand_map import StandMap
 from adapters.stream import Stream
 
@@ -19,10 +20,14 @@ MOST_WAITING = 4_000_000  # bytes that a listener may be behind; then its line i
 
 @dataclass
 class LineServer:
-    """Says hello and sends what the stream brings, to whoever is connected; says goodbye, and why, when it ends."""
+    """Says hello and sends what the stream brings, to whoever is connected; says goodbye, and why, when it ends.
+
+    Without `control` it takes no commands and says no states.
+    """
 
     of: StandMap
     stream: Stream
+    control: Control | None = None
     why_not: str = "nothing was heard of the stand yet"  # "" while it can be heard
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
     sent: int = 0
@@ -31,6 +36,10 @@ class LineServer:
         self._times: list[float] = []
         self._rows: list[list[float | None]] = []
         self.stream.send = self._add
+        self.tasks: set[asyncio.Task[None]] = set()
+        if self.control:
+            self.stream.send_state = lambda at, raw: self.control.hear(raw) if self.control else None
+            self.control.said = self._say_state
 
     async def serve(self, host: str, port: int) -> asyncio.Server:
         return await asyncio.start_server(self._client, host, port, limit=LONGEST_LINE)
@@ -79,29 +88,64 @@ class LineServer:
             return
         self.flush()  # before it was there
         self._say(writer, self._hello())
+        if self.control and self.control.state:
+            self._say(writer, self._state(self.control.state))
         if self._has_weather:
             self._say(writer, self._weather())
         self.clients.add(writer)
         try:
             while line := await reader.readline():
-                self._refuse(writer, line)
+                self._hear(writer, line)
         except (ConnectionError, ValueError):
             pass  # it went away, or sent a line longer than the protocol allows
         finally:
             self.clients.discard(writer)
+            if self.control:
+                self.control.gone(writer)
             writer.close()
 
-    def _refuse(self, writer: asyncio.StreamWriter, line: bytes) -> None:
-        """It only reports."""
+    def _hear(self, writer: asyncio.StreamWriter, line: bytes) -> None:
+        """Each command by itself: one that waits for the stand does not hold up a stop behind it."""
+        identity, name, arguments = None, "", {}
         try:
             message = json.loads(line)
             if message.get("type") == "alive":
+                if self.control:
+                    self.control.beat(writer)
                 return
             identity = message["id"]
-        except (ValueError, KeyError, TypeError, AttributeError):
-            identity = None
-        why = "this stand takes no commands: it is started and stopped at its console"
-        self._say(writer, {"type": "reply", "id": identity, "ok": False, "why": why})
+            name, arguments = str(message["name"]), dict(message.get("arguments") or {})
+        except (ValueError, KeyError, TypeError, AttributeError) as error:
+            self._reply(writer, identity, f"not understood: {error}")
+            return
+        if self.control is None:
+            self._reply(writer, identity, "this stand only reports: start and stop it at its console")
+            return
+        task = asyncio.create_task(self._obey(self.control, writer, identity, name, arguments))
+        self.tasks.add(task)
+        task.add_done_callback(self.tasks.discard)
+
+    async def _obey(
+        self, control: Control, writer: asyncio.StreamWriter, identity: Any, name: str, arguments: dict[str, Any]
+    ) -> None:
+        try:
+            await control.obey(writer, name, arguments)
+        except Refused as refused:
+            self._reply(writer, identity, str(refused))
+        except (KeyError, TypeError, ValueError) as error:
+            self._reply(writer, identity, f"not understood: {error}")
+        else:
+            self._reply(writer, identity, "")
+
+    def _reply(self, writer: asyncio.StreamWriter, identity: Any, why: str) -> None:
+        self._say(writer, {"type": "reply", "id": identity, "ok": not why, "why": why})
+
+    def _state(self, state: str) -> dict[str, Any]:
+        return {"type": "state", "state": state, "t": round(self.stream.clock(), 6)}
+
+    def _say_state(self, state: str) -> None:
+        self.flush()  # what came before it
+        self._tell(self._state(state))
 
     def _hello(self) -> dict[str, Any]:
         return {
@@ -115,8 +159,9 @@ class LineServer:
                 for one in self.of.channels
             ],
             "weather": [{"name": one.name, "unit": one.unit} for one in self.of.weather],
-            "can": [],
-            "states": False,
+            "can": list(COMMANDS) if self.control else [],
+            "states": self.control is not None,
+            **({"watchdog_s": self.control.of.watchdog_s} if self.control else {}),
             "inertia": self.of.inertia.model_dump(exclude_none=True),
         }
 

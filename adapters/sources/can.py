@@ -11,6 +11,8 @@ import can
 import cantools
 from cantools.database.can import Database
 
+from adapters.control_map import Write
+from adapters.places import Place
 from adapters.source_map import CanSource
 from adapters.sources.source import SourceLost, Take
 from adapters.stand_map import Channel
@@ -25,7 +27,7 @@ class Frames:
         self.by_frame: dict[tuple[int, bool], dict[int, str]] = {}
         self.messages: dict[tuple[int, bool], Any] = {}
         for place, row in rows.items():
-            message, signal = find(self.database, row)
+            message, signal = find(self.database, row.name, row)
             key = (message.frame_id, message.is_extended_frame)
             self.messages[key] = message
             self.by_frame.setdefault(key, {})[place] = signal
@@ -55,16 +57,16 @@ def load(text: str) -> Database:
     return found
 
 
-def find(database: Database, row: Channel) -> tuple[Any, str]:
+def find(database: Database, name: str, row: Place) -> tuple[Any, str]:
     """Message and signal of a row: `message.signal`, or the signal alone where one message only has it."""
     message, _, signal = (row.signal or "").rpartition(".")
     found = [one for one in database.messages if not message or one.name == message]
     having = [one for one in found if signal in one.signal_tree]
     if not having:
-        raise SourceLost(f"{row.name}: the DBC file has no signal {row.signal}")
+        raise SourceLost(f"{name}: the DBC file has no signal {row.signal}")
     if len(having) > 1:
         names = ", ".join(f"{one.name}.{signal}" for one in having)
-        raise SourceLost(f"{row.name}: several messages have {signal}: name one of {names}")
+        raise SourceLost(f"{name}: several messages have {signal}: name one of {names}")
     return having[0], signal
 
 
@@ -75,6 +77,23 @@ def _number(value: object) -> float:
 class CanReader:
     def __init__(self, of: CanSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
         self.of, self.rows, self.clock = of, rows, clock
+        self.bus: can.BusABC | None = None  # while it is open
+        self.database: Database | None = None
+        self.held: dict[str, dict[str, float]] = {}  # by message, what was sent last: a frame has all of its signals
+
+    async def write(self, row: Write, raw: float) -> None:
+        """A frame on the bus; whether anybody took it no bus says."""
+        if self.bus is None or self.database is None:
+            raise SourceLost(f"the bus {self.of.channel} is not open")
+        message, signal = find(self.database, "control", row)
+        held = self.held.setdefault(message.name, dict.fromkeys((one.name for one in message.signals), 0.0))
+        held[signal] = raw
+        try:
+            data = message.encode(held)
+            frame = can.Message(arbitration_id=message.frame_id, data=data, is_extended_id=message.is_extended_frame)
+            self.bus.send(frame, timeout=self.of.timeout_s)
+        except (cantools.database.EncodeError, can.CanError, OSError, ValueError) as error:
+            raise SourceLost(f"{row.signal} cannot be sent on {self.of.channel} ({error})") from error
 
     async def read(self, take: Take) -> None:
         frames = Frames(self.of, self.rows)
@@ -83,6 +102,7 @@ class CanReader:
             bus = can.Bus(interface=self.of.interface, channel=self.of.channel, bitrate=self.of.bitrate, **more)
         except (can.CanError, OSError, ValueError, ImportError) as error:
             raise SourceLost(f"the bus {self.of.channel} cannot be opened ({error})") from error
+        self.bus, self.database = bus, frames.database
         heard = can.AsyncBufferedReader()
         notifier = can.Notifier(bus, [heard], loop=asyncio.get_running_loop())
         try:
@@ -92,5 +112,6 @@ class CanReader:
                 if (found := frames.read(frame, self.clock())) is not None:
                     take(*found)
         finally:
+            self.bus = None
             notifier.stop(0.5)
             bus.shutdown()

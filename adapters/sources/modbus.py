@@ -12,7 +12,8 @@ from dataclasses import dataclass, field
 from pymodbus.client import AsyncModbusSerialClient, AsyncModbusTcpClient
 from pymodbus.exceptions import ModbusException
 
-from adapters.places import REGISTER_TYPES
+from adapters.control_map import Write
+from adapters.places import REGISTER_TYPES, Place
 from adapters.source_map import ModbusSource
 from adapters.sources.rounds import rounds
 from adapters.sources.source import SourceLost, Take
@@ -62,6 +63,18 @@ class RegisterRefused(SourceLost):
         self.code = code
 
 
+def registers_of(row: Write, raw: float) -> list[int]:
+    """What some registers have to hold; SourceLost for a number that the type of the row has no room for."""
+    form = FORMS[row.type]
+    try:
+        packed = struct.pack(f">{form}", raw if form in "fd" else round(raw))
+    except (struct.error, OverflowError) as error:
+        raise SourceLost(f"{raw:g} does not fit into {row.type}") from error
+    pairs = [packed[at : at + 2] for at in range(0, len(packed), 2)]
+    registers = [int.from_bytes(pair, "big" if row.bytes == "high first" else "little") for pair in pairs]
+    return registers if row.words == "high first" else registers[::-1]
+
+
 def number(row: Channel, registers: Sequence[int]) -> float:
     """What some registers hold, by the type and the order of the row."""
     ordered = registers if row.words == "high first" else list(reversed(registers))
@@ -69,7 +82,7 @@ def number(row: Channel, registers: Sequence[int]) -> float:
     return float(struct.unpack(f">{FORMS[row.type]}", packed)[0])
 
 
-def _register(row: Channel) -> int:
+def _register(row: Place) -> int:
     assert row.register_ is not None
     return row.register_
 
@@ -99,17 +112,41 @@ class ModbusReader:
         self.of, self.rate_hz, self.clock = of, rate_hz, clock
         self.blocks = blocks_of(rows, rate_hz)
         self.where = of.serial or f"{of.host}:{of.port}"
+        self.client: AsyncModbusTcpClient | AsyncModbusSerialClient | None = None  # while it answers
 
     async def read(self, take: Take) -> None:
         client = self._client()
         try:
             if not await client.connect():
                 raise SourceLost(f"nothing answers at {self.where}")
+            self.client = client
             await self._poll(client, take)
         except (TimeoutError, ModbusException, OSError) as error:
             raise SourceLost(f"{self.where} does not answer ({error})") from error
         finally:
+            self.client = None
             client.close()
+
+    async def write(self, row: Write, raw: float) -> None:
+        """It waits for the request that runs: a device answers one at a time."""
+        if self.client is None:
+            raise SourceLost(f"{self.where} does not answer")
+        place, device = _register(row), self.of.device_id
+        try:
+            if row.table == "coil":
+                answer = await self.client.write_coil(place, bool(raw), device_id=device)
+            else:
+                held = registers_of(row, raw)
+                answer = (
+                    await self.client.write_register(place, held[0], device_id=device)
+                    if len(held) == 1
+                    else await self.client.write_registers(place, held, device_id=device)
+                )
+        except (TimeoutError, ModbusException, OSError) as error:
+            raise SourceLost(f"{self.where} does not answer ({error})") from error
+        if answer.isError():
+            why = EXCEPTIONS.get(getattr(answer, "exception_code", 0), "refuses it")
+            raise SourceLost(f"{self.where} {why}: {row.table} {place}")
 
     def _client(self) -> AsyncModbusTcpClient | AsyncModbusSerialClient:
         # Asked once, and not again in silence: a late answer would be taken for that to the next question.

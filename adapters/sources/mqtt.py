@@ -9,8 +9,9 @@ from typing import Any
 
 import aiomqtt
 
+from adapters.control_map import Write
 from adapters.source_map import MqttSource
-from adapters.sources.source import SourceLost, Take
+from adapters.sources.source import SourceLost, Take, sent_text
 from adapters.stand_map import Channel
 from adapters.stream import SourceClock
 
@@ -64,9 +65,10 @@ class MqttReader:
     def __init__(self, of: MqttSource, rows: dict[int, Channel], rate_hz: float, clock: Callable[[], float]) -> None:
         self.of, self.clock = of, clock
         self.payloads = Payloads(of, rows)
+        self.where = f"the broker at {of.host}:{of.port}"
+        self.client: aiomqtt.Client | None = None  # while the broker is there
 
     async def read(self, take: Take) -> None:
-        where = f"the broker at {self.of.host}:{self.of.port}"
         try:
             async with aiomqtt.Client(
                 self.of.host, self.of.port, username=self.of.user or None, password=self.of.password or None,
@@ -74,9 +76,21 @@ class MqttReader:
             ) as client:  # fmt: skip
                 for topic in self.payloads.by_topic:
                     await client.subscribe(topic)
+                self.client = client
                 async for message in client.messages:
                     payload = message.payload if isinstance(message.payload, bytes) else b""
                     if (found := self.payloads.read(str(message.topic), payload, self.clock())) is not None:
                         take(*found)
         except aiomqtt.MqttError as error:
-            raise SourceLost(f"{where} does not answer, or closed the line ({error})") from error
+            raise SourceLost(f"{self.where} does not answer, or closed the line ({error})") from error
+        finally:
+            self.client = None
+
+    async def write(self, row: Write, raw: float) -> None:
+        """Once the broker has it (quality of service 1); whether anybody listens it does not say."""
+        if self.client is None:
+            raise SourceLost(f"{self.where} does not answer")
+        try:
+            await self.client.publish(str(row.topic), sent_text(row, raw), qos=1, timeout=self.of.timeout_s)
+        except aiomqtt.MqttError as error:
+            raise SourceLost(f"{self.where} does not take it ({error})") from error

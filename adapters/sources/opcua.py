@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import asyncio
 import math
+import struct
 from collections.abc import AsyncIterator, Callable, Sequence
 from contextlib import asynccontextmanager, suppress
 from datetime import datetime
@@ -15,6 +16,7 @@ from itertools import compress
 
 from asyncua import Client, ua
 
+from adapters.control_map import Write
 from adapters.source_map import OpcUaSource
 from adapters.sources.rounds import rounds
 from adapters.sources.source import SourceLost, Take
@@ -47,10 +49,31 @@ class OpcUaReader:
         self.every = [max(1, round(rate_hz / (row.rate_hz or rate_hz))) for row in rows.values()]
         self.time = SourceClock()
         self.read_at: dict[int, datetime] = {}  # the time of each row's newest value, by the server
+        self.client: Client | None = None  # while it answers
+        self.types: dict[str, ua.VariantType] = {}  # of the nodes that were written
 
     async def read(self, take: Take) -> None:
         async with connected(self.of) as client:
-            await self._poll(client, take)
+            self.client = client
+            try:
+                await self._poll(client, take)
+            finally:
+                self.client = None
+
+    async def write(self, row: Write, raw: float) -> None:
+        """As the type that the node has. Source: OPC 10000-4, 5.11.4 (Write)."""
+        if self.client is None:
+            raise SourceLost(f"{self.of.address} does not answer")
+        name = str(row.node)
+        try:
+            node = self.client.get_node(name)
+            if name not in self.types:
+                self.types[name] = await node.read_data_type_as_variant_type()
+            kind = self.types[name]
+            value = bool(raw) if kind is ua.VariantType.Boolean else raw if kind in FLOATS else round(raw)
+            await node.write_value(ua.DataValue(ua.Variant(value, kind)))
+        except (TimeoutError, ua.UaError, OSError, struct.error) as error:
+            raise SourceLost(f"{self.of.address} does not take {name} ({error or type(error).__name__})") from error
 
     async def _poll(self, client: Client, take: Take) -> None:
         nodes = [self._node(client, row) for row in self.rows.values()]
@@ -88,6 +111,7 @@ class OpcUaReader:
             take(readings, at)
 
 
+FLOATS = (ua.VariantType.Float, ua.VariantType.Double)
 GONE = {
     ua.StatusCodes.BadNodeIdUnknown,
     ua.StatusCodes.BadNodeIdInvalid,

@@ -9,12 +9,15 @@ from collections.abc import AsyncGenerator, Callable
 
 import serial
 
+from adapters.control_map import Write
 from adapters.source_map import TextSource
-from adapters.sources.source import SourceLost, Take
+from adapters.sources.source import SourceLost, Take, sent_text
 from adapters.stand_map import Channel
 from adapters.stream import SourceClock
 
 LONGEST_LINE = 16_384  # bytes
+WRITE_S = 0.2  # for a command on a serial line that takes nothing
+LINE_END = b"\r\n"
 
 
 class TextLines:
@@ -66,6 +69,19 @@ class TextReader:
         self.of, self.clock = of, clock
         self.lines = TextLines(of, rows)
         self.where = of.serial if of.over == "serial" else f"{of.host}:{of.port}"
+        self.writer: asyncio.StreamWriter | serial.Serial | None = None  # while the line is open
+
+    async def write(self, row: Write, raw: float) -> None:
+        """A line, ended as most devices want it; whether it is understood only the state says."""
+        if self.writer is None:
+            raise SourceLost(f"{self.where} does not answer")
+        try:
+            self.writer.write(sent_text(row, raw).encode() + LINE_END)
+            if isinstance(self.writer, asyncio.StreamWriter):
+                async with asyncio.timeout(self.of.timeout_s):
+                    await self.writer.drain()
+        except (TimeoutError, OSError) as error:
+            raise SourceLost(f"the line to {self.where} broke ({error or 'it takes nothing'})") from error
 
     async def read(self, take: Take) -> None:
         async with contextlib.aclosing(self.raw_lines()) as lines:
@@ -83,6 +99,7 @@ class TextReader:
             )
         except (TimeoutError, OSError) as error:
             raise SourceLost(f"nothing answers at {self.where} ({error or 'no answer'})") from error
+        self.writer = writer
         try:
             while line := await reader.readline():
                 yield line
@@ -92,6 +109,7 @@ class TextReader:
         except OSError as error:
             raise SourceLost(f"the line to {self.where} broke ({error})") from error
         finally:
+            self.writer = None
             writer.close()
 
     async def _udp(self) -> AsyncGenerator[bytes, None]:
@@ -119,11 +137,12 @@ class TextReader:
 
     async def _serial(self) -> AsyncGenerator[bytes, None]:
         try:
-            port = serial.Serial(self.of.serial, self.of.baud, timeout=0, exclusive=True)
+            port = serial.Serial(self.of.serial, self.of.baud, timeout=0, write_timeout=WRITE_S, exclusive=True)
         except (OSError, ValueError) as error:
             raise SourceLost(_why_not(self.of.serial, error)) from error
         loop, ready, pending, begun = asyncio.get_running_loop(), asyncio.Event(), b"", False
         loop.add_reader(port.fileno(), ready.set)
+        self.writer = port
         try:
             while True:
                 await ready.wait()
@@ -139,6 +158,7 @@ class TextReader:
                     yield line
                 begun = begun or bool(lines)
         finally:
+            self.writer = None
             loop.remove_reader(port.fileno())
             port.close()
 
