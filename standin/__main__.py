@@ -7,10 +7,12 @@ import asyncio
 import json
 import os
 import signal
+import time
 from pathlib import Path
 
 from standin.engine import ENGINES
 from standin.faults import Script, load_script
+from standin.over.commands import Commands
 from standin.over.publisher import Said, map_of
 from standin.over.standards import USUAL_PORT, publisher
 from standin.server import WATCHDOG_S, Server
@@ -50,6 +52,8 @@ def main() -> None:
     )
     over = "also over an open standard, as a stand that only reports: the line of this program is its console then"
     parser.add_argument("--over", choices=USUAL_PORT, help=over)
+    takes = "with --over: take arm, start and abort over the standard, and say the state there"
+    parser.add_argument("--takes-commands", action="store_true", help=takes)
     parser.add_argument("--over-port", type=int, default=0, help="where, or which broker; its usual one if not given")
     parser.add_argument(
         "--folder", type=Path, default=Path("recorder"), help="with --over files: where they are written"
@@ -58,6 +62,8 @@ def main() -> None:
     options = parser.parse_args()
     if options.over == "files" and options.map:
         parser.error("files need no map: give the folder to the stand, under Stands")
+    if options.takes_commands and options.over in (None, "files"):
+        parser.error("commands come over a standard: give --over modbus, mqtt, can, opcua, serial or text")
     options.reports_only |= options.over is not None
     asyncio.run(run(options))
 
@@ -78,7 +84,9 @@ async def run(options: argparse.Namespace) -> None:
     if options.over:
         server.also = publisher(options.over, options.host, options.over_port, options.folder)
         channels = tuple((name, unit) for name, unit, _ in stand.channels)
-        said = Said(channels, options.rate, stand.engine.inertia)
+        if options.takes_commands:
+            server.commands = Commands(stand, options.watchdog, time.monotonic)
+        said = Said(channels, options.rate, stand.engine.inertia, server.commands)
         await server.also.start(said)
         if options.map:
             from tomli_w import dumps  # without --over nothing is needed that Python does not have

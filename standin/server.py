@@ -8,6 +8,8 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from standin.faults import Trouble
+from standin.over.commands import Commands
+from standin.over.commands import number as state_number
 from standin.over.publisher import WEATHER as WEATHER_CHANNELS
 from standin.over.publisher import Publisher, Row
 from standin.stand import Refused, Stand, State
@@ -36,6 +38,7 @@ class Server:
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
     sent: int = 0
     also: Publisher | None = None  # what takes the samples out besides the line
+    commands: Commands | None = None  # that come in by it
 
     async def serve(self, host: str, port: int) -> asyncio.Server:
         server = await asyncio.start_server(self._client, host, port, limit=LONGEST_LINE)
@@ -126,6 +129,8 @@ class Server:
                 started, done, self.paced = loop.time(), 0, False
             pulling = self.stand.state in (State.SWEEPING, State.ROLLING_OFF)
             # Stepped time stands still for as long as somebody thinks; a line that closes counts there, too.
+            if self.commands:
+                self.commands.tend()
             if self.guard and not self.stepped and loop.time() - self.guard_heard > self.watchdog_s:
                 await self._stop_by_itself()
             if self.stepped:
@@ -162,18 +167,18 @@ class Server:
                 self._cut()
                 return
             if self.stand.state is not before:
-                await self._hand_out(first, times, rows)
+                await self._hand_out(first, times, rows, before)
                 await self._tell(self._state_message())
                 rows, times, first = [], [], self.sent
                 if self.stepped and self.stand.state is State.IDLE:
                     return
         if rows:
-            await self._hand_out(first, times, rows)
+            await self._hand_out(first, times, rows, self.stand.state)
 
-    async def _hand_out(self, first: int, times: list[float], rows: list[Row]) -> None:
+    async def _hand_out(self, first: int, times: list[float], rows: list[Row], state: State) -> None:
         await self._tell({"type": "samples", "n": first, "t": times, "v": rows})
         if self.also and Trouble.HUSH not in self.stand.faults.troubles:
-            await self.also.send(times, rows, self._air())
+            await self.also.send(times, rows, self._air() + ([state_number(state)] if self.commands else []))
 
     def _hello(self) -> dict[str, Any]:
         can = [] if self.reports_only else ["arm", "start", "abort", "holds"]

@@ -16,6 +16,7 @@ from typing import Any
 from adapters import stand_map
 from adapters.adapter import Adapter
 from ops.machine import BROKER
+from standin.over.commands import Commands
 from standin.over.publisher import Publisher, Said, map_of
 from standin.server import Server
 from standin.stand import Stand
@@ -60,6 +61,7 @@ class Peer:
         self.rows: list[list[float | None]] = []
         self.weather: list[float | None] = []
         self.replies: list[dict[str, Any]] = []
+        self.states: list[str] = []
         self.bye = ""
 
     @classmethod
@@ -87,6 +89,8 @@ class Peer:
                 self.rows += message["v"]
             case "weather":
                 self.weather = message["v"]
+            case "state":
+                self.states.append(message["state"])
             case "reply":
                 self.replies.append(message)
             case "bye":
@@ -106,6 +110,24 @@ class Peer:
                 pass
         return self.bye
 
+    async def ask(self, name: str, **arguments: Any) -> dict[str, Any]:
+        """A command, and its reply."""
+        self.asked = getattr(self, "asked", 0) + 1
+        self.say({"type": "command", "id": self.asked, "name": name, "arguments": arguments})
+        async with asyncio.timeout(WAIT_S):
+            while not any(one["id"] == self.asked for one in self.replies):
+                assert await self.hear_one(), self.bye
+        return self.replies[-1]
+
+    def say(self, message: dict[str, Any]) -> None:
+        self.writer.write(json.dumps(message).encode() + b"\n")
+
+    async def until(self, state: str) -> None:
+        """The stand says it."""
+        async with asyncio.timeout(WAIT_S):
+            while self.states[-1:] != [state]:
+                assert await self.hear_one(), self.bye
+
     def column(self, name: str) -> list[float | None]:
         at = [one["name"] for one in self.hello["channels"]].index(name)
         return [row[at] for row in self.rows]
@@ -114,16 +136,21 @@ class Peer:
 class Link:
     """Stand, publisher, adapter and line; `async with` it."""
 
-    def __init__(self, publisher: Publisher, speed: float = 1.0, rate_hz: float = RATE_HZ) -> None:
+    def __init__(
+        self, publisher: Publisher, speed: float = 1.0, rate_hz: float = RATE_HZ, watchdog_s: float = 0.0
+    ) -> None:
+        """With a watchdog the stand takes commands, and the map has passed for one that conforms."""
         self.publisher, self.rate_hz = publisher, rate_hz
         self.stand = Stand(seed=3)
         self.server = Server(self.stand, rate_hz=rate_hz, speed=speed, reports_only=True)
+        if watchdog_s:
+            self.server.commands = Commands(self.stand, watchdog_s, time.monotonic)
         self.tasks: list[asyncio.Task[None]] = []
 
     async def __aenter__(self) -> Link:
         self.stack = AsyncExitStack()
         channels = tuple((name, unit) for name, unit, _ in self.stand.channels)
-        said = Said(channels, self.rate_hz, self.stand.engine.inertia)
+        said = Said(channels, self.rate_hz, self.stand.engine.inertia, self.server.commands)
         await self.start_publisher(said)
         self.said = said
         listening = await self.server.serve("127.0.0.1", 0)
@@ -131,6 +158,8 @@ class Link:
         self.stack.callback(listening.close)
         self.stack.callback(self.server.task.cancel)
         self.map = stand_map.checked(map_of(said, self.publisher))
+        if self.map.control:
+            self.map.control.conformed = stand_map.digest(self.map)
         self.adapter = Adapter(self.map)
         port: asyncio.Future[int] = asyncio.get_running_loop().create_future()
         self.tasks.append(asyncio.create_task(self.adapter.run("127.0.0.1", 0, port.set_result)))

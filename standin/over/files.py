@@ -22,7 +22,7 @@ class FilesPublisher:
         self.head = ",".join(["time [s]", *(f"{name} [{unit}]" for name, unit in said.channels)])
         self.throttle = [name for name, _ in said.channels].index("throttle")
 
-    async def send(self, at_s: list[float], rows: list[Row], weather: list[float]) -> None:
+    async def send(self, at_s: list[float], rows: list[Row], further: list[float]) -> None:
         for at, row in zip(at_s, rows, strict=True):
             if (row[self.throttle] or 0.0) >= OPEN:
                 self.open_s = at
@@ -50,6 +50,9 @@ class FilesPublisher:
         raise ValueError("files need no map: give the folder to the stand, under Stands")
 
     def place(self, number: int, name: str) -> dict[str, Any]:
+        return {}
+
+    def command(self, name: str) -> dict[str, Any]:
         return {}
 
     async def stop(self) -> None:

@@ -10,9 +10,11 @@ from pymodbus.constants import ExcCodes
 from pymodbus.server import ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
-from standin.over.publisher import WEATHER, Row, Said
+from standin.over.commands import NAMES
+from standin.over.publisher import Row, Said
 
-FIRST = 100
+FIRST_COMMAND, FIRST = 90, 100
+WRITES = (6, 16)  # function codes
 MISSING = -9999.0
 
 
@@ -25,8 +27,11 @@ class ModbusPublisher:
     async def start(self, said: Said) -> None:
         self.channels = len(said.channels)
         self.hole = range(FIRST + 2 * self.channels, FIRST + 2 * self.channels + self.apart_by)
-        self.registers = [0] * (2 * (self.channels + len(WEATHER)) + self.apart_by)
-        device = SimDevice(1, [SimData(FIRST, len(self.registers), 0, DataType.REGISTERS)], action=self._answer)
+        self.commands = said.commands
+        self.registers = [0] * (2 * len(said.names) + self.apart_by)
+        self.begin = FIRST_COMMAND if self.commands else FIRST
+        count = FIRST - self.begin + len(self.registers)
+        device = SimDevice(1, [SimData(self.begin, count, 0, DataType.REGISTERS)], action=self._answer)
         self.server = ModbusTcpServer(device, address=(self.host, self.port))
         await self.server.serve_forever(background=True)
 
@@ -35,11 +40,17 @@ class ModbusPublisher:
     ) -> ExcCodes | None:
         if address < self.hole.stop and address + count > self.hole.start and self.hole:
             return ExcCodes.ILLEGAL_ADDRESS
-        registers[: len(self.registers)] = self.registers
+        if code in WRITES:
+            if address < self.begin or address + count > self.begin + len(NAMES) or not self.commands:
+                return ExcCodes.ILLEGAL_ADDRESS
+            for at, value in enumerate(given or [], address - self.begin):
+                self.commands.put(NAMES[at], float(value))
+            return None
+        registers[FIRST - self.begin : FIRST - self.begin + len(self.registers)] = self.registers
         return None
 
-    async def send(self, at_s: list[float], rows: list[Row], weather: list[float]) -> None:
-        values = [MISSING if value is None else value for value in rows[-1]] + weather
+    async def send(self, at_s: list[float], rows: list[Row], further: list[float]) -> None:
+        values = [MISSING if value is None else value for value in rows[-1]] + further
         packed = struct.pack(f">{len(values)}f", *(value if math.isfinite(value) else MISSING for value in values))
         held = struct.unpack(f">{2 * len(values)}H", packed)
         at = 2 * self.channels
@@ -51,6 +62,9 @@ class ModbusPublisher:
     def place(self, number: int, name: str) -> dict[str, Any]:
         register = FIRST + 2 * number + (self.apart_by if number >= self.channels else 0)
         return {"register": register, "type": "float32", "missing": [MISSING]}
+
+    def command(self, name: str) -> dict[str, Any]:
+        return {"register": FIRST_COMMAND + NAMES.index(name)}
 
     async def stop(self) -> None:
         await self.server.shutdown()  # type: ignore[no-untyped-call]
