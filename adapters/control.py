@@ -83,10 +83,10 @@ class Control:
             return
         if self._begun is not None and not self._begun.done():
             raise Refused("the command before is not answered yet")
-        self._guard = line
-        self.beat(line)
+        self._guard, self._heard_s = line, self.clock()
         self._begun = asyncio.current_task()
         try:
+            await self._put(self.of.watchdog, self._next_beat())  # before there is something to stop
             await (self._arm(arguments) if name == "arm" else self._start())
         except asyncio.CancelledError:
             raise Refused("it was stopped meanwhile") from None
@@ -121,8 +121,7 @@ class Control:
         until = self.clock() + seconds
         while not done():
             if self.clock() > until:
-                with suppress(Refused):
-                    await self._abort()
+                await self._stop()
                 raise Refused(f"it did not {what} within {seconds:g} s, and was stopped")
             await asyncio.sleep(LOOK_S)
 
@@ -169,15 +168,19 @@ class Control:
         self._heard_s = self.clock()
         if self.source is None or self.is_silent or any(task.get_name() == "beat" for task in self._tasks):
             return  # one that is not taken yet is enough
+        self._later(self.source.write(self.of.watchdog, self._next_beat()), "beat")
+
+    def _next_beat(self) -> float:
         self._beat = not self._beat
-        row = self.of.watchdog
-        raw = row.value if self._beat else row.release or 0.0
-        self._later(self.source.write(row, raw), "beat")
+        return self.of.watchdog.value if self._beat else self.of.watchdog.release or 0.0
 
     def gone(self, line: object) -> None:
         """The line is closed."""
         if line is self._guard:
             self._guard, self._heard_s = None, -1e9
+
+    def _is_watched(self) -> bool:
+        return self.clock() - self._heard_s <= self.of.watchdog_s
 
     async def run(self) -> None:
         """Until cancelled: whoever armed and is not heard any more cannot stop it, so this does."""
@@ -186,14 +189,17 @@ class Control:
             now = self.clock()
             if not self._is_ours or self.is_silent or now - self._stopped_s < AGAIN_S:
                 continue
-            if self.state in MOVING and now - self._heard_s > self.of.watchdog_s:
+            if self.state in MOVING and not self._is_watched():
                 self._stopped_s = now
-                log.warning("nothing was heard of whoever armed it for %g s: stopped", self.of.watchdog_s)
-                with suppress(Refused):
-                    await self._abort()
+                log.warning("whoever armed the stand is gone, or said nothing for %g s: stopped", self.of.watchdog_s)
+                # By itself: a library that is cancelled while it writes may lose the cancelling.
+                self._later(self._stop(), "stop")
+
+    async def _stop(self) -> None:
+        with suppress(Refused):
+            await self._abort()
 
     async def leave(self) -> None:
         """This program ends: what was armed over its line does not go on by itself."""
         if self._is_ours and self.state in MOVING:
-            with suppress(Refused):
-                await self._abort()
+            await self._stop()

@@ -1,0 +1,265 @@
+"""Every standard that takes commands: armed, swept, stopped; and stopped by itself where whoever armed is gone."""
+
+import asyncio
+import tempfile
+import time
+import unittest
+from contextlib import ExitStack
+from pathlib import Path
+from unittest import mock
+
+from adapters import control
+from adapters.adapter import Adapter
+from adapters.control_map import SWEEP
+from adapters.tests.over import WAIT_S, Link, Peer, broker_of, free_port
+from standin.over.can import CanPublisher
+from standin.over.modbus import ModbusPublisher
+from standin.over.mqtt import MqttPublisher
+from standin.over.opcua import OpcUaPublisher
+from standin.over.publisher import Publisher
+from standin.over.text import SerialPublisher, TextPublisher
+from standin.stand import State
+
+HOST = "127.0.0.1"
+WATCHDOG_S = 1.5
+RATE_HZ = 20.0  # a bus of this machine carries them all, however busy it is
+SLOW = {"start_rpm": 2000, "end_rpm": 6000, "rate_rpm_s": 60}  # over a minute: it ends by a stop or not at all here
+SHORT = {"start_rpm": 2000, "end_rpm": 2600, "rate_rpm_s": 600}
+
+
+class Watched:
+    """A line whose other end is heard, and that beats."""
+
+    def __init__(self, peer: Peer) -> None:
+        self.peer = peer
+
+    async def __aenter__(self) -> Peer:
+        self.task = asyncio.create_task(self._beat())
+        return self.peer
+
+    async def _beat(self) -> None:
+        while True:
+            self.peer.say({"type": "alive"})
+            await asyncio.sleep(WATCHDOG_S / 10)
+
+    async def __aexit__(self, *error: object) -> None:
+        self.task.cancel()
+        await asyncio.gather(self.task, return_exceptions=True)
+
+
+async def until(link: Link, *states: State) -> float:
+    """Seconds until the stand itself is in one of them."""
+    begun = time.monotonic()
+    async with asyncio.timeout(WAIT_S):
+        while link.stand.state not in states:
+            await asyncio.sleep(0.01)
+    return time.monotonic() - begun
+
+
+class Kind:
+    def setUp(self) -> None:
+        assert isinstance(self, unittest.TestCase)
+        for name in ("ARM_S", "START_S"):  # that a busy machine may need
+            self.enterContext(mock.patch.object(control, name, WAIT_S))
+
+    def publisher(self) -> Publisher:
+        raise NotImplementedError
+
+    def link(self) -> Link:
+        return Link(self.publisher(), rate_hz=RATE_HZ, watchdog_s=WATCHDOG_S)
+
+    async def test_a_sweep_from_its_arming_to_its_end(self) -> None:
+        assert isinstance(self, unittest.TestCase)
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            self.assertEqual(
+                (peer.hello["can"], peer.hello["states"], peer.hello["watchdog_s"]),
+                (["abort", "arm", "start"], True, WATCHDOG_S),
+            )
+            await peer.until("idle")
+            refused = await peer.ask("start")
+            self.assertEqual((refused["ok"], refused["why"]), (False, "not armed, the stand is idle"))
+            self.assertEqual(await peer.ask("arm", **SHORT), {"type": "reply", "id": 2, "ok": True, "why": ""})
+            self.assertEqual([getattr(link.stand.sweep, name) for name in SWEEP], list(SHORT.values()))
+            self.assertEqual((await peer.ask("start"))["why"], "")
+            await peer.until("rolling_off")
+            await peer.until("idle")
+            self.assertEqual(peer.states, ["idle", "armed", "sweeping", "rolling_off", "idle"])
+            self.assertGreater(max(rpm or 0 for rpm in peer.column("rpm")), SHORT["end_rpm"] - 60)
+
+    async def test_a_stop_reaches_and_so_does_the_next_arming(self) -> None:
+        assert isinstance(self, unittest.TestCase)
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            for _ in range(2):
+                self.assertEqual((await peer.ask("arm", **SLOW))["why"], "")
+                self.assertEqual((await peer.ask("start"))["why"], "")
+                self.assertTrue((await peer.ask("abort"))["ok"])
+                await until(link, State.ROLLING_OFF, State.IDLE)
+                await peer.until("idle")
+
+    async def test_it_stops_where_whoever_armed_is_gone(self) -> None:
+        assert isinstance(self, unittest.TestCase)
+        async with self.link() as link:
+            peer = await link.peer()
+            async with Watched(peer):
+                self.assertEqual((await peer.ask("arm", **SLOW))["why"], "")
+                self.assertEqual((await peer.ask("start"))["why"], "")
+                self.assertIs(link.stand.state, State.SWEEPING)
+            peer.writer.close()
+            await until(link, State.ROLLING_OFF, State.IDLE)
+
+    async def test_the_stand_stops_by_itself_where_the_adapter_is_gone(self) -> None:
+        """The adapter says nothing more, as if it were dead, though its line is there and beats."""
+        assert isinstance(self, unittest.TestCase)
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            await peer.ask("arm", **SLOW)
+            await peer.ask("start")
+            assert link.adapter.control is not None
+            link.adapter.control.is_silent = True
+            await until(link, State.ROLLING_OFF, State.IDLE)
+            self.assertLess(link.stand.rpm, SLOW["end_rpm"] - 1000, "it did not come to its end")
+
+
+class Modbus(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return ModbusPublisher(HOST, free_port())
+
+
+class Text(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return TextPublisher(HOST, free_port())
+
+
+class Serial(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return SerialPublisher()
+
+
+class Can(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return CanPublisher(free_port())
+
+
+class OpcUa(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return OpcUaPublisher(HOST, free_port())
+
+
+class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
+    port = 0
+
+    async def asyncSetUp(self) -> None:
+        self.port = free_port()
+        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
+        stack = ExitStack()
+        self.addCleanup(stack.close)
+        stack.enter_context(broker_of(self.port, folder))
+
+    def publisher(self) -> Publisher:
+        return MqttPublisher(HOST, self.port)
+
+
+del Kind  # it is no test by itself
+
+
+class Faults(unittest.IsolatedAsyncioTestCase):
+    """Over Modbus; what is said is the same for each standard."""
+
+    def setUp(self) -> None:
+        self.publisher = ModbusPublisher(HOST, free_port())
+
+    def link(self) -> Link:
+        return Link(self.publisher, rate_hz=RATE_HZ, watchdog_s=WATCHDOG_S)
+
+    async def test_a_map_that_did_not_pass_as_it_is_only_reports(self) -> None:
+        async with self.link() as link:
+            assert link.map.control is not None
+            link.map.control.conformed = "of another map"
+            adapter = Adapter(link.map)
+            port: asyncio.Future[int] = asyncio.get_running_loop().create_future()
+            task = asyncio.create_task(adapter.run(HOST, 0, port.set_result))
+            peer = await Peer.connect(await port)
+            self.assertEqual((peer.hello["can"], peer.hello["states"]), ([], False))
+            reply = await peer.ask("arm", **SHORT)
+            self.assertEqual((reply["ok"], link.stand.state), (False, State.IDLE))
+            self.assertIn("only reports", reply["why"])
+            peer.writer.close()
+            task.cancel()
+            await asyncio.gather(task, return_exceptions=True)
+
+    async def test_an_arming_that_the_stand_does_not_do_is_refused_and_stopped(self) -> None:
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            with mock.patch.object(control, "ARM_S", 0.3):
+                beyond = await peer.ask("arm", start_rpm=2000, end_rpm=30_000, rate_rpm_s=100)
+            self.assertEqual(beyond["why"], "it did not arm within 0.3 s, and was stopped")
+            self.assertIs(link.stand.state, State.IDLE)
+
+    async def test_a_stop_goes_past_an_arming_that_is_waited_for(self) -> None:
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            with mock.patch.object(control, "ARM_S", WAIT_S):
+                asked = {"start_rpm": 2000, "end_rpm": 30_000, "rate_rpm_s": 100}
+                peer.say({"type": "command", "id": 90, "name": "arm", "arguments": asked})
+                begun = time.monotonic()
+                self.assertTrue((await peer.ask("abort"))["ok"])
+            self.assertLess(time.monotonic() - begun, WAIT_S / 2)
+            replies = {one["id"]: one["why"] for one in peer.replies}
+            self.assertEqual(replies, {90: "it was stopped meanwhile", 1: ""})
+
+    async def test_what_the_device_does_not_take_is_said_with_its_register(self) -> None:
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            assert link.map.control is not None
+            assert link.map.control.end_rpm is not None
+            link.map.control.end_rpm.register_ = 60
+            refused = await peer.ask("arm", **SHORT)
+            self.assertRegex(refused["why"], "has no such register: holding 60")
+            link.map.control.end_rpm.register_, link.map.control.end_rpm.scale = 91, 0.001
+            refused = await peer.ask("arm", **SHORT)
+            self.assertIn("does not fit into uint16", refused["why"])
+            self.assertIs(link.stand.state, State.IDLE)
+
+    async def test_a_state_that_the_map_has_no_name_for_is_no_rest(self) -> None:
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            await peer.until("idle")
+            assert link.adapter.control is not None
+            link.adapter.control.hear(7.0)
+            refused = await peer.ask("arm", **SHORT)
+            self.assertEqual(refused["why"], "the stand says 7, which the map has no name for")
+            self.assertEqual(peer.states, ["idle"], "what it said before holds")
+
+    async def test_a_stand_that_was_lost_while_it_swept_is_stopped_when_it_is_back(self) -> None:
+        """Its line to Torvix is closed, and says why: no stop reaches. Its own watchdog is held off here."""
+        async with self.link() as link, Watched(await link.peer()) as peer:
+            await peer.ask("arm", **SLOW)
+            await peer.ask("start")
+            assert link.server.commands is not None
+            link.server.commands.watchdog_s = WAIT_S
+            await link.cut()
+            self.assertTrue(await peer.hear_end())
+            self.assertIs(link.stand.state, State.SWEEPING)
+            await link.mend()
+            await until(link, State.ROLLING_OFF, State.IDLE)
+
+    async def test_a_stand_without_an_arming_of_its_own_is_armed_by_the_adapter(self) -> None:
+        """It starts as its console is set; what is armed is dropped with the line that armed it."""
+        async with self.link() as link:
+            peer = await link.peer()
+            assert link.map.control is not None
+            for name in ("arm", *SWEEP):
+                setattr(link.map.control, name, None)
+            async with Watched(peer):
+                self.assertTrue((await peer.ask("arm", **SHORT))["ok"])
+                await peer.until("armed")
+                self.assertIs(link.stand.state, State.IDLE)
+                self.assertTrue((await peer.ask("abort"))["ok"])
+                await peer.until("idle")
+                self.assertEqual((await peer.ask("start"))["why"], "not armed, the stand is idle")
+                self.assertTrue((await peer.ask("arm", **SHORT))["ok"])
+            other = await link.peer()
+            peer.writer.close()
+            await other.until("idle")
+
+    async def test_commands_that_are_none_are_refused(self) -> None:
+        async with self.link() as link:
+            peer = await link.peer()
+            self.assertIn("no command 'warm_up'", (await peer.ask("warm_up"))["why"])
+            self.assertIn("not understood", (await peer.ask("arm", start_rpm="fast"))["why"])
+            self.assertIs(link.stand.state, State.IDLE)
