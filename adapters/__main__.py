@@ -10,7 +10,7 @@ import signal
 import sys
 from pathlib import Path
 
-from adapters import measure_delay, stand_map
+from adapters import conform, measure_delay, stand_map
 from adapters.adapter import Adapter
 from adapters.sources.source import SourceLost
 from adapters.stand_map import MapProblem, StandMap
@@ -28,6 +28,13 @@ def main() -> int:
     parser.add_argument("--port", type=int, default=7421, help="0 takes any free port")
     listen = "listen for so many seconds, and say by how much each source lags behind that of rpm; sweep meanwhile"
     parser.add_argument("--delays", type=float, nargs="?", const=30.0, metavar="SECONDS", help=listen)
+    tries = (
+        "arm, sweep for a second, stop and leave alone the stand, and let the map take commands where it does so all; "
+    )
+    tries += "with nobody near the engine, and somebody at its wired stop"
+    parser.add_argument("--conform", action="store_true", help=tries)
+    speeds = "of the sweeps of --conform, 1500 rpm apart or more"
+    parser.add_argument("--speeds", type=float, nargs=2, default=conform.SPEEDS, metavar=("RPM", "RPM"), help=speeds)
     options = parser.parse_args()
     logging.basicConfig(format="%(asctime)s %(levelname)s %(message)s", level=logging.INFO)
     for loud in ("pymodbus", "asyncua", "can"):  # what they say of a lost line, we say in words
@@ -43,6 +50,8 @@ def main() -> int:
         return 1
     if options.delays:
         return say_delays(found, options.delays)
+    if options.conform:
+        return say_conformance(found, options.map, tuple(options.speeds))
     asyncio.run(run(found, options.host, options.port))
     return 0
 
@@ -54,6 +63,27 @@ def say_delays(found: StandMap, seconds: float) -> int:
     except (SourceLost, ValueError) as error:
         print(error, file=sys.stderr)
         return 1
+    return 0
+
+
+def say_conformance(found: StandMap, written: Path, speeds: tuple[float, float]) -> int:
+    """Where it passed the map is written again, with the digest of what passed."""
+    if not found.control:
+        print(f"{written} maps no start, abort and watchdog: there is nothing to try", file=sys.stderr)
+        return 1
+    if speeds[1] - speeds[0] < conform.LEAST_SWEEP_RPM:
+        print(f"the speeds lie {conform.LEAST_SWEEP_RPM:.0f} rpm apart or more", file=sys.stderr)
+        return 1
+
+    def said(rule: str, wrong: str) -> None:
+        print(f"{'BROKEN' if wrong else 'ok    '} {rule}" + (f"\n       {wrong}" if wrong else ""), flush=True)
+
+    print(conform.CAUTION, flush=True)
+    found.control.conformed = asyncio.run(conform.run(found, speeds, said))
+    if not found.control.conformed:
+        return 1
+    written.write_text(stand_map.write(found))
+    print(f"{written}: takes commands from now on, for as long as nothing else in it changes")
     return 0
 
 

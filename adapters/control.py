@@ -19,6 +19,7 @@ log = logging.getLogger("torvix.adapter")
 COMMANDS = ("abort", "arm", "start")
 ARM_S, START_S = 3.0, 2.0  # within which the stand has to say that it did
 RELEASE_S = 0.2  # that a controller has to see what was written
+RELEASE, BEAT, STOP = "release", "beat", "stop"  # what is under way
 AGAIN_S = 0.3  # between two stops of our own
 LOOK_S = 0.02
 
@@ -87,6 +88,7 @@ class Control:
         self._begun = asyncio.current_task()
         try:
             await self._put(self.of.watchdog, self._next_beat())  # before there is something to stop
+            await self._released()
             await (self._arm(arguments) if name == "arm" else self._start())
         except asyncio.CancelledError:
             raise Refused("it was stopped meanwhile") from None
@@ -141,14 +143,21 @@ class Control:
         except SourceLost as lost:
             raise Refused(str(lost)) from lost
         if row.release is not None and row is not self.of.watchdog:
-            self._later(self._release(row, row.release))
+            self._later(self._release(row, row.release), RELEASE)
+
+    async def _released(self) -> None:
+        """What looks for a change sees none where it is pressed again before it was let go."""
+        if any(task.get_name() == RELEASE for task in self._tasks):
+            while any(task.get_name() == RELEASE for task in self._tasks):
+                await asyncio.sleep(LOOK_S)
+            await asyncio.sleep(RELEASE_S)
 
     async def _release(self, row: Write, raw: float) -> None:
         await asyncio.sleep(RELEASE_S)
         if self.source is not None:
             await self.source.write(row, raw)
 
-    def _later(self, what: Coroutine[Any, Any, None], name: str = "release") -> None:
+    def _later(self, what: Coroutine[Any, Any, None], name: str) -> None:
         async def quietly() -> None:
             try:
                 await what
@@ -166,9 +175,9 @@ class Control:
         if self._guard is not None and line is not self._guard:
             return
         self._heard_s = self.clock()
-        if self.source is None or self.is_silent or any(task.get_name() == "beat" for task in self._tasks):
+        if self.source is None or self.is_silent or any(task.get_name() == BEAT for task in self._tasks):
             return  # one that is not taken yet is enough
-        self._later(self.source.write(self.of.watchdog, self._next_beat()), "beat")
+        self._later(self.source.write(self.of.watchdog, self._next_beat()), BEAT)
 
     def _next_beat(self) -> float:
         self._beat = not self._beat
@@ -193,7 +202,7 @@ class Control:
                 self._stopped_s = now
                 log.warning("whoever armed the stand is gone, or said nothing for %g s: stopped", self.of.watchdog_s)
                 # By itself: a library that is cancelled while it writes may lose the cancelling.
-                self._later(self._stop(), "stop")
+                self._later(self._stop(), STOP)
 
     async def _stop(self) -> None:
         with suppress(Refused):

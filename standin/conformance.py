@@ -24,6 +24,8 @@ WEATHER = {"barometer": (50.0, 110.0), "temperature": (-40.0, 60.0), "humidity":
 KPA = {"kPa": 1.0, "hPa": 0.1, "mbar": 0.1, "Pa": 1e-3, "bar": 100.0, "inHg": 3.386389, "psi": 6.894757}
 SILENT_S = 3.0
 LISTEN_S = 2.0
+RATE_RPM_S = 200.0
+BEATS = 5  # within the time of a watchdog
 LATE_S = 3.0  # that a busy machine may need beside
 
 
@@ -38,6 +40,9 @@ class Peer:
     host: str
     port: int
     heard: list[dict[str, Any]] = field(default_factory=list)
+    speeds: tuple[float, float] = (2000.0, 4000.0)  # rpm of a sweep
+    beat_s: float = math.inf  # between two words that somebody is there
+    beat_at: float = -math.inf
 
     def __post_init__(self) -> None:
         self.socket = socket.create_connection((self.host, self.port), timeout=SILENT_S)
@@ -46,7 +51,10 @@ class Peer:
     def hear(self, seconds: float, until: Callable[[dict[str, Any]], bool] = lambda _: False) -> dict[str, Any] | None:
         """Messages for so long, or until one is what is waited for."""
         deadline = time.monotonic() + seconds
-        while time.monotonic() < deadline:
+        while (now := time.monotonic()) < deadline:
+            if now > self.beat_at + self.beat_s:
+                self.beat_at = now
+                self.socket.sendall(b'{"type":"alive"}\n')
             try:
                 line = self.lines.readline()
             except TimeoutError:
@@ -73,6 +81,9 @@ class Peer:
         if not isinstance(reply.get("ok"), bool) or (not reply["ok"] and not reply.get("why")):
             raise Broken(f"the reply to {name!r} needs ok, and why where ok is false: {reply}")
         return reply
+
+    def sweep(self) -> dict[str, float]:
+        return {"start_rpm": self.speeds[0], "end_rpm": self.speeds[1], "rate_rpm_s": RATE_RPM_S}
 
     def close(self) -> None:
         self.lines.close()
@@ -172,11 +183,11 @@ def check_sweep(peer: Peer) -> None:
         if peer.hear(seconds, lambda one: one["type"] == "state" and one["state"] == wanted) is None:
             raise Broken(f"the state {wanted} was not told within {seconds:.0f} s")
 
-    sweep = {"start_rpm": 2000, "end_rpm": 4000, "rate_rpm_s": 200}
+    peer.beat_s = float(peer.heard[0].get("watchdog_s") or math.inf) / BEATS
     if peer.ask("start", 1)["ok"]:
         raise Broken("start was taken without an arming")
     for identity in (2, 4):
-        if not (reply := peer.ask("arm", identity, **sweep))["ok"]:
+        if not (reply := peer.ask("arm", identity, **peer.sweep()))["ok"]:
             raise Broken(f"arm was refused: {reply['why']}")
         if identity == 2:
             peer.ask("abort", 3)
@@ -201,8 +212,9 @@ def check_watchdog(peer: Peer) -> None:
     if not isinstance(seconds, int | float) or not 0.2 <= seconds <= 10:
         raise Broken(f"watchdog_s is {seconds!r}, must be a number from 0.2 to 10: a stand that is armed over a line "
                      "that falls silent has to stop by itself")  # fmt: skip
-    if not (reply := peer.ask("arm", 7, start_rpm=2000, end_rpm=4000, rate_rpm_s=200))["ok"]:
+    if not (reply := peer.ask("arm", 7, **peer.sweep()))["ok"]:
         raise Broken(f"arm was refused: {reply['why']}")
+    peer.beat_s = math.inf
     gone = peer.hear(seconds + LATE_S, lambda one: one["type"] == "state" and one["state"] in ("idle", "rolling_off"))
     if gone is None:
         raise Broken(f"still armed {seconds + LATE_S:.0f} s after the last word: watchdog_s says {seconds} s")
@@ -211,9 +223,9 @@ def check_watchdog(peer: Peer) -> None:
 CHECKS: list[Callable[[Peer], None]] = [check_hello, check_samples, check_states, check_weather, check_nonsense]
 
 
-def run(host: str, port: int, *, sweep: bool) -> Iterator[tuple[str, str]]:
+def run(host: str, port: int, *, sweep: bool, speeds: tuple[float, float] = Peer.speeds) -> Iterator[tuple[str, str]]:
     """Each rule and what is wrong with it; "" where it is kept. Ends at the first that is broken."""
-    peer = Peer(host, port)
+    peer = Peer(host, port, speeds=speeds)
     try:
         for check in [*CHECKS, *([check_sweep, check_watchdog] if sweep else [])]:
             rule = (check.__doc__ or "").strip()
@@ -236,12 +248,14 @@ def main() -> int:
     parser.add_argument("port", type=int)
     sweep = "also arm, start and abort. Only with nobody near the engine and its operator at hand"
     parser.add_argument("--sweep", action="store_true", help=sweep)
+    between = "of that sweep; aborted after a second"
+    parser.add_argument("--speeds", type=float, nargs=2, default=Peer.speeds, metavar=("RPM", "RPM"), help=between)
     options = parser.parse_args()
     broken = False
     try:
-        for rule, wrong in run(options.host, options.port, sweep=options.sweep):
+        for rule, wrong in run(options.host, options.port, sweep=options.sweep, speeds=tuple(options.speeds)):
             broken |= bool(wrong)
-            print(f"{'BROKEN' if wrong else 'ok    '} {rule}" + (f"\n       {wrong}" if wrong else ""))
+            print(f"{'BROKEN' if wrong else 'ok    '} {rule}" + (f"\n       {wrong}" if wrong else ""), flush=True)
     except OSError as error:
         print(f"nothing answers at {options.host}:{options.port}: {error}", file=sys.stderr)
         return 1
