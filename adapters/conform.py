@@ -43,6 +43,7 @@ CAUTION = (
     "codes and the stand maker's instructions come first."
 )
 NOT_STOPPED = "THE STAND DID NOT STOP. Use the wired emergency stop."
+NOT_KNOWN = "Where its engine still runs, use the wired emergency stop."
 
 Said = Callable[[str, str], None]  # a rule, and what is wrong with it: "" where it is kept
 

@@ -20,6 +20,7 @@ from typing import Any
 
 from pydantic import TypeAdapter, ValidationError
 
+from adapters.control_map import STATES
 from adapters.offers import Offer, offers_of
 from adapters.places import PLACE
 from adapters.readers import reader_of
@@ -35,7 +36,7 @@ NOTHING = "nothing came"
 class RowTrial:
     """`raw` as it came last, `value` in the unit of the row, `rate_hz` as it came; `why` where nothing did."""
 
-    part: str  # channels, weather
+    part: str  # channels, weather, control: of that the state alone is read
     row: int
     raw: float | None = None
     value: float | None = None
@@ -60,8 +61,12 @@ class Heard:
 def rows_of(document: Mapping[str, Any], kind: str, name: str, first: bool) -> dict[tuple[str, int], Channel]:
     """Rows of a source that can be read already."""
     found = {}
-    for part in ("channels", "weather"):
-        for at, given in enumerate(document.get(part, [])):
+    state = (document.get("control") or {}).get("state") or {}
+    state = {key: value for key, value in state.items() if key not in STATES}
+    for part, given_rows in (
+        ("channels", document.get("channels", [])), ("weather", document.get("weather", [])), ("control", [state])
+    ):  # fmt: skip
+        for at, given in enumerate(given_rows):
             try:
                 row = Channel.model_validate({**given, "name": given.get("name") or "?", "unit": ""})
             except ValidationError:

@@ -299,6 +299,7 @@ ENDPOINTS: Any = (
     ("get", "/api/stands/map-choices", None, ARRANGE),
     ("post", "/api/stands/try-map", {"map": {}}, ARRANGE),
     ("post", "/api/stands/measure-delays", {"map": {}}, ARRANGE),
+    ("post", "/api/stands/conform-map", {"map": {}, "start_rpm": 2000, "end_rpm": 4000}, ARRANGE),
     ("post", "/api/stands/read-map", {"toml": ""}, ARRANGE),
     ("post", "/api/stands/write-map", {"map": {}}, ARRANGE),
     ("put", "/api/stands/{stand}", {"name": "Cell 1", "host": "192.0.2.1", "port": "7420"}, ARRANGE),

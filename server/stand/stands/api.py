@@ -7,12 +7,14 @@ from django.shortcuts import get_object_or_404
 from django.utils import timezone
 from ninja import Router, Status
 
+from adapters import stand_map
 from jobs.schemas import JobOut, job_out
 from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import person_of, require_owner
-from stand.stands import measure_delays
+from stand.stands import conform_map, maps, measure_delays
 from stand.stands import service as stands
 from stand.stands.schemas import (
+    ConformIn,
     EngineChoice,
     MapChoices,
     MapIn,
@@ -92,18 +94,26 @@ def measure_delays_of(request: HttpRequest, given: MapIn) -> JobOut:
     return job_out(measure_delays.ask(_owner(request), given.map, timezone.now()))
 
 
+@router.post("/stands/conform-map", response=JobOut, operation_id="conform_map")
+def conform_a_map(request: HttpRequest, given: ConformIn) -> JobOut:
+    """The engine is swept and stopped by the map; what passes may take commands."""
+    owner = _owner(request)
+    stand = get_object_or_404(Stand, pk=given.stand) if given.stand else None
+    return job_out(conform_map.ask(owner, stand, given.run(), timezone.now()))
+
+
 @router.post("/stands/read-map", response=MapOut, operation_id="read_map")
 def read_a_map(request: HttpRequest, given: MapText) -> MapOut:
     """A map that was saved as a file. Invalid says what is wrong where."""
     _owner(request)
-    return MapOut(map=stands.map_of(given.toml))
+    return MapOut(map=stand_map.plain(maps.read(given.toml)))
 
 
 @router.post("/stands/write-map", response=MapText, operation_id="write_map")
 def write_a_map(request: HttpRequest, given: MapIn) -> MapText:
     """As the file that ./torvix adapter reads."""
     _owner(request)
-    return MapText(toml=stands.map_text(given.map))
+    return MapText(toml=stand_map.write(maps.checked(given.map)))
 
 
 @router.put("/stands/{stand_id}", response=StandRow, operation_id="change_stand")

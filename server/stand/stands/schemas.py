@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-import tomllib
 from datetime import datetime
 from typing import Any
 
 from django.utils import timezone
 from torvix_core.units import quantities
 
+from adapters import stand_map
 from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import units_of
 from shop.schema import Schema
 from stand.live.display import FIXED, FOLLOWS, channel_name
 from stand.pulls.raw_channels import is_known
+from stand.stands import conform_map
 from stand.stands.service import StandDescription
 from stand.stands.try_line import LineTrial
 
@@ -47,6 +48,7 @@ class StandRow(Schema):
     longest_gap_s: float
     weather: bool
     reports_only: bool
+    has_conformed: bool | None  # of a map with commands: whether it takes them; None for any other stand
 
 
 class EngineChoice(Schema):
@@ -102,6 +104,19 @@ class MapIn(Schema):
     map: dict[str, Any]
 
 
+class ConformIn(Schema):
+    """`stand` is None for one that is being added."""
+
+    map: dict[str, Any]
+    stand: int | None = None
+    start_rpm: float
+    end_rpm: float
+    at_the_stop: bool = False
+
+    def run(self) -> conform_map.Run:
+        return conform_map.Run(self.map, self.start_rpm, self.end_rpm, self.at_the_stop)
+
+
 class MapOut(Schema):
     map: dict[str, Any]
 
@@ -150,6 +165,7 @@ def _sent(name: str, unit: str) -> MapChannel:
 
 def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
     units, link = units_of(person), stand.link if hasattr(stand, "link") else None
+    mapped = stand_map.read(stand.map) if stand.map else None
     runs = stand.on_line and stand.retired_at is None
     hello = link.hello if link else {}
     steps = link.steps if link and runs and not link.lost(timezone.now()) else {}
@@ -165,7 +181,7 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
         notes=stand.notes,
         simulated=stand.get_simulated_display() if stand.simulated else "",
         worker_elsewhere=stand.worker_elsewhere,
-        map=tomllib.loads(stand.map) if stand.map else None,
+        map=stand_map.plain(mapped) if mapped else None,
         recorder=stand.recorder,
         on_line=stand.on_line,
         retired_at=stand.retired_at,
@@ -179,6 +195,7 @@ def stand_row(stand: Stand, person: Person, used: bool) -> StandRow:
         gaps=round(steps.get("gaps", 0)),
         longest_gap_s=steps.get("longest_s", 0.0),
         weather=bool(link and link.weather),
+        has_conformed=mapped.has_conformed if mapped and mapped.control else None,
         reports_only=bool(hello) and not hello.get("can"),
     )
 

@@ -14,13 +14,13 @@ from django.db import connection, transaction
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
 from adapters import stand_map
-from adapters.stand_map import MapProblem
 from shop import audit
 from shop.models import Person, Shop, SimulatedEngine, Stand
 from shop.permissions import require_owner, units_of
 from shop.refusals import Invalid, Refusal
 from shop.setting_up.service import read_elevation
 from stand.models import PullState, Session
+from stand.stands import maps
 
 CHANGED = "torvix_stands"  # what is notified when the table of stands changes
 HOST = re.compile(r"[\w.:-]{1,200}")
@@ -219,27 +219,6 @@ def _read(by: Person | None, stand: Stand, facts: StandDescription) -> Stand:
     return stand
 
 
-def map_of(text: str) -> dict[str, Any]:
-    """The map that a file is; Invalid names the places."""
-    try:
-        return stand_map.plain(stand_map.read(text))
-    except MapProblem as problem:
-        wrong = "; ".join(f"{place}: {why}" if place else why for place, why in problem.errors.items())
-        raise Invalid(f"This file is no map that can be used: {wrong}.", fields=_places(problem)) from problem
-
-
-def map_text(document: dict[str, Any]) -> str:
-    """The file that a map is; Invalid names the places."""
-    try:
-        return stand_map.write(stand_map.checked(document))
-    except MapProblem as problem:
-        raise Invalid("This map is not whole: see the marked places.", fields=_places(problem)) from problem
-
-
-def _places(problem: MapProblem) -> dict[str, str]:
-    return {f"map.{place}" if place else "map": why for place, why in problem.errors.items()}
-
-
 def _read_map(stand: Stand, facts: StandDescription, wrong: dict[str, str]) -> None:
     """Its adapter listens on this machine, on a port that is ours."""
     if stand.simulated:
@@ -247,9 +226,9 @@ def _read_map(stand: Stand, facts: StandDescription, wrong: dict[str, str]) -> N
     if facts.worker_elsewhere:
         wrong["worker_elsewhere"] = "the adapter runs here; where it is to run elsewhere, start ./torvix adapter there"
     try:
-        found = stand_map.checked({**(facts.map or {}), "stand": stand.name})
-    except MapProblem as problem:
-        wrong.update(_places(problem))
+        found = maps.checked({**(facts.map or {}), "stand": stand.name})
+    except Invalid as invalid:
+        wrong.update(invalid.fields)
         return
     if not stand.map:
         stand.host, stand.port = "127.0.0.1", _free_port()

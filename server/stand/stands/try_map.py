@@ -32,7 +32,7 @@ class TriedSource(Schema):
 
 
 class TriedRow(Schema):
-    """Of row `row` of `part` (channels, weather); `value` in the row's unit."""
+    """Of row `row` of `part` (channels, weather; the state in control); `value` in the row's unit."""
 
     part: str
     row: int

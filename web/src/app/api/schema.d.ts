@@ -3737,6 +3737,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/stands/conform-map": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Conform A Map
+         * @description The engine is swept and stopped by the map; what passes may take commands.
+         */
+        post: operations["conform_map"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/stands/map-choices": {
         parameters: {
             query?: never;
@@ -5024,6 +5044,27 @@ export interface components {
             unit: string;
             /** Usual */
             usual: boolean;
+        };
+        /**
+         * ConformIn
+         * @description `stand` is None for one that is being added.
+         */
+        ConformIn: {
+            /**
+             * At The Stop
+             * @default false
+             */
+            at_the_stop: boolean;
+            /** End Rpm */
+            end_rpm: number;
+            /** Map */
+            map: {
+                [key: string]: unknown;
+            };
+            /** Stand */
+            stand?: number | null;
+            /** Start Rpm */
+            start_rpm: number;
         };
         /**
          * CostOut
@@ -10506,6 +10547,8 @@ export interface components {
             elevation: string;
             /** Gaps */
             gaps: number;
+            /** Has Conformed */
+            has_conformed: boolean | null;
             /** Host */
             host: string;
             /** Id */
@@ -11116,7 +11159,7 @@ export interface components {
         };
         /**
          * TriedRow
-         * @description Of row `row` of `part` (channels, weather); `value` in the row's unit.
+         * @description Of row `row` of `part` (channels, weather; the state in control); `value` in the row's unit.
          */
         TriedRow: {
             /** Part */
@@ -17376,6 +17419,30 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StandRow"];
+                };
+            };
+        };
+    };
+    conform_map: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["ConformIn"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["JobOut"];
                 };
             };
         };
