@@ -101,7 +101,13 @@ const save = () =>
         ]"
         @update:model-value="relink"
       />
-      <MapEditor v-if="given.map" v-model="given.map" :stand="given.name" :wrong="problem?.fields ?? {}" />
+      <MapEditor
+        v-if="given.map"
+        v-model="given.map"
+        :stand="given.name"
+        :stand-id="stand?.id"
+        :wrong="problem?.fields ?? {}"
+      />
       <v-text-field
         v-else-if="way === 'recorder'"
         v-model="given.recorder"

@@ -104,7 +104,13 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
           }}
           <template v-if="stand.rate_hz"> · {{ stand.rate_hz }} samples per second</template>
           <template v-if="stand.jitter_ms !== null"> · steps uneven by {{ stand.jitter_ms }} ms</template>
-          <template v-if="stand.reports_only"> · takes no commands</template>
+          <template v-if="stand.has_conformed">
+            · takes commands: this map passed its conformance run</template
+          >
+          <template v-else-if="stand.has_conformed === false">
+            · takes no commands yet: they are mapped, and a conformance run has to pass
+          </template>
+          <template v-else-if="stand.reports_only"> · takes no commands</template>
           <template v-if="stand.connected && !stand.weather"> · no weather station</template>
           <template v-if="stand.elevation"> · {{ stand.elevation }} above sea level</template>
           <template v-if="stand.worker_elsewhere"> · bench worker on another machine</template>

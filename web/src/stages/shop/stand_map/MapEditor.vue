@@ -5,6 +5,8 @@ import { computed, onUnmounted, ref } from 'vue'
 import { answer, api, Problem, type Schema } from '../../../app/api/client'
 import FileButton from '../../../ui/FileButton.vue'
 import ProblemNote from '../../../ui/ProblemNote.vue'
+import ConformanceRun from './ConformanceRun.vue'
+import MapCommands from './MapCommands.vue'
 import MapRows from './MapRows.vue'
 import MapSources from './MapSources.vue'
 import { type MapTyped, sentMap, typedMap } from './standMap'
@@ -12,7 +14,7 @@ import { useMapChoices } from './useMapChoices'
 import SourceDelays from './SourceDelays.vue'
 
 const map = defineModel<MapTyped>({ required: true })
-const props = defineProps<{ stand: string; wrong: Record<string, string> }>()
+const props = defineProps<{ stand: string; standId?: number; wrong: Record<string, string> }>()
 const { data: choices } = useMapChoices()
 const reading = ref(false)
 const tried = ref<Schema['TriedMap'] | null>(null)
@@ -76,10 +78,6 @@ async function save() {
 
 <template>
   <section class="d-flex flex-column ga-3" aria-label="Map" data-test="map">
-    <p class="text quiet">
-      The stand only reports: pulls are started and stopped at its own console, and its wired stop is what
-      stops it.
-    </p>
     <MapSources v-model="map" :tried="tried?.sources ?? []" :errors="errors" />
     <SourceDelays v-if="map.sources.length > 1" v-model="map" :stand="stand" />
     <div class="pair">
@@ -120,6 +118,8 @@ async function save() {
         :errors="errors"
       />
     </template>
+    <MapCommands v-model="map" :tried="tried" :errors="errors" />
+    <ConformanceRun v-if="map.control" :map="map" :stand="stand" :stand-id="standId" />
     <ProblemNote :error="problem" />
     <p class="d-flex flex-wrap ga-2">
       <v-btn v-if="reading" @click="reading = false">Stop reading</v-btn>

@@ -4,7 +4,8 @@ import { computed, ref } from 'vue'
 
 import type { Schema } from '../../../app/api/client'
 import { figure } from '../../../ui/figures'
-import { type MapTyped, MORE, type Part, PLACE, type Typed, TYPES } from './standMap'
+import { type MapTyped, MORE, type Part, PLACE, TYPES } from './standMap'
+import type { Typed } from './typed'
 
 const map = defineModel<MapTyped>({ required: true })
 const props = defineProps<{

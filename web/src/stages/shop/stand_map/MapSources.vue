@@ -2,7 +2,8 @@
 /** Where a stand is read: one source or several, each by one standard, with how it is reached and why it is not. */
 import type { Schema } from '../../../app/api/client'
 import FileButton from '../../../ui/FileButton.vue'
-import { FIELDS, type Kind, KINDS, type MapTyped } from './standMap'
+import { FIELDS, KINDS, type MapTyped } from './standMap'
+import type { Kind } from './typed'
 
 const map = defineModel<MapTyped>({ required: true })
 const props = defineProps<{ tried: Schema['TriedSource'][]; errors: Record<string, string> }>()

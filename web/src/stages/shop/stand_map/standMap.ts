@@ -1,8 +1,8 @@
 /** The map of a stand as it is typed: every field a text, until it is sent (docs/adapters.md). */
-export type Kind = 'modbus' | 'mqtt' | 'can' | 'opcua' | 'text'
+import { type ControlTyped, sentControl, typedControl } from './controlMap'
+import { type Kind, number, numbers, type Typed } from './typed'
+
 export type Part = 'channels' | 'weather'
-/** Of a source or a row: what was typed, by the key of the map. */
-export type Typed = Record<string, string | null>
 
 export interface MapTyped {
   rate_hz: string
@@ -10,6 +10,8 @@ export interface MapTyped {
   sources: (Typed & { kind: Kind })[]
   channels: Typed[]
   weather: Typed[]
+  /** Null for a stand that only reports. */
+  control: ControlTyped | null
   simulated: boolean
 }
 
@@ -89,14 +91,9 @@ export function emptyMap(): MapTyped {
     sources: [{ kind: 'modbus', name: 'stand' } as MapTyped['sources'][number]],
     channels: [{ name: 'rpm', unit: 'rpm' }, { name: 'torque' }],
     weather: [],
+    control: null,
     simulated: false,
   }
-}
-
-/** A number where it is one; else as typed, so that the server can say what is wrong with it. */
-function number(text: string): number | string {
-  const value = Number(text.trim().replace(',', '.'))
-  return Number.isFinite(value) ? value : text
 }
 
 function sent(typed: Typed): Record<string, unknown> {
@@ -104,11 +101,7 @@ function sent(typed: Typed): Record<string, unknown> {
   for (const [key, text] of Object.entries(typed)) {
     // An empty separator is one: any white space.
     if (text === null || (text === '' && key !== 'separator')) continue
-    if (key === 'missing')
-      found[key] = text
-        .split(/[;\s]+/)
-        .filter(Boolean)
-        .map(number)
+    if (key === 'missing') found[key] = numbers(text)
     else found[key] = NUMBERS.has(key) ? number(text) : text
   }
   return found
@@ -122,6 +115,7 @@ export function sentMap(typed: MapTyped): Record<string, unknown> {
     sources: typed.sources.map(sent),
     channels: typed.channels.map(sent),
     weather: typed.weather.map(sent),
+    ...(typed.control ? { control: sentControl(typed.control) } : {}),
     ...(typed.simulated ? { simulated: true } : {}),
   }
 }
@@ -139,6 +133,9 @@ export function typedMap(saved: Record<string, unknown>): MapTyped {
     sources: all(saved.sources) as MapTyped['sources'],
     channels: all(saved.channels),
     weather: all(saved.weather),
+    control: saved.control
+      ? typedControl(saved.control as Record<string, unknown>, typed, all(saved.sources)[0]?.name ?? 'stand')
+      : null,
     simulated: saved.simulated === true,
   }
 }
