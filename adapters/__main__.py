@@ -8,12 +8,15 @@ import logging
 import os
 import signal
 import sys
+from contextlib import suppress
 from pathlib import Path
 
 from adapters import conform, measure_delay, stand_map
 from adapters.adapter import Adapter
 from adapters.sources.source import SourceLost
 from adapters.stand_map import MapProblem, StandMap
+
+LEAVE_S = 3.0  # for stopping what was armed
 
 
 def main() -> int:
@@ -91,13 +94,20 @@ async def run(found: StandMap, host: str, port: int) -> None:
     def ready(at: int) -> None:
         print(f"{found.stand}: an adapter listens on {host}:{at}", flush=True)
 
-    task = asyncio.create_task(Adapter(found).run(host, port, ready))
+    adapter = Adapter(found)
+    running = asyncio.create_task(adapter.run(host, port, ready))
+    asked = asyncio.Event()
     for number in (signal.SIGINT, signal.SIGTERM):
-        asyncio.get_running_loop().add_signal_handler(number, task.cancel)
-    try:
-        await task
-    except asyncio.CancelledError:
-        pass
+        asyncio.get_running_loop().add_signal_handler(number, asked.set)
+    ending = asyncio.create_task(asked.wait())
+    await asyncio.wait([running, ending], return_when=asyncio.FIRST_COMPLETED)
+    if adapter.control:
+        with suppress(TimeoutError):
+            await asyncio.wait_for(adapter.control.leave(), LEAVE_S)
+    ending.cancel()
+    running.cancel()
+    with suppress(asyncio.CancelledError):
+        await running
 
 
 if __name__ == "__main__":

@@ -60,7 +60,7 @@ class Conformance(unittest.IsolatedAsyncioTestCase):
             link.map.control.abort.register_ = 91  # a set-point
             with mock.patch.object(conform, "REST_S", 2.0):
                 self.assertEqual(await self.conform(link), "")
-            self.assertIn("idle was not told within", self.said[-1][1])
+            self.assertIn("idle was not said within", self.said[-1][1])
             await until(link, State.ROLLING_OFF, State.IDLE)
 
     async def test_one_that_is_not_heard_says_why(self) -> None:

@@ -1,6 +1,9 @@
 """Every standard that takes commands: armed, swept, stopped; and stopped by itself where whoever armed is gone."""
 
 import asyncio
+import signal
+import subprocess
+import sys
 import tempfile
 import time
 import unittest
@@ -8,7 +11,7 @@ from contextlib import ExitStack
 from pathlib import Path
 from unittest import mock
 
-from adapters import control
+from adapters import control, stand_map
 from adapters.adapter import Adapter
 from adapters.control_map import SWEEP
 from adapters.tests.over import WAIT_S, Link, Peer, broker_of, free_port
@@ -21,6 +24,7 @@ from standin.over.text import SerialPublisher, TextPublisher
 from standin.stand import State
 
 HOST = "127.0.0.1"
+ROOT = Path(__file__).parents[2]
 WATCHDOG_S = 1.5
 RATE_HZ = 20.0  # a bus of this machine carries them all, however busy it is
 SLOW = {"start_rpm": 2000, "end_rpm": 6000, "rate_rpm_s": 60}  # over a minute: it ends by a stop or not at all here
@@ -256,6 +260,28 @@ class Faults(unittest.IsolatedAsyncioTestCase):
             other = await link.peer()
             peer.writer.close()
             await other.until("idle")
+
+    async def test_an_adapter_that_is_ended_stops_what_it_armed_and_of_one_that_is_killed_the_stand_does(self) -> None:
+        for number, watchdog_s in ((signal.SIGTERM, WAIT_S), (signal.SIGKILL, WATCHDOG_S)):
+            with self.subTest(number=number), tempfile.TemporaryDirectory() as folder:
+                self.publisher = ModbusPublisher(HOST, free_port())
+                async with self.link() as link:
+                    assert link.server.commands is not None
+                    link.server.commands.watchdog_s = watchdog_s
+                    written = Path(folder) / "cell.toml"
+                    written.write_text(stand_map.write(link.map))
+                    process = await asyncio.create_subprocess_exec(
+                        sys.executable, "-m", "adapters", str(written), "--port", "0", cwd=ROOT, stdout=subprocess.PIPE
+                    )
+                    assert process.stdout is not None
+                    line = (await process.stdout.readline()).decode()
+                    async with Watched(await Peer.connect(int(line.rsplit(":", 1)[1]))) as peer:
+                        self.assertEqual((await peer.ask("arm", **SLOW))["why"], "")
+                        self.assertEqual((await peer.ask("start"))["why"], "")
+                        process.send_signal(number)
+                        await until(link, State.ROLLING_OFF, State.IDLE)
+                        peer.writer.close()
+                    await process.communicate()
 
     async def test_commands_that_are_none_are_refused(self) -> None:
         async with self.link() as link:
