@@ -12,7 +12,7 @@ from typing import Any
 from django.db import connection
 from playwright.sync_api import Page, expect
 
-from browser_tests.at_the_stand import TRUMPETS, keep, open_session, see_to_everything
+from browser_tests.at_the_stand import TRUMPETS, arm, hold_to_start, keep, open_session, see_to_everything
 from browser_tests.case import SETTLED, BrowserCase, pick, sign_in
 from demo.stand_day import say_to_stand
 from ops.lanes import lane_port
@@ -132,6 +132,58 @@ class Mapping(AtItsConsole):
         # What had no unit is stored, and not computed with.
         self.assertIn("fuel_flow", set(pull.channels.values_list("name", flat=True)))
         self.assertNotIn("fuel_flow", set(pull.reduced.channel_means.values_list("channel", flat=True)))
+        self.assertEqual(self.problems, [])
+
+
+class Commands(AtItsConsole):
+    def setUp(self) -> None:
+        super().setUp()
+        self.map = Path(self.enterContext(tempfile.TemporaryDirectory())) / "cell.toml"
+        over = ("--over", "modbus", "--over-port", str(lane_port()), "--takes-commands", "--map", str(self.map))
+        self.start_over(*over, "--watchdog", "2")
+        self.start_workers("long")
+
+    def test_a_stand_whose_commands_are_mapped_is_tried_and_then_started_and_stopped_from_the_screen(self):
+        self.follow_stands()
+        trumpets = Programme.objects.get(question=TRUMPETS)
+        with self.browser() as page:
+            self.begin_stand(page, "An open standard")
+            page.get_by_label("A map as a file").set_input_files(self.map)
+            commands, run = page.get_by_test_id("map-commands"), page.get_by_test_id("conformance")
+            expect(commands.get_by_label("Register of Start", exact=True)).to_have_value("94")
+            page.get_by_role("button", name="Read values").click()
+            expect(commands.get_by_test_id("reads-state")).to_have_text("It reads 0: idle.")
+            page.get_by_role("button", name="Stop reading").click()
+            self.assertEqual(self.violations(page), [])
+
+            # Nothing moves before somebody stands at the stop; a map that was not tried takes no commands.
+            expect(run.get_by_role("button", name="Run conformance")).to_be_disabled()
+            run.get_by_label(re.compile("^Somebody stands at the wired stop")).check()
+            run.get_by_role("button", name="Run conformance").click()
+            expect(run.get_by_role("button", name="Stop run")).to_be_visible()
+            expect(run.get_by_text(re.compile("^Passed: once the stand is saved"))).to_be_visible()
+            page.evaluate(SETTLED)
+            self.assertEqual(self.violations(page), [])
+            commands.get_by_label("Value of Start", exact=True).fill("2")
+            expect(run.get_by_text(re.compile("^Passed: once"))).to_be_hidden()
+            commands.get_by_label("Value of Start", exact=True).fill("")
+            page.get_by_role("button", name="Save stand").click()
+            row = page.locator("article").filter(has_text=CELL)
+            expect(row.get_by_text("takes commands: this map passed")).to_be_visible()
+            expect(row.get_by_role("status")).to_contain_text("Linked")
+
+            # As on any stand: held to start, swept, and aborted with Esc.
+            sign_in(page)
+            open_session(page, trumpets.pk, CELL)
+            see_to_everything(page)
+            arm(page)
+            hold_to_start(page)
+            expect(page.get_by_test_id("headline")).to_contain_text("running")
+            page.keyboard.press("Escape")
+            expect(page.get_by_test_id("headline")).not_to_contain_text("running")
+        aborted = Pull.objects.filter(session__stand__name=CELL).latest("number")
+        self.assertEqual(aborted.state, PullState.ABORTED)
+        self.assertEqual(self.at_the_console("arm", start_rpm=2000, end_rpm=6900, rate_rpm_s=350)["ok"], True, "idle")
         self.assertEqual(self.problems, [])
 
 

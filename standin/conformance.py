@@ -140,12 +140,12 @@ def check_samples(peer: Peer) -> None:
 
 
 def check_states(peer: Peer) -> None:
-    """The state is told after hello, unless hello says that states are not told."""
+    """The state is said after hello, unless hello says that it says none."""
     if not peer.heard[0].get("states", True):
         return
     states = [message.get("state") for message in peer.heard if message["type"] == "state"]
     if not states or not set(states) <= STATES:
-        raise Broken(f"states must be told, of {', '.join(sorted(STATES))}: {states}")
+        raise Broken(f"states must be said, of {', '.join(sorted(STATES))}: {states}")
 
 
 def check_weather(peer: Peer) -> None:
@@ -155,7 +155,7 @@ def check_weather(peer: Peer) -> None:
         return
     got = [message for message in peer.heard if message["type"] == "weather"]
     if not got:
-        raise Broken("hello names weather, and none was told")
+        raise Broken("hello names weather, and none was said")
     for channel, value in zip(named, got[-1]["v"], strict=True):
         low, high = WEATHER.get(channel["name"], (-math.inf, math.inf))
         read = value * KPA.get(channel["unit"], 1.0) if channel["name"] == "barometer" else value
@@ -181,7 +181,7 @@ def check_sweep(peer: Peer) -> None:
 
     def state(wanted: str, seconds: float) -> None:
         if peer.hear(seconds, lambda one: one["type"] == "state" and one["state"] == wanted) is None:
-            raise Broken(f"the state {wanted} was not told within {seconds:.0f} s")
+            raise Broken(f"the state {wanted} was not said within {seconds:.0f} s")
 
     peer.beat_s = float(peer.heard[0].get("watchdog_s") or math.inf) / BEATS
     if peer.ask("start", 1)["ok"]:
@@ -198,9 +198,9 @@ def check_sweep(peer: Peer) -> None:
     if not peer.ask("abort", 6)["ok"]:
         raise Broken("abort was refused in a sweep")
     state("idle", 30.0)
-    told = [one["state"] for one in peer.heard if one["type"] == "state"]
-    if "armed" not in told or "sweeping" not in told:
-        raise Broken(f"armed and sweeping must be told: {told}")
+    said = [one["state"] for one in peer.heard if one["type"] == "state"]
+    if "armed" not in said or "sweeping" not in said:
+        raise Broken(f"armed and sweeping must be said: {said}")
 
 
 def check_watchdog(peer: Peer) -> None:

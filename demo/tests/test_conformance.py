@@ -79,8 +79,8 @@ class Broken(TestCase):
             (HELLO, short, "1 values for 2 channels"),
             (HELLO, fast, "samples come 150.0 a second"),
             (HELLO, lambda number: b"hello there", "not JSON"),
-            ({**HELLO, "states": True}, samples, "states must be told"),
-            ({**HELLO, "weather": [{"name": "barometer", "unit": "kPa"}]}, samples, "none was told"),
+            ({**HELLO, "states": True}, samples, "states must be said"),
+            ({**HELLO, "weather": [{"name": "barometer", "unit": "kPa"}]}, samples, "none was said"),
         ):  # fmt: skip
             with self.subTest(told=told):
                 self.assertIn(told, self.verdict(hello, shape))

@@ -55,7 +55,9 @@ const run = () =>
       <v-btn v-if="work.running.value" color="error" variant="flat" @click="work.stop">Stop run</v-btn>
       <v-btn v-else :disabled="!isAtTheStop" @click="run">Run conformance</v-btn>
       <span v-if="work.running.value" role="status">
-        {{ work.job.value?.progress_text || 'Waiting for a worker…' }}
+        {{
+          work.job.value?.progress_text ? `Passed: ${work.job.value.progress_text}` : 'Waiting for a worker…'
+        }}
       </span>
     </p>
     <v-progress-linear

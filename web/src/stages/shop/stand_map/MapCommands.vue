@@ -121,7 +121,7 @@ const meant = computed(() => {
                   v-if="isSetPoint(name)"
                   v-model="map.control.commands[name].scale"
                   :aria-label="`Scale of ${LABELS[name]}`"
-                  placeholder="rpm ÷ 1"
+                  placeholder="scale 1"
                   :error-messages="error(`${name}.scale`)"
                   class="w-110"
                 />
