@@ -18,7 +18,7 @@ from torvix_core.air.air import ZERO_CELSIUS
 from torvix_core.air.standards import Standard
 from torvix_core.engine.dimensions import STACK_ORDER
 
-from demo import estimates, library, practice, seasons, shelf, theories
+from demo import estimates, library, mapped_stand, practice, seasons, shelf, theories
 from demo.stand_day import LoadFailed, run_session, simulated_stand
 from engines.models import Build, Part
 from programmes.archive import service as archiving
@@ -47,7 +47,9 @@ from verdicts.judging.choice import Choice
 SCENARIO, BOOSTED, EIGHT, SEASONS = (
     Path(__file__).with_name(f"{name}.toml") for name in ("scenario", "boosted", "eight", "seasons")
 )
-STAND_PORT = 7420  # of the simulated stands of the demonstration: 7430, 7440, 7450
+STAND_PORT = (
+    7420  # of the simulated stands of the demonstration: 7430, 7440, 7450; scenario.toml has those of the mapped one
+)
 
 
 def scenario() -> dict[str, Any]:
@@ -85,6 +87,7 @@ def load(say: Callable[[str], None] = lambda _: None) -> bool:
     of_shop = plans[0]
     practice.load(of_shop["practice"], people, Stand.objects.get(name=of_shop["stand"]), of_shop["seed"])
     _keep_stands(plans)
+    mapped_stand.add(of_shop["mapped_stand"], Stand.objects.get(name=of_shop["stand"]))
     return True
 
 

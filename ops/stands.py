@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import subprocess
+import tomllib
 from dataclasses import dataclass, field
 from pathlib import Path
 
@@ -98,13 +99,20 @@ class Stands:
                 return
             if stand.simulated:
                 self._simulate(stand)
-            else:
+            if stand.map:
                 self._adapt(stand)
         self._start_worker(stand)
         say(f"{stand.name}: a bench worker holds the line to {stand.host}:{stand.port}")
 
     def _simulate(self, stand: StandLine) -> None:
-        simulate = [str(PYTHON), "-m", "standin", "--port", str(stand.port), "--warm", "--engine", stand.simulated]
+        """Where it has a map, over the standard of its source: its own line is its console then."""
+        simulate = [str(PYTHON), "-m", "standin", "--warm", "--engine", stand.simulated]
+        if stand.map:
+            source = tomllib.loads(stand.map)["sources"][0]
+            over = ["--over", source["kind"], "--over-port", str(source["port"]), "--takes-commands"]
+            simulate += ["--port", "0", *over]
+        else:
+            simulate += ["--port", str(stand.port)]
         self.family.start(_simulated(stand), simulate, self.logs / f"stand-{stand.id}.log")
 
     def _adapt(self, stand: StandLine) -> None:

@@ -5,13 +5,14 @@ import itertools
 from torvix_core.air.standards import Standard
 from torvix_core.guidelines.standing import Bearing, GuidelineState
 
+from adapters import stand_map
 from curves.reduction.nature import Nature
 from demo import loader
 from demo.tests.loaded import DemonstrationCase
 from engines.models import Build, Part
 from engines.sheet import sheets
 from programmes.models import Programme
-from shop.models import Person
+from shop.models import Person, Stand
 from shop.permissions import units_of
 from stand.idle_cards import service as idle_cards
 from stand.instruments import service as instruments
@@ -157,6 +158,14 @@ class Demonstration(DemonstrationCase):
         self.assertGreater(self.finished.sessions.get().weather.filter(source="stand").count(), 4)
         child = Part.objects.get(parent__name="Middle-runner manifold")
         self.assertEqual(child.amount, "60 mm")
+
+    def test_a_stand_has_its_commands_mapped_and_waits_for_the_run_that_lets_it_take_them(self):
+        given = loader.scenario()["mapped_stand"]
+        stand = Stand.objects.get(name=given["name"])
+        found = stand_map.read(stand.map)
+        self.assertEqual((found.sources[0].kind, found.sources[0].port), ("modbus", given["server_port"]))
+        self.assertIsNotNone(found.control)
+        self.assertFalse(found.has_conformed)
 
     def test_loads_once(self):
         before = Pull.objects.count()

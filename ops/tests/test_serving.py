@@ -128,6 +128,16 @@ class FollowingTheTable(TestCase):
                                             "+bench worker, stand 3"])  # fmt: skip
         self.assertEqual(file.read_text(), "stand = 'B'")
 
+    def test_a_simulated_one_with_a_map_speaks_the_standard_and_an_adapter_reads_it(self):
+        text = '[[sources]]\nkind = "modbus"\nhost = "127.0.0.1"\nport = 7461\n'
+        self.write({"id": 5, "simulated": "six", "map": text, "port": 7460})
+        names = {"bench worker, stand 5", "simulated stand 5", "adapter, stand 5"}
+        self.assertEqual(set(self.family.running), names)
+        simulated = self.family.running["simulated stand 5"]
+        self.assertEqual(simulated[-7:], ["--port", "0", "--over", "modbus", "--over-port", "7461", "--takes-commands"])
+        self.write()
+        self.assertEqual(self.family.running, {})
+
     def test_one_with_a_recorder_has_a_watch_over_its_folder_and_no_line(self):
         self.write({"id": 4, "recorder": "/srv/recorder"})
         self.assertEqual(list(self.family.running), ["watch of the recorder, stand 4"])

@@ -157,8 +157,8 @@ class Stand(models.Model):
 
     Torvix runs a bench worker for it where `on_line` is set and it is not retired; with `worker_elsewhere` one is
     run on another machine. One with a `simulated` engine is a program of ours, run beside its worker; for one with a
-    `map` an adapter runs there, and `host` and `port` are the adapter's. One with a `recorder` has no line: files that
-    are finished in that folder become its pulls.
+    `map` an adapter runs there, and `host` and `port` are the adapter's; a simulated engine then speaks the standard of
+    the map. One with a `recorder` has no line: files that are finished in that folder become its pulls.
     """
 
     name = models.CharField(max_length=80, unique=True)

@@ -221,7 +221,7 @@ def _read(by: Person | None, stand: Stand, facts: StandDescription) -> Stand:
 
 def _read_map(stand: Stand, facts: StandDescription, wrong: dict[str, str]) -> None:
     """Its adapter listens on this machine, on a port that is ours."""
-    if stand.simulated:
+    if stand.simulated and not stand.map:
         raise Refusal("The simulated stand speaks the line protocol, and needs no map.")
     if facts.worker_elsewhere:
         wrong["worker_elsewhere"] = "the adapter runs here; where it is to run elsewhere, start ./torvix adapter there"

@@ -89,7 +89,7 @@ const meant = computed(() => {
                     :placeholder="kind === 'text' ? `${name.toUpperCase()} {value}` : written.label"
                     :items="kind === 'text' ? [] : places"
                     :error-messages="error(`${name}.${written.key}`) ?? error(`${name}.source`)"
-                    class="w-320"
+                    :class="kind === 'modbus' ? 'w-110' : 'w-320'"
                   />
                   <v-select
                     v-if="kind === 'modbus'"
