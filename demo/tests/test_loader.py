@@ -6,6 +6,7 @@ from torvix_core.air.standards import Standard
 from torvix_core.guidelines.standing import Bearing, GuidelineState
 
 from adapters import stand_map
+from adapters.source_map import ModbusSource
 from curves.reduction.nature import Nature
 from demo import loader
 from demo.tests.loaded import DemonstrationCase
@@ -163,7 +164,9 @@ class Demonstration(DemonstrationCase):
         given = loader.scenario()["mapped_stand"]
         stand = Stand.objects.get(name=given["name"])
         found = stand_map.read(stand.map)
-        self.assertEqual((found.sources[0].kind, found.sources[0].port), ("modbus", given["server_port"]))
+        source = found.sources[0]
+        assert isinstance(source, ModbusSource)
+        self.assertEqual(source.port, given["server_port"])
         self.assertIsNotNone(found.control)
         self.assertFalse(found.has_conformed)
 
