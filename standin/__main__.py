@@ -63,7 +63,7 @@ def main() -> None:
     if options.over == "files" and options.map:
         parser.error("files need no map: give the folder to the stand, under Stands")
     if options.takes_commands and options.over in (None, "files"):
-        parser.error("commands come over a standard: give --over modbus, mqtt, can, opcua, serial or text")
+        parser.error("commands come over a standard: give --over modbus, modbus-rtu, mqtt, can, opcua, serial or text")
     options.reports_only |= options.over is not None
     asyncio.run(run(options))
 

@@ -16,7 +16,7 @@ from adapters.adapter import Adapter
 from adapters.control_map import SWEEP
 from adapters.tests.over import WAIT_S, Link, Peer, broker_of, free_port
 from standin.over.can import CanPublisher
-from standin.over.modbus import ModbusPublisher
+from standin.over.modbus import ModbusPublisher, ModbusRtuPublisher
 from standin.over.mqtt import MqttPublisher
 from standin.over.opcua import OpcUaPublisher
 from standin.over.publisher import Publisher
@@ -126,6 +126,11 @@ class Kind:
 class Modbus(Kind, unittest.IsolatedAsyncioTestCase):
     def publisher(self) -> Publisher:
         return ModbusPublisher(HOST, free_port())
+
+
+class ModbusRtu(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return ModbusRtuPublisher()
 
 
 class Text(Kind, unittest.IsolatedAsyncioTestCase):

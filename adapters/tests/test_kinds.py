@@ -13,7 +13,7 @@ from adapters.tests.over import RATE_HZ, WAIT_S, Link, broker_of, free_port
 from adapters.trial import try_map
 from standin import conformance
 from standin.over.can import CanPublisher
-from standin.over.modbus import ModbusPublisher
+from standin.over.modbus import ModbusPublisher, ModbusRtuPublisher
 from standin.over.mqtt import MqttPublisher
 from standin.over.opcua import OpcUaPublisher
 from standin.over.publisher import Publisher, map_of
@@ -95,6 +95,19 @@ class Kind:
 class Modbus(Kind, unittest.IsolatedAsyncioTestCase):
     def publisher(self) -> Publisher:
         return ModbusPublisher(HOST, free_port())
+
+
+class ModbusRtu(Kind, unittest.IsolatedAsyncioTestCase):
+    def publisher(self) -> Publisher:
+        return ModbusRtuPublisher()
+
+    async def test_a_cut_is_said_with_its_reason_and_mended(self) -> None:
+        """A device that was pulled out has another name when it comes back, so it is not mended by itself here."""
+        async with Link(self.publisher()) as link:
+            peer = await link.peer()
+            await peer.hear(10)
+            await link.cut()
+            self.assertRegex(await peer.hear_end(), "does not answer|nothing came")
 
 
 class Text(Kind, unittest.IsolatedAsyncioTestCase):

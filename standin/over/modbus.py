@@ -1,13 +1,18 @@
-"""A Modbus TCP server: two registers a channel, a float of 32 bits with its high word first."""
+"""A Modbus server, over TCP or a serial line (RTU): two registers a channel, a float of 32 bits, high word first."""
 
 from __future__ import annotations
 
+import asyncio
 import math
+import os
+import pty
 import struct
+import tty
 from typing import Any
 
+from pymodbus import FramerType
 from pymodbus.constants import ExcCodes
-from pymodbus.server import ModbusTcpServer
+from pymodbus.server import ModbusSerialServer, ModbusTcpServer
 from pymodbus.simulator import DataType, SimData, SimDevice
 
 from standin.over.commands import NAMES
@@ -31,9 +36,13 @@ class ModbusPublisher:
         self.registers = [0] * (2 * len(said.names) + self.apart_by)
         self.begin = FIRST_COMMAND if self.commands else FIRST
         count = FIRST - self.begin + len(self.registers)
-        device = SimDevice(1, [SimData(self.begin, count, 0, DataType.REGISTERS)], action=self._answer)
-        self.server = ModbusTcpServer(device, address=(self.host, self.port))
+        self.server = self._server(
+            SimDevice(1, [SimData(self.begin, count, 0, DataType.REGISTERS)], action=self._answer)
+        )
         await self.server.serve_forever(background=True)
+
+    def _server(self, device: SimDevice) -> ModbusTcpServer | ModbusSerialServer:
+        return ModbusTcpServer(device, address=(self.host, self.port))
 
     async def _answer(
         self, code: int, start: int, address: int, count: int, registers: list[int], given: Any
@@ -68,3 +77,42 @@ class ModbusPublisher:
 
     async def stop(self) -> None:
         await self.server.shutdown()  # type: ignore[no-untyped-call]
+
+
+class ModbusRtuPublisher(ModbusPublisher):
+    """Over a serial line that is two pseudo-terminals, with what is written to one read from the other.
+
+    Without parity: a pseudo-terminal has none.
+    """
+
+    def __init__(self) -> None:
+        super().__init__("", 0)
+
+    async def start(self, said: Said) -> None:
+        self.masters, slaves = zip(*(pty.openpty() for _ in range(2)), strict=True)
+        self.slaves = slaves  # held open, so that an end that lets go does not hang the line up
+        for slave in slaves:
+            tty.setraw(slave)
+        self.ours, self.device = (os.ttyname(slave) for slave in slaves)
+        loop = asyncio.get_running_loop()
+        for one, other in (self.masters, self.masters[::-1]):
+            os.set_blocking(one, False)
+            loop.add_reader(one, _carry, one, other)
+        await super().start(said)
+
+    def _server(self, device: SimDevice) -> ModbusSerialServer:
+        return ModbusSerialServer(device, framer=FramerType.RTU, port=self.ours, parity="N", baudrate=115_200)
+
+    def source(self) -> dict[str, Any]:
+        return {"kind": "modbus", "name": "brake", "serial": self.device, "baud": 115_200, "parity": "N"}
+
+    async def stop(self) -> None:
+        await super().stop()
+        for master, slave in zip(self.masters, self.slaves, strict=True):
+            asyncio.get_running_loop().remove_reader(master)
+            os.close(master)
+            os.close(slave)
+
+
+def _carry(one: int, other: int) -> None:
+    os.write(other, os.read(one, 4096))

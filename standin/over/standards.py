@@ -6,7 +6,16 @@ from pathlib import Path
 
 from standin.over.publisher import Publisher
 
-USUAL_PORT = {"modbus": 5020, "mqtt": 1883, "can": 43113, "opcua": 4840, "serial": 0, "text": 7430, "files": 0}
+USUAL_PORT = {
+    "modbus": 5020,
+    "modbus-rtu": 0,
+    "mqtt": 1883,
+    "can": 43113,
+    "opcua": 4840,
+    "serial": 0,
+    "text": 7430,
+    "files": 0,
+}
 
 
 def publisher(over: str, host: str, port: int, folder: Path = Path("recorder")) -> Publisher:
@@ -20,6 +29,10 @@ def publisher(over: str, host: str, port: int, folder: Path = Path("recorder")) 
             from standin.over.modbus import ModbusPublisher
 
             return ModbusPublisher(host, port)
+        case "modbus-rtu":
+            from standin.over.modbus import ModbusRtuPublisher
+
+            return ModbusRtuPublisher()
         case "mqtt":
             from standin.over.mqtt import MqttPublisher
 
