@@ -28,7 +28,7 @@ from perf.worker import cpu_s, memory_mb
 KINDS = ("text", "serial", "modbus", "mqtt", "can", "opcua")
 SECONDS = size(15, 1)
 FIRST_PORT = 17_800
-DAY_S, DAY_HZ = size(86_400, 600), 10
+DAY_S = size(86_400, 60)
 
 
 def adapters() -> None:
@@ -105,23 +105,24 @@ def _listen(port: int, pid: int) -> tuple[list[float], float, float]:
 def _a_day() -> None:
     """Time runs as fast as samples can be made of it."""
     channels = [{"name": name, "unit": "rpm" if name == "rpm" else "N·m", "register": at}
-                for at, name in enumerate(("rpm", "torque"))]  # fmt: skip
-    found = stand_map.checked({"stand": "A", "rate_hz": DAY_HZ, "channels": channels,
+                for at, name in enumerate(NAMES)]  # fmt: skip
+    found = stand_map.checked({"stand": "A", "rate_hz": RATE_HZ, "channels": channels,
                                "sources": [{"kind": "modbus", "host": "192.0.2.1"}]})  # fmt: skip
     now = [0.0]
     stream = Stream(found, lambda: now[0])
     server = LineServer(found, stream)
+    readings = {at: 240.0 + at for at in range(CHANNELS)}
     early = 0.0
     began = time.monotonic()
-    for number in range(int(DAY_S * DAY_HZ)):
-        now[0] = number / DAY_HZ
-        stream.take({0: 3000.0 + number % 7, 1: 240.0}, now[0])
-        if number % DAY_HZ == 0:
+    for number in range(int(DAY_S * RATE_HZ)):
+        now[0] = number / RATE_HZ
+        stream.take(readings | {0: 3000.0 + number % 7}, now[0])
+        if number % RATE_HZ == 0:
             server.flush()
-        if number == DAY_S * DAY_HZ // 24:
+        if number == DAY_S * RATE_HZ // 24:
             early = memory_mb(os.getpid())
     tell(
-        f"{DAY_S / 3600:.0f} hours of reporting at {DAY_HZ} Hz in {time.monotonic() - began:.0f} s",
+        f"{DAY_S / 3600:.0f} hours at {RATE_HZ:.0f} Hz, {CHANNELS} channels, in {time.monotonic() - began:.0f} s",
         f"memory {early:.1f} MB after the first hour, {memory_mb(os.getpid()):.1f} MB at the end",
         "flat",
     )

@@ -35,8 +35,8 @@ const run = () =>
 
 <template>
   <section class="d-flex flex-column ga-2" data-test="conformance" aria-label="Conformance run">
-    <h4>Conformance run</h4>
-    <p class="text">
+    <h4 class="mb-0">Conformance run</h4>
+    <p class="text my-0">
       <strong>The engine is swept.</strong> It is armed and disarmed, swept for a second and aborted, then
       swept and left alone: without a beat the stand has to stop by itself. No limit is watched meanwhile. Try
       the wired stop first. Local codes and the stand maker’s instructions come before anything written here.

@@ -38,7 +38,7 @@ const meant = computed(() => {
 
 <template>
   <section aria-label="Commands" data-test="map-commands" class="d-flex flex-column ga-2">
-    <h3>Commands</h3>
+    <h3 class="mb-0">Commands</h3>
     <v-checkbox
       :model-value="Boolean(map.control)"
       label="Torvix arms, starts and aborts this stand"
@@ -50,7 +50,7 @@ const meant = computed(() => {
       stops it.
     </p>
     <template v-else>
-      <p class="text quiet">
+      <p class="text quiet my-0">
         Until a conformance run has passed with this very map the stand only reports. Its own limits, its own
         watchdog and its wired stop stay in force, and come first.
       </p>
@@ -148,7 +148,7 @@ const meant = computed(() => {
           </tbody>
         </v-table>
       </div>
-      <h4>State of the stand</h4>
+      <h4 class="mb-0">State of the stand</h4>
       <p v-if="error('state')" class="message" role="alert">{{ error('state') }}</p>
       <div class="fields-grid align-end">
         <v-combobox
