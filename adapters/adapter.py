@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import asyncio
 import logging
+import math
 import time
 from collections.abc import Callable, Mapping
 
 from adapters.control import Control
+from adapters.control_map import MOVING
 from adapters.line_server import LineServer
 from adapters.readers import reader_of
 from adapters.sources.source import SourceLost
@@ -20,6 +22,7 @@ PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked agai
 LOOK_S = 0.1
 REPORT_S = 60.0
 LEAVE_S = 3.0  # for a reader that is asked to end
+LONGEST_REST_S = 300.0
 
 
 class Adapter:
@@ -31,7 +34,9 @@ class Adapter:
         self.control = Control(of.control, clock) if of.control and (trying or of.has_conformed) else None
         if of.control and self.control is None:
             log.warning("this map did not pass a conformance run as it is: the stand only reports")
-        self.server = LineServer(of, self.stream, self.control)
+        self.server = LineServer(of, self.stream, self.control, self.let_go)
+        self.rests_until = -math.inf
+        self.is_held = [False] * len(of.sources)
         speed = next(row for row in of.channels if row.name == SPEED)
         self.leading = of.source_of(speed)  # without it there are no samples
         self.speed = of.channels.index(speed)
@@ -57,6 +62,19 @@ class Adapter:
             self.server.lost("the adapter was stopped")
             listening.close()
 
+    async def let_go(self, seconds: float) -> str:
+        """Of serial lines, which one program alone can hold, for so many seconds; why not, or "" once they are free."""
+        if self.control and self.control.state in MOVING:
+            return f"the stand is {self.control.state}"
+        self.rests_until = self.clock() + min(seconds, LONGEST_REST_S)
+        until = self.clock() + LEAVE_S + LOOK_S
+        while any(self._rests(number) and held for number, held in enumerate(self.is_held)) and self.clock() < until:
+            await asyncio.sleep(LOOK_S)
+        return ""
+
+    def _rests(self, number: int) -> bool:
+        return bool(getattr(self.of.sources[number], "serial", "")) and self.clock() < self.rests_until
+
     async def _report(self) -> None:
         """Gaps are written to the log, where there were new ones."""
         before = 0
@@ -74,6 +92,8 @@ class Adapter:
         while True:
             begun = self.clock()
             try:
+                while self._rests(number):
+                    await asyncio.sleep(LOOK_S)
                 await self._read(number)
             except SourceLost as lost:
                 self._lose(number, str(lost))
@@ -101,11 +121,14 @@ class Adapter:
 
         reader = reader_of(source, self.of.rows_of(number), self.of.rate_hz, self.clock)
         task = asyncio.create_task(reader.read(take))
+        self.is_held[number] = True
         if self.control and number == self.commanding:
             self.control.source = reader
         try:
             while not task.done():
                 await asyncio.wait([task], timeout=LOOK_S)
+                if self._rests(number):
+                    raise SourceLost(f"{source.name}: its serial line is let go of, while another map is tried on it")
                 if self.clock() - last_s > source.timeout_s + 2 * LOOK_S and not task.done():
                     what = "no engine speed" if self.heard_at[number] >= begun_s else "nothing"
                     raise SourceLost(f"{source.name}: {what} came for {source.timeout_s:g} s")
@@ -115,6 +138,7 @@ class Adapter:
                 self.control.source = None
             task.cancel()
             await asyncio.wait([task], timeout=LEAVE_S)
+            self.is_held[number] = False
             if task.done() and not task.cancelled():
                 task.exception()  # said already
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import asyncio
 import json
+from collections.abc import Awaitable, Callable, Coroutine
+from contextlib import suppress
 from dataclasses import dataclass, field
 from typing import Any
 
@@ -12,6 +14,9 @@ from adapters.stand_map import StandMap
 from adapters.stream import Stream
 
 PROTOCOL = 1
+LET_GO = "let_go"  # beside the commands of the protocol, for the application that runs the adapter
+LAST_WORD_S = 1.0
+LOOPBACK = "127.0.0.1"
 SEND_S = 0.02  # samples wait so long at most before they go out together
 WEATHER_S = 2.0
 LONGEST_LINE = 65_536  # bytes; a longer one is not the protocol
@@ -28,6 +33,7 @@ class LineServer:
     of: StandMap
     stream: Stream
     control: Control | None = None
+    let_go: Callable[[float], Awaitable[str]] | None = None  # of serial lines, for so many seconds; why not
     why_not: str = "nothing was heard of the stand yet"  # "" while it can be heard
     clients: set[asyncio.StreamWriter] = field(default_factory=set)
     sent: int = 0
@@ -84,6 +90,11 @@ class LineServer:
     async def _client(self, reader: asyncio.StreamReader, writer: asyncio.StreamWriter) -> None:
         if self.why_not:
             self._say(writer, {"type": "bye", "why": self.why_not})
+            with suppress(TimeoutError, ConnectionError, ValueError):
+                line = await asyncio.wait_for(reader.readline(), LAST_WORD_S)
+                if LET_GO.encode() in line:  # it may be that for which the stand is not heard
+                    self._hear(writer, line)
+                    return
             writer.close()
             return
         self.flush()  # before it was there
@@ -118,12 +129,31 @@ class LineServer:
         except (ValueError, KeyError, TypeError, AttributeError) as error:
             self._reply(writer, identity, f"not understood: {error}")
             return
+        if name == LET_GO:
+            self._by_itself(self._let_go(writer, identity, arguments))
+            return
         if self.control is None:
             self._reply(writer, identity, "this stand only reports: start and stop it at its console")
             return
-        task = asyncio.create_task(self._obey(self.control, writer, identity, name, arguments))
+        self._by_itself(self._obey(self.control, writer, identity, name, arguments))
+
+    def _by_itself(self, what: Coroutine[Any, Any, None]) -> None:
+        task = asyncio.create_task(what)
         self.tasks.add(task)
         task.add_done_callback(self.tasks.discard)
+
+    async def _let_go(self, writer: asyncio.StreamWriter, identity: Any, arguments: dict[str, Any]) -> None:
+        why = ""
+        if self.let_go is None or writer.get_extra_info("peername")[0] != LOOPBACK:
+            why = "only the machine on which it runs may ask for that"
+        else:
+            try:
+                why = await self.let_go(float(arguments["seconds"]))
+            except (KeyError, TypeError, ValueError) as error:
+                why = f"not understood: {error}"
+        self._reply(writer, identity, why)
+        if self.why_not:
+            writer.close()
 
     async def _obey(
         self, control: Control, writer: asyncio.StreamWriter, identity: Any, name: str, arguments: dict[str, Any]

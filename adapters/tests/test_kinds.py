@@ -127,6 +127,30 @@ class Serial(Kind, unittest.IsolatedAsyncioTestCase):
             await link.cut()
             self.assertRegex(await peer.hear_end(), "broke|nothing came")
 
+    async def test_it_is_let_go_of_while_another_map_is_tried_on_it_and_taken_up_again(self) -> None:
+        async with Link(self.publisher()) as link:
+            document = map_of(link.said, link.publisher)
+            peer = await link.peer()
+            await peer.hear(5)
+            held = await try_map(document, 0.5)
+            self.assertIn("used by another program", held["sources"][0]["why"])
+            peer.say({"type": "command", "id": 7, "name": "let_go", "arguments": {"seconds": WAIT_S}})
+            self.assertIn("let go of", await peer.hear_end())
+            async with asyncio.timeout(WAIT_S):
+                while any(link.adapter.is_held):
+                    await asyncio.sleep(0.01)
+            tried = await try_map(document, 1.5)
+            self.assertEqual(tried["sources"][0]["why"], "")
+            self.assertIsNotNone(tried["rows"][0]["value"])
+            # Asked of an adapter that is not linked: it is the one that lets go.
+            reader, writer = await asyncio.open_connection(HOST, link.port)
+            writer.write(b'{"type":"command","id":1,"name":"let_go","arguments":{"seconds":0}}\n')
+            self.assertIn(b"let go of", await reader.readline())
+            self.assertIn(b'"ok":true', await reader.readline())
+            writer.close()
+            again = await link.peer()
+            await again.hear(5)
+
 
 class Can(Kind, unittest.IsolatedAsyncioTestCase):
     def publisher(self) -> Publisher:

@@ -13,6 +13,7 @@ from shop.models import Person, SimulatedEngine, Stand
 from shop.permissions import person_of, require_owner
 from stand.stands import conform_map, maps, measure_delays
 from stand.stands import service as stands
+from stand.stands.let_go import let_go
 from stand.stands.schemas import (
     ConformIn,
     EngineChoice,
@@ -34,6 +35,7 @@ from stand.stands.try_line import try_line
 from stand.stands.try_map import TriedMap, try_map
 
 router = Router(tags=["stands"])
+TRIED_S = 8.0  # of serial lines, while values are read; asked for again with each reading
 
 
 def _owner(request: HttpRequest) -> Person:
@@ -85,13 +87,14 @@ def read_map_choices(request: HttpRequest) -> MapChoices:
 def try_a_map(request: HttpRequest, given: MapIn) -> TriedMap:
     """What each row reads now, and what else the sources have."""
     _owner(request)
+    let_go(given.stand, TRIED_S)
     return try_map(given.map)
 
 
 @router.post("/stands/measure-delays", response=JobOut, operation_id="measure_delays")
 def measure_delays_of(request: HttpRequest, given: MapIn) -> JobOut:
     """By how much further sources lag behind that of the speed: a job of some twenty seconds."""
-    return job_out(measure_delays.ask(_owner(request), given.map, timezone.now()))
+    return job_out(measure_delays.ask(_owner(request), given.map, timezone.now(), given.stand))
 
 
 @router.post("/stands/conform-map", response=JobOut, operation_id="conform_map")

@@ -26,6 +26,7 @@ from shop.permissions import require_owner
 from shop.refusals import Invalid, Refusal
 from stand.models import Session
 from stand.stands import maps
+from stand.stands.let_go import let_go_of
 
 RULES = 9  # that are tried
 MOST_S = 240.0
@@ -62,11 +63,18 @@ def ask(person: Person, stand: Stand | None, run: Run, at: datetime) -> Job:
     if stand and Session.objects.filter(stand=stand, closed_at=None).exists():
         raise Refusal(f"A session is open on {stand}. Close it first: the run sweeps its engine.", code="session_open")
     audit.note(person, f"asked for a conformance run of {found.stand}: its engine is swept and stopped by its map", at)
-    arguments = {"map": stand_map.plain(found), "speeds": [run.start_rpm, run.end_rpm]}
+    arguments = {
+        "map": stand_map.plain(found), "speeds": [run.start_rpm, run.end_rpm], "stand": stand.pk if stand else None,
+    }  # fmt: skip
     return jobs.ask(person, maps.CONFORMANCE, "conformance", arguments, at, about=found.stand)
 
 
 def work(arguments: dict[str, Any], watch: Watch) -> dict[str, Any]:
+    with let_go_of(arguments["stand"], MOST_S + END_S):
+        return _run(arguments, watch)
+
+
+def _run(arguments: dict[str, Any], watch: Watch) -> dict[str, Any]:
     """A program of its own does it, as an adapter would. It stops the stand however this ends: its input closes."""
     command = [sys.executable, "-m", "adapters.conform", "--speeds", *map(str, arguments["speeds"])]
     checks: list[dict[str, str]] = []

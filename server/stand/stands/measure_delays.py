@@ -19,6 +19,7 @@ from jobs.service import Unusable
 from shop.models import Person
 from shop.permissions import require_owner
 from shop.refusals import Refusal
+from stand.stands.let_go import let_go_of
 
 KIND = "measure_delays"
 SECONDS = 20.0
@@ -26,15 +27,21 @@ MOST_S = 60.0  # with what the sources take to say that they are there
 LOOK_S = 0.2
 
 
-def ask(person: Person, document: dict[str, Any], at: datetime) -> Job:
-    """The map as it is being written; nothing is sent to the stand."""
+def ask(person: Person, document: dict[str, Any], at: datetime, stand_id: int | None = None) -> Job:
+    """The map as it is being written, for the stand that has it, if any; nothing is sent to the stand."""
     require_owner(person)
     if len(document.get("sources") or []) < 2:
         raise Refusal("There is one source: nothing lags behind another.", code="one_source")
-    return jobs.ask(person, KIND, "delays", {"map": document}, at, about=str(document.get("stand") or "a new stand"))
+    asked = {"map": document, "stand": stand_id}
+    return jobs.ask(person, KIND, "delays", asked, at, about=str(document.get("stand") or "a new stand"))
 
 
 def work(arguments: dict[str, Any], watch: Watch) -> dict[str, Any]:
+    with let_go_of(arguments.get("stand"), MOST_S):
+        return _measure(arguments, watch)
+
+
+def _measure(arguments: dict[str, Any], watch: Watch) -> dict[str, Any]:
     """A program of its own reads the sources, as an adapter would. Unusable says why nothing can be known."""
     command = [sys.executable, "-m", "adapters.measure_delay", "--seconds", str(SECONDS)]
     with subprocess.Popen(

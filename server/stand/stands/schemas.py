@@ -99,9 +99,10 @@ class MapChoices(Schema):
 
 
 class MapIn(Schema):
-    """As docs/adapters.md has it; it may be half written where it is tried."""
+    """As docs/adapters.md has it; it may be half written where it is tried. `stand` is that which has it, if any."""
 
     map: dict[str, Any]
+    stand: int | None = None
 
 
 class ConformIn(Schema):

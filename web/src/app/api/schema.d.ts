@@ -7364,13 +7364,15 @@ export interface components {
         };
         /**
          * MapIn
-         * @description As docs/adapters.md has it; it may be half written where it is tried.
+         * @description As docs/adapters.md has it; it may be half written where it is tried. `stand` is that which has it, if any.
          */
         MapIn: {
             /** Map */
             map: {
                 [key: string]: unknown;
             };
+            /** Stand */
+            stand?: number | null;
         };
         /**
          * MapOffer

@@ -31,7 +31,11 @@ async function read() {
   while (reading.value && !gone) {
     problem.value = null
     try {
-      tried.value = answer(await api.POST('/api/stands/try-map', { body: { map: sentMap(map.value) } }))
+      tried.value = answer(
+        await api.POST('/api/stands/try-map', {
+          body: { map: sentMap(map.value), stand: props.standId ?? null },
+        }),
+      )
     } catch (caught) {
       fail(caught)
       reading.value = false
@@ -79,7 +83,7 @@ async function save() {
 <template>
   <section class="d-flex flex-column ga-3" aria-label="Map" data-test="map">
     <MapSources v-model="map" :tried="tried?.sources ?? []" :errors="errors" />
-    <SourceDelays v-if="map.sources.length > 1" v-model="map" :stand="stand" />
+    <SourceDelays v-if="map.sources.length > 1" v-model="map" :stand="stand" :stand-id="standId" />
     <div class="pair">
       <v-text-field
         v-model="map.rate_hz"

@@ -11,14 +11,17 @@ interface Lag {
   error_s: number
 }
 const map = defineModel<MapTyped>({ required: true })
-const props = defineProps<{ stand: string }>()
+const props = defineProps<{ stand: string; standId?: number }>()
 const work = useJob<{ lags: Lag[] }>()
 
 const measure = () =>
   work.start(async () =>
     answer(
       await api.POST('/api/stands/measure-delays', {
-        body: { map: { ...sentMap(map.value), stand: props.stand || 'stand' } },
+        body: {
+          map: { ...sentMap(map.value), stand: props.stand || 'stand' },
+          stand: props.standId ?? null,
+        },
       }),
     ),
   )
