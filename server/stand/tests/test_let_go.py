@@ -11,7 +11,6 @@ from typing import Any
 import scenes
 from django.conf import settings
 from django.test import TestCase
-from django.utils import timezone
 
 from adapters import stand_map
 from demo.stand_day import simulated_stand
@@ -64,8 +63,8 @@ class SerialLine(TestCase):
 
     def test_not_while_a_pull_is_armed_there(self):
         session = scenes.session(scenes.programme(self.owner), self.owner, self.stand)
-        setup = session.programme.setups.all()[0]
-        Pull.objects.create(session=session, setup=setup, number=1, state=PullState.ARMED, armed_at=timezone.now())
+        made = scenes.pull(session, session.programme.setups.all()[0], self.owner)
+        Pull.objects.filter(pk=made.pk).update(state=PullState.ARMED)
         with self.assertRaisesRegex(Refusal, "armed or running"):
             let_go(self.stand.pk, 5)
 
