@@ -63,7 +63,7 @@ class SerialLine(TestCase):
 
     def test_not_while_a_pull_is_armed_there(self):
         session = scenes.session(scenes.programme(self.owner), self.owner, self.stand)
-        made = scenes.pull(session, session.programme.setups.all()[0], self.owner)
+        made = scenes.pull(session, session.programme.setups.all()[0], self.owner, keep=False)
         Pull.objects.filter(pk=made.pk).update(state=PullState.ARMED)
         with self.assertRaisesRegex(Refusal, "armed or running"):
             let_go(self.stand.pk, 5)
