@@ -24,7 +24,7 @@ from adapters.control_map import MOVING
 from adapters.stand_map import MapProblem, StandMap, checked, digest
 
 HEARD = "The stand is heard, and says its state."
-ALONE = "Without a beat the stand stops by itself, as where this program dies."
+ALONE = "Without a heartbeat the stand stops by itself, as where this program dies."
 AT_REST = "The stand is at rest at the end."
 HEAR_S = 15.0
 SPEEDS = (2000.0, 4000.0)  # rpm
@@ -123,12 +123,12 @@ async def _left_alone(control: Control, speeds: tuple[float, float]) -> str:
         await control.obey(line, "start", {})
         await asyncio.sleep(seconds + BEYOND_S)
         if control.state not in MOVING:
-            return f"its sweep ended within {seconds + BEYOND_S:g} s, though beats came: set a slower or longer one"
+            return f"its sweep ended within {seconds + BEYOND_S:g} s, though heartbeats came: set a slower or longer one"
         control.is_silent = True
         begun = time.monotonic()
         while control.state in MOVING:
             if (waited := time.monotonic() - begun) > seconds + LATE_S:
-                return f"still {control.state} {waited:.0f} s after the last beat: watchdog_s says {seconds:g}"
+                return f"still {control.state} {waited:.0f} s after the last heartbeat: watchdog_s says {seconds:g}"
             await asyncio.sleep(LOOK_S)
     except Refused as refused:
         return str(refused)

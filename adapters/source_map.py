@@ -60,7 +60,7 @@ class CanSource(_Source):
 
 
 class OpcUaSource(_Source):
-    """Nodes of a server, which tells of each change."""
+    """Nodes of a server, all read in one request a round."""
 
     kind: Literal["opcua"] = "opcua"
     address: Annotated[str, Field(pattern=r"^opc\.tcp://")]

@@ -50,7 +50,7 @@ class Conformance(unittest.IsolatedAsyncioTestCase):
             with mock.patch.object(conform, "LATE_S", 1.0):
                 self.assertEqual(await self.conform(link), "")
             self.assertEqual(self.said[-1][0], conform.ALONE)
-            self.assertRegex(self.said[-1][1], "still sweeping . s after the last beat: watchdog_s says 1")
+            self.assertRegex(self.said[-1][1], "still sweeping . s after the last heartbeat: watchdog_s says 1")
             await until(link, State.IDLE)
 
     async def test_one_whose_abort_is_mapped_to_nothing_does_not(self) -> None:

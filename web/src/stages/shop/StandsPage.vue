@@ -108,7 +108,7 @@ useKeys([{ key: 'n', label: 'N', does: 'Add a stand', press: () => (adding.value
             · takes commands: this map passed its conformance run</template
           >
           <template v-else-if="stand.has_conformed === false">
-            · takes no commands yet: they are mapped, and a conformance run has to pass
+            · takes no commands yet: they are mapped, but no conformance run has passed
           </template>
           <template v-else-if="stand.reports_only"> · takes no commands</template>
           <template v-if="stand.connected && !stand.weather"> · no weather station</template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** The run that a map with commands has to pass: the engine is armed, swept, stopped, and left alone without a beat. */
+/** The run that a map with commands has to pass: the engine is armed, swept, stopped, and left alone without a heartbeat. */
 import { computed, ref } from 'vue'
 
 import { answer, api, Problem } from '../../../app/api/client'
@@ -38,8 +38,9 @@ const run = () =>
     <h4 class="mb-0">Conformance run</h4>
     <p class="text my-0">
       <strong>The engine is swept.</strong> It is armed and disarmed, swept for a second and aborted, then
-      swept and left alone: without a beat the stand has to stop by itself. No limit is watched meanwhile. Try
-      the wired stop first. Local codes and the stand maker’s instructions come before anything written here.
+      swept and left alone: without a heartbeat the stand must stop by itself. No limit is watched meanwhile.
+      Try the wired stop first. Local codes and the stand maker’s instructions come before anything written
+      here.
     </p>
     <div class="fields-grid align-end">
       <v-text-field v-model="speeds.start" label="Sweep from, rpm" :error-messages="wrong('start_rpm')" />
@@ -79,7 +80,7 @@ const run = () =>
         {{
           passed
             ? 'Passed: once the stand is saved, it takes commands, for as long as nothing in this map changes.'
-            : 'Not passed: the stand only reports. Mend what is named last, and run it again.'
+            : 'Not passed: the stand only reports. Fix what is named last, and run it again.'
         }}
       </p>
     </template>

@@ -64,7 +64,7 @@ const meant = computed(() => {
         />
         <v-text-field
           v-model="map.control.watchdog_s"
-          label="Without a beat it stops by itself after, s"
+          label="Watchdog: without a heartbeat it stops after, s"
           :error-messages="error('watchdog_s')"
         />
       </div>
@@ -75,7 +75,7 @@ const meant = computed(() => {
               <th class="words">Command</th>
               <th class="words">Where</th>
               <th class="words">Writes</th>
-              <th class="words">Then</th>
+              <th class="words">After 0.2 s</th>
             </tr>
           </thead>
           <tbody>

@@ -11,7 +11,7 @@ export const LABELS: Record<Command | (typeof STATES)[number], string> = {
   arm: 'Arm (optional)',
   start: 'Start',
   abort: 'Abort',
-  watchdog: 'Watchdog beat',
+  watchdog: 'Watchdog heartbeat',
   start_rpm: 'Start speed, rpm (optional)',
   end_rpm: 'End speed, rpm (optional)',
   rate_rpm_s: 'Sweep rate, rpm/s (optional)',
