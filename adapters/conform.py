@@ -123,7 +123,9 @@ async def _left_alone(control: Control, speeds: tuple[float, float]) -> str:
         await control.obey(line, "start", {})
         await asyncio.sleep(seconds + BEYOND_S)
         if control.state not in MOVING:
-            return f"its sweep ended within {seconds + BEYOND_S:g} s, though heartbeats came: set a slower or longer one"
+            return (
+                f"its sweep ended within {seconds + BEYOND_S:g} s, though heartbeats came: set a slower or longer one"
+            )
         control.is_silent = True
         begun = time.monotonic()
         while control.state in MOVING:

@@ -138,8 +138,11 @@ class Control:
     async def _put(self, row: Write, raw: float | None = None) -> None:
         if self.source is None:
             raise Refused("the stand cannot be reached")
+        # Not broken off by a stop: the answer to half a request would be taken for that to the stop behind it.
+        writing = asyncio.ensure_future(self.source.write(row, row.value if raw is None else raw))
+        writing.add_done_callback(lambda done: done.cancelled() or done.exception())
         try:
-            await self.source.write(row, row.value if raw is None else raw)
+            await asyncio.shield(writing)
         except SourceLost as lost:
             raise Refused(str(lost)) from lost
         if row.release is not None and row is not self.of.watchdog:
