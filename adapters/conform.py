@@ -19,7 +19,7 @@ from pathlib import Path
 from typing import Any
 
 from adapters.adapter import Adapter
-from adapters.control import Control, Refused
+from adapters.control import AGAIN_S, Control, Refused
 from adapters.control_map import MOVING
 from adapters.stand_map import MapProblem, StandMap, checked, digest
 
@@ -66,6 +66,8 @@ async def conform(found: StandMap, speeds: tuple[float, float], said: Said) -> s
             if wrong:
                 return ""
         wrong = await _left_alone(adapter.control, speeds)
+        if not wrong and adapter.control.state is None:
+            wrong = f"it is not heard any more, so that nobody knows whether it stopped. {NOT_KNOWN}"
         said(ALONE, wrong)
         passed = not wrong
     finally:
@@ -141,15 +143,15 @@ async def _left_alone(control: Control, speeds: tuple[float, float]) -> str:
 
 
 async def _at_rest(control: Control) -> bool:
-    """Stopped, again and again until it is."""
+    """Stopped, again and again until it is. A stand that is not heard is not at rest."""
     until = time.monotonic() + REST_S
-    while control.state in MOVING or control.state == "rolling_off":
-        if control.state in MOVING:
+    while control.may_run:
+        if control.state != "rolling_off":
             with suppress(Refused):
                 await control.obey(None, "abort", {})
         if time.monotonic() > until:
-            return control.state not in MOVING
-        await asyncio.sleep(0.3)
+            return control.state == "rolling_off"
+        await asyncio.sleep(AGAIN_S)
     return True
 
 

@@ -47,6 +47,11 @@ class Control:
         self._begun: asyncio.Task[None] | None = None  # an arming or a start that is waited for
 
     @property
+    def may_run(self) -> bool:
+        """It was armed over the line, and is not known to be at rest since."""
+        return self._is_ours and self.state != "idle"
+
+    @property
     def state(self) -> str | None:
         return "armed" if self._armed_here and self._state == "idle" else self._state
 
@@ -92,6 +97,9 @@ class Control:
             await (self._arm(arguments) if name == "arm" else self._start())
         except asyncio.CancelledError:
             raise Refused("it was stopped meanwhile") from None
+        except Refused:
+            self._is_ours = self.may_run  # a sweep that somebody starts at its console is not ours to stop
+            raise
         finally:
             self._begun = None
 

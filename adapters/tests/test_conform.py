@@ -53,6 +53,25 @@ class Conformance(unittest.IsolatedAsyncioTestCase):
             self.assertRegex(self.said[-1][1], "still sweeping . s after the last heartbeat: watchdog_s says 1")
             await until(link, State.IDLE)
 
+    async def test_one_that_is_lost_while_it_is_left_alone_does_not_and_is_not_taken_for_stopped(self) -> None:
+        async with self.link() as link:
+            cut: list[asyncio.Task[None]] = []
+
+            async def cut_when_it_sweeps() -> None:
+                await until(link, State.SWEEPING)
+                await link.cut()
+
+            def said(rule: str, wrong: str) -> None:
+                self.said.append((rule, wrong))
+                if rule.startswith("A stand that takes commands"):  # the last one before it is left alone
+                    cut.append(asyncio.create_task(cut_when_it_sweeps()))
+
+            with mock.patch.object(conform, "REST_S", 2.0):
+                self.assertEqual(await conform.conform(link.map, conform.SPEEDS, said), "")
+            self.assertEqual(self.said[-1], (conform.AT_REST, conform.NOT_STOPPED))
+            self.assertTrue(dict(self.said)[conform.ALONE])
+            await asyncio.gather(*cut)
+
     async def test_one_whose_abort_is_mapped_to_nothing_does_not(self) -> None:
         """The register is there, and no stop: the engine is stopped by its watchdog, as the beats end with the run."""
         async with self.link() as link:

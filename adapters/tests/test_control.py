@@ -201,6 +201,8 @@ class Faults(unittest.IsolatedAsyncioTestCase):
                 beyond = await peer.ask("arm", start_rpm=2000, end_rpm=30_000, rate_rpm_s=100)
             self.assertEqual(beyond["why"], "it did not arm within 0.3 s, and was stopped")
             self.assertIs(link.stand.state, State.IDLE)
+            assert link.adapter.control is not None
+            self.assertFalse(link.adapter.control.may_run, "what is started at its console from now on is not ours")
 
     async def test_a_stop_goes_past_an_arming_that_is_waited_for(self) -> None:
         async with self.link() as link, Watched(await link.peer()) as peer:
