@@ -7,6 +7,7 @@ import logging
 from datetime import datetime
 from pathlib import Path
 
+from django.db import transaction
 from torvix_core.pull.reduction import StandInertia
 
 from curves.files.table import LARGEST_FILE
@@ -64,13 +65,14 @@ def take(session: Session, path: Path, at: datetime) -> str:
         batch__programme=session.programme_id, sha256=hashlib.sha256(content).hexdigest()
     ).exists():
         return f"{path.name} is known already"  # the watch began anew
-    file = imports.take(session.opened_by, batch, path.name, content)
+    with transaction.atomic():  # a file that is known has its time: it is asked of no file that is known
+        file = imports.take(session.opened_by, batch, path.name, content)
+        of_file = batch.files.filter(state=FileState.WAITING, size=status.st_size, layout_key=file.layout_key)
+        for waiting in of_file.defer("content"):  # a file of several runs is several rows
+            waiting.layout = {**waiting.layout, "ended": ended.isoformat()}
+            waiting.save(update_fields=["layout"])
     if file.state != FileState.WAITING:
         return note(session, f"{path.name}: {file.outcome}", at)
-    of_file = batch.files.filter(state=FileState.WAITING, size=status.st_size, layout_key=file.layout_key)
-    for waiting in of_file.defer("content"):  # a file of several runs is several rows
-        waiting.layout = {**waiting.layout, "ended": ended.isoformat()}
-        waiting.save(update_fields=["layout"])
     return read_waiting(session, batch, {file.layout_key}, at) or note(
         session,
         f"{path.name}: its columns were never mapped. Map them once under Import files: from then on each file "

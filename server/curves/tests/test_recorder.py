@@ -7,6 +7,7 @@ import time
 from datetime import timedelta
 from pathlib import Path
 from tempfile import TemporaryDirectory
+from typing import Any
 from unittest import mock
 
 import psycopg
@@ -123,6 +124,22 @@ class Taken(Folder):
         self.take(path)
         self.assertIn("known already", self.take(path))
         self.assertEqual(Pull.objects.count(), 1)
+
+    def test_cut_off_between_taking_it_and_noting_its_time_it_is_taken_again_with_its_time(self):
+        self.known_layout()
+        path = self.written("run 1.csv", sweep())
+        whole = SourceFile.save
+
+        def cut_off(file: SourceFile, **how: Any) -> None:
+            if how.get("update_fields") == ["layout"]:
+                raise OperationalError
+            whole(file, **how)
+
+        with mock.patch.object(SourceFile, "save", cut_off), self.assertRaises(OperationalError):
+            self.take(path)
+        self.assertFalse(SourceFile.objects.filter(batch__session=self.session).exists())
+        self.assertIn("is pull", self.take(path))
+        self.assertAlmostEqual(Pull.objects.get().ended_at.timestamp(), path.stat().st_mtime, delta=0.01)
 
     def test_one_that_was_read_too_early_and_grew_is_said_and_not_counted_twice(self):
         self.known_layout()
