@@ -26,16 +26,18 @@ Work = Callable[[dict[str, Any], Watch], dict[str, Any]]
 
 @dataclass(frozen=True)
 class WorkKind:
-    """`label` is how the list of one's work names it."""
+    """`label` is how the list of one's work names it. `is_secret`: what it was asked with may hold a password, and is
+    not kept once it was begun."""
 
     name: str
     label: str
     queue: Queue
     work: Work
+    is_secret: bool = False
 
 
 KINDS: dict[str, WorkKind] = {}
 
 
-def register(name: str, label: str, queue: Queue, work: Work) -> None:
-    KINDS[name] = WorkKind(name, label, queue, work)
+def register(name: str, label: str, queue: Queue, work: Work, *, is_secret: bool = False) -> None:
+    KINDS[name] = WorkKind(name, label, queue, work, is_secret)

@@ -85,6 +85,8 @@ def run(job_id: int) -> None:
     if not taken.update(state=JobState.RUNNING, beat_at=timezone.now()):
         return
     job = Job.objects.get(pk=job_id)
+    if KINDS[job.kind].is_secret:
+        Job.objects.filter(pk=job_id).update(arguments={})
     watch = JobWatch(job_id)
     state, progress_text, result = JobState.FAILED, "", None
     try:

@@ -55,6 +55,15 @@ class Jobs(TestCase):
         told = self.read(job)
         self.assertEqual((told["state"], told["done"], told["total"], told["result"]), ("done", 3, 3, {"reached": 3}))
 
+    def test_a_password_in_what_was_asked_is_not_kept_once_it_is_begun(self):
+        kinds.register("quiet", "The quiet", Queue.QUICK, count, is_secret=True)
+        self.addCleanup(kinds.KINDS.pop, "quiet")
+        for kind, kept in (("quiet", {}), ("count", {"to": 3})):
+            job = self.ask(kind)
+            jobs.run(job.pk)
+            job.refresh_from_db()
+            self.assertEqual((job.result, job.arguments), ({"reached": 3}, kept))
+
     def test_work_that_cannot_be_done_says_why_and_a_fault_says_where_to_look(self):
         for kind, told in (("refuse", "Two and two do not make five."), ("break", "It is in the log")):
             job = self.ask(kind)

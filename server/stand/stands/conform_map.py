@@ -123,4 +123,4 @@ def _lines_of(process: subprocess.Popen[str]) -> queue.Queue[str | None]:
     return found
 
 
-kinds.register(maps.CONFORMANCE, "Conformance run of a stand", Queue.LONG, work)
+kinds.register(maps.CONFORMANCE, "Conformance run of a stand", Queue.LONG, work, is_secret=True)

@@ -73,4 +73,4 @@ def _measure(arguments: dict[str, Any], watch: Watch) -> dict[str, Any]:
     return {"lags": [{"source": name, "lag_s": lag, "error_s": error} for name, (lag, error) in found["lags"].items()]}
 
 
-kinds.register(KIND, "Delays of sources measured", Queue.LONG, work)
+kinds.register(KIND, "Delays of sources measured", Queue.LONG, work, is_secret=True)
