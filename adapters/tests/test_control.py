@@ -7,20 +7,24 @@ import sys
 import tempfile
 import time
 import unittest
-from contextlib import ExitStack
 from pathlib import Path
 from unittest import mock
 
 from adapters import control, stand_map
 from adapters.adapter import Adapter
 from adapters.control_map import SWEEP
-from adapters.tests.over import WAIT_S, Link, Peer, broker_of, free_port
-from standin.over.can import CanPublisher
-from standin.over.modbus import ModbusPublisher, ModbusRtuPublisher
-from standin.over.mqtt import MqttPublisher
-from standin.over.opcua import OpcUaPublisher
-from standin.over.publisher import Publisher
-from standin.over.text import SerialPublisher, TextPublisher
+from adapters.tests.over import WAIT_S, Link, Peer, free_port
+from adapters.tests.publishers import (
+    OverAny,
+    OverCan,
+    OverModbus,
+    OverModbusRtu,
+    OverMqtt,
+    OverOpcUa,
+    OverSerial,
+    OverText,
+)
+from standin.over.modbus import ModbusPublisher
 from standin.stand import State
 
 HOST = "127.0.0.1"
@@ -60,20 +64,15 @@ async def until(link: Link, *states: State) -> float:
     return time.monotonic() - begun
 
 
-class Kind:
+class Kind(OverAny):
     def setUp(self) -> None:
-        assert isinstance(self, unittest.TestCase)
         for name in ("ARM_S", "START_S"):  # that a busy machine may need
             self.enterContext(mock.patch.object(control, name, WAIT_S))
-
-    def publisher(self) -> Publisher:
-        raise NotImplementedError
 
     def link(self) -> Link:
         return Link(self.publisher(), rate_hz=RATE_HZ, watchdog_s=WATCHDOG_S)
 
     async def test_a_sweep_from_its_arming_to_its_end(self) -> None:
-        assert isinstance(self, unittest.TestCase)
         async with self.link() as link, Watched(await link.peer()) as peer:
             self.assertEqual(
                 (peer.hello["can"], peer.hello["states"], peer.hello["watchdog_s"]),
@@ -91,7 +90,6 @@ class Kind:
             self.assertGreater(max(rpm or 0 for rpm in peer.column("rpm")), SHORT["end_rpm"] - 60)
 
     async def test_a_stop_reaches_and_so_does_the_next_arming(self) -> None:
-        assert isinstance(self, unittest.TestCase)
         async with self.link() as link, Watched(await link.peer()) as peer:
             for _ in range(2):
                 self.assertEqual((await peer.ask("arm", **SLOW))["why"], "")
@@ -101,7 +99,6 @@ class Kind:
                 await peer.until("idle")
 
     async def test_it_stops_where_whoever_armed_is_gone(self) -> None:
-        assert isinstance(self, unittest.TestCase)
         async with self.link() as link:
             peer = await link.peer()
             async with Watched(peer):
@@ -113,7 +110,6 @@ class Kind:
 
     async def test_the_stand_stops_by_itself_where_the_adapter_is_gone(self) -> None:
         """The adapter says nothing more, as if it were dead, though its line is there and beats."""
-        assert isinstance(self, unittest.TestCase)
         async with self.link() as link, Watched(await link.peer()) as peer:
             await peer.ask("arm", **SLOW)
             await peer.ask("start")
@@ -123,48 +119,32 @@ class Kind:
             self.assertLess(link.stand.rpm, SLOW["end_rpm"] - 1000, "it did not come to its end")
 
 
-class Modbus(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return ModbusPublisher(HOST, free_port())
+class Modbus(OverModbus, Kind):
+    pass
 
 
-class ModbusRtu(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return ModbusRtuPublisher()
+class ModbusRtu(OverModbusRtu, Kind):
+    pass
 
 
-class Text(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return TextPublisher(HOST, free_port())
+class Text(OverText, Kind):
+    pass
 
 
-class Serial(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return SerialPublisher()
+class Serial(OverSerial, Kind):
+    pass
 
 
-class Can(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return CanPublisher(free_port())
+class Can(OverCan, Kind):
+    pass
 
 
-class OpcUa(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return OpcUaPublisher(HOST, free_port())
+class OpcUa(OverOpcUa, Kind):
+    pass
 
 
-class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
-    port = 0
-
-    async def asyncSetUp(self) -> None:
-        self.port = free_port()
-        folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        stack = ExitStack()
-        self.addCleanup(stack.close)
-        stack.enter_context(broker_of(self.port, folder))
-
-    def publisher(self) -> Publisher:
-        return MqttPublisher(HOST, self.port)
+class Mqtt(OverMqtt, Kind):
+    pass
 
 
 del Kind  # it is no test by itself

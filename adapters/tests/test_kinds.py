@@ -1,35 +1,33 @@
 """Every standard against its stand-in: the same engine comes out, a cut is said and mended, and nothing is made up."""
 
 import asyncio
-import tempfile
-import unittest
-from contextlib import ExitStack
 from itertools import pairwise
-from pathlib import Path
 
 from adapters import stand_map
 from adapters.adapter import Adapter
-from adapters.tests.over import RATE_HZ, WAIT_S, Link, broker_of, free_port
+from adapters.tests.over import RATE_HZ, WAIT_S, Link
+from adapters.tests.publishers import (
+    OverAny,
+    OverCan,
+    OverModbus,
+    OverModbusRtu,
+    OverMqtt,
+    OverOpcUa,
+    OverSerial,
+    OverText,
+)
 from adapters.trial import try_map
 from standin import conformance
-from standin.over.can import CanPublisher
-from standin.over.modbus import ModbusPublisher, ModbusRtuPublisher
-from standin.over.mqtt import MqttPublisher
-from standin.over.opcua import OpcUaPublisher
-from standin.over.publisher import Publisher, map_of
-from standin.over.text import SerialPublisher, TextPublisher
+from standin.over.publisher import map_of
 
 HOST = "127.0.0.1"
 SAMPLES = 60
 
 
-class Kind:
+class Kind(OverAny):
     """What holds for each of them."""
 
     digits = 6  # significant ones that the standard carries here
-
-    def publisher(self) -> Publisher:
-        raise NotImplementedError
 
     async def test_the_engine_comes_out_as_it_is(self) -> None:
         async with Link(self.publisher()) as link:
@@ -37,7 +35,6 @@ class Kind:
             await peer.hear(SAMPLES)
             stand = link.stand
             hello = peer.hello
-        assert isinstance(self, unittest.TestCase)
         self.assertEqual([(one["name"], one["unit"]) for one in hello["channels"]],
                          [(name, unit) for name, unit, _ in stand.channels])  # fmt: skip
         self.assertEqual((hello["can"], hello["states"], hello["inertia"]),
@@ -62,7 +59,6 @@ class Kind:
             await peer.hear(1)  # before its source is there an adapter says so and hangs up
             peer.writer.close()
             checks = await asyncio.to_thread(lambda: list(conformance.run("127.0.0.1", link.port, sweep=False)))
-        assert isinstance(self, unittest.TestCase)
         self.assertEqual([check for check in checks if check[1]], [])
         self.assertGreater(len(checks), 3)
 
@@ -73,7 +69,6 @@ class Kind:
             heard = len(peer.rows)
             await link.cut()
             why = await peer.hear_end()
-            assert isinstance(self, unittest.TestCase)
             self.assertTrue(why, "it says why")
             self.assertGreaterEqual(len(peer.rows), heard)
             await link.mend()
@@ -88,19 +83,14 @@ class Kind:
             async with asyncio.timeout(WAIT_S):
                 while not peer.rows or peer.column("lambda")[-1] is not None:
                     await peer.hear(len(peer.rows) + 1)
-            assert isinstance(self, unittest.TestCase)
             self.assertIsNotNone(peer.column("rpm")[-1])
 
 
-class Modbus(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return ModbusPublisher(HOST, free_port())
+class Modbus(OverModbus, Kind):
+    pass
 
 
-class ModbusRtu(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return ModbusRtuPublisher()
-
+class ModbusRtu(OverModbusRtu, Kind):
     async def test_a_cut_is_said_with_its_reason_and_mended(self) -> None:
         """A device that was pulled out has another name when it comes back, so it is not mended by itself here."""
         async with Link(self.publisher()) as link:
@@ -110,15 +100,11 @@ class ModbusRtu(Kind, unittest.IsolatedAsyncioTestCase):
             self.assertRegex(await peer.hear_end(), "does not answer|nothing came")
 
 
-class Text(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return TextPublisher(HOST, free_port())
+class Text(OverText, Kind):
+    pass
 
 
-class Serial(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return SerialPublisher()
-
+class Serial(OverSerial, Kind):
     async def test_a_cut_is_said_with_its_reason_and_mended(self) -> None:
         """A device that was pulled out has another name when it comes back, so it is not mended by itself here."""
         async with Link(self.publisher()) as link:
@@ -152,34 +138,15 @@ class Serial(Kind, unittest.IsolatedAsyncioTestCase):
             await again.hear(5)
 
 
-class Can(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return CanPublisher(free_port())
+class Can(OverCan, Kind):
+    pass
 
 
-class OpcUa(Kind, unittest.IsolatedAsyncioTestCase):
-    def publisher(self) -> Publisher:
-        return OpcUaPublisher(HOST, free_port())
+class OpcUa(OverOpcUa, Kind):
+    pass
 
 
-class Mqtt(Kind, unittest.IsolatedAsyncioTestCase):
-    """With Debian's broker, one for each test."""
-
-    port = 0
-
-    async def asyncSetUp(self) -> None:
-        self.port = free_port()
-        self.folder = Path(self.enterContext(tempfile.TemporaryDirectory()))
-        self.broker = ExitStack()
-        self.addCleanup(self.broker.close)
-        self.start_broker()
-
-    def start_broker(self) -> None:
-        self.broker.enter_context(broker_of(self.port, self.folder))
-
-    def publisher(self) -> Publisher:
-        return MqttPublisher(HOST, self.port)
-
+class Mqtt(OverMqtt, Kind):
     async def test_topics_that_are_heard_are_offered_with_the_paths_into_them(self):
         async with Link(self.publisher()) as link:
             found = await try_map({"rate_hz": 20, "sources": map_of(link.said, link.publisher)["sources"]}, 1.5)
