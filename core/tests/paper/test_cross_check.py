@@ -158,3 +158,23 @@ class Alone(SimpleTestCase):
     def test_nothing_to_check_is_refused(self):
         with self.assertRaisesRegex(ValueError, "neither torque nor power"):
             cross_check(Columns(sure(SPEEDS), None, None))
+
+
+class LookAlikes(SimpleTestCase):
+    """Whole numbers: at 2700 rpm 176 and 178 lb-ft both are 91 hp within the rounding of the two."""
+
+    TORQUES = (160, 164, 167, 169, 172, 175, 177, 178, 179, 180, 180, 180, 179, 179, 177, 176, 173, 172, 169, 166, 162)
+
+    def rows(self, torques):
+        speeds = [2000 + 100 * row for row in range(len(torques))]
+        powers = [f"{torque * rpm / 5252:.0f}" for torque, rpm in zip(self.TORQUES, speeds, strict=True)]
+        powers[7] = "91"  # 177.6 lb-ft before it was rounded
+        return cross_check(Columns(sure(map(str, speeds)), sure(map(str, torques)), sure(powers)))
+
+    def test_a_digit_that_was_taken_for_another_that_looks_like_it_shows_on_the_curve(self):
+        read = self.rows([*self.TORQUES[:7], 176, *self.TORQUES[8:]])
+        self.assertEqual((read[7]["torque"].doubt, read[7]["torque"].likely), (Doubt.CURVE, "178"))
+        self.assertEqual([row for row, cells in enumerate(read) if cells["torque"].doubt], [7])
+
+    def test_what_was_printed_so_is_left_in_peace(self):
+        self.assertIsNone(self.rows(self.TORQUES)[7]["torque"].doubt)

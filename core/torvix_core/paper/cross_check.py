@@ -23,6 +23,18 @@ RIVAL = 0.3  # of the weight of the best, from which another reading is in doubt
 SURE = 0.6  # share of the readings, below which one without a second column to check it is marked
 FACTOR = 1e-4  # what rounded factors of conversion (5252, 7023, 9549) may add [prac]
 KINK = 2.5  # of the usual distance from the curve through the neighbors [prac]
+SLIP = 1.5  # the same, for a figure whose look-alike stands on that curve [prac]
+NEARER = 3.0  # times nearer to the curve than what was read [prac]
+ALIKE = {
+    "0": "8",
+    "1": "7",
+    "3": "8",
+    "5": "6",
+    "6": "58",
+    "7": "1",
+    "8": "0369",
+    "9": "8",
+}  # digits in bad print [prac]
 ROUNDED = 0.4  # of the step: what rounding alone makes of that distance, as a standard deviation
 UNSTEADY = 0.002  # of the figure, that distance where a table is too short to show its own [prac]
 LEAST_FOR_KINKS = 7
@@ -183,28 +195,37 @@ def _line(speed: Array, values: Array, sure: NDArray[np.bool_], row: int) -> flo
     return made if made > 0 else float("nan")  # carried on too far: no engine makes nothing at full throttle
 
 
-def _kinks(speed: Array, values: Array, step: float) -> list[int]:
-    """Rows that stand off the curve through two neighbors on either side by far more than the rest do: one wrong digit
-    in the last place can fit torque to power within their rounding, and shows only here."""
-    if len(values) < LEAST_FOR_KINKS or not np.isfinite(speed).all():
-        return []
+def _away(speed: Array, values: Array) -> Array:
+    """How far each figure stands off the curve through two neighbors on either side; NaN where it has not so many."""
     away = np.full(len(values), np.nan)
+    if len(values) < LEAST_FOR_KINKS or not np.isfinite(speed).all():
+        return away
     for row in range(2, len(values) - 2):
         near = [row - 2, row - 1, row + 1, row + 2]
         if np.ptp(speed[near]) > 0 and np.isfinite(values[near]).all():
             reach = (speed[near] - speed[row]) / np.ptp(speed[near])
             away[row] = values[row] - float(np.polynomial.polynomial.polyfit(reach, values[near], 3)[0])
+    return away
+
+
+def _kinks(away: Array, values: Array, step: float) -> dict[int, float]:
+    """Rows that stand off the curve of their neighbors by more than all beside them, and by how many times the usual:
+    one wrong digit in the last place can fit torque to power within their rounding, and shows only here."""
     size = np.nan_to_num(np.abs(away))
-    found: list[int] = []
+    found: dict[int, float] = {}
     for row in np.flatnonzero(size).tolist():
         if size[row] < size[max(0, row - 2) : row + 3].max():
             continue
         others = np.concatenate([away[: max(0, row - 2)], away[row + 3 :]])  # a slip bends its neighbors' curves, too
         others = np.abs(others[np.isfinite(others)])
         usual = 1.4826 * float(np.median(others)) if len(others) >= 3 else UNSTEADY * abs(float(values[row]))
-        if size[row] > KINK * max(usual, ROUNDED * step):
-            found.append(row)
+        found[row] = float(size[row]) / max(usual, ROUNDED * step)
     return found
+
+
+def _confused(text: str) -> list[str]:
+    """What it was, if one of its digits was taken for another that looks like it."""
+    return [text[:at] + other + text[at + 1 :] for at, digit in enumerate(text) for other in ALIKE.get(digit, "")]
 
 
 class _Pairs:
@@ -247,12 +268,29 @@ class _Pairs:
             expected = _line(self.speed, torque, sure, row)
             rows.append({"speed": speed, **self._row(row, pairs[row], expected)})
         for name, step in zip(("torque", "power"), self.steps, strict=True):
-            column = [row[name] for row in rows]
-            fitting = [Cell(cell.likely or cell.text, 1.0) for cell in column]
-            for row in _kinks(self.speed, _numbers(fitting), step):
-                if column[row].doubt is None:
-                    rows[row][name] = replace(column[row], doubt=Doubt.CURVE)
+            self._mark_kinks(rows, name, step)
         return rows
+
+    def _mark_kinks(self, rows: list[dict[str, Cell]], name: str, step: float) -> None:
+        values = _numbers([Cell(row[name].likely or row[name].text, 1.0) for row in rows])
+        away = _away(self.speed, values)
+        for at, times in _kinks(away, values, step).items():
+            cell = rows[at][name]
+            if cell.doubt is not None:
+                continue
+            nearer = self._nearer(rows[at], name, at, float(away[at]))
+            if times > KINK or (nearer and times > SLIP):
+                rows[at][name] = replace(cell, doubt=Doubt.CURVE, likely=nearer)
+
+    def _nearer(self, row: dict[str, Cell], name: str, at: int, away: float) -> str:
+        """A figure that looks alike, fits its other column and stands on the curve; "" where there is none."""
+        texts = {one: row[one].text for one in ("torque", "power")}
+        found = [
+            (left, text) for text in _confused(texts[name])
+            if (left := abs(away + float(text) - float(texts[name]))) < abs(away) / NEARER
+            and self.fits(at, **(texts | {name: text}))
+        ]  # fmt: skip
+        return min(found)[1] if found else ""
 
     def _fitting(self, row: int) -> list[tuple[str, str, float]]:
         """Pairs of readings that fit each other, the weightiest first."""
