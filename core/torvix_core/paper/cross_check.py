@@ -10,9 +10,9 @@ from enum import StrEnum
 from math import log
 
 import numpy as np
-from numpy.typing import NDArray
 from torvix_core.engine import geometry
-from torvix_core.paper.number_text import Readings, decimals, of_one_form, usual_decimals, whole
+from torvix_core.paper import smoothness
+from torvix_core.paper.number_text import Readings, decimals, look_alikes, of_one_form, usual_decimals, whole
 from torvix_core.units import quantities
 from torvix_core.units.checked import Array
 
@@ -25,19 +25,6 @@ FACTOR = 1e-4  # what rounded factors of conversion (5252, 7023, 9549) may add [
 KINK = 2.5  # of the usual distance from the curve through the neighbors [prac]
 SLIP = 1.5  # the same, for a figure whose look-alike stands on that curve [prac]
 NEARER = 3.0  # times nearer to the curve than what was read [prac]
-ALIKE = {
-    "0": "8",
-    "1": "7",
-    "3": "8",
-    "5": "6",
-    "6": "58",
-    "7": "1",
-    "8": "0369",
-    "9": "8",
-}  # digits in bad print [prac]
-ROUNDED = 0.4  # of the step: what rounding alone makes of that distance, as a standard deviation
-UNSTEADY = 0.002  # of the figure, that distance where a table is too short to show its own [prac]
-LEAST_FOR_KINKS = 7
 PLAIN = 3e-4  # within which a sheet's own factor is the true one, and the rest is rounding of its figures [prac]
 LIKENESS = 0.004  # of the sheet's own factor to the true one; beyond, its columns are not what they seem
 
@@ -164,7 +151,7 @@ def _alone(speeds: Sequence[Cell], column: Sequence[Readings], name: str) -> lis
     torque = _numbers(cells) if name == "torque" else _numbers(cells) / np.where(speed > 0, speed, np.nan)
     sure = np.array([cell.doubt is None for cell in cells]) & np.isfinite(torque) & np.isfinite(speed)
     for row, cell in enumerate(cells):
-        expected = _line(speed, torque, sure, row)
+        expected = smoothness.expected(speed, torque, sure, row)
         if not cell.text or not np.isfinite(expected) or not np.isfinite(torque[row]):
             continue
         if abs(torque[row] / expected - 1) > OFF_SHARE:
@@ -177,55 +164,6 @@ def _alone(speeds: Sequence[Cell], column: Sequence[Readings], name: str) -> lis
 
 def _numbers(cells: Sequence[Cell]) -> Array:
     return np.array([float(cell.text) if cell.text else np.nan for cell in cells])
-
-
-def _line(speed: Array, values: Array, sure: NDArray[np.bool_], row: int) -> float:
-    """What the sure neighbors of a row, two on either side, make of it on a line; NaN where there are too few, or where
-    the line has run out."""
-    before = [at for at in range(row - 1, -1, -1) if sure[at]][:2]
-    after = [at for at in range(row + 1, len(values)) if sure[at]][:2]
-    if len(before) + len(after) < 2 or not np.isfinite(speed[row]):
-        return float("nan")
-    near = before[:1] + after[:1] if before and after else before + after
-    (one, other) = sorted(near)
-    if speed[other] == speed[one]:
-        return float("nan")
-    share = (speed[row] - speed[one]) / (speed[other] - speed[one])
-    made = float(values[one] + share * (values[other] - values[one]))
-    return made if made > 0 else float("nan")  # carried on too far: no engine makes nothing at full throttle
-
-
-def _away(speed: Array, values: Array) -> Array:
-    """How far each figure stands off the curve through two neighbors on either side; NaN where it has not so many."""
-    away = np.full(len(values), np.nan)
-    if len(values) < LEAST_FOR_KINKS or not np.isfinite(speed).all():
-        return away
-    for row in range(2, len(values) - 2):
-        near = [row - 2, row - 1, row + 1, row + 2]
-        if np.ptp(speed[near]) > 0 and np.isfinite(values[near]).all():
-            reach = (speed[near] - speed[row]) / np.ptp(speed[near])
-            away[row] = values[row] - float(np.polynomial.polynomial.polyfit(reach, values[near], 3)[0])
-    return away
-
-
-def _kinks(away: Array, values: Array, step: float) -> dict[int, float]:
-    """Rows that stand off the curve of their neighbors by more than all beside them, and by how many times the usual:
-    one wrong digit in the last place can fit torque to power within their rounding, and shows only here."""
-    size = np.nan_to_num(np.abs(away))
-    found: dict[int, float] = {}
-    for row in np.flatnonzero(size).tolist():
-        if size[row] < size[max(0, row - 2) : row + 3].max():
-            continue
-        others = np.concatenate([away[: max(0, row - 2)], away[row + 3 :]])  # a slip bends its neighbors' curves, too
-        others = np.abs(others[np.isfinite(others)])
-        usual = 1.4826 * float(np.median(others)) if len(others) >= 3 else UNSTEADY * abs(float(values[row]))
-        found[row] = float(size[row]) / max(usual, ROUNDED * step)
-    return found
-
-
-def _confused(text: str) -> list[str]:
-    """What it was, if one of its digits was taken for another that looks like it."""
-    return [text[:at] + other + text[at + 1 :] for at, digit in enumerate(text) for other in ALIKE.get(digit, "")]
 
 
 class _Pairs:
@@ -265,7 +203,7 @@ class _Pairs:
         sure = np.isfinite(torque)
         rows = []
         for row, speed in enumerate(self.speeds):
-            expected = _line(self.speed, torque, sure, row)
+            expected = smoothness.expected(self.speed, torque, sure, row)
             rows.append({"speed": speed, **self._row(row, pairs[row], expected)})
         for name, step in zip(("torque", "power"), self.steps, strict=True):
             self._mark_kinks(rows, name, step)
@@ -273,8 +211,8 @@ class _Pairs:
 
     def _mark_kinks(self, rows: list[dict[str, Cell]], name: str, step: float) -> None:
         values = _numbers([Cell(row[name].likely or row[name].text, 1.0) for row in rows])
-        away = _away(self.speed, values)
-        for at, times in _kinks(away, values, step).items():
+        away = smoothness.away(self.speed, values)
+        for at, times in smoothness.kinks(away, values, step).items():
             cell = rows[at][name]
             if cell.doubt is not None:
                 continue
@@ -286,7 +224,7 @@ class _Pairs:
         """A figure that looks alike, fits its other column and stands on the curve; "" where there is none."""
         texts = {one: row[one].text for one in ("torque", "power")}
         found = [
-            (left, text) for text in _confused(texts[name])
+            (left, text) for text in look_alikes(texts[name])
             if (left := abs(away + float(text) - float(texts[name]))) < abs(away) / NEARER
             and self.fits(at, **(texts | {name: text}))
         ]  # fmt: skip

@@ -11,6 +11,7 @@ LEAST_CONFIDENCE = 0.25  # of an attempt that read a figure: the reader is too m
 FEW = 0.15  # of the cells, whose points say that the others lost theirs [prac]
 INSERTED = 0.5  # of the weight of a reading, where the column says that its point was not seen
 OTHER_FORM = 0.3  # of it, where a reading has more or fewer decimals than the column
+ALIKE = {"0": "8", "1": "7", "3": "8", "5": "6", "6": "58", "7": "1", "8": "0369", "9": "8"}  # in bad print [prac]
 
 Readings = Mapping[str, float]  # what a cell may say, and the share of the readings that says so, at most 1 together
 
@@ -127,3 +128,16 @@ def of_one_form(column: Sequence[Readings]) -> list[dict[str, float]]:
                 mine[pointed] = mine.get(pointed, 0.0) + weight * INSERTED
         weighed.append(mine)
     return weighed
+
+
+def look_alikes(text: str) -> list[str]:
+    """What a figure was, if one of its digits was taken for another that looks like it in bad print.
+
+    Shapes: one text.
+    Units:  none.
+    Errors: none.
+    Source: common practice.
+    >>> look_alikes("176")
+    ['776', '116', '175', '178']
+    """
+    return [text[:at] + other + text[at + 1 :] for at, digit in enumerate(text) for other in ALIKE.get(digit, "")]
