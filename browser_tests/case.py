@@ -27,7 +27,7 @@ from playwright.sync_api import Browser, Locator, Page, Playwright, expect, sync
 from demo.loader import scenario
 from demo.stand_day import say_to_stand
 from demo.tests.loaded import CopyCase, DemonstrationCase
-from ops.lanes import lane_port
+from ops.lanes import first_stand_port, lane_port
 from ops.machine import browser
 from ops.network import Door
 from shop.models import Person, Stand
@@ -108,7 +108,8 @@ class ServedCase(CopyCase):
     @staticmethod
     def process(*command: str, **more: str) -> subprocess.Popen[bytes]:
         """`more` for its environment."""
-        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"]), **more}
+        ports = {"TORVIX_FIRST_STAND_PORT": str(first_stand_port())}
+        env = {**os.environ, "TORVIX_DB_NAME": str(connection.settings_dict["NAME"]), **ports, **more}
         env.pop(ASYNC_UNSAFE, None)
         return subprocess.Popen([sys.executable, *command], env=env, cwd=ROOT)
 

@@ -44,7 +44,7 @@ OURS = "torvix_run"  # what the databases of a run are called that are not Djang
 CLEAN = "torvix_clean"  # as the migrations leave it: kept, and made anew when a migration changes
 
 
-PORTS_OF_A_LANE = 1_000
+PORTS_OF_A_LANE, PORTS_OF_STANDS = 1_000, 100
 # Below those that the system gives away by itself; two clones on one machine may run their tests at once.
 PORTS = 21_000 + 3 * PORTS_OF_A_LANE * (zlib.crc32(str(ROOT).encode()) % 3)
 _ports = itertools.count()
@@ -74,16 +74,25 @@ def other_database(name: str) -> Iterator[None]:
 
 def lane_port() -> int:
     """A port of this lane alone that nobody listens on; no two tests of a run are given the same one."""
-    lane: int = runner._worker_id  # type: ignore[attr-defined]  # 0 where there are no lanes
-    first = PORTS + PORTS_OF_A_LANE * lane
-    for place in itertools.islice(_ports, PORTS_OF_A_LANE):
+    first, most = _first_port(), PORTS_OF_A_LANE - PORTS_OF_STANDS
+    for place in itertools.islice(_ports, most):
         with socket.socket() as probe:
             try:
-                probe.bind(("127.0.0.1", first + place % PORTS_OF_A_LANE))
+                probe.bind(("127.0.0.1", first + place % most))
             except OSError:
                 continue
-            return first + place % PORTS_OF_A_LANE
-    raise RuntimeError(f"no free port from {first} to {first + PORTS_OF_A_LANE - 1}")
+            return first + place % most
+    raise RuntimeError(f"no free port from {first} to {first + most - 1}")
+
+
+def first_stand_port() -> int:
+    """From here on the application gives ports away itself: two lanes that shared them linked each other's stands."""
+    return _first_port() + PORTS_OF_A_LANE - PORTS_OF_STANDS
+
+
+def _first_port() -> int:
+    lane: int = runner._worker_id  # type: ignore[attr-defined]  # 0 where there are no lanes
+    return PORTS + PORTS_OF_A_LANE * lane
 
 
 class Lost(Exception):

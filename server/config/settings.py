@@ -119,6 +119,8 @@ TIME_ZONE = os.environ.get("TORVIX_TIME_ZONE", "UTC")
 USE_TZ = True
 
 STATIC_URL = "/static/"
+# Of what listens on this machine for its stands: simulated ones, adapters. Two applications on one machine need two.
+FIRST_STAND_PORT = int(os.environ.get("TORVIX_FIRST_STAND_PORT", "7421"))
 BENCH_SPOOL = Path(os.environ.get("TORVIX_SPOOL", ROOT / "var" / "spool"))
 STATICFILES_DIRS = [WEB_BUILD] if WEB_BUILD.is_dir() else []
 # Vite's hashes stand in the file names already, so the build is served straight from its folder and nothing collected.

@@ -10,6 +10,7 @@ from datetime import datetime
 from pathlib import Path
 from typing import Any
 
+from django.conf import settings
 from django.db import connection, transaction
 from torvix_core.units.quantity_parser import NotUnderstood, read_quantity
 
@@ -25,7 +26,7 @@ from stand.stands import maps
 CHANGED = "torvix_stands"  # what is notified when the table of stands changes
 HOST = re.compile(r"[\w.:-]{1,200}")
 MOVING = (PullState.ARMED, PullState.RUNNING)
-FIRST_PORT, PORTS = 7421, 500  # of what listens for us on this machine: simulated stands, adapters
+PORTS = 500  # of what listens for us on this machine: simulated stands, adapters
 MOST_INERTIA = 50.0  # kg·m²; a large water brake with its engine has some 5. Common practice, no source
 
 
@@ -262,7 +263,8 @@ def _check_address(stand: Stand, wrong: dict[str, str]) -> None:
 def _free_port() -> int:
     """One of this machine on which nothing listens and which no stand has."""
     taken = set(Stand.objects.values_list("port", flat=True))
-    for port in range(FIRST_PORT, FIRST_PORT + PORTS):
+    first = settings.FIRST_STAND_PORT
+    for port in range(first, first + PORTS):
         if port in taken:
             continue
         with socket.socket() as probe:
@@ -271,4 +273,4 @@ def _free_port() -> int:
             except OSError:
                 continue
             return port
-    raise Refusal(f"No port from {FIRST_PORT} to {FIRST_PORT + PORTS - 1} is free on this machine.")
+    raise Refusal(f"No port from {first} to {first + PORTS - 1} is free on this machine.")
