@@ -33,7 +33,7 @@ class ModbusPublisher:
         self.channels = len(said.channels)
         self.hole = range(FIRST + 2 * self.channels, FIRST + 2 * self.channels + self.apart_by)
         self.commands = said.commands
-        self.registers = [0] * (2 * len(said.names) + self.apart_by)
+        self._hold([MISSING] * len(said.names))  # before its first sample it knows nothing
         self.begin = FIRST_COMMAND if self.commands else FIRST
         count = FIRST - self.begin + len(self.registers)
         self.server = self._server(
@@ -59,7 +59,9 @@ class ModbusPublisher:
         return None
 
     async def send(self, at_s: list[float], rows: list[Row], further: list[float]) -> None:
-        values = [MISSING if value is None else value for value in rows[-1]] + further
+        self._hold([MISSING if value is None else value for value in rows[-1]] + further)
+
+    def _hold(self, values: list[float]) -> None:
         packed = struct.pack(f">{len(values)}f", *(value if math.isfinite(value) else MISSING for value in values))
         held = struct.unpack(f">{2 * len(values)}H", packed)
         at = 2 * self.channels

@@ -30,6 +30,7 @@ class OpcUaPublisher:
         for name in said.names:
             node = ua.NodeId.from_string(f"ns={self.space};s=stand.{name}")
             self.nodes.append(await stand.add_variable(node, name, 0.0, ua.VariantType.Double))
+            await self._write(self.nodes[-1], None, ua.DateTime.now(UTC))  # before its first sample it knows nothing
         self.commands, self.orders = said.commands, {}
         for name in NAMES if self.commands else ():
             order = ua.NodeId.from_string(f"ns={self.space};s=orders.{name}")
@@ -50,10 +51,13 @@ class OpcUaPublisher:
     async def send(self, at_s: list[float], rows: list[Row], further: list[float]) -> None:
         now = ua.DateTime.now(UTC)
         for node, value in zip(self.nodes, [*rows[-1], *further], strict=True):
-            quality = ua.StatusCode(ua.UInt32(ua.StatusCodes.Good if value is not None else ua.StatusCodes.BadNoData))
-            number = ua.Variant(float(value or 0.0), ua.VariantType.Double)
-            said = ua.DataValue(number, quality, SourceTimestamp=now)
-            await self.server.write_attribute_value(node.nodeid, said)
+            await self._write(node, value, now)
+
+    async def _write(self, node: Node, value: float | None, at: ua.DateTime) -> None:
+        quality = ua.StatusCode(ua.UInt32(ua.StatusCodes.Good if value is not None else ua.StatusCodes.BadNoData))
+        number = ua.Variant(float(value or 0.0), ua.VariantType.Double)
+        said = ua.DataValue(number, quality, SourceTimestamp=at)
+        await self.server.write_attribute_value(node.nodeid, said)
 
     def source(self) -> dict[str, Any]:
         return {"kind": "opcua", "name": "server", "address": self.address}
