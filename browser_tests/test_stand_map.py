@@ -181,8 +181,11 @@ class Commands(AtItsConsole):
             expect(page.get_by_test_id("headline")).to_contain_text("running")
             page.keyboard.press("Escape")
             expect(page.get_by_test_id("headline")).not_to_contain_text("running")
-        aborted = Pull.objects.filter(session__stand__name=CELL).latest("number")
-        self.assertEqual(aborted.state, PullState.ABORTED)
+        pulls, given_up = Pull.objects.filter(session__stand__name=CELL), time.monotonic() + 60
+        while (state := pulls.latest("number").state) == PullState.RUNNING:  # until the engine has rolled off
+            self.assertLess(time.monotonic(), given_up, "the pull did not end")
+            time.sleep(0.1)
+        self.assertEqual(state, PullState.ABORTED)
         self.assertEqual(self.at_the_console("arm", start_rpm=2000, end_rpm=6900, rate_rpm_s=350)["ok"], True, "idle")
         self.assertEqual(self.problems, [])
 
