@@ -82,10 +82,15 @@ def say_conformance(found: StandMap, written: Path, speeds: tuple[float, float])
         print(f"{'BROKEN' if wrong else 'ok    '} {rule}" + (f"\n       {wrong}" if wrong else ""), flush=True)
 
     print(conform.CAUTION, flush=True)
-    found.control.conformed = asyncio.run(conform.run(found, speeds, said))
-    if not found.control.conformed:
+    passed = asyncio.run(conform.run(found, speeds, said))
+    if not passed:
         return 1
-    written.write_text(stand_map.write(found))
+    try:
+        written.write_text(stand_map.with_conformed(written.read_text(), passed))
+    except OSError as error:
+        print(f'{written} cannot be written ({error.strerror}): put conformed = "{passed}" below [control]',
+              file=sys.stderr)  # fmt: skip
+        return 1
     print(f"{written}: takes commands from now on, for as long as nothing else in it changes")
     return 0
 

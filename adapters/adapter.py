@@ -157,5 +157,5 @@ class Adapter:
         self.why_not[number], self.is_heard[number] = why, False
         if number in self.needed:
             self.server.lost(why)
-            if self.control:
-                self.control.forget()
+        if self.control and number == self.commanding:
+            self.control.forget()

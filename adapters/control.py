@@ -97,11 +97,9 @@ class Control:
             await (self._arm(arguments) if name == "arm" else self._start())
         except asyncio.CancelledError:
             raise Refused("it was stopped meanwhile") from None
-        except Refused:
-            self._is_ours = self.may_run  # a sweep that somebody starts at its console is not ours to stop
-            raise
         finally:
             self._begun = None
+            self._is_ours = self.may_run  # where it came to nothing, a sweep from its console is not ours to stop
 
     async def _arm(self, arguments: Mapping[str, Any]) -> None:
         if self._strange is not None:

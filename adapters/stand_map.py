@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import re
 import tomllib
 from typing import Annotated, Any, Literal
 
@@ -138,6 +139,19 @@ def checked(document: dict[str, Any]) -> StandMap:
 def write(found: StandMap) -> str:
     """As TOML that reads back the same."""
     return tomli_w.dumps(plain(found))
+
+
+def with_conformed(text: str, passed: str) -> str:
+    """The same file with the digest of the map that passed in it; its comments stay, where it has a part [control]."""
+    lines = [line for line in text.splitlines() if not re.match(r"\s*conformed\s*=", line)]
+    at = next((at for at, line in enumerate(lines) if line.split("#")[0].strip() == "[control]"), None)
+    if at is None:
+        found = read(text)
+        assert found.control is not None
+        found.control.conformed = passed
+        return write(found)
+    lines.insert(at + 1, f'conformed = "{passed}"')
+    return "\n".join(lines) + "\n"
 
 
 def plain(found: StandMap) -> dict[str, Any]:

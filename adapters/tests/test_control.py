@@ -192,6 +192,15 @@ class Faults(unittest.IsolatedAsyncioTestCase):
                 begun = time.monotonic()
                 self.assertTrue((await peer.ask("abort"))["ok"])
             self.assertLess(time.monotonic() - begun, WAIT_S / 2)
+            assert link.adapter.control is not None
+            self.assertFalse(link.adapter.control.may_run)
+            link.stand.command("arm", SLOW)  # at its console, and nobody beats
+            peer.writer.close()
+            link.stand.command("start", {})
+            async with asyncio.timeout(WAIT_S):
+                while link.stand.rpm < SLOW["start_rpm"] + 2 * WATCHDOG_S * SLOW["rate_rpm_s"]:
+                    self.assertIs(link.stand.state, State.SWEEPING, "it is not ours to stop")
+                    await asyncio.sleep(0.01)
             replies = {one["id"]: one["why"] for one in peer.replies}
             self.assertEqual(replies, {90: "it was stopped meanwhile", 1: ""})
 
@@ -269,6 +278,21 @@ class Faults(unittest.IsolatedAsyncioTestCase):
                         await until(link, State.ROLLING_OFF, State.IDLE)
                         peer.writer.close()
                     await process.communicate()
+
+    async def test_what_the_stand_said_holds_while_only_the_source_of_the_speed_is_lost(self) -> None:
+        """Some standards say a state again only where it changed: forgotten, the stand would never be linked again."""
+        async with self.link() as link:
+            document = stand_map.plain(link.map)
+            document["sources"].append({"kind": "modbus", "name": "controller", "host": HOST, "port": free_port()})
+            for row in (value for value in document["control"].values() if isinstance(value, dict)):
+                row["source"] = "controller"
+            adapter = Adapter(stand_map.checked(document), trying=True)
+            assert adapter.control is not None
+            adapter.control.hear(0.0)
+            adapter._lose(adapter.leading, "it is gone")
+            self.assertEqual(adapter.control.state, "idle")
+            adapter._lose(adapter.commanding, "it is gone")
+            self.assertIsNone(adapter.control.state)
 
     async def test_commands_that_are_none_are_refused(self) -> None:
         async with self.link() as link:

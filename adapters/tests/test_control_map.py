@@ -86,6 +86,20 @@ class ControlMaps(unittest.TestCase):
         other = [MODBUS["sources"][0] | {"host": "192.0.2.99"}]
         self.assertFalse(self.checked(passed, sources=other).has_conformed)
 
+    def test_what_passed_is_written_into_the_file_and_its_comments_stay(self):
+        found = self.checked(CONTROL)
+        text = "# our brake\n" + stand_map.write(found)
+        for before in (text, stand_map.with_conformed(text, "of another map")):
+            written = stand_map.with_conformed(before, digest(found))
+            self.assertTrue(written.startswith("# our brake\n"))
+            self.assertTrue(stand_map.read(written).has_conformed)
+        inline = (
+            "control = {watchdog_s = 1, state = {register = 9, idle = [0], sweeping = [2]}, start = {register = 1}, "
+        )
+        inline += "abort = {register = 2}, watchdog = {register = 3}}\n" + stand_map.write(stand_map.checked(MODBUS))
+        written = stand_map.with_conformed(inline, digest(stand_map.read(inline)))
+        self.assertTrue(stand_map.read(written).has_conformed)
+
     def test_a_set_point_is_written_as_the_stand_takes_it(self):
         control = self.checked(CONTROL).control
         assert control is not None
