@@ -140,7 +140,7 @@ class Commands(AtItsConsole):
         super().setUp()
         self.map = Path(self.enterContext(tempfile.TemporaryDirectory())) / "cell.toml"
         over = ("--over", "modbus", "--over-port", str(lane_port()), "--takes-commands", "--map", str(self.map))
-        self.start_over(*over, "--watchdog", "2")
+        self.start_over(*over, "--watchdog", "3")
         self.start_workers("long")
 
     def test_a_stand_whose_commands_are_mapped_is_tried_and_then_started_and_stopped_from_the_screen(self):

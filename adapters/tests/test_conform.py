@@ -17,7 +17,7 @@ from adapters.tests.test_control import until
 from standin.over.modbus import ModbusPublisher
 from standin.stand import State
 
-WATCHDOG_S = 1.0
+WATCHDOG_S = 3.0  # a busy machine may hold a program up for longer than a stand may wait
 RATE_HZ = 20.0
 ROOT = Path(__file__).parents[2]
 
@@ -50,7 +50,7 @@ class Conformance(unittest.IsolatedAsyncioTestCase):
             with mock.patch.object(conform, "LATE_S", 1.0):
                 self.assertEqual(await self.conform(link), "")
             self.assertEqual(self.said[-1][0], conform.ALONE)
-            self.assertRegex(self.said[-1][1], "still sweeping . s after the last heartbeat: watchdog_s says 1")
+            self.assertRegex(self.said[-1][1], "still sweeping . s after the last heartbeat: watchdog_s says 3")
             await until(link, State.IDLE)
 
     async def test_one_that_is_lost_while_it_is_left_alone_does_not_and_is_not_taken_for_stopped(self) -> None:
@@ -77,8 +77,7 @@ class Conformance(unittest.IsolatedAsyncioTestCase):
         async with self.link() as link:
             assert link.map.control is not None
             link.map.control.abort.register_ = 91  # a set-point
-            with mock.patch.object(conform, "REST_S", 2.0):
-                self.assertEqual(await self.conform(link), "")
+            self.assertEqual(await self.conform(link), "")
             self.assertIn("idle was not said within", self.said[-1][1])
             await until(link, State.ROLLING_OFF, State.IDLE)
 

@@ -53,7 +53,7 @@ class Conformance(TestCase):
         with tempfile.TemporaryDirectory() as folder:
             written = Path(folder) / "map.toml"
             over = ("--over", "modbus", "--over-port", str(free_port()), "--takes-commands", "--map", str(written))
-            cls.enterClassContext(simulated_stand("--rate", "20", "--watchdog", "1", *over))
+            cls.enterClassContext(simulated_stand("--rate", "20", "--watchdog", "3", *over))
             cls.map = tomllib.loads(written.read_text()) | {"stand": "Cell 1"}
 
     def setUp(self) -> None:
