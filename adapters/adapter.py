@@ -10,6 +10,7 @@ from collections.abc import Callable, Mapping
 
 from adapters.control import Control
 from adapters.control_map import MOVING
+from adapters.ending import LEAVE_S, end
 from adapters.line_server import LineServer
 from adapters.readers import reader_of
 from adapters.sources.source import SourceLost
@@ -21,7 +22,6 @@ log = logging.getLogger("torvix.adapter")
 PAUSE_S, PAUSE_MOST_S = 0.5, 10.0  # before a source that was lost is asked again: at first, and in the end
 LOOK_S = 0.1
 REPORT_S = 60.0
-LEAVE_S = 3.0  # for a reader that is asked to end
 LONGEST_REST_S = 300.0
 
 
@@ -136,8 +136,7 @@ class Adapter:
         finally:
             if self.control and number == self.commanding:
                 self.control.source = None
-            task.cancel()
-            await asyncio.wait([task], timeout=LEAVE_S)
+            await end(task)
             self.is_held[number] = False
             if task.done() and not task.cancelled():
                 task.exception()  # said already

@@ -15,6 +15,7 @@ from collections.abc import Mapping
 
 from torvix_core.pull.clock_offset import ClockOffset, clock_offset
 
+from adapters.ending import end
 from adapters.readers import reader_of
 from adapters.sources.source import SourceLost
 from adapters.stand_map import SPEED, MapProblem, StandMap, checked
@@ -49,9 +50,7 @@ async def record(found: StandMap, seconds: float) -> Read:
     ]
     tasks = [asyncio.create_task(one) for one in readers]
     done, _ = await asyncio.wait(tasks, timeout=seconds, return_when=asyncio.FIRST_EXCEPTION)
-    for task in tasks:
-        task.cancel()
-    await asyncio.wait(tasks, timeout=3)
+    await end(*tasks)
     for task in done:
         task.result()
     return read

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-import asyncio
 import contextlib
 import json
 from collections.abc import Sequence
 from dataclasses import dataclass
 from typing import Any
 
+from adapters.ending import run_for
 from adapters.source_map import CanSource, ModbusSource, MqttSource, OpcUaSource, TextSource
 from adapters.sources.source import SourceLost
 from adapters.stand_map import Channel
@@ -48,18 +48,20 @@ async def _topics(source: MqttSource, seconds: float) -> list[Offer]:
     import aiomqtt
 
     heard: dict[tuple[str, str], str] = {}
+
+    async def listen(client: aiomqtt.Client) -> None:
+        async for message in client.messages:
+            payload = message.payload if isinstance(message.payload, bytes) else b""
+            for path, value in _leaves(payload):
+                heard[str(message.topic), path] = value
+
     try:
         async with aiomqtt.Client(
             source.host, source.port, username=source.user or None, password=source.password or None,
             timeout=source.timeout_s,
         ) as client:  # fmt: skip
             await client.subscribe("#")
-            with contextlib.suppress(TimeoutError):
-                async with asyncio.timeout(seconds):
-                    async for message in client.messages:
-                        payload = message.payload if isinstance(message.payload, bytes) else b""
-                        for path, value in _leaves(payload):
-                            heard[str(message.topic), path] = value
+            await run_for(seconds, listen(client))
     except aiomqtt.MqttError as error:
         raise SourceLost(f"the broker at {source.host}:{source.port} does not answer ({error})") from error
     return [Offer(topic, path, value) for (topic, path), value in sorted(heard.items())]
@@ -131,12 +133,15 @@ async def _fields(source: TextSource, seconds: float) -> list[Offer]:
     reader = TextReader(source, {}, 1.0, lambda: 0.0)
     names: list[str] = []
     last: list[str] = []
-    with contextlib.suppress(TimeoutError):
-        async with asyncio.timeout(seconds):
-            async for line in reader.raw_lines():
-                parts = split(source, line.decode("utf-8", "replace"))
-                if any(part[:1].isalpha() for part in parts):
-                    names = parts
-                elif len(parts) >= len(last):
-                    last = parts
+
+    async def listen() -> None:
+        nonlocal names, last
+        async for line in reader.raw_lines():
+            parts = split(source, line.decode("utf-8", "replace"))
+            if any(part[:1].isalpha() for part in parts):
+                names = parts
+            elif len(parts) >= len(last):
+                last = parts
+
+    await run_for(seconds, listen())
     return [Offer(names[at] if at < len(names) else str(at + 1), about=part) for at, part in enumerate(last)]

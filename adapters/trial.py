@@ -21,6 +21,7 @@ from typing import Any
 from pydantic import TypeAdapter, ValidationError
 
 from adapters.control_map import STATES
+from adapters.ending import run_for
 from adapters.offers import Offer, offers_of
 from adapters.places import PLACE
 from adapters.readers import reader_of
@@ -95,12 +96,9 @@ async def try_source(
 
     if places:
         try:
-            async with asyncio.timeout(seconds):
-                await reader_of(source, places, rate_hz, time.monotonic).read(take)
+            await run_for(seconds, reader_of(source, places, rate_hz, time.monotonic).read(take))
         except SourceLost as lost:
             trial.why = str(lost)
-        except TimeoutError:
-            pass
         except Exception as error:
             trial.why = _fault(source.name, error)
     if not trial.why or not places:
