@@ -13,6 +13,7 @@ from pathlib import Path
 
 from adapters import conform, measure_delay, stand_map
 from adapters.adapter import Adapter
+from adapters.dbc import check_fit
 from adapters.sources.source import SourceLost
 from adapters.stand_map import MapProblem, StandMap
 
@@ -44,6 +45,8 @@ def main() -> int:
         logging.getLogger(loud).setLevel(logging.CRITICAL)
     try:
         found = stand_map.read(options.map.read_text())
+        if options.conform:
+            check_fit(found)  # a source that does not fit says so while it is read; here the engine moves
     except OSError as error:
         print(f"{options.map} cannot be read: {error.strerror}", file=sys.stderr)
         return 1

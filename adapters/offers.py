@@ -90,7 +90,7 @@ def _leaves(payload: bytes) -> list[tuple[str, str]]:
 
 
 def _signals(source: CanSource) -> list[Offer]:
-    from adapters.sources.can import load
+    from adapters.dbc import load
 
     return [
         Offer(f"{message.name}.{signal.name}", about=signal.unit or "")

@@ -12,7 +12,7 @@ import cantools
 from cantools.database.can import Database
 
 from adapters.control_map import Write
-from adapters.places import Place
+from adapters.dbc import find, load
 from adapters.source_map import CanSource
 from adapters.sources.source import SourceLost, Take
 from adapters.stand_map import Channel
@@ -27,7 +27,10 @@ class Frames:
         self.by_frame: dict[tuple[int, bool], dict[int, str]] = {}
         self.messages: dict[tuple[int, bool], Any] = {}
         for place, row in rows.items():
-            message, signal = find(self.database, row.name, row)
+            try:
+                message, signal = find(self.database, row)
+            except SourceLost as lost:
+                raise SourceLost(f"{row.name}: {lost}") from lost
             key = (message.frame_id, message.is_extended_frame)
             self.messages[key] = message
             self.by_frame.setdefault(key, {})[place] = signal
@@ -47,29 +50,6 @@ class Frames:
         return readings, self.time.at(frame.timestamp, arrived_s) if frame.timestamp else arrived_s
 
 
-def load(text: str) -> Database:
-    """The database that a DBC file is. SourceLost where it is none."""
-    try:
-        found = cantools.database.load_string(text, "dbc")
-    except (cantools.database.Error, ValueError, KeyError) as error:
-        raise SourceLost(f"the DBC file cannot be read: {error}") from error
-    assert isinstance(found, Database)
-    return found
-
-
-def find(database: Database, name: str, row: Place) -> tuple[Any, str]:
-    """Message and signal of a row: `message.signal`, or the signal alone where one message only has it."""
-    message, _, signal = (row.signal or "").rpartition(".")
-    found = [one for one in database.messages if not message or one.name == message]
-    having = [one for one in found if signal in one.signal_tree]
-    if not having:
-        raise SourceLost(f"{name}: the DBC file has no signal {row.signal}")
-    if len(having) > 1:
-        names = ", ".join(f"{one.name}.{signal}" for one in having)
-        raise SourceLost(f"{name}: several messages have {signal}: name one of {names}")
-    return having[0], signal
-
-
 def _number(value: object) -> float:
     return float(value) if isinstance(value, int | float) else math.nan
 
@@ -85,7 +65,7 @@ class CanReader:
         """A frame on the bus; whether anybody took it no bus says."""
         if self.bus is None or self.database is None:
             raise SourceLost(f"the bus {self.of.channel} is not open")
-        message, signal = find(self.database, "control", row)
+        message, signal = find(self.database, row)
         held = self.held.setdefault(message.name, dict.fromkeys((one.name for one in message.signals), 0.0))
         held[signal] = raw
         try:

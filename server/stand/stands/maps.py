@@ -16,7 +16,7 @@ CONFORMANCE = "conform_map"  # the kind of job
 def checked(document: dict[str, Any]) -> StandMap:
     """Invalid names the places. What it says itself of having passed is not believed."""
     try:
-        return _proven(stand_map.checked(document))
+        return _proven(_fitting(stand_map.checked(document)))
     except MapProblem as problem:
         raise Invalid("This map is not whole: see the marked places.", fields=places(problem)) from problem
 
@@ -24,7 +24,7 @@ def checked(document: dict[str, Any]) -> StandMap:
 def read(text: str) -> StandMap:
     """The map that a file is; Invalid names the places."""
     try:
-        return _proven(stand_map.read(text))
+        return _proven(_fitting(stand_map.read(text)))
     except MapProblem as problem:
         wrong = "; ".join(f"{place}: {why}" if place else why for place, why in problem.errors.items())
         raise Invalid(f"This file is no map that can be used: {wrong}.", fields=places(problem)) from problem
@@ -32,6 +32,13 @@ def read(text: str) -> StandMap:
 
 def places(problem: MapProblem) -> dict[str, str]:
     return {f"map.{place}" if place else "map": why for place, why in problem.errors.items()}
+
+
+def _fitting(found: StandMap) -> StandMap:
+    from adapters.dbc import check_fit  # where it is used: it brings in the reader of such files
+
+    check_fit(found)
+    return found
 
 
 def _proven(found: StandMap) -> StandMap:

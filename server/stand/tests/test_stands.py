@@ -87,6 +87,15 @@ class Arranging(TestCase):
                                ({"map": MAP, "worker_elsewhere": True}, "worker_elsewhere")):  # fmt: skip
             self.assertEqual(self.fields(self.add(**changed)), {field})
 
+    def test_a_signal_that_the_dbc_file_does_not_have_is_named_at_its_row(self):
+        dbc = 'VERSION ""\nBU_: Stand\n\nBO_ 512 Brake: 8 Stand\n SG_ rpm : 0|32@1- (1,0) [0|0] "" Stand\n'
+        over = {"sources": [{"kind": "can", "channel": "can0", "dbc": dbc}],
+                "channels": [{"name": "rpm", "unit": "rpm", "signal": "Brake.rpm"},
+                             {"name": "torque", "unit": "N·m", "signal": "Brake.torque"}]}  # fmt: skip
+        answer = self.add(map={**MAP, **over})
+        self.assertEqual(self.fields(answer), {"map.channels.1.signal"})
+        self.assertIn("no signal Brake.torque", answer.json()["fields"]["map.channels.1.signal"])
+
     def test_every_channel_of_the_computation_is_offered_with_units_that_a_map_takes(self):
         found = self.client.get("/api/stands/map-choices").json()
         units = {one["name"]: one["units"] for one in found["channels"]}
