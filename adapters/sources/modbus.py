@@ -16,6 +16,7 @@ from adapters.control_map import Write
 from adapters.places import REGISTER_TYPES, Place
 from adapters.source_map import ModbusSource
 from adapters.sources.rounds import rounds
+from adapters.sources.serial_port import why_closed
 from adapters.sources.source import SourceLost, Take
 from adapters.stand_map import Channel
 
@@ -118,7 +119,8 @@ class ModbusReader:
         client = self._client()
         try:
             if not await client.connect():
-                raise SourceLost(f"nothing answers at {self.where}")
+                closed = why_closed(self.of.serial) if self.of.serial else ""  # the library only logs it
+                raise SourceLost(closed or f"nothing answers at {self.where}")
             self.client = client
             await self._poll(client, take)
         except (TimeoutError, ModbusException, OSError) as error:

@@ -11,6 +11,7 @@ import serial
 
 from adapters.control_map import Write
 from adapters.source_map import TextSource
+from adapters.sources.serial_port import why_not
 from adapters.sources.source import SourceLost, Take, sent_text
 from adapters.stand_map import Channel
 from adapters.stream import SourceClock
@@ -139,7 +140,7 @@ class TextReader:
         try:
             port = serial.Serial(self.of.serial, self.of.baud, timeout=0, write_timeout=WRITE_S, exclusive=True)
         except (OSError, ValueError) as error:
-            raise SourceLost(_why_not(self.of.serial, error)) from error
+            raise SourceLost(why_not(self.of.serial, error)) from error
         loop, ready, pending, begun = asyncio.get_running_loop(), asyncio.Event(), b"", False
         loop.add_reader(port.fileno(), ready.set)
         self.writer = port
@@ -161,14 +162,3 @@ class TextReader:
             self.writer = None
             loop.remove_reader(port.fileno())
             port.close()
-
-
-def _why_not(device: str, error: Exception) -> str:
-    text = str(error)
-    if "Permission denied" in text:
-        return f"{device} may not be opened by this user: add the user to the group of the device (dialout on Debian)"
-    if "No such file" in text:
-        return f"there is no {device}: is it plugged in?"
-    if "lock" in text or "busy" in text:
-        return f"{device} is used by another program"
-    return f"{device} cannot be opened ({error})"

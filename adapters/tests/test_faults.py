@@ -11,7 +11,7 @@ from typing import Any
 from adapters import stand_map
 from adapters.adapter import Adapter
 from adapters.tests.over import WAIT_S, Link, Peer, free_port
-from standin.over.modbus import ModbusPublisher
+from standin.over.modbus import ModbusPublisher, ModbusRtuPublisher
 from standin.over.opcua import OpcUaPublisher
 from standin.over.publisher import map_of
 from standin.over.text import SerialPublisher, TextPublisher
@@ -101,29 +101,37 @@ class Faults(unittest.IsolatedAsyncioTestCase):
         self.addCleanup(os.close, slave)
         device = os.ttyname(slave)
         os.chmod(device, 0o600)
-        document = {
-            "stand": "Cell", "rate_hz": 50, "channels": [{"name": "rpm", "unit": "rpm", "field": "1"}],
-            "sources": [{"kind": "text", "name": "logger", "over": "serial", "serial": device}],
-        }  # fmt: skip
-        loaded = "import os, sys, adapters.readers, adapters.sources.text, adapters.trial as trial"
+        loaded = (
+            "import os, sys, adapters.readers, adapters.sources.text, adapters.sources.modbus, adapters.trial as trial"
+        )
         program = f"{loaded}; os.seteuid({NOBODY}); sys.exit(trial.main())"
         command = [sys.executable, "-c", program, "--seconds", "1"]
-        done = subprocess.run(command, input=json.dumps(document), capture_output=True, text=True, check=True)
-        why = json.loads(done.stdout)["sources"][0]["why"]
-        self.assertIn("may not be opened by this user: add the user to the group of the device", why)
+        for source, place in (
+            ({"kind": "text", "over": "serial"}, {"field": "1"}),
+            ({"kind": "modbus"}, {"register": 1}),
+        ):
+            document = {
+                "stand": "Cell", "rate_hz": 50, "channels": [{"name": "rpm", "unit": "rpm", **place}],
+                "sources": [{**source, "name": "logger", "serial": device}],
+            }  # fmt: skip
+            done = subprocess.run(command, input=json.dumps(document), capture_output=True, text=True, check=True)
+            why = json.loads(done.stdout)["sources"][0]["why"]
+            self.assertIn("may not be opened by this user: add the user to the group of the device", why)
 
     async def test_two_adapters_on_one_serial_line_the_second_is_refused(self):
-        async with Link(SerialPublisher()) as link:
-            peer = await link.peer()
-            self.assertIn("is used by another program", await self.says(map_of(link.said, link.publisher)))
-            heard = len(peer.rows)
-            await peer.hear(heard + 5)  # the first goes on
+        for publisher in (SerialPublisher(), ModbusRtuPublisher()):
+            async with Link(publisher) as link:
+                peer = await link.peer()
+                self.assertIn("is used by another program", await self.says(map_of(link.said, link.publisher)))
+                heard = len(peer.rows)
+                await peer.hear(heard + 5)  # the first goes on
 
     async def test_a_device_that_is_not_plugged_in_is_said(self):
-        async with Link(SerialPublisher()) as link:
-            document = map_of(link.said, link.publisher)
-        document["sources"][0]["serial"] = "/dev/ttyNowhere"
-        self.assertIn("there is no /dev/ttyNowhere: is it plugged in?", await self.says(document))
+        for publisher in (SerialPublisher(), ModbusRtuPublisher()):
+            async with Link(publisher) as link:
+                document = map_of(link.said, link.publisher)
+            document["sources"][0]["serial"] = "/dev/ttyNowhere"
+            self.assertIn("there is no /dev/ttyNowhere: is it plugged in?", await self.says(document))
 
     async def test_of_a_source_beside_that_of_the_speed_only_its_channels_are_missing(self):
         async with Link(publisher := TextPublisher(HOST, free_port())) as link:
