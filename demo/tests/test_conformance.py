@@ -84,3 +84,7 @@ class Broken(TestCase):
         ):  # fmt: skip
             with self.subTest(told=told):
                 self.assertIn(told, self.verdict(hello, shape))
+
+    def test_a_line_that_was_held_up_once_keeps_its_rate(self):
+        held_up = lambda number: {**samples(number), "t": [at + 0.6 * (number > 2) for at in samples(number)["t"]]}  # noqa: E731
+        self.assertNotIn("a second", self.verdict(HELLO, held_up))
