@@ -29,7 +29,7 @@ from standin.stand import State
 
 HOST = "127.0.0.1"
 ROOT = Path(__file__).parents[2]
-WATCHDOG_S = 1.5
+WATCHDOG_S = 3.0  # a busy machine may hold a program up for longer than a stand may wait
 RATE_HZ = 20.0  # a bus of this machine carries them all, however busy it is
 SLOW = {"start_rpm": 2000, "end_rpm": 6000, "rate_rpm_s": 60}  # over a minute: it ends by a stop or not at all here
 SHORT = {"start_rpm": 2000, "end_rpm": 2600, "rate_rpm_s": 600}
