@@ -56,7 +56,17 @@ class FromPaper(BrowserCase):
             expect(save).to_be_disabled()
             marks.first.get_by_role("button", name="Use 132.1").click()
             expect(marks).to_have_count(0)
-            expect(page.get_by_label("Power, line 5", exact=True)).to_have_value("132.1")
+            power = page.get_by_label("Power, line 5", exact=True)
+            expect(power).to_have_value("132.1")
+
+            # In another unit no line is torque times speed; what was looked at on the paper stays.
+            pick(page, "Torque in", "N·m")
+            expect(marks.first).to_contain_text("Power is not torque times speed in this line.")
+            expect(power).to_have_value("132.1")
+            expect(save).to_be_disabled()
+            pick(page, "Torque in", "lb-ft")
+            expect(marks).to_have_count(0)
+            expect(power).to_have_value("132.1")
             pick(page, "Setup", "A Middle runner")
             pick(page, "Printed figures are", "As observed, not corrected")
             save.click()

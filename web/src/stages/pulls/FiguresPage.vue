@@ -11,7 +11,7 @@ import { figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
 import FigureRows from './FigureRows.vue'
 import PrintedSheetPanel from './PrintedSheetPanel.vue'
-import { NAMES, type PrintedSheet, usePrintedSheet } from './usePrintedSheet'
+import { cellKey, NAMES, type PrintedSheet, usePrintedSheet } from './usePrintedSheet'
 import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 import WhereFields from './WhereFields.vue'
 import { useFrame } from '../../app/frame'
@@ -44,16 +44,35 @@ const error = ref<Error | null>(null)
 const checked = ref<Schema['FiguresOut'] | null>(null)
 const rows = useTemplateRef<{ nextMarked: () => void }>('rows')
 const reading = usePrintedSheet(fill, () => !text.value.trim())
-const { sheet, cells, open, settle } = reading
+const { sheet, cells, open, settle, settled } = reading
 
-/** What was read takes the place of what was typed; units and peaks are those of the sheet. */
-function fill(found: PrintedSheet) {
-  text.value = found.rows.map((row) => NAMES.map((name) => row[name]?.text ?? '').join('\t')).join('\n')
+/**
+ * What was read takes the place of what was typed; units and peaks are those of the sheet. Of the same sheet in other
+ * units, figures stay that somebody wrote or looked at.
+ */
+function fill(found: PrintedSheet, before?: PrintedSheet) {
+  const written = text.value.split('\n').map((line) => line.split('\t'))
+  text.value = found.rows
+    .map((row, at) =>
+      NAMES.map((name, cell) => {
+        const now = written[at]?.[cell] ?? ''
+        const isOurs =
+          now !== (before?.rows[at]?.[name]?.text ?? '') || settled.value.includes(cellKey(at, cell))
+        return before && isOurs ? now : (row[name]?.text ?? '')
+      }).join('\t'),
+    )
+    .join('\n')
   torqueUnit.value = found.torque_unit
   powerUnit.value = found.power_unit
+  if (before) return
   for (const [name, value] of Object.entries(found.quoted))
     if (name in quoted.value) quoted.value[name as keyof typeof quoted.value] = value?.toString() ?? ''
   source.value ||= `Printed sheet, ${found.name}`
+}
+/** A sheet that was read is checked anew by its new unit. */
+function inUnit(name: 'torque_unit' | 'power_unit', unit: string) {
+  ;(name === 'torque_unit' ? torqueUnit : powerUnit).value = unit
+  if (sheet.value?.rows.length) void reading.chooseUnit(name, given.value[name])
 }
 const textProblem = ref('')
 
@@ -153,7 +172,7 @@ useKeys([
         <PrintedSheetPanel :reading="reading" />
         <div class="d-flex flex-wrap gr-2 gc-4 mb-2">
           <v-select
-            v-model="torqueUnit"
+            :model-value="torqueUnit"
             label="Torque in"
             :items="[
               { value: '', label: me?.units.torque },
@@ -162,9 +181,10 @@ useKeys([
                 label: unit,
               })),
             ]"
+            @update:model-value="inUnit('torque_unit', $event)"
           />
           <v-select
-            v-model="powerUnit"
+            :model-value="powerUnit"
             label="Power in"
             :items="[
               { value: '', label: me?.units.power },
@@ -173,6 +193,7 @@ useKeys([
                 label: unit,
               })),
             ]"
+            @update:model-value="inUnit('power_unit', $event)"
           />
         </div>
         <div class="overflow-y-auto" :class="sheet ? 'with-clippings' : 'typed'">

@@ -10,14 +10,22 @@ export type PrintedSheet = Schema['PrintedSheetOut']
 export type PrintedCell = Schema['PrintedCellOut']
 export const NAMES = ['speed', 'torque', 'power'] as const
 
+/** What a person may say of a sheet otherwise than it was read. */
+const CHOSEN = [...NAMES, 'torque_unit', 'power_unit'] as const
+type Choice = Partial<Pick<PrintedSheet, (typeof CHOSEN)[number]>>
+
 /** One name for a cell of the rows, counted from 0. */
 export const cellKey = (row: number, cell: number) => `${row}.${cell}`
 
 /**
- * `fill` is given a sheet that was read anew: its rows take the place of what was typed. `empty` says that nothing was:
- * a picture that was read at another window fills the rows here, too.
+ * `fill` is given a sheet that was read anew: its rows take the place of what was typed, except where it is the sheet
+ * `before` in other units. `empty` says that nothing was typed: a picture that was read at another window fills the rows
+ * here, too.
  */
-export function usePrintedSheet(fill: (sheet: PrintedSheet) => void, empty: () => boolean) {
+export function usePrintedSheet(
+  fill: (sheet: PrintedSheet, before?: PrintedSheet) => void,
+  empty: () => boolean,
+) {
   const { programme, mayOperate } = useFrame()
   const sheet = ref<PrintedSheet | null>(null)
   const error = ref<Error | null>(null)
@@ -49,9 +57,10 @@ export function usePrintedSheet(fill: (sheet: PrintedSheet) => void, empty: () =
     settled.value = []
     if (sheet.value.rows.length) fill(sheet.value)
   }
-  async function look(columns: Partial<Record<(typeof NAMES)[number], number>> = {}) {
+  async function look(choice: Choice = {}) {
     const { params } = path(sheet.value!.id)
-    const given = { params: { ...params, query: columns } }
+    const said = CHOSEN.flatMap((one) => (choice[one] == null ? [] : [[one, choice[one]]]))
+    const given = { params: { ...params, query: Object.fromEntries(said) } }
     sheet.value = answer(await api.GET('/api/printed-sheets/{printed_sheet_id}', given))
   }
   async function attempt(act: () => Promise<void>) {
@@ -88,11 +97,16 @@ export function usePrintedSheet(fill: (sheet: PrintedSheet) => void, empty: () =
     })
   const choose = (name: (typeof NAMES)[number], column: number | null) =>
     attempt(async () => {
-      const now = { ...sheet.value!, [name]: column }
-      const columns = Object.fromEntries(NAMES.flatMap((one) => (now[one] === null ? [] : [[one, now[one]]])))
-      await look(columns)
+      await look({ ...sheet.value!, [name]: column })
       settled.value = []
       if (sheet.value!.rows.length) fill(sheet.value!)
+    })
+  /** The figures are held against each other anew. What somebody looked at was looked at on the paper: it stays so. */
+  const chooseUnit = (name: 'torque_unit' | 'power_unit', unit: string) =>
+    attempt(async () => {
+      const before = sheet.value!
+      await look({ ...before, [name]: unit })
+      if (before.rows.length) fill(sheet.value!, before)
     })
   const discard = () =>
     attempt(async () => {
@@ -118,5 +132,20 @@ export function usePrintedSheet(fill: (sheet: PrintedSheet) => void, empty: () =
         else if (found.rows.length && empty()) fill(found)
       }),
   )
-  return { sheet, error, taking, work, cells, open, settle, take, turn, choose, discard, forget }
+  return {
+    sheet,
+    error,
+    taking,
+    work,
+    cells,
+    open,
+    settle,
+    settled,
+    take,
+    turn,
+    choose,
+    chooseUnit,
+    discard,
+    forget,
+  }
 }
