@@ -183,6 +183,7 @@ class Judging(BrowserCase):
         # What is put in force for the test is no choice of what is looked at.
         labels = [line.split("\n")[0] for line in lines.all_inner_texts() if not line.startswith("Put ")]
         page.keyboard.press("Escape")
+        page.wait_for_timeout(500)  # a click in the very moment in which a list closes does not open it
         taken = []
         for label in labels[: size(len(labels), 2)]:
             if opener.inner_text().replace("differs from the test", "").strip().endswith(label):
