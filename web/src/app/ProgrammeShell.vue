@@ -7,6 +7,7 @@ import { useDisplay } from 'vuetify'
 import { judgedQuery } from '../stages/verdict/choice'
 import { day as dateOf, figure } from '../ui/figures'
 import type { Schema } from './api/client'
+import { useOthersPulls } from './api/queries'
 import AppShell from './AppShell.vue'
 import { type Day, type Programme, provideFrame } from './frame'
 import { useKeys } from './keys'
@@ -24,6 +25,7 @@ provideFrame(
   computed(() => props.day),
   computed(() => props.me.may_operate),
 )
+useOthersPulls(() => props.day)
 
 const accepted = computed(() => props.day.pulls.filter((pull) => pull.standing === 'accepted').length)
 const session = computed(() => (props.day.session && !props.day.session.closed_at ? 'open' : 'closed'))

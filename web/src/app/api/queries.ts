@@ -1,7 +1,7 @@
 import { type QueryClient, useMutation, useQuery, useQueryClient } from '@tanstack/vue-query'
-import { computed, type MaybeRefOrGetter, toValue } from 'vue'
+import { computed, type MaybeRefOrGetter, toValue, watch } from 'vue'
 
-import { answer, api } from './client'
+import { answer, api, type Schema } from './client'
 
 /** Who is signed in. Fails with code signed_out where nobody is. */
 export function useMe() {
@@ -20,15 +20,37 @@ export function useProgramme(id: MaybeRefOrGetter<number>) {
   })
 }
 
+const OPEN_MS = 10_000
+const CLOSED_MS = 30_000
+
 /** Ribbon, session and air: what the frame shows on every screen. */
 export function useDay(id: MaybeRefOrGetter<number>) {
   return useQuery({
     queryKey: computed(() => ['day', toValue(id)] as const),
     queryFn: async ({ queryKey: [, programme_id] }) =>
       answer(await api.GET('/api/programmes/{programme_id}/day', { params: { path: { programme_id } } })),
-    refetchInterval: 30_000,
+    refetchInterval: ({ state: { data } }) =>
+      data?.session && !data.session.closed_at ? OPEN_MS : CLOSED_MS,
   })
 }
+
+/**
+ * Pulls come from elsewhere, too: of somebody else, or of a recorder that writes files. Once the ribbon shows one the
+ * rest of the screen does.
+ */
+export function useOthersPulls(day: () => Schema['StandDay']) {
+  const queries = useQueryClient()
+  watch(
+    () =>
+      day()
+        .pulls.map(({ id, state, standing }) => `${id} ${state} ${standing}`)
+        .join(),
+    // After an action of our own everything is asked already: it is not asked twice.
+    () => void queries.invalidateQueries({ predicate: follows }, { cancelRefetch: false }),
+  )
+}
+const follows = ({ queryKey: [kind] }: { queryKey: readonly unknown[] }) =>
+  kind !== 'day' && !STANDS_STILL.has(kind)
 
 export function useStandNow(id: MaybeRefOrGetter<number>) {
   return useQuery({
