@@ -53,7 +53,8 @@ class Conformance(TestCase):
         with tempfile.TemporaryDirectory() as folder:
             written = Path(folder) / "map.toml"
             over = ("--over", "modbus", "--over-port", str(free_port()), "--takes-commands", "--map", str(written))
-            cls.enterClassContext(simulated_stand("--rate", "20", "--watchdog", "3", *over))
+            # So seldom that a busy machine keeps up; that the rate is held is tested over the line itself.
+            cls.enterClassContext(simulated_stand("--rate", "8", "--watchdog", "3", *over))
             cls.map = tomllib.loads(written.read_text()) | {"stand": "Cell 1"}
 
     def setUp(self) -> None:
