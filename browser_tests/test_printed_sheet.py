@@ -59,13 +59,24 @@ class FromPaper(BrowserCase):
             power = page.get_by_label("Power, line 5", exact=True)
             expect(power).to_have_value("132.1")
 
-            # In another unit no line is torque times speed; what was looked at on the paper stays.
+            # In another unit no line is torque times speed; what was looked at on the paper stays, as does a line that
+            # somebody added. Unit and marks outlive a reload.
+            added = page.get_by_label("Speed, line 8", exact=True)
+            added.fill("3700")
             pick(page, "Torque in", "N·m")
+            expect(marks.first).to_contain_text("Power is not torque times speed in this line.")
+            expect(added).to_have_value("3700")
+            page.reload(wait_until="domcontentloaded")
+            expect(page.get_by_role("combobox", name="Torque in")).to_have_value("N·m")
+            expect(page.get_by_label("Peak torque")).to_have_value("206")
+            expect(added).to_have_value("3700")
             expect(marks.first).to_contain_text("Power is not torque times speed in this line.")
             expect(power).to_have_value("132.1")
             expect(save).to_be_disabled()
             pick(page, "Torque in", "lb-ft")
             expect(marks).to_have_count(0)
+            expect(added).to_have_value("3700")
+            added.fill("")
             expect(power).to_have_value("132.1")
             pick(page, "Setup", "A Middle runner")
             pick(page, "Printed figures are", "As observed, not corrected")

@@ -11,7 +11,7 @@ import { figure } from '../../ui/figures'
 import { useKeys } from '../../app/keys'
 import FigureRows from './FigureRows.vue'
 import PrintedSheetPanel from './PrintedSheetPanel.vue'
-import { cellKey, NAMES, type PrintedSheet, usePrintedSheet } from './usePrintedSheet'
+import { mergedText, type PrintedSheet, textOf, usePrintedSheet } from './usePrintedSheet'
 import { emptyWhere, isoDay, readWhere, typedNumber } from './where'
 import WhereFields from './WhereFields.vue'
 import { useFrame } from '../../app/frame'
@@ -24,8 +24,9 @@ const queries = useQueryClient()
 const PAUSE_MS = 350
 
 const text = useUnsaved(`figures of ${programme.value.id}`, '')
-const torqueUnit = ref('')
-const powerUnit = ref('')
+// With the figures: after a reload they would be of another unit.
+const torqueUnit = useUnsaved(`torque unit of figures of ${programme.value.id}`, '')
+const powerUnit = useUnsaved(`power unit of figures of ${programme.value.id}`, '')
 const quoted = ref({
   torque: '',
   torque_rpm: '',
@@ -43,7 +44,11 @@ const wrong = ref<Record<string, string>>({})
 const error = ref<Error | null>(null)
 const checked = ref<Schema['FiguresOut'] | null>(null)
 const rows = useTemplateRef<{ nextMarked: () => void }>('rows')
-const reading = usePrintedSheet(fill, () => !text.value.trim())
+const reading = usePrintedSheet(fill, () => ({
+  isEmpty: !text.value.trim(),
+  torque_unit: torqueUnit.value,
+  power_unit: powerUnit.value,
+}))
 const { sheet, cells, open, settle, settled } = reading
 
 /**
@@ -51,28 +56,20 @@ const { sheet, cells, open, settle, settled } = reading
  * units, figures stay that somebody wrote or looked at.
  */
 function fill(found: PrintedSheet, before?: PrintedSheet) {
-  const written = text.value.split('\n').map((line) => line.split('\t'))
-  text.value = found.rows
-    .map((row, at) =>
-      NAMES.map((name, cell) => {
-        const now = written[at]?.[cell] ?? ''
-        const isOurs =
-          now !== (before?.rows[at]?.[name]?.text ?? '') || settled.value.includes(cellKey(at, cell))
-        return before && isOurs ? now : (row[name]?.text ?? '')
-      }).join('\t'),
-    )
-    .join('\n')
+  text.value = before ? mergedText(found, before, text.value, settled.value) : textOf(found)
   torqueUnit.value = found.torque_unit
   powerUnit.value = found.power_unit
-  if (before) return
   for (const [name, value] of Object.entries(found.quoted))
-    if (name in quoted.value) quoted.value[name as keyof typeof quoted.value] = value?.toString() ?? ''
+    if (name in quoted.value) {
+      const typed = before ? quoted.value[name as keyof typeof quoted.value] : ''
+      quoted.value[name as keyof typeof quoted.value] = typed || (value?.toString() ?? '')
+    }
   source.value ||= `Printed sheet, ${found.name}`
 }
 /** A sheet that was read is checked anew by its new unit. */
 function inUnit(name: 'torque_unit' | 'power_unit', unit: string) {
   ;(name === 'torque_unit' ? torqueUnit : powerUnit).value = unit
-  if (sheet.value?.rows.length) void reading.chooseUnit(name, given.value[name])
+  if (sheet.value?.rows.length) void reading.chooseUnits(given.value)
 }
 const textProblem = ref('')
 
@@ -145,7 +142,7 @@ async function write() {
         },
       }),
     )
-    text.value = source.value = ''
+    text.value = source.value = torqueUnit.value = powerUnit.value = ''
     reading.forget()
     await refresh(queries)
     await router.push({ name: 'pull', params: { pull: made.pull_id } })

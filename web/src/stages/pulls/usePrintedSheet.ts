@@ -13,18 +13,37 @@ export const NAMES = ['speed', 'torque', 'power'] as const
 /** What a person may say of a sheet otherwise than it was read. */
 const CHOSEN = [...NAMES, 'torque_unit', 'power_unit'] as const
 type Choice = Partial<Pick<PrintedSheet, (typeof CHOSEN)[number]>>
+type Units = Pick<PrintedSheet, 'torque_unit' | 'power_unit'>
 
 /** One name for a cell of the rows, counted from 0. */
 export const cellKey = (row: number, cell: number) => `${row}.${cell}`
 
+/** The rows of a sheet as they are typed: a row a line, its cells between tabs. */
+export const textOf = (sheet: PrintedSheet) =>
+  sheet.rows.map((row) => NAMES.map((name) => row[name]?.text ?? '').join('\t')).join('\n')
+
+/** The same sheet in other units than `before`: what somebody wrote, added or looked at stays as it is typed. */
+export function mergedText(sheet: PrintedSheet, before: PrintedSheet, typed: string, settled: string[]) {
+  const lines = typed.split('\n')
+  const written = lines.map((line) => line.split('\t'))
+  const rows = sheet.rows.map((row, at) =>
+    NAMES.map((name, cell) => {
+      const now = written[at]?.[cell] ?? ''
+      const isOurs = now !== (before.rows[at]?.[name]?.text ?? '') || settled.includes(cellKey(at, cell))
+      return isOurs ? now : (row[name]?.text ?? '')
+    }).join('\t'),
+  )
+  return [...rows, ...lines.slice(rows.length)].join('\n')
+}
+
 /**
  * `fill` is given a sheet that was read anew: its rows take the place of what was typed, except where it is the sheet
- * `before` in other units. `empty` says that nothing was typed: a picture that was read at another window fills the rows
- * here, too.
+ * `before` in other units. `typed` is what the form has, with its units, "" where nobody chose one: a picture that was
+ * read at another window fills the rows here, too.
  */
 export function usePrintedSheet(
   fill: (sheet: PrintedSheet, before?: PrintedSheet) => void,
-  empty: () => boolean,
+  typed: () => { isEmpty: boolean } & Units,
 ) {
   const { programme, mayOperate } = useFrame()
   const sheet = ref<PrintedSheet | null>(null)
@@ -53,15 +72,22 @@ export function usePrintedSheet(
     sheet.value = given
     if (given.job) await work.start(() => Promise.resolve(given.job!))
     if (sheet.value?.id !== given.id || work.job.value?.state !== 'done') return
-    await look()
+    if (!(await look())) return
     settled.value = []
     if (sheet.value.rows.length) fill(sheet.value)
   }
-  async function look(choice: Choice = {}) {
+  let asked = 0
+  /** What the sheet was before; null where somebody asked for something else meanwhile. */
+  async function look(choice: Choice = {}): Promise<PrintedSheet | null> {
+    const mine = ++asked
     const { params } = path(sheet.value!.id)
     const said = CHOSEN.flatMap((one) => (choice[one] == null ? [] : [[one, choice[one]]]))
     const given = { params: { ...params, query: Object.fromEntries(said) } }
-    sheet.value = answer(await api.GET('/api/printed-sheets/{printed_sheet_id}', given))
+    const found = answer(await api.GET('/api/printed-sheets/{printed_sheet_id}', given))
+    const before = sheet.value
+    if (mine !== asked || before?.id !== found.id) return null
+    sheet.value = found
+    return before
   }
   async function attempt(act: () => Promise<void>) {
     error.value = null
@@ -97,16 +123,15 @@ export function usePrintedSheet(
     })
   const choose = (name: (typeof NAMES)[number], column: number | null) =>
     attempt(async () => {
-      await look({ ...sheet.value!, [name]: column })
+      if (!(await look({ ...sheet.value!, [name]: column }))) return
       settled.value = []
       if (sheet.value!.rows.length) fill(sheet.value!)
     })
   /** The figures are held against each other anew. What somebody looked at was looked at on the paper: it stays so. */
-  const chooseUnit = (name: 'torque_unit' | 'power_unit', unit: string) =>
+  const chooseUnits = ({ torque_unit, power_unit }: Units) =>
     attempt(async () => {
-      const before = sheet.value!
-      await look({ ...before, [name]: unit })
-      if (before.rows.length) fill(sheet.value!, before)
+      const before = await look({ ...sheet.value!, torque_unit, power_unit })
+      if (before && sheet.value!.rows.length) fill(sheet.value!, before)
     })
   const discard = () =>
     attempt(async () => {
@@ -129,7 +154,8 @@ export function usePrintedSheet(
         if (!found || sheet.value) return
         sheet.value = found
         if (found.job && !OVER.includes(found.job.state)) await follow(found)
-        else if (found.rows.length && empty()) fill(found)
+        else if (found.rows.length && typed().isEmpty) fill(found)
+        else if (found.rows.length) await chooseUnits(typed())
       }),
   )
   return {
@@ -144,7 +170,7 @@ export function usePrintedSheet(
     take,
     turn,
     choose,
-    chooseUnit,
+    chooseUnits,
     discard,
     forget,
   }
