@@ -107,9 +107,12 @@ class Adapter:
         """Until it is lost, or says nothing for its time: a line that is half open never ends by itself."""
         source = self.of.sources[number]
         begun_s = last_s = self.clock()
+        is_read = True
 
         def take(readings: Mapping[int, float], at: float | None) -> None:
             nonlocal last_s
+            if not is_read:
+                return  # of a reader that was left and has not ended yet: another one reads
             self.heard_at[number] = self.clock()
             if number != self.leading or self.speed in readings:  # without the speed nothing else is of use
                 last_s = self.clock()
@@ -134,6 +137,7 @@ class Adapter:
                     raise SourceLost(f"{source.name}: {what} came for {source.timeout_s:g} s")
             await task
         finally:
+            is_read = False
             if self.control and number == self.commanding:
                 self.control.source = None
             await end(task)
